@@ -1,0 +1,205 @@
+//! Recognising a backup: which line wrote it, which release, on which model.
+
+use crate::finding::{Code, Finding, count, one_of};
+use crate::json::read_json_tree;
+use crate::library::{Library, ProfileFile};
+use crate::profile::{Fact, FileForm, Profile};
+use crate::source::{Source, Span};
+use crate::tree::{Kind, NodeId, Tree};
+use crate::xml::read_xml;
+
+/// A file that was read into a tree and recognised.
+#[derive(Debug)]
+pub struct Backup<'a> {
+    /// All that it holds.
+    pub tree: Tree<'a>,
+    /// What it says of itself.
+    pub identity: Identity,
+}
+
+/// What a backup says of itself.
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
+pub struct Identity {
+    /// The release that wrote it, as it says itself.
+    pub release: String,
+    /// The listed release that it is read as: the same, unless a person said otherwise.
+    pub read_as: String,
+    /// The model, for lines that have models.
+    pub model: Option<String>,
+    /// When it was taken, as it says itself.
+    pub taken: Option<String>,
+    /// What it holds: `full`.
+    pub kind: Option<String>,
+    /// What a person called it.
+    pub label: Option<String>,
+}
+
+/// Reads a file in its form.
+///
+/// # Errors
+/// That it is in none of the forms, or not well-formed.
+pub fn read_tree<'a>(source: Source<'a>, library: &Library) -> Result<(Tree<'a>, FileForm), Box<Finding>> {
+    match sniff(source.text) {
+        Some(FileForm::Xml) => read_xml(source).map(|tree| (tree, FileForm::Xml)),
+        Some(FileForm::Json) => read_json_tree(source).map(|tree| (tree, FileForm::Json)),
+        None => Err(unrecognised(source, library, looks_like_text(source.text))),
+    }
+}
+
+/// The profile that recognises a tree.
+///
+/// # Errors
+/// That none does: what was looked for, and what the file looks like.
+pub fn recognise<'l>(
+    tree: &Tree<'_>,
+    form: FileForm,
+    library: &'l Library,
+) -> Result<&'l ProfileFile, Box<Finding>> {
+    let root = tree.root();
+    let has_marker = |profile: &&ProfileFile| match form {
+        FileForm::Xml => tree.name(root) == profile.marker,
+        FileForm::Json => tree.kind(root) == Kind::Map && tree.child(root, &profile.marker).is_some(),
+    };
+    library.profiles().iter().filter(|profile| profile.form == form).find(has_marker).ok_or_else(|| {
+        let look = match form {
+            FileForm::Xml => format!("XML with the outermost element `{}`", tree.name(root)),
+            FileForm::Json => {
+                let keys: Vec<&str> = tree.children(root).map(|child| tree.name(child)).collect();
+                match tree.kind(root) {
+                    Kind::Map => {
+                        format!("JSON with {} at its top: {}", count(keys.len(), "key"), one_of(keys))
+                    }
+                    _ => "JSON without an object at its top".to_owned(),
+                }
+            }
+        };
+        unrecognised(tree.source(), library, look)
+    })
+}
+
+/// What the backup says of itself, checked against the profile.
+///
+/// # Errors
+/// All that the profile does not list: the release (unless `treat_as` names a listed one), the model.
+pub fn identify(
+    tree: &Tree<'_>,
+    profile: &Profile,
+    treat_as: Option<&str>,
+) -> Result<Identity, Vec<Finding>> {
+    let mut findings = Vec::new();
+    let fact = |fact: &Option<Fact>| {
+        let node = find(tree, &fact.as_ref()?.path)?;
+        Some((tree.value(node).trim().to_owned(), tree.span(node)))
+    };
+    let source = tree.source();
+    let release = fact(&profile.facts.release);
+    let read_as = match (&release, treat_as) {
+        (_, Some(treat_as)) => match profile.release(treat_as) {
+            Ok(_) => treat_as.to_owned(),
+            Err(finding) => {
+                findings.push(*finding);
+                String::new()
+            }
+        },
+        (Some((release, span)), None) => {
+            if let Err(finding) = profile.release(release) {
+                let known = finding.help.clone().unwrap_or_default();
+                findings.push(finding.at(source, *span).help(format!(
+                    "{known}; releases are never guessed: `--treat-as RELEASE` says as which one to read it"
+                )));
+            }
+            release.clone()
+        }
+        (None, None) => {
+            let message = format!("the backup does not say which release of {} wrote it", profile.title);
+            findings.push(
+                Finding::new(Code::ReleaseUnlisted, message)
+                    .at(source, Span::default())
+                    .help("say it with `--treat-as RELEASE`"),
+            );
+            String::new()
+        }
+    };
+    let model = fact(&profile.facts.model);
+    if let Some((model, span)) = &model
+        && let Err(finding) = profile.model(model)
+    {
+        findings.push(finding.at(source, *span));
+    }
+    if !findings.is_empty() {
+        return Err(findings);
+    }
+    let text = |found: Option<(String, Span)>| found.map(|(text, _)| text).filter(|text| !text.is_empty());
+    Ok(Identity {
+        release: release.map_or_else(|| read_as.clone(), |(release, _)| release),
+        read_as,
+        model: text(model),
+        taken: text(fact(&profile.facts.taken)),
+        kind: text(fact(&profile.facts.kind)),
+        label: text(fact(&profile.facts.label)),
+    })
+}
+
+fn find(tree: &Tree<'_>, path: &[String]) -> Option<NodeId> {
+    let mut at = tree.root();
+    for name in path {
+        at = tree.child(at, name)?;
+    }
+    if tree.kind(at).is_value() {
+        Some(at)
+    } else {
+        tree.children(at).find(|&id| tree.kind(id) == Kind::OwnText)
+    }
+}
+
+/// The form that a text begins like.
+fn sniff(text: &str) -> Option<FileForm> {
+    match text.trim_start_matches(['\u{FEFF}', ' ', '\t', '\r', '\n']).chars().next() {
+        Some('<') => Some(FileForm::Xml),
+        Some('{' | '[') => Some(FileForm::Json),
+        _ => None,
+    }
+}
+
+fn looks_like_text(text: &str) -> String {
+    if text.trim().is_empty() {
+        return "an empty file".into();
+    }
+    let lines = text.lines().count();
+    format!("plain text of {}, neither XML nor JSON", count(lines, "line"))
+}
+
+/// What bytes that are no text look like, by the first of them.
+pub fn looks_like_bytes(bytes: &[u8]) -> &'static str {
+    match bytes {
+        [0x1F, 0x8B, ..] => "gzip data",
+        [b'P', b'K', 3, 4, ..] => "a zip archive",
+        [0xFF, 0xFE, ..] | [0xFE, 0xFF, ..] => "UTF-16 text",
+        bytes if bytes.starts_with(b"SQLite format 3") => "an SQLite database",
+        bytes if bytes.starts_with(b"age-encryption.org/") => "a file encrypted with age",
+        _ => "bytes that are not UTF-8 text",
+    }
+}
+
+/// The finding for a file that no profile recognises.
+pub fn unrecognised(source: Source<'_>, library: &Library, look: impl AsRef<str>) -> Box<Finding> {
+    let looked_for: Vec<String> = library
+        .profiles()
+        .iter()
+        .map(|profile| match profile.form {
+            FileForm::Xml => {
+                format!("XML with the outermost element `{}` ({})", profile.marker, profile.line)
+            }
+            FileForm::Json => format!("JSON with the key `{}` at its top ({})", profile.marker, profile.line),
+        })
+        .collect();
+    let mut finding =
+        Finding::new(Code::Unrecognised, format!("no profile recognises this file: it is {}", look.as_ref()))
+            .help(format!("looked for {}; add a profile with `--profiles DIR`", looked_for.join(", ")));
+    finding.place = Some(crate::finding::Place {
+        file: source.name.to_owned(),
+        span: Span::default(),
+        at: crate::source::Position { line: 1, column: 1 },
+    });
+    Box::new(finding)
+}

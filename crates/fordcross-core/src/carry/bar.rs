@@ -1,0 +1,79 @@
+//! What the map takes out: objects and settings that name a port which is left or still open.
+//!
+//! An object that names such a port goes as a whole. A filter rule without its port would be another
+//! rule, and often a wider one.
+
+use crate::automaton::Automaton;
+use crate::carry::CarryInput;
+use crate::mapping::PortTarget;
+use crate::profile::names_port;
+use crate::reading::{Reading, Row};
+use rustc_hash::FxHashMap;
+
+/// What is taken out, by the number of the port in `ports`.
+pub(super) struct Bars {
+    pub(super) ports: Vec<String>,
+    objects: Vec<Option<u32>>,
+    /// Settings outside all objects.
+    rows: FxHashMap<u32, u32>,
+}
+
+impl Bars {
+    pub(super) fn new(input: &CarryInput<'_, '_>, automaton: &Automaton, reading: &Reading) -> Self {
+        let mut bars = Self {
+            ports: Vec::new(),
+            objects: vec![None; reading.objects.len()],
+            rows: FxHashMap::default(),
+        };
+        let types = &input.old.types;
+        let port_types: Vec<bool> =
+            (0..types.list.len() as u16).map(|id| names_port(types, crate::typing::TypeId(id))).collect();
+        for (row, index) in reading.rows.iter().zip(0..) {
+            let Some(kind) = row.type_id(input.old, automaton).filter(|kind| port_types[kind.0 as usize])
+            else {
+                continue;
+            };
+            let Ok(value) = types.read(kind, input.backup.tree.value(row.node)) else { continue };
+            value.ports(&mut |name| {
+                if matches!(input.mapping.port(name), PortTarget::New(_)) {
+                    return;
+                }
+                let port = bars.number(name);
+                match row.object {
+                    Some(object) => {
+                        bars.objects[object.0 as usize].get_or_insert(port);
+                    }
+                    None => {
+                        bars.rows.insert(index, port);
+                    }
+                }
+            });
+        }
+        // Objects stand after those that hold them.
+        for index in 0..reading.objects.len() {
+            if let Some(holder) = reading.objects[index].holder
+                && bars.objects[index].is_none()
+            {
+                bars.objects[index] = bars.objects[holder.0 as usize];
+            }
+        }
+        bars
+    }
+
+    fn number(&mut self, name: &str) -> u32 {
+        let known = self.ports.iter().position(|port| port == name);
+        known.unwrap_or_else(|| {
+            self.ports.push(name.to_owned());
+            self.ports.len() - 1
+        }) as u32
+    }
+
+    /// The port that takes this row out.
+    pub(super) fn of(&self, index: u32, row: &Row) -> Option<u32> {
+        match row.object {
+            Some(object) => self.objects[object.0 as usize],
+            None if self.rows.is_empty() => None,
+            None => self.rows.get(&index).copied(),
+        }
+    }
+}

@@ -1,0 +1,70 @@
+//! What became of a setting.
+
+use std::fmt;
+
+macro_rules! fates {
+    ($($variant:ident $word:literal $about:literal)*) => {
+        /// What became of one setting or object of the backup, from the mildest to the gravest: where
+        /// it landed in several places, its fate is the gravest of theirs.
+        #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
+        pub enum Fate { $(#[doc = $about] $variant,)* }
+
+        impl Fate {
+            /// All fates, the mildest first.
+            pub const ALL: &[Self] = &[$(Self::$variant,)*];
+
+            /// The word for it.
+            pub fn word(self) -> &'static str { match self { $(Self::$variant => $word,)* } }
+
+            /// What it means, in one line.
+            pub fn about(self) -> &'static str { match self { $(Self::$variant => $about,)* } }
+        }
+    };
+}
+
+fates! {
+    Carried "carried" "same value, in its old or its new place"
+    Remapped "remapped" "a port, path, address or name in it was replaced by the map"
+    Recast "recast" "same meaning, written in another way"
+    Folded "folded" "joined with, or split into, others"
+    Moot "moot" "nothing to write: implied, the same as the default, overridden, or without effect"
+    Kept "kept" "the receiving unit's own value was kept, as asked"
+    LeftOut "left-out" "outside the selection, or left by the person"
+    Approximated "approximated" "had to be rounded, clamped or shortened"
+    Parked "parked" "kept on a placeholder so that references hold"
+    Dropped "dropped" "the new system has no place for it"
+    ByHand "by-hand" "a person must set it"
+    Unmatched "unmatched" "no rule speaks of it"
+}
+
+impl fmt::Display for Fate {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.pad(self.word())
+    }
+}
+
+/// Where a row of the result comes from that no setting of the backup stands behind.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
+pub enum Origin {
+    /// Written by the crossing, or by the receiving profile to say what the file is.
+    Added,
+}
+
+impl Origin {
+    /// All origins.
+    pub const ALL: &[Self] = &[Self::Added];
+
+    /// What it means, in one line, fit to follow "settings of the result".
+    pub fn about(self) -> &'static str {
+        match self {
+            Self::Added => "added by the crossing, or by the profile to say what the file is for",
+        }
+    }
+
+    /// The word for it.
+    pub fn word(self) -> &'static str {
+        match self {
+            Self::Added => "added",
+        }
+    }
+}

@@ -1,0 +1,267 @@
+//! What a person should know: a stable code, a severity, a place and a remedy.
+
+use crate::source::{LineIndex, Position, Source, Span};
+
+/// How much a finding matters.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
+pub enum Severity {
+    /// Nothing is written until it is resolved.
+    Blocker,
+    /// Something changed its meaning, or was lost, or needs a person.
+    Warning,
+    /// Good to know.
+    Note,
+}
+
+impl Severity {
+    /// The word for it.
+    pub fn word(self) -> &'static str {
+        match self {
+            Self::Blocker => "blocker",
+            Self::Warning => "warning",
+            Self::Note => "note",
+        }
+    }
+}
+
+macro_rules! codes {
+    ($($variant:ident $code:literal $severity:ident $about:literal)*) => {
+        /// The kind of a finding. A code names the fact, never the fix, and is never used again for
+        /// another meaning.
+        #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, PartialOrd, Ord)]
+        pub enum Code { $(#[doc = $about] $variant,)* }
+
+        impl Code {
+            /// All codes, in the order of their areas.
+            pub const ALL: &[Self] = &[$(Self::$variant,)*];
+
+            /// The code as it is printed.
+            pub fn name(self) -> &'static str { match self { $(Self::$variant => $code,)* } }
+
+            /// What the code says, in one line.
+            pub fn about(self) -> &'static str { match self { $(Self::$variant => $about,)* } }
+
+            /// How much it matters unless a person says otherwise.
+            pub fn severity(self) -> Severity { match self { $(Self::$variant => Severity::$severity,)* } }
+        }
+    };
+}
+
+codes! {
+    // Inputs
+    NotText "not-text" Blocker "a file is not UTF-8 text"
+    TooLarge "too-large" Blocker "a file is larger, or nested deeper, than can be read"
+    XmlMalformed "xml-malformed" Blocker "a file is not well-formed XML"
+    XmlDoctype "xml-doctype" Blocker "a file has a document type declaration, which is never followed"
+    JsonMalformed "json-malformed" Blocker "a file is not well-formed JSON, or repeats a key"
+    TomlMalformed "toml-malformed" Blocker "a profile, crossing or map is not well-formed TOML"
+    Unrecognised "unrecognised" Blocker "no profile recognises the file"
+    ReleaseUnlisted "release-unlisted" Blocker "the profile does not list the backup's release"
+    ModelUnknown "model-unknown" Blocker "the profile does not list the model"
+    ReleaseTreatedAs "release-treated-as" Warning "the backup's release is not listed and was read as one that is, as asked"
+    // Profiles and crossings
+    KeyUnknown "key-unknown" Blocker "a profile, crossing or map has a key that means nothing there"
+    KeyMissing "key-missing" Blocker "a profile, crossing or map lacks a key that must be there"
+    ValueWrong "value-wrong" Blocker "a key has a value of the wrong kind or outside what is allowed"
+    TypeUnknown "type-unknown" Blocker "a type that is neither built in nor declared by the profile"
+    LocatorUnknown "locator-unknown" Blocker "a rule speaks of a place that the profile does not have"
+    RuleMalformed "rule-malformed" Blocker "a shape, pattern or rule cannot be read"
+    CaptureUnknown "capture-unknown" Blocker "a rule uses a capture that nothing before it makes"
+    CaptureUnused "capture-unused" Blocker "a rule makes a capture that it never uses"
+    RuleHidden "rule-hidden" Blocker "an earlier rule always takes what this one asks for"
+    CourseMissing "course-missing" Blocker "no crossing leads from the backup's release to the receiving one"
+    // Mapping
+    PortOpen "port-open" Blocker "an old port has settings and no partner"
+    PortTwice "port-twice" Blocker "two old ports are given the same new one"
+    PortUnknown "port-unknown" Blocker "the map names a port that the model does not have"
+    PortNotOfModel "port-not-of-model" Warning "the backup names a port that its own model does not have"
+    PortLeft "port-left" Note "an old port was left out by the map, with all that names it"
+    // Carrying
+    PlaceTaken "place-taken" Warning "two settings want the same place with different values"
+    ValueUnread "value-unread" Warning "an old value cannot be read as its type"
+    ValueUnfit "value-unfit" Warning "the new system cannot hold the value"
+    ValueApproximated "value-approximated" Warning "a value had to be rounded, clamped or shortened"
+    NoRule "no-rule" Warning "no rule speaks of a setting"
+    Dropped "dropped" Warning "the new system has no place for a setting"
+    ByHand "by-hand" Warning "a person must set something on the new system"
+    ResultDiffers "result-differs" Blocker "the result does not read back to what the ledger says"
+}
+
+/// A place in a file, for people.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Place {
+    /// The file's name.
+    pub file: String,
+    /// The bytes.
+    pub span: Span,
+    /// Where they begin.
+    pub at: Position,
+}
+
+impl Place {
+    /// The place of `span` in `source`. Reads the lines before it: use [`Place::indexed`] for many.
+    pub fn new(source: Source<'_>, span: Span) -> Self {
+        Self::indexed(source.name, &LineIndex::new(source.text), span)
+    }
+
+    /// The same with a ready index of lines.
+    pub fn indexed(file: &str, lines: &LineIndex<'_>, span: Span) -> Self {
+        Self { file: file.to_owned(), span, at: lines.position(span.start) }
+    }
+}
+
+impl std::fmt::Display for Place {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        write!(f, "{}:{}:{}", self.file, self.at.line, self.at.column)
+    }
+}
+
+/// One finding. It never holds the value of a secret, nor that of a setting without a type.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Finding {
+    /// What kind.
+    pub code: Code,
+    /// How much it matters.
+    pub severity: Severity,
+    /// The fact: lower case, no full stop, the user's own words in backticks.
+    pub message: String,
+    /// Where.
+    pub place: Option<Place>,
+    /// A few words to stand at the place.
+    pub label: Option<String>,
+    /// The locator of the setting or object, if it is about one.
+    pub locator: Option<String>,
+    /// File and line of the rule that decided.
+    pub rule: Option<String>,
+    /// What to do.
+    pub help: Option<String>,
+}
+
+impl Finding {
+    /// A finding of the code's own severity, without a place.
+    pub fn new(code: Code, message: impl Into<String>) -> Self {
+        Self {
+            code,
+            severity: code.severity(),
+            message: message.into(),
+            place: None,
+            label: None,
+            locator: None,
+            rule: None,
+            help: None,
+        }
+    }
+
+    /// With its place.
+    #[must_use]
+    pub fn at(mut self, source: Source<'_>, span: Span) -> Self {
+        self.place = Some(Place::new(source, span));
+        self
+    }
+
+    /// With a few words to stand at the place.
+    #[must_use]
+    pub fn label(mut self, label: impl Into<String>) -> Self {
+        self.label = Some(label.into());
+        self
+    }
+
+    /// With what to do about it.
+    #[must_use]
+    pub fn help(mut self, help: impl Into<String>) -> Self {
+        self.help = Some(help.into());
+        self
+    }
+}
+
+/// Where findings go while a stage runs.
+pub type Findings = Vec<Finding>;
+
+/// `a`, `b` or `c`, each in backticks; at most eight are named.
+pub(crate) fn one_of<S: AsRef<str>>(words: impl IntoIterator<Item = S>) -> String {
+    let words: Vec<String> = words.into_iter().map(|word| format!("`{}`", word.as_ref())).collect();
+    let shown = words.len().min(8);
+    let rest = words.len() - shown;
+    match (&words[..shown], rest) {
+        ([], _) => "nothing".to_owned(),
+        ([only], 0) => only.clone(),
+        ([start @ .., last], 0) => format!("{} or {last}", start.join(", ")),
+        (shown, rest) => format!("{} or {rest} more", shown.join(", ")),
+    }
+}
+
+/// `1 port`, `2 ports`.
+pub(crate) fn count(number: usize, thing: &str) -> String {
+    if number == 1 { format!("1 {thing}") } else { format!("{number} {thing}s") }
+}
+
+/// The known word that is nearest to `word`, if one is near enough to be what was meant.
+pub(crate) fn nearest<'w>(word: &str, known: impl IntoIterator<Item = &'w str>) -> Option<&'w str> {
+    known
+        .into_iter()
+        .map(|candidate| (distance(word, candidate), candidate))
+        .filter(|&(distance, candidate)| distance <= 1 + candidate.chars().count().min(12) / 4)
+        .min_by_key(|&(distance, _)| distance)
+        .map(|(_, candidate)| candidate)
+}
+
+/// The help line for a word that is not known: the near one, or all of them.
+pub(crate) fn did_you_mean<'w>(word: &str, known: impl IntoIterator<Item = &'w str> + Clone) -> String {
+    match nearest(word, known.clone()) {
+        Some(near) => format!("did you mean `{near}`?"),
+        None => format!("expected {}", one_of(known)),
+    }
+}
+
+/// Edit distance in which two neighbours that changed places count once.
+fn distance(a: &str, b: &str) -> usize {
+    let (a, b): (Vec<char>, Vec<char>) = (a.chars().take(64).collect(), b.chars().take(64).collect());
+    let mut rows = vec![vec![0; b.len() + 1]; a.len() + 1];
+    for i in 0..=a.len() {
+        for j in 0..=b.len() {
+            rows[i][j] = if i == 0 || j == 0 {
+                i + j
+            } else {
+                let swap = i > 1 && j > 1 && a[i - 1] == b[j - 2] && a[i - 2] == b[j - 1];
+                let step = rows[i - 1][j].min(rows[i][j - 1]) + 1;
+                let same = rows[i - 1][j - 1] + usize::from(a[i - 1] != b[j - 1]);
+                let swapped = if swap { rows[i - 2][j - 2] + 1 } else { usize::MAX };
+                step.min(same).min(swapped)
+            };
+        }
+    }
+    rows[a.len()][b.len()]
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use rstest::rstest;
+    use std::collections::HashSet;
+
+    #[test]
+    fn codes_are_unique_and_described() {
+        let names: HashSet<_> = Code::ALL.iter().map(|code| code.name()).collect();
+        assert_eq!(names.len(), Code::ALL.len());
+        for code in Code::ALL {
+            let kebab = |c: char| c.is_ascii_lowercase() || c == '-';
+            assert!(code.name().chars().all(kebab), "{}", code.name());
+            assert!(!code.about().is_empty() && !code.about().ends_with('.'), "{}", code.name());
+        }
+    }
+
+    #[rstest]
+    #[case("mtv", Some("mtu"))]
+    #[case("tyep", Some("type"))]
+    #[case("banana", None)]
+    fn nearest_word(#[case] word: &str, #[case] expected: Option<&str>) {
+        assert_eq!(nearest(word, ["mtu", "type", "sections"]), expected);
+    }
+
+    #[test]
+    fn long_lists_of_words_are_cut() {
+        assert_eq!(one_of(["a"]), "`a`");
+        assert_eq!(one_of(["a", "b", "c"]), "`a`, `b` or `c`");
+        assert!(one_of((0..20).map(|n| n.to_string())).ends_with("or 12 more"));
+    }
+}

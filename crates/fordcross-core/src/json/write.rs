@@ -1,0 +1,92 @@
+//! Writing: two spaces a level, one member a line, members in the order of the tree.
+
+use crate::tree::{Kind, NodeId, Tree};
+
+/// Appends the tree as a JSON document with a line end.
+///
+/// Attributes and own text of an XML element have no form here; a crossing never makes them in a
+/// tree that is written as JSON.
+pub fn write_json(tree: &Tree<'_>, out: &mut Vec<u8>) {
+    let mut depth = 0;
+    let mut at = tree.root();
+    // Without recursion: a tree of any depth is written.
+    loop {
+        let opened = write_node(tree, at, depth, out);
+        if opened {
+            depth += 1;
+        }
+        if let Some(child) = tree.first_child(at).filter(|_| opened) {
+            at = child;
+            continue;
+        }
+        loop {
+            if depth == 0 {
+                out.push(b'\n');
+                return;
+            }
+            if let Some(next) = tree.next_sibling(at) {
+                out.push(b',');
+                at = next;
+                break;
+            }
+            at = tree.parent(at);
+            depth -= 1;
+            new_line(depth, out);
+            out.push(if tree.kind(at) == Kind::List { b']' } else { b'}' });
+        }
+    }
+}
+
+/// Writes a leaf or an empty branch whole, else the beginning of a branch. Says whether it is open.
+fn write_node(tree: &Tree<'_>, id: NodeId, depth: usize, out: &mut Vec<u8>) -> bool {
+    if depth > 0 {
+        new_line(depth, out);
+        if !tree.is_entry(id) {
+            write_string(tree.name(id), out);
+            out.extend_from_slice(b": ");
+        }
+    }
+    let has_children = tree.first_child(id).is_some();
+    match (tree.kind(id), has_children) {
+        (Kind::Map, true) => out.push(b'{'),
+        (Kind::List, true) => out.push(b'['),
+        (Kind::Map, false) => out.extend_from_slice(b"{}"),
+        (Kind::List, false) => out.extend_from_slice(b"[]"),
+        (Kind::Bare, _) => out.extend_from_slice(tree.value(id).as_bytes()),
+        _ => write_string(tree.value(id), out),
+    }
+    has_children
+}
+
+fn new_line(depth: usize, out: &mut Vec<u8>) {
+    const SPACES: [u8; 64] = [b' '; 64];
+    out.push(b'\n');
+    let mut left = depth * 2;
+    while left > 0 {
+        let now = left.min(SPACES.len());
+        out.extend_from_slice(&SPACES[..now]);
+        left -= now;
+    }
+}
+
+/// Appends a JSON string with its quotes. Escapes what RFC 8259 section 7 demands, nothing more.
+pub(crate) fn write_string(text: &str, out: &mut Vec<u8>) {
+    out.push(b'"');
+    let bytes = text.as_bytes();
+    let must_escape = |b: &u8| *b < 0x20 || *b == b'"' || *b == b'\\';
+    let mut from = 0;
+    while let Some(len) = bytes[from..].iter().position(must_escape) {
+        out.extend_from_slice(&bytes[from..from + len]);
+        match bytes[from + len] {
+            b'"' => out.extend_from_slice(b"\\\""),
+            b'\\' => out.extend_from_slice(b"\\\\"),
+            b'\n' => out.extend_from_slice(b"\\n"),
+            b'\r' => out.extend_from_slice(b"\\r"),
+            b'\t' => out.extend_from_slice(b"\\t"),
+            control => out.extend_from_slice(format!("\\u{control:04x}").as_bytes()),
+        }
+        from += len + 1;
+    }
+    out.extend_from_slice(&bytes[from..]);
+    out.push(b'"');
+}

@@ -1,0 +1,84 @@
+//! The ledger: one row for each setting and object of the backup with its one fate, and one for each
+//! setting of the result that none of the backup stands behind.
+//!
+//! Rows are ids until they are written. Every report and the exit status are functions of it.
+
+mod write;
+
+pub use write::LedgerWriter;
+
+use crate::fate::{Fate, Origin};
+use crate::finding::Code;
+use crate::tree::NodeId;
+
+/// What was decided about one row of the reading.
+#[derive(Clone, Debug)]
+pub(crate) struct Decision {
+    pub(crate) fate: Fate,
+    pub(crate) by: DecidedBy,
+    /// The row's landings, as a range of the ledger's.
+    pub(crate) landings: (u32, u32),
+}
+
+/// What decided a row.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) enum DecidedBy {
+    /// A rule of the crossing.
+    Rule(u32),
+    /// The map, by what it says of the port of this number in [`Ledger::ports`].
+    Map(u32),
+    /// That there is nothing that speaks of it.
+    Nothing,
+}
+
+/// Where a setting or object went.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) struct Landing {
+    /// The node of the new tree.
+    pub(crate) node: NodeId,
+    pub(crate) fate: Fate,
+}
+
+/// A row of the result that no setting of the backup stands behind.
+#[derive(Clone, Debug)]
+pub(crate) struct OriginRow {
+    pub(crate) node: NodeId,
+    pub(crate) origin: Origin,
+    /// File and line of what wrote it.
+    pub(crate) rule: String,
+}
+
+/// What there is to say about a row beyond its fate.
+#[derive(Clone, Debug)]
+pub(crate) struct Note {
+    pub(crate) row: u32,
+    pub(crate) code: Code,
+    /// The fact; never with the value of a secret or an untyped setting in it.
+    pub(crate) message: Box<str>,
+    pub(crate) help: Option<Box<str>>,
+}
+
+/// All decisions of one carry.
+#[derive(Debug, Default)]
+pub struct Ledger {
+    /// One a row of the reading, in its order.
+    pub(crate) decisions: Vec<Decision>,
+    pub(crate) landings: Vec<Landing>,
+    pub(crate) origins: Vec<OriginRow>,
+    /// In the order of rows.
+    pub(crate) notes: Vec<Note>,
+    /// The ports that the map left or left open.
+    pub(crate) ports: Vec<String>,
+}
+
+impl Ledger {
+    /// How many rows have a place in the backup.
+    pub fn len(&self) -> usize {
+        self.decisions.len()
+    }
+
+    /// Whether the backup held nothing.
+    pub fn is_empty(&self) -> bool {
+        self.decisions.is_empty()
+    }
+}

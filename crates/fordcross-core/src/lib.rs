@@ -1,0 +1,53 @@
+//! The computation of Fordcross: a configuration backup in, a new configuration and a ledger of what
+//! became of every setting out. No files, clock, terminal or printing.
+//!
+//! The way of the data, each stage with its own types:
+//!
+//! 1. **read**: [`xml`] and [`json`] make one [`tree`] of whatever form came in, with the place of
+//!    every value in it;
+//! 2. **recognise**: [`backup`] finds the platform line among the [`library`]'s profiles;
+//! 3. **check**: [`profile`] and [`crossing`] turn TOML into rules that are known to fit together, or
+//!    into findings that name every mistake;
+//! 4. **map**: [`mapping`] decides which old port becomes which new one;
+//! 5. **carry**: [`carry`](mod@carry) applies the rules, writes the result and reads it back;
+//! 6. **account**: the [`ledger`] has one row for each setting and object of the backup, with its one
+//!    [`fate`].
+//!
+//! No platform is known to this code: all of that is data.
+//!
+//! ```
+//! use fordcross_core::source::Source;
+//! use fordcross_core::xml::read_xml;
+//!
+//! let text = "<unit><name>gw-sandle</name></unit>";
+//! let tree = read_xml(Source { name: "gw.xml", text })?;
+//! let name = tree.child(tree.root(), "name").expect("it is there");
+//! assert_eq!(tree.value(name), "gw-sandle");
+//! assert_eq!(&text[tree.span(name).range()], "<name>gw-sandle</name>");
+//! # Ok::<(), Box<fordcross_core::finding::Finding>>(())
+//! ```
+//!
+//! # Limitations
+//! Configurations are read from XML and JSON and written as JSON; one file makes a backup.
+
+mod automaton;
+pub mod backup;
+pub mod carry;
+pub mod crossing;
+pub mod fate;
+pub mod finding;
+pub mod json;
+pub mod ledger;
+pub mod library;
+mod locator;
+pub mod mapping;
+mod pattern;
+pub mod profile;
+mod reading;
+mod shape;
+pub mod source;
+pub mod survey;
+mod toml_file;
+pub mod tree;
+pub mod typing;
+pub mod xml;

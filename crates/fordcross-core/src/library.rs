@@ -1,0 +1,148 @@
+//! The profiles and crossings at hand, and what leads from one release to another.
+
+use crate::crossing::{Crossing, Side, crossing_sides};
+use crate::finding::{Code, Finding, Findings, one_of};
+use crate::profile::{FileForm, Profile};
+use crate::source::Source;
+use std::borrow::Cow;
+
+/// A profile that was not parsed yet, with what recognising a backup needs.
+#[derive(Clone, Debug)]
+pub struct ProfileFile {
+    /// The file's name.
+    pub file: Cow<'static, str>,
+    /// Its text.
+    pub text: Cow<'static, str>,
+    /// The platform line.
+    pub line: Cow<'static, str>,
+    /// The form of its backups.
+    pub form: FileForm,
+    /// What the outermost element is called, or the key that the outermost object has.
+    pub marker: Cow<'static, str>,
+}
+
+/// A crossing that was not parsed yet.
+#[derive(Clone, Debug)]
+pub struct CrossingFile {
+    /// The file's name.
+    pub file: Cow<'static, str>,
+    /// Its text.
+    pub text: Cow<'static, str>,
+    /// Where it starts.
+    pub from: Side,
+    /// Where it leads.
+    pub to: Side,
+}
+
+impl ProfileFile {
+    /// Checks a profile whole and makes its entry for the library.
+    ///
+    /// # Errors
+    /// Everything that is wrong with the file.
+    pub fn read(file: String, text: String) -> Result<Self, Findings> {
+        let profile = Profile::parse(Source { name: &file, text: &text })?;
+        Ok(Self {
+            line: profile.line.into(),
+            form: profile.form,
+            marker: profile.marker.into(),
+            file: file.into(),
+            text: text.into(),
+        })
+    }
+
+    /// The profile itself.
+    ///
+    /// # Errors
+    /// Everything that is wrong with the file.
+    pub fn parse(&self) -> Result<Profile, Findings> {
+        Profile::parse(Source { name: &self.file, text: &self.text })
+    }
+}
+
+impl CrossingFile {
+    /// Reads which sides a crossing connects; its rules are checked when both profiles are known.
+    ///
+    /// # Errors
+    /// What is wrong with its head.
+    pub fn read(file: String, text: String) -> Result<Self, Findings> {
+        let (from, to) = crossing_sides(Source { name: &file, text: &text })?;
+        Ok(Self { file: file.into(), text: text.into(), from, to })
+    }
+
+    /// The crossing itself, checked against the profiles of its sides.
+    ///
+    /// # Errors
+    /// Everything that is wrong with the file.
+    pub fn parse(&self, old: &Profile, new: &Profile) -> Result<Crossing, Findings> {
+        Crossing::parse(Source { name: &self.file, text: &self.text }, old, new)
+    }
+}
+
+/// All profiles and crossings at hand. Later ones of the same line or sides take the place of earlier.
+#[derive(Clone, Debug, Default)]
+pub struct Library {
+    profiles: Vec<ProfileFile>,
+    crossings: Vec<CrossingFile>,
+}
+
+impl Library {
+    /// Adds a profile; one of the same line that is there gives way.
+    pub fn add_profile(&mut self, profile: ProfileFile) {
+        self.profiles.retain(|known| known.line != profile.line);
+        self.profiles.push(profile);
+    }
+
+    /// Adds a crossing; one between the same releases that is there gives way.
+    pub fn add_crossing(&mut self, crossing: CrossingFile) {
+        self.crossings.retain(|known| (&known.from, &known.to) != (&crossing.from, &crossing.to));
+        self.crossings.push(crossing);
+    }
+
+    /// All profiles.
+    pub fn profiles(&self) -> &[ProfileFile] {
+        &self.profiles
+    }
+
+    /// All crossings.
+    pub fn crossings(&self) -> &[CrossingFile] {
+        &self.crossings
+    }
+
+    /// The profile of a line.
+    ///
+    /// # Errors
+    /// A finding that names the known lines.
+    pub fn profile(&self, line: &str) -> Result<&ProfileFile, Box<Finding>> {
+        self.profiles.iter().find(|profile| profile.line == line).ok_or_else(|| {
+            let known: Vec<&str> = self.profiles.iter().map(|profile| profile.line.as_ref()).collect();
+            let message = format!("there is no profile of a line `{line}`");
+            Box::new(
+                Finding::new(Code::CourseMissing, message).help(crate::finding::did_you_mean(line, known)),
+            )
+        })
+    }
+
+    /// The crossing that leads from one release to another.
+    ///
+    /// # Errors
+    /// A finding that says where the known crossings lead.
+    pub fn crossing(&self, from: &Side, to: &Side) -> Result<&CrossingFile, Box<Finding>> {
+        self.crossings.iter().find(|crossing| crossing.from == *from && crossing.to == *to).ok_or_else(|| {
+            let from_here: Vec<String> = self
+                .crossings
+                .iter()
+                .filter(|crossing| crossing.from == *from)
+                .map(|crossing| crossing.to.to_string())
+                .collect();
+            let help = if from_here.is_empty() {
+                format!("no crossing starts at `{from}`; add one with `--profiles DIR`")
+            } else {
+                format!("from `{from}` there are crossings to {}", one_of(&from_here))
+            };
+            Box::new(
+                Finding::new(Code::CourseMissing, format!("no crossing leads from `{from}` to `{to}`"))
+                    .help(help),
+            )
+        })
+    }
+}

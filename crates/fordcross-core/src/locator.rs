@@ -1,0 +1,233 @@
+//! Locators: how people and reports name a place in a configuration.
+//!
+//! `links/link[p1]/mtu`, `filter/rule[#3]/do`, `leases/00:00:5e:00:53:07/address`. Keys stand in
+//! brackets with commas between them, entries that only their order tells apart as `#n`. A name or
+//! key that holds one of `/ [ ] , " * # =`, white space or a control character, or is empty, is
+//! quoted, with `\` before `"` and `\` and `\u{…}` for control characters. A locator is a label:
+//! two nodes may share one, and the second of two objects with the same key has `#2` behind it.
+
+use crate::automaton::{AcceptId, Automaton, State, Symbols};
+use crate::profile::{Schema, What};
+use crate::reading::Ordinals;
+use crate::tree::{Kind, NodeId, Tree};
+use std::fmt::Write as _;
+
+/// Appends a name or key, quoted where it must be.
+pub(crate) fn push_quoted(text: &str, out: &mut String) {
+    let special = |c: char| {
+        matches!(c, '/' | '[' | ']' | ',' | '"' | '\\' | '*' | '#' | '=')
+            || c.is_whitespace()
+            || c.is_control()
+    };
+    if !text.is_empty() && !text.contains(special) {
+        out.push_str(text);
+        return;
+    }
+    out.push('"');
+    for c in text.chars() {
+        match c {
+            '"' | '\\' => {
+                out.push('\\');
+                out.push(c);
+            }
+            c if c.is_control() => {
+                let _ = write!(out, "\\u{{{:x}}}", u32::from(c));
+            }
+            c => out.push(c),
+        }
+    }
+    out.push('"');
+}
+
+/// A way down the tree with the automaton's states, renewed when the automaton forgets them.
+#[derive(Debug)]
+pub(crate) struct Trail {
+    levels: Vec<(NodeId, State)>,
+    generation: u32,
+    /// What the last node accepts; it stays known when states are forgotten.
+    accept: AcceptId,
+}
+
+impl Trail {
+    /// At the outermost element or value.
+    pub(crate) fn new(root: NodeId, automaton: &Automaton) -> Self {
+        let accept = automaton.accept_of(automaton.start());
+        Self { levels: vec![(root, automaton.start())], generation: automaton.generation(), accept }
+    }
+
+    pub(crate) fn depth(&self) -> usize {
+        self.levels.len()
+    }
+
+    pub(crate) fn node(&self, level: usize) -> NodeId {
+        self.levels[level].0
+    }
+
+    /// Goes back up to `depth` levels.
+    pub(crate) fn truncate(&mut self, depth: usize) {
+        self.levels.truncate(depth);
+    }
+
+    /// Goes down to a child of the last node.
+    pub(crate) fn enter(
+        &mut self,
+        node: NodeId,
+        tree: &Tree<'_>,
+        automaton: &mut Automaton,
+        symbols: &mut Symbols,
+    ) -> State {
+        if self.generation != automaton.generation() {
+            self.renew(tree, automaton, symbols);
+        }
+        let above = self.levels.last().map_or(automaton.start(), |&(_, state)| state);
+        let state = if tree.is_transparent(node) {
+            above
+        } else {
+            automaton.step(above, tree.name_id(node), tree, symbols)
+        };
+        self.levels.push((node, state));
+        // A step may have begun a new generation, to which only its own state belongs.
+        self.accept = automaton.accept_of(state);
+        state
+    }
+
+    fn renew(&mut self, tree: &Tree<'_>, automaton: &mut Automaton, symbols: &mut Symbols) {
+        // A build during the renewal may forget once more; the states of one way always fit.
+        while self.generation != automaton.generation() {
+            self.generation = automaton.generation();
+            let mut above = automaton.start();
+            for (level, (node, state)) in self.levels.iter_mut().enumerate() {
+                if level > 0 && !tree.is_transparent(*node) {
+                    above = automaton.step(above, tree.name_id(*node), tree, symbols);
+                }
+                *state = above;
+            }
+        }
+    }
+}
+
+/// Makes locators for nodes of one tree. Quick for nodes near the one asked for before.
+#[derive(Debug)]
+pub(crate) struct Labeler<'t, 'a> {
+    tree: &'t Tree<'a>,
+    schema: &'t Schema,
+    ordinals: Option<&'t Ordinals>,
+    symbols: Symbols,
+    trail: Trail,
+    /// Length of the label at each level of the trail.
+    lengths: Vec<usize>,
+    label: String,
+    way: Vec<NodeId>,
+}
+
+impl<'t, 'a> Labeler<'t, 'a> {
+    pub(crate) fn new(
+        tree: &'t Tree<'a>,
+        schema: &'t Schema,
+        ordinals: Option<&'t Ordinals>,
+        automaton: &Automaton,
+    ) -> Self {
+        Self {
+            tree,
+            schema,
+            ordinals,
+            symbols: Symbols::default(),
+            trail: Trail::new(tree.root(), automaton),
+            lengths: vec![0],
+            label: String::new(),
+            way: Vec::new(),
+        }
+    }
+
+    /// The locator of a node below the outermost one; empty for the outermost itself.
+    pub(crate) fn label(&mut self, node: NodeId, automaton: &mut Automaton) -> &str {
+        self.way.clear();
+        let root = self.tree.root();
+        let mut at = node;
+        while at != root && at != NodeId::DOCUMENT {
+            self.way.push(at);
+            at = self.tree.parent(at);
+        }
+        let shared = (1..self.trail.depth())
+            .zip(self.way.iter().rev())
+            .take_while(|&(level, &node)| self.trail.node(level) == node)
+            .count();
+        self.trail.truncate(shared + 1);
+        self.lengths.truncate(shared + 1);
+        self.label.truncate(self.lengths[shared]);
+        let below = self.way.len() - shared;
+        for index in (0..below).rev() {
+            let node = self.way[index];
+            let state = self.trail.enter(node, self.tree, automaton, &mut self.symbols);
+            let entry = automaton.accepted(automaton.accept_of(state)).entry;
+            self.push_step(node, entry);
+            self.lengths.push(self.label.len());
+        }
+        &self.label
+    }
+
+    /// What the schema declares for the node that was labelled last.
+    pub(crate) fn entry(&self, automaton: &Automaton) -> Option<u16> {
+        automaton.accepted(self.trail.accept).entry
+    }
+
+    fn push_step(&mut self, node: NodeId, entry: Option<u16>) {
+        let is_entry = self.tree.is_entry(node);
+        if self.tree.kind(node) == Kind::OwnText {
+            return;
+        }
+        if !is_entry {
+            if !self.label.is_empty() {
+                self.label.push('/');
+            }
+            push_quoted(self.tree.name(node), &mut self.label);
+            if self.tree.kind(node) == Kind::List {
+                return;
+            }
+        }
+        let keys = match entry.map(|entry| &self.schema.entries[entry as usize].what) {
+            Some(What::Object { keys, .. }) => keys.as_slice(),
+            _ => &[],
+        };
+        let has_keys = !keys.is_empty() && keys.iter().all(|key| self.tree.child(node, key).is_some());
+        let ordinal = match self.ordinals {
+            Some(ordinals) => ordinals.of(node),
+            None => is_entry.then(|| self.tree.name_id(node).0),
+        };
+        if has_keys {
+            self.label.push('[');
+            for (index, key) in keys.iter().enumerate() {
+                if index > 0 {
+                    self.label.push(',');
+                }
+                let value = self.tree.child(node, key).map_or("", |key| self.tree.value(key));
+                push_quoted(value.trim_ascii(), &mut self.label);
+            }
+            self.label.push(']');
+            if let Some(again) = ordinal.filter(|&again| self.ordinals.is_some() && again > 1) {
+                let _ = write!(self.label, "#{again}");
+            }
+        } else if let Some(ordinal) = ordinal {
+            let _ = write!(self.label, "[#{ordinal}]");
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use rstest::rstest;
+
+    #[rstest]
+    #[case("mtu", "mtu")]
+    #[case("00-00-5e-00-53-07", "00-00-5e-00-53-07")]
+    #[case("192.0.2.0/24", "\"192.0.2.0/24\"")]
+    #[case("", "\"\"")]
+    #[case("a \"b\"\n", "\"a \\\"b\\\"\\u{a}\"")]
+    #[case("#3", "\"#3\"")]
+    fn quotes_what_could_be_misread(#[case] text: &str, #[case] expected: &str) {
+        let mut out = String::new();
+        push_quoted(text, &mut out);
+        assert_eq!(out, expected);
+    }
+}

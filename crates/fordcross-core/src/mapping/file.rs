@@ -1,0 +1,234 @@
+//! The map file: TOML that a person edits. What they wrote, comments too, stays when it is proposed
+//! again; what was proposed is kept in a table of its own so that the two can be told apart.
+
+use super::{LEAVE, OPEN, PortProposal, PortTarget};
+use crate::finding::{Code, Findings, did_you_mean};
+use crate::profile::Model;
+use crate::source::{LineIndex, Source};
+use crate::toml_file::{Report, Section, as_word};
+use rustc_hash::FxHashMap;
+use toml_edit::{DocumentMut, Item, Table, value};
+
+/// What a map file says.
+#[derive(Clone, Debug, Default)]
+pub struct MapFile {
+    /// What becomes of each port.
+    pub ports: FxHashMap<String, PortTarget>,
+    /// The line that says so.
+    pub lines: FxHashMap<String, u32>,
+    /// What was proposed when the file was written.
+    proposed: FxHashMap<String, PortTarget>,
+}
+
+impl MapFile {
+    /// What a person decided: what differs from what was proposed.
+    pub fn by_person(&self) -> FxHashMap<String, PortTarget> {
+        let decided = self.ports.iter().filter(|(old, target)| self.proposed.get(*old) != Some(target));
+        decided.map(|(old, target)| (old.clone(), target.clone())).collect()
+    }
+}
+
+/// Reads a map file.
+///
+/// # Errors
+/// All that is wrong with it: ports that neither model has, new ports that are given twice.
+pub fn parse_map(
+    source: Source<'_>,
+    used: &[&str],
+    old: Option<&Model>,
+    new: &Model,
+) -> Result<MapFile, Findings> {
+    let report = Report::new(source);
+    let table = report.parse();
+    let root = Section::new(&report, table.get_ref(), table.span().into());
+    let lines = LineIndex::new(source.text);
+    if let Some(head) = root.section("map") {
+        head.word("from");
+        head.word("to");
+        head.finish();
+    }
+    let mut map = MapFile::default();
+    let mut given: FxHashMap<&str, &str> = FxHashMap::default();
+    if let Some(ports) = root.section("ports") {
+        for (old_name, target) in ports.members() {
+            let known: Vec<&str> = used
+                .iter()
+                .copied()
+                .chain(old.iter().flat_map(|old| old.ports.iter().map(|port| port.name.as_str())))
+                .collect();
+            if !known.contains(&old_name.text) {
+                report
+                    .add(
+                        Code::PortUnknown,
+                        old_name.span,
+                        format!("the old unit has no port `{}`", old_name.text),
+                    )
+                    .help(did_you_mean(old_name.text, known));
+            }
+            let Some(word) = as_word(target) else {
+                report
+                    .add(Code::ValueWrong, target.span().into(), "expected a string")
+                    .help(format!("write the name of a new port, `{LEAVE}` or `{OPEN}`"));
+                continue;
+            };
+            let meaning = PortTarget::from_word(word.text);
+            if let PortTarget::New(name) = &meaning {
+                let names: Vec<&str> = new.ports.iter().map(|port| port.name.as_str()).collect();
+                if !names.contains(&name.as_str()) {
+                    let help = did_you_mean(name, names.into_iter().chain([LEAVE, OPEN]).collect::<Vec<_>>());
+                    report
+                        .add(Code::PortUnknown, word.span, format!("{} has no port `{name}`", new.title))
+                        .help(help);
+                } else if let Some(first) = given.insert(word.text, old_name.text) {
+                    report
+                        .add(
+                            Code::PortTwice,
+                            word.span,
+                            format!(
+                                "the new port `{name}` is given to both `{first}` and `{}`",
+                                old_name.text
+                            ),
+                        )
+                        .help(format!("give one of them another port, or `{LEAVE}`"));
+                }
+            }
+            map.lines.insert(old_name.text.to_owned(), lines.position(old_name.span.start).line);
+            map.ports.insert(old_name.text.to_owned(), meaning);
+        }
+    }
+    if let Some(proposed) = root.section("proposed") {
+        if let Some(ports) = proposed.section("ports") {
+            for (old_name, target) in ports.members() {
+                if let Some(word) = as_word(target) {
+                    map.proposed.insert(old_name.text.to_owned(), PortTarget::from_word(word.text));
+                }
+            }
+        }
+        proposed.finish();
+    }
+    root.finish();
+    if report.is_clean() { Ok(map) } else { Err(report.into_findings()) }
+}
+
+/// Writes a map file with the proposals; `existing` is the file as the person left it.
+pub fn write_map(proposals: &[PortProposal], from: &str, to: &str, existing: Option<&str>) -> String {
+    let mut document: DocumentMut = existing.and_then(|text| text.parse().ok()).unwrap_or_default();
+    if existing.is_none() {
+        document.decor_mut().set_prefix(HEADER);
+    }
+    let head = table(&mut document, "map");
+    head["from"] = value(from);
+    head["to"] = value(to);
+    let ports = table(&mut document, "ports");
+    for proposal in proposals {
+        let was = ports.get(&proposal.old).and_then(Item::as_str);
+        if was == Some(proposal.target.word()) {
+            continue;
+        }
+        ports[&proposal.old] = value(proposal.target.word());
+        if let Some(written) = ports.get_mut(&proposal.old).and_then(Item::as_value_mut) {
+            let settings = crate::finding::count(proposal.settings, "setting");
+            written.decor_mut().set_suffix(format!("  # {}; {settings}", proposal.why));
+        }
+    }
+    let proposed = table(&mut document, "proposed");
+    proposed.decor_mut().set_prefix(PROPOSED_HEADER);
+    proposed.set_implicit(false);
+    let mut made = Table::new();
+    for proposal in proposals.iter().filter(|proposal| !proposal.by_person) {
+        made[&proposal.old] = value(proposal.target.word());
+    }
+    proposed["ports"] = Item::Value(toml_edit::Value::InlineTable(made.into_inline_table()));
+    document.to_string()
+}
+
+const HEADER: &str = "\
+# Fordcross map: what becomes of each old port on the new unit. Edit the table [ports]:
+#   p3 = \"cu4\"      the settings of p3 go to the new port cu4; two ports can be swapped
+#   p3 = \"leave\"    the settings that name p3 are left out, and listed as left out
+#   p3 = \"?\"        not decided; nothing is written until it is
+# What you change stays when the map is proposed again.
+
+";
+
+const PROPOSED_HEADER: &str = "
+# What was proposed, so that what you changed above can be told apart. Not for editing.
+";
+
+fn table<'d>(document: &'d mut DocumentMut, name: &str) -> &'d mut Table {
+    if !document.contains_table(name) {
+        let mut table = Table::new();
+        if name != "map" {
+            table.decor_mut().set_prefix("\n");
+        }
+        document.insert(name, Item::Table(table));
+    }
+    document[name].as_table_mut().expect("just made or found to be a table")
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::profile::Port;
+    use rstest::rstest;
+
+    fn model(name: &str, ports: &[&str]) -> Model {
+        let port =
+            |name: &&str| Port { name: (*name).into(), medium: "copper".into(), speed: 1_000, role: None };
+        Model { name: name.into(), title: name.into(), ports: ports.iter().map(port).collect() }
+    }
+
+    fn proposal(old: &str, target: &str, by_person: bool) -> PortProposal {
+        PortProposal {
+            old: old.into(),
+            target: PortTarget::from_word(target),
+            why: "because".into(),
+            by_person,
+            settings: 2,
+        }
+    }
+
+    fn parse(text: &str) -> Result<MapFile, Findings> {
+        parse_map(
+            Source { name: "map", text },
+            &[],
+            Some(&model("old", &["p1", "p2"])),
+            &model("new", &["c1", "c2"]),
+        )
+    }
+
+    #[test]
+    fn what_a_person_wrote_is_told_apart_and_kept() {
+        let text = write_map(&[proposal("p1", "c1", false), proposal("p2", "?", false)], "a", "b", None);
+        assert!(parse(&text).expect("a map").by_person().is_empty());
+        let edited = text
+            .replacen("p2 = \"?\"", "# the crane\np2 = \"c1\"", 1)
+            .replace("p1 = \"c1\"  #", "p1 = \"c2\"  #");
+        let map = parse(&edited).expect("a map");
+        assert_eq!(map.by_person().len(), 2);
+        let again =
+            write_map(&[proposal("p1", "c2", true), proposal("p2", "c1", true)], "a", "b", Some(&edited));
+        assert!(again.contains("# the crane\np2 = \"c1\""), "{again}");
+        assert!(again.contains("p1 = \"c2\""), "{again}");
+        assert_eq!(parse(&again).expect("a map").by_person().len(), 2);
+    }
+
+    #[rstest]
+    #[case("[ports]\np9 = 'c1'", Code::PortUnknown, "no port `p9`")]
+    #[case("[ports]\np1 = 'c9'", Code::PortUnknown, "no port `c9`")]
+    #[case("[ports]\np1 = 'c1'\np2 = 'c1'", Code::PortTwice, "both `p1` and `p2`")]
+    #[case("[ports]\np1 = 3", Code::ValueWrong, "expected a string")]
+    #[case("[prots]\np1 = 'c1'", Code::KeyUnknown, "`prots`")]
+    #[case("[ports\n", Code::TomlMalformed, "")]
+    fn refuses(#[case] text: &str, #[case] code: Code, #[case] message: &str) {
+        let findings = parse(text).expect_err("refused");
+        assert_eq!(findings[0].code, code);
+        assert!(findings[0].message.contains(message), "{}", findings[0].message);
+    }
+
+    #[test]
+    fn ports_can_be_swapped() {
+        let map = parse("[ports]\np1 = 'c2'\np2 = 'c1'").expect("a map");
+        assert_eq!(map.ports["p1"], PortTarget::New("c2".into()));
+    }
+}

@@ -1,0 +1,98 @@
+//! Mapping: which old port becomes which new one.
+//!
+//! Proposals are made in a fixed order, each with its reason; a person's word in the map file stands
+//! above them all.
+
+mod file;
+mod ports;
+
+pub use file::{MapFile, parse_map, write_map};
+pub use ports::{PortUse, propose, used_ports};
+
+use rustc_hash::FxHashMap;
+
+/// What becomes of an old port.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub enum PortTarget {
+    /// This new port.
+    New(String),
+    /// Nothing: the settings that name it are left out.
+    Leave,
+    /// Not decided; carrying is blocked until a person does.
+    Open,
+}
+
+impl PortTarget {
+    /// As the map file writes it.
+    pub fn word(&self) -> &str {
+        match self {
+            Self::New(name) => name,
+            Self::Leave => LEAVE,
+            Self::Open => OPEN,
+        }
+    }
+
+    /// The meaning of a word of the map file.
+    pub fn from_word(word: &str) -> Self {
+        match word {
+            LEAVE => Self::Leave,
+            OPEN => Self::Open,
+            name => Self::New(name.to_owned()),
+        }
+    }
+}
+
+/// The word that takes a port's settings out.
+pub(crate) const LEAVE: &str = "leave";
+/// The word for what is not decided.
+pub(crate) const OPEN: &str = "?";
+
+/// One old port with what becomes of it and why.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct PortProposal {
+    /// The old port.
+    pub old: String,
+    /// What becomes of it.
+    pub target: PortTarget,
+    /// Why this was proposed; a few words for people.
+    pub why: String,
+    /// Whether a person decided it.
+    pub by_person: bool,
+    /// How many settings name it or stand in objects that do.
+    pub settings: usize,
+}
+
+/// The decided map, as carrying uses it.
+#[derive(Clone, Debug, Default)]
+pub struct Mapping {
+    /// The map file's name and, where it was read from one, the line of each port.
+    pub file: String,
+    ports: FxHashMap<String, (PortTarget, Option<u32>)>,
+}
+
+impl Mapping {
+    /// The map that proposals make.
+    pub fn new(file: &str, proposals: &[PortProposal], lines: &FxHashMap<String, u32>) -> Self {
+        let ports = proposals
+            .iter()
+            .map(|proposal| {
+                let line = lines.get(&proposal.old).copied();
+                (proposal.old.clone(), (proposal.target.clone(), line))
+            })
+            .collect();
+        Self { file: file.to_owned(), ports }
+    }
+
+    /// What becomes of a port; one that the map does not name is open.
+    pub fn port(&self, old: &str) -> &PortTarget {
+        self.ports.get(old).map_or(&PortTarget::Open, |(target, _)| target)
+    }
+
+    /// Where the map says so, as `file:line`.
+    pub(crate) fn rule(&self, old: &str) -> String {
+        match self.ports.get(old).and_then(|(_, line)| *line) {
+            Some(line) => format!("{}:{line}", self.file),
+            None => self.file.clone(),
+        }
+    }
+}

@@ -1,0 +1,191 @@
+//! Which ports a backup uses, and proposals for them.
+
+use super::{PortProposal, PortTarget};
+use crate::backup::Backup;
+use crate::crossing::Crossing;
+use crate::finding::{Code, Finding, Findings, did_you_mean};
+use crate::profile::{Model, Port, Profile, names_port};
+use crate::reading::{Reading, RowKind, automaton_of};
+use crate::source::Span;
+use rustc_hash::{FxHashMap, FxHashSet};
+
+/// A port that a backup names.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct PortUse {
+    /// Its name.
+    pub name: String,
+    /// How many settings name it or stand in objects that do.
+    pub settings: usize,
+    /// Where it is named first.
+    pub first: Span,
+}
+
+/// The ports that a backup names, in the order of the model, then of the backup.
+pub fn used_ports(backup: &Backup<'_>, profile: &Profile) -> Vec<PortUse> {
+    let mut automaton = automaton_of(profile, None);
+    let reading = Reading::new(&backup.tree, profile, &mut automaton);
+    let mut uses: Vec<PortUse> = Vec::new();
+    let mut index: FxHashMap<String, usize> = FxHashMap::default();
+    let mut settings_of: Vec<usize> = vec![0; reading.objects.len()];
+    for row in reading.rows.iter().filter(|row| row.kind == RowKind::Setting) {
+        if let Some(object) = row.object {
+            settings_of[object.0 as usize] += 1;
+        }
+    }
+    let mut counted: FxHashSet<(usize, u32)> = FxHashSet::default();
+    for row in &reading.rows {
+        let Some(kind) = row.type_id(profile, &automaton) else { continue };
+        if !names_port(&profile.types, kind) {
+            continue;
+        }
+        let Ok(value) = profile.types.read(kind, backup.tree.value(row.node)) else { continue };
+        value.ports(&mut |name| {
+            let at = *index.entry(name.to_owned()).or_insert_with(|| {
+                uses.push(PortUse { name: name.to_owned(), settings: 0, first: backup.tree.span(row.node) });
+                uses.len() - 1
+            });
+            // An object that names a port goes with it whole, and counts once.
+            uses[at].settings += match row.object {
+                Some(object) if counted.insert((at, object.0)) => settings_of[object.0 as usize],
+                Some(_) => 0,
+                None => 1,
+            };
+        });
+    }
+    let model = backup.identity.model.as_deref().and_then(|name| profile.model(name).ok());
+    let place = |name: &str| {
+        let ports = model.map_or(&[][..], |model| &model.ports);
+        ports.iter().position(|port| port.name == name).unwrap_or(usize::MAX)
+    };
+    uses.sort_by_key(|port| (place(&port.name), port.first));
+    uses
+}
+
+/// Proposes a new port for each that is used. In this order: what the person decided; the same name
+/// where the kind fits; the equivalent that the crossing declares; the next free port of a fitting
+/// kind; else it stays open. A port that the person's map names is never given to another.
+///
+/// # Errors
+/// What is wrong with the person's decisions is for [`super::parse_map`] to say; here only ports
+/// that the old model does not have are told, as findings that do not stop the proposal.
+pub fn propose(
+    used: &[PortUse],
+    old: Option<&Model>,
+    new: &Model,
+    crossing: &Crossing,
+    decided: &FxHashMap<String, PortTarget>,
+    backup: &Backup<'_>,
+) -> (Vec<PortProposal>, Findings) {
+    let mut findings = Vec::new();
+    let mut taken: FxHashSet<&str> = decided
+        .values()
+        .filter_map(|target| match target {
+            PortTarget::New(name) => Some(name.as_str()),
+            _ => None,
+        })
+        .collect();
+    let mut proposals: Vec<Option<PortProposal>> = vec![None; used.len()];
+    let known = |name: &str| old.and_then(|old| old.ports.iter().find(|port| port.name == name));
+    let find_new = |name: &str| new.ports.iter().find(|port| port.name == name);
+    for (port, slot) in used.iter().zip(&mut proposals) {
+        if let Some(target) = decided.get(&port.name).filter(|target| **target != PortTarget::Open) {
+            let why = "as the map file says".to_owned();
+            *slot = Some(proposal(port, target.clone(), why, true));
+        }
+        if let Some(old) = old
+            && known(&port.name).is_none()
+        {
+            let names: Vec<&str> = old.ports.iter().map(|port| port.name.as_str()).collect();
+            findings.push(
+                Finding::new(
+                    Code::PortNotOfModel,
+                    format!("the backup names a port `{}`, which {} does not have", port.name, old.title),
+                )
+                .at(backup.tree.source(), port.first)
+                .help(format!("{} or decide in the map what becomes of it", did_you_mean(&port.name, names))),
+            );
+        }
+    }
+    // Each kind of reason goes over all ports before the next: a good match is not taken away by a
+    // mere next free port that comes earlier.
+    for (port, slot) in used.iter().zip(&mut proposals).filter(|(_, slot)| slot.is_none()) {
+        let fits = |new: &&Port| known(&port.name).is_none_or(|old| misfit(old, new).is_none());
+        if let Some(same) =
+            find_new(&port.name).filter(fits).filter(|same| !taken.contains(same.name.as_str()))
+        {
+            taken.insert(&same.name);
+            *slot = Some(proposal(
+                port,
+                PortTarget::New(same.name.clone()),
+                format!("same name, {}", kind_words(same)),
+                false,
+            ));
+        }
+    }
+    for (port, slot) in used.iter().zip(&mut proposals).filter(|(_, slot)| slot.is_none()) {
+        let equivalent = crossing.equivalent_ports.iter().find(|(from, _)| *from == port.name);
+        let partner =
+            equivalent.and_then(|(_, to)| find_new(to)).filter(|to| !taken.contains(to.name.as_str()));
+        if let Some(partner) = partner {
+            taken.insert(&partner.name);
+            let why = format!("its equivalent by the crossing, {}", kind_words(partner));
+            *slot = Some(proposal(port, PortTarget::New(partner.name.clone()), why, false));
+        }
+    }
+    for (port, slot) in used.iter().zip(&mut proposals).filter(|(_, slot)| slot.is_none()) {
+        let Some(old_port) = known(&port.name) else {
+            let why = "no such port on the old model, so its kind is not known".to_owned();
+            *slot = Some(proposal(port, PortTarget::Open, why, false));
+            continue;
+        };
+        let free = new.ports.iter().filter(|new| !taken.contains(new.name.as_str()));
+        *slot = Some(match free.clone().find(|new| misfit(old_port, new).is_none()) {
+            Some(next) => {
+                taken.insert(&next.name);
+                let why = format!("the next free port that fits, {}", kind_words(next));
+                proposal(port, PortTarget::New(next.name.clone()), why, false)
+            }
+            None => {
+                let reasons: FxHashSet<&str> = free.filter_map(|new| misfit(old_port, new)).collect();
+                let mut reasons: Vec<&str> = reasons.into_iter().collect();
+                reasons.sort_unstable();
+                let why = match reasons.as_slice() {
+                    [] => "no port of the new model is left".to_owned(),
+                    reasons => {
+                        format!("no free port fits {}: {}", kind_words(old_port), reasons.join(", or "))
+                    }
+                };
+                proposal(port, PortTarget::Open, why, false)
+            }
+        });
+    }
+    (proposals.into_iter().flatten().collect(), findings)
+}
+
+fn proposal(port: &PortUse, target: PortTarget, why: String, by_person: bool) -> PortProposal {
+    PortProposal { old: port.name.clone(), target, why, by_person, settings: port.settings }
+}
+
+/// Why the new port cannot take the old one's part.
+fn misfit(old: &Port, new: &Port) -> Option<&'static str> {
+    if old.medium != new.medium {
+        Some("another medium")
+    } else if old.role != new.role {
+        Some("another role")
+    } else if new.speed < old.speed {
+        Some("slower")
+    } else {
+        None
+    }
+}
+
+fn kind_words(port: &Port) -> String {
+    let speed = match port.speed {
+        speed if speed >= 1_000 && speed.is_multiple_of(1_000) => format!("{}G", speed / 1_000),
+        speed => format!("{speed}M"),
+    };
+    match &port.role {
+        Some(role) => format!("{} {speed} {role}", port.medium),
+        None => format!("{} {speed}", port.medium),
+    }
+}

@@ -1,0 +1,164 @@
+//! Profiles: one platform line as data.
+//!
+//! [`Profile::parse`] is the only way to one, and tells all that is wrong with the file at once.
+
+mod parse;
+mod schema;
+
+pub(crate) use parse::names_port;
+pub(crate) use schema::{Lookup, PathStep, Schema, What};
+
+use crate::finding::{Code, Finding, did_you_mean};
+use crate::pattern::Pattern;
+use crate::source::Position;
+use crate::typing::Types;
+
+/// The form that a line's backups have.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum FileForm {
+    /// XML 1.0.
+    Xml,
+    /// JSON, RFC 8259.
+    Json,
+}
+
+impl FileForm {
+    pub(crate) const ALL: [(&'static str, Self); 2] = [("xml", Self::Xml), ("json", Self::Json)];
+
+    /// The word for it in profiles, and the ending of its files.
+    pub fn word(self) -> &'static str {
+        match self {
+            Self::Xml => "xml",
+            Self::Json => "json",
+        }
+    }
+}
+
+/// One platform line.
+#[derive(Debug)]
+pub struct Profile {
+    /// The file that it was read from, for rules and messages.
+    pub file: String,
+    /// The line's name: `teasel`.
+    pub line: String,
+    /// The line's name for people.
+    pub title: String,
+    /// The day of the profile's last change, `2026-11-20`.
+    pub dated: Option<String>,
+    /// The form of its backups.
+    pub form: FileForm,
+    /// The name of the outermost element, or the key that the outermost object must have.
+    pub marker: String,
+    /// The releases, oldest first.
+    pub releases: Vec<Release>,
+    /// The models.
+    pub models: Vec<Model>,
+    /// What a backup of the line never holds.
+    pub never_held: Vec<NeverHeld>,
+    pub(crate) facts: Facts,
+    pub(crate) sections: Vec<SectionDeclaration>,
+    pub(crate) schema: Schema,
+    pub(crate) types: Types,
+}
+
+/// A release of a line.
+#[derive(Debug)]
+pub struct Release {
+    /// As the line writes it.
+    pub name: String,
+}
+
+/// A model of a line.
+#[derive(Debug)]
+pub struct Model {
+    /// As the line writes it.
+    pub name: String,
+    /// For people.
+    pub title: String,
+    /// Its ports, in the order of the front plate.
+    pub ports: Vec<Port>,
+}
+
+/// A port of a model.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Port {
+    /// As configurations write it.
+    pub name: String,
+    /// `copper`, `fibre`: what can be plugged in.
+    pub medium: String,
+    /// In Mbit/s.
+    pub speed: u64,
+    /// What the port is for, if it is for something: `management`.
+    pub role: Option<String>,
+}
+
+/// Something that a backup of the line never holds.
+#[derive(Debug)]
+pub struct NeverHeld {
+    /// What.
+    pub what: String,
+    /// What to do about it.
+    pub remedy: String,
+}
+
+/// Where a backup says what it is.
+#[derive(Debug, Default)]
+pub(crate) struct Facts {
+    pub(crate) release: Option<Fact>,
+    pub(crate) model: Option<Fact>,
+    pub(crate) taken: Option<Fact>,
+    pub(crate) kind: Option<Fact>,
+    pub(crate) label: Option<Fact>,
+}
+
+/// The path of one fact, and where the profile says so.
+#[derive(Debug)]
+pub(crate) struct Fact {
+    pub(crate) path: Vec<String>,
+    pub(crate) declared: Position,
+}
+
+#[derive(Debug)]
+pub(crate) struct SectionDeclaration {
+    pub(crate) name: String,
+    pub(crate) pattern: Pattern,
+}
+
+impl Profile {
+    /// The model of that name.
+    ///
+    /// # Errors
+    /// A finding that names the known models.
+    pub fn model(&self, name: &str) -> Result<&Model, Box<Finding>> {
+        self.models.iter().find(|model| model.name == name).ok_or_else(|| {
+            let message = format!("there is no model `{name}` in the profile of {}", self.title);
+            let known: Vec<&str> = self.models.iter().map(|model| model.name.as_str()).collect();
+            Box::new(Finding::new(Code::ModelUnknown, message).help(did_you_mean(name, known)))
+        })
+    }
+
+    /// The place in the list of releases, oldest first.
+    ///
+    /// # Errors
+    /// A finding that names the known releases. Releases are never guessed at.
+    pub fn release(&self, name: &str) -> Result<usize, Box<Finding>> {
+        self.releases.iter().position(|release| release.name == name).ok_or_else(|| {
+            let message = format!("there is no release `{name}` in the profile of {}", self.title);
+            let known: Vec<&str> = self.releases.iter().map(|release| release.name.as_str()).collect();
+            let expected = format!("the profile lists {}", crate::finding::one_of(known));
+            Box::new(Finding::new(Code::ReleaseUnlisted, message).help(expected))
+        })
+    }
+
+    /// The name of a section by its number; settings outside all sections have none.
+    pub(crate) fn section_name(&self, section: Option<u16>) -> &str {
+        section.map_or("-", |section| &self.sections[section as usize].name)
+    }
+}
+
+impl Profile {
+    /// Where a declaration of the profile stands, as `file:line`.
+    pub(crate) fn rule_at(&self, at: Position) -> String {
+        format!("{}:{}", self.file, at.line)
+    }
+}

@@ -1,0 +1,357 @@
+//! From the text of a profile to a checked [`Profile`].
+
+use super::schema::{Entry, Lookup, PathStep, Schema, What};
+use super::{Fact, Facts, FileForm, Model, NeverHeld, Port, Profile, Release, SectionDeclaration};
+use crate::finding::{Code, Findings};
+use crate::pattern::{BadPattern, Pattern, Step};
+use crate::source::{LineIndex, Position, Source};
+use crate::toml_file::{Report, Section, Word, inside};
+use crate::typing::{BUILT_IN, Form, RawTypes, Types, declare_type, pick, type_at};
+use std::ops::Range;
+
+impl Profile {
+    /// Reads and checks a profile.
+    ///
+    /// # Errors
+    /// Everything that is wrong with the file, each with its place.
+    pub fn parse(source: Source<'_>) -> Result<Self, Findings> {
+        let report = Report::new(source);
+        let table = report.parse();
+        let root = Section::new(&report, table.get_ref(), table.span().into());
+        let profile = read_profile(source, root);
+        match profile {
+            Some(profile) if report.is_clean() => Ok(profile),
+            _ => Err(report.into_findings()),
+        }
+    }
+}
+
+fn read_profile(source: Source<'_>, root: Section<'_, '_>) -> Option<Profile> {
+    let lines = LineIndex::new(source.text);
+    let head = root.need_section("profile");
+    let mut line = None;
+    let mut title = None;
+    let mut dated = None;
+    let mut form = None;
+    if let Some(head) = head {
+        line = head.need_word("line").map(|word| word.text.to_owned());
+        title = head.need_word("title").map(|word| word.text.to_owned());
+        dated = head.word("dated").map(|word| word.text.to_owned());
+        form = pick(&head, "form", &FileForm::ALL);
+        head.finish();
+    }
+    let mut types = RawTypes::default();
+    read_types(&root, &mut types);
+    let mut schema = Schema::default();
+    let keys = read_objects(&root, &mut types, &mut schema);
+    read_settings(&root, &mut types, &mut schema);
+    check_keys(&root, &keys, &types.types, &schema);
+    let mut marker = None;
+    let mut facts = Facts::default();
+    if let Some(recognise) = root.need_section("recognise") {
+        marker = recognise.need_word("marker").map(|word| word.text.to_owned());
+        let fact = |key, needed| read_fact(&recognise, key, needed, &schema, &lines);
+        facts = Facts {
+            release: fact("release", true),
+            model: fact("model", false),
+            taken: fact("taken", false),
+            kind: fact("kind", false),
+            label: fact("label", false),
+        };
+        recognise.finish();
+    }
+    let releases = read_releases(&root);
+    let models = root.sections("model").into_iter().filter_map(read_model).collect();
+    let sections = root.sections("section").into_iter().filter_map(read_section).collect();
+    let never_held = root
+        .sections("never-held")
+        .into_iter()
+        .filter_map(|section| {
+            let what = section.need_word("what").map(|word| word.text.to_owned());
+            let remedy = section.need_word("remedy").map(|word| word.text.to_owned());
+            section.finish();
+            Some(NeverHeld { what: what?, remedy: remedy? })
+        })
+        .collect();
+    root.finish();
+    Some(Profile {
+        file: source.name.to_owned(),
+        line: line?,
+        title: title?,
+        dated,
+        form: form?,
+        marker: marker?,
+        releases,
+        models,
+        never_held,
+        facts,
+        sections,
+        schema,
+        types: types.types,
+    })
+}
+
+fn read_types(root: &Section<'_, '_>, types: &mut RawTypes) {
+    let Some(section) = root.section("type") else { return };
+    for (name, _) in section.members() {
+        if BUILT_IN.contains(&name.text) {
+            section
+                .report()
+                .add(Code::ValueWrong, name.span, format!("`{}` is a built-in type", name.text))
+                .help("give the declared type a name of its own");
+        }
+        types.announce(name.text);
+    }
+    for (name, value) in section.members() {
+        if let Some(declaration) = section.as_section(value) {
+            if let Some(id) = declare_type(&declaration, types) {
+                types.declare(name.text, id);
+            }
+            declaration.finish();
+        } else {
+            section
+                .report()
+                .add(Code::ValueWrong, value.span().into(), "expected the declaration of a type")
+                .help("write `{ type = \"…\", … }`");
+        }
+    }
+    for (name, _) in section.members().into_iter().filter(|(name, _)| types.holds_itself(name.text)) {
+        section
+            .report()
+            .add(
+                Code::ValueWrong,
+                name.span,
+                format!("a value of the type `{}` would hold one of itself", name.text),
+            )
+            .help("a shape can only use types that do not lead back to it");
+    }
+}
+
+/// Gives back the keys with their places; they can be checked only once all settings are known.
+fn read_objects<'r>(
+    root: &Section<'r, '_>,
+    types: &mut RawTypes,
+    schema: &mut Schema,
+) -> Vec<(usize, Word<'r>)> {
+    let mut placed = Vec::new();
+    for section in root.sections("object") {
+        let at = section.need_word("at");
+        let key_words = section.words("key");
+        let keys: Vec<String> = key_words.iter().map(|word| word.text.to_owned()).collect();
+        let name = match section.word("name") {
+            Some(word) => types.find(&section, word),
+            None => None,
+        };
+        let ordered = section.boolean("ordered").unwrap_or(false);
+        let many = !keys.is_empty() || name.is_some() || ordered || section.boolean("many").unwrap_or(false);
+        if let Some(pattern) = at.and_then(|at| parse_pattern(&section, at)) {
+            if name.is_some() != (pattern.steps.last() == Some(&Step::Any))
+                && let Some(at) = at
+            {
+                section
+                    .report()
+                    .add(Code::ValueWrong, at.span, "`name` and a last step `*` belong together")
+                    .help("where the name of the element or member is the key, end with `*` and give `name` its type");
+            }
+            placed.extend(key_words.iter().map(|&word| (schema.entries.len(), word)));
+            schema.entries.push(Entry { pattern, what: What::Object { keys, name, many } });
+        }
+        section.finish();
+    }
+    placed
+}
+
+fn read_settings(root: &Section<'_, '_>, types: &mut RawTypes, schema: &mut Schema) {
+    let Some(section) = root.need_section("setting") else { return };
+    for (key, value) in section.members() {
+        let mut repeats = false;
+        let kind = if let Some(declaration) = section.as_section(value) {
+            let kind = declare_type(&declaration, types);
+            repeats = declaration.boolean("repeats").unwrap_or(false);
+            declaration.finish();
+            kind
+        } else if value.get_ref().is_str() {
+            type_at(&section, value, types)
+        } else {
+            section
+                .report()
+                .add(Code::ValueWrong, value.span().into(), "expected a type")
+                .help("write the name of a type, or `{ type = \"…\", … }`");
+            None
+        };
+        if let (Some(pattern), Some(kind)) = (parse_pattern(&section, key), kind) {
+            schema.entries.push(Entry { pattern, what: What::Setting { kind, repeats } });
+        }
+    }
+}
+
+/// Each key must be a declared setting, and one that may be shown: keys stand in locators.
+fn check_keys(root: &Section<'_, '_>, keys: &[(usize, Word<'_>)], types: &Types, schema: &Schema) {
+    for &(entry, key) in keys {
+        let pattern = &schema.entries[entry].pattern;
+        let mut path: Vec<PathStep<'_>> = pattern
+            .steps
+            .iter()
+            .map(|step| match step {
+                Step::Names(names) => PathStep::Name(&names[0]),
+                _ => PathStep::Any,
+            })
+            .collect();
+        path.push(PathStep::Name(key.text));
+        let problem = match schema.find(&path) {
+            Lookup::Declared(index) => match schema.entries[index as usize].what.setting() {
+                Some(kind) if types.is_secret(kind) => "a secret cannot be a key: keys stand in locators",
+                Some(_) => continue,
+                None => "a key must be a setting",
+            },
+            _ => "the key is not declared as a setting of the object",
+        };
+        root.report()
+            .add(Code::LocatorUnknown, key.span, problem)
+            .help(format!("declare `\"{pattern}/{}\" = …` under `[setting]`", key.text));
+    }
+}
+
+fn parse_pattern(section: &Section<'_, '_>, word: Word<'_>) -> Option<Pattern> {
+    match Pattern::parse(word.text) {
+        Ok(pattern) => Some(pattern),
+        Err(BadPattern { at, message }) => {
+            let span = inside(word, section.report().source, at.start, at.end);
+            section.report().add(Code::RuleMalformed, span, message);
+            None
+        }
+    }
+}
+
+fn read_fact(
+    section: &Section<'_, '_>,
+    key: &'static str,
+    needed: bool,
+    schema: &Schema,
+    lines: &LineIndex<'_>,
+) -> Option<Fact> {
+    let word = if needed { section.need_word(key) } else { section.word(key) }?;
+    let path: Vec<String> = word.text.split('/').map(str::to_owned).collect();
+    let steps: Vec<PathStep<'_>> = path.iter().map(|name| PathStep::Name(name)).collect();
+    if let Lookup::Unknown { step, known } = schema.find(&steps) {
+        section
+            .report()
+            .add(Code::LocatorUnknown, word.span, format!("the profile declares no setting `{}`", word.text))
+            .help(Lookup::help(&path[step], &known));
+    }
+    let declared: Position = lines.position(word.span.start);
+    Some(Fact { path, declared })
+}
+
+fn read_releases(root: &Section<'_, '_>) -> Vec<Release> {
+    let mut releases: Vec<Release> = Vec::new();
+    let sections = root.sections("release");
+    if sections.is_empty() && !root.has("release") {
+        root.report()
+            .add(Code::KeyMissing, root.span(), "the profile lists no release")
+            .help("add `[[release]]` with `name = \"…\"`, oldest first");
+    }
+    for section in sections {
+        if let Some(name) = section.need_word("name") {
+            if releases.iter().any(|release| release.name == name.text) {
+                section.report().add(
+                    Code::ValueWrong,
+                    name.span,
+                    format!("the release `{}` is listed twice", name.text),
+                );
+            }
+            releases.push(Release { name: name.text.to_owned() });
+        }
+        section.finish();
+    }
+    releases
+}
+
+fn read_section(section: Section<'_, '_>) -> Option<SectionDeclaration> {
+    let name = section.need_word("name").map(|word| word.text.to_owned());
+    let pattern = section.need_word("at").and_then(|at| parse_pattern(&section, at));
+    section.finish();
+    Some(SectionDeclaration { name: name?, pattern: pattern? })
+}
+
+fn read_model(section: Section<'_, '_>) -> Option<Model> {
+    let name = section.need_word("name").map(|word| word.text.to_owned());
+    let title = section.need_word("title").map(|word| word.text.to_owned());
+    let mut ports: Vec<Port> = Vec::new();
+    for group in section.sections("port") {
+        let names = group.need_word("names");
+        let medium = group.need_word("medium").map(|word| word.text.to_owned());
+        let speed = group.need_word("speed").and_then(|word| {
+            let speed = parse_speed(word.text);
+            if speed.is_none() {
+                group
+                    .report()
+                    .add(Code::ValueWrong, word.span, format!("`{}` is no speed", word.text))
+                    .help("write `100M`, `1G` or `10G`");
+            }
+            speed
+        });
+        let role = group.word("role").map(|word| word.text.to_owned());
+        if let (Some(names), Some(medium), Some(speed)) = (names, medium, speed) {
+            match expand_range(names.text) {
+                Some(range) => {
+                    for name in range {
+                        if ports.iter().any(|port| port.name == name) {
+                            group.report().add(
+                                Code::ValueWrong,
+                                names.span,
+                                format!("the port `{name}` is listed twice"),
+                            );
+                        }
+                        ports.push(Port { name, medium: medium.clone(), speed, role: role.clone() });
+                    }
+                }
+                None => {
+                    group
+                        .report()
+                        .add(Code::ValueWrong, names.span, format!("`{}` is no range of names", names.text))
+                        .help("write one name, or a range such as `p1..p8`");
+                }
+            }
+        }
+        group.finish();
+    }
+    section.finish();
+    Some(Model { name: name?, title: title?, ports })
+}
+
+/// `1G` in Mbit/s.
+fn parse_speed(text: &str) -> Option<u64> {
+    let (number, factor) = match text.strip_suffix('G') {
+        Some(number) => (number, 1_000),
+        None => (text.strip_suffix('M')?, 1),
+    };
+    number.parse::<u64>().ok()?.checked_mul(factor)
+}
+
+/// `p1..p4` is `p1`, `p2`, `p3`, `p4`.
+fn expand_range(text: &str) -> Option<Vec<String>> {
+    let Some((first, last)) = text.split_once("..") else {
+        return (!text.is_empty()).then(|| vec![text.to_owned()]);
+    };
+    let split = |name: &str| -> Option<(usize, u32)> {
+        let digits = name.bytes().rev().take_while(u8::is_ascii_digit).count();
+        Some((name.len() - digits, name[name.len() - digits..].parse().ok()?))
+    };
+    let ((stem, from), (other_stem, to)) = (split(first)?, split(last)?);
+    let range: Range<u32> = from..to.checked_add(1)?;
+    (first[..stem] == last[..other_stem] && from <= to && to - from < 10_000)
+        .then(|| range.map(|number| format!("{}{number}", &first[..stem])).collect())
+}
+
+/// Whether a type's values can name a port.
+pub(crate) fn names_port(types: &Types, id: crate::typing::TypeId) -> bool {
+    match &types.get(id).form {
+        Form::Port => true,
+        Form::Shaped(alternatives) => alternatives
+            .iter()
+            .flat_map(|alternative| &alternative.types)
+            .any(|&part| names_port(types, part)),
+        _ => false,
+    }
+}

@@ -1,0 +1,129 @@
+//! What a line's configurations can hold: settings with types, objects with keys.
+
+use crate::finding::nearest;
+use crate::pattern::{Pattern, Step};
+use crate::typing::TypeId;
+
+/// The declarations of one profile.
+#[derive(Debug, Default)]
+pub(crate) struct Schema {
+    pub(crate) entries: Vec<Entry>,
+}
+
+/// One declaration.
+#[derive(Debug)]
+pub(crate) struct Entry {
+    pub(crate) pattern: Pattern,
+    pub(crate) what: What,
+}
+
+#[derive(Debug)]
+pub(crate) enum What {
+    Setting {
+        kind: TypeId,
+        /// The setting may be given several times in one place; each is one setting.
+        repeats: bool,
+    },
+    Object {
+        /// The settings, directly inside the object, that tell it from its like.
+        keys: Vec<String>,
+        /// The name of the element or member is the key, of this type.
+        name: Option<TypeId>,
+        /// There may be several.
+        many: bool,
+    },
+}
+
+impl What {
+    /// The type of a setting.
+    pub(crate) fn setting(&self) -> Option<TypeId> {
+        match self {
+            Self::Setting { kind, .. } => Some(*kind),
+            Self::Object { .. } => None,
+        }
+    }
+
+    pub(crate) fn is_object(&self) -> bool {
+        matches!(self, Self::Object { .. })
+    }
+}
+
+/// Whether a schema knows a path.
+pub(crate) enum Lookup {
+    /// Exactly this is declared.
+    Declared(u16),
+    /// Something below it is.
+    Above,
+    /// Not known from this step on, with the names that could have stood there.
+    Unknown { step: usize, known: Vec<String> },
+}
+
+impl Schema {
+    /// Looks a path up, step by step. A wildcard of the path fits a wildcard of the schema only.
+    pub(crate) fn find(&self, path: &[PathStep<'_>]) -> Lookup {
+        let mut level: Vec<(&[Step], u16)> = self
+            .entries
+            .iter()
+            .zip(0..)
+            .map(|(entry, index)| (entry.pattern.steps.as_slice(), index))
+            .collect();
+        for (at, step) in path.iter().enumerate() {
+            let next: Vec<_> = level
+                .iter()
+                .filter_map(|&(steps, index)| match (steps.split_first()?, step) {
+                    ((Step::Names(names), rest), PathStep::Name(name)) if names.iter().any(|n| n == name) => {
+                        Some((rest, index))
+                    }
+                    ((Step::Any, rest), _) => Some((rest, index)),
+                    _ => None,
+                })
+                .collect();
+            if next.is_empty() {
+                let mut known: Vec<String> = Vec::new();
+                for (steps, _) in level {
+                    if let Some(Step::Names(names)) = steps.first() {
+                        known.extend(
+                            names.iter().filter(|name| !known.contains(name)).cloned().collect::<Vec<_>>(),
+                        );
+                    }
+                }
+                return Lookup::Unknown { step: at, known };
+            }
+            level = next;
+        }
+        // An exact name says more than a wildcard.
+        let exactness = |index: u16| {
+            self.entries[index as usize]
+                .pattern
+                .steps
+                .iter()
+                .filter(|step| matches!(step, Step::Names(_)))
+                .count()
+        };
+        level
+            .iter()
+            .filter(|(rest, _)| rest.is_empty())
+            .map(|&(_, index)| index)
+            .max_by_key(|&index| (exactness(index), std::cmp::Reverse(index)))
+            .map_or(Lookup::Above, Lookup::Declared)
+    }
+}
+
+/// One step of a path that is looked up.
+#[derive(Clone, Copy, Debug)]
+pub(crate) enum PathStep<'p> {
+    Name(&'p str),
+    /// A name that is only known when the rule is applied.
+    Any,
+}
+
+impl Lookup {
+    /// For a step that is not known: what could have been meant.
+    pub(crate) fn help(name: &str, known: &[String]) -> String {
+        match nearest(name, known.iter().map(String::as_str)) {
+            Some(near) => format!("did you mean `{near}`?"),
+            None if known.is_empty() => "the profile declares nothing below this".into(),
+            None => format!("the profile has {}", crate::finding::one_of(known)),
+        }
+    }
+}

@@ -1,0 +1,257 @@
+//! The first walk: what a tree holds under its profile and, with a crossing, which rules speak of
+//! each setting.
+
+use crate::automaton::{AcceptId, Automaton, Mark, Symbols};
+use crate::crossing::Crossing;
+use crate::locator::Trail;
+use crate::pattern::Pattern;
+use crate::profile::{Profile, What};
+use crate::tree::{Kind, Name, NodeId, Tree};
+use crate::typing::TypeId;
+use rustc_hash::{FxHashMap, FxHasher};
+use std::hash::Hasher as _;
+
+/// One setting or object of a tree.
+#[derive(Clone, Copy, Debug)]
+pub(crate) struct Row {
+    pub(crate) node: NodeId,
+    pub(crate) accept: AcceptId,
+    /// The object that it stands in, or is.
+    pub(crate) object: Option<ObjectId>,
+    pub(crate) section: Option<u16>,
+    pub(crate) kind: RowKind,
+}
+
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) enum RowKind {
+    Setting,
+    Object,
+}
+
+/// The number of an object in one reading.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) struct ObjectId(pub(crate) u32);
+
+#[derive(Clone, Copy, Debug)]
+pub(crate) struct Object {
+    /// The object that holds this one.
+    pub(crate) holder: Option<ObjectId>,
+}
+
+/// Places among like siblings, for locators.
+#[derive(Debug, Default)]
+pub(crate) struct Ordinals(FxHashMap<NodeId, u32>);
+
+impl Ordinals {
+    pub(crate) fn of(&self, node: NodeId) -> Option<u32> {
+        self.0.get(&node).copied()
+    }
+}
+
+/// All that one tree holds, in the order of the input.
+#[derive(Debug)]
+pub(crate) struct Reading {
+    pub(crate) rows: Vec<Row>,
+    pub(crate) objects: Vec<Object>,
+    pub(crate) ordinals: Ordinals,
+    pub(crate) comments: usize,
+}
+
+/// The automaton of a profile, with the rules of a crossing that starts there if there is one.
+pub(crate) fn automaton_of(profile: &Profile, crossing: Option<&Crossing>) -> Automaton {
+    let mut patterns: Vec<(Pattern, Mark)> = Vec::new();
+    for (entry, index) in profile.schema.entries.iter().zip(0..) {
+        patterns.push((entry.pattern.clone(), Mark::Entry(index)));
+    }
+    for (section, index) in profile.sections.iter().zip(0..) {
+        patterns.push((section.pattern.clone(), Mark::Section(index)));
+    }
+    for (rule, index) in crossing.iter().flat_map(|crossing| &crossing.rules).zip(0..) {
+        for (clause, number) in rule.clauses.iter().zip(0..) {
+            patterns.push((clause.pattern.clone(), Mark::Clause { rule: index, clause: number }));
+        }
+    }
+    Automaton::new(patterns)
+}
+
+impl Reading {
+    /// Walks `tree`, which must be in document order.
+    pub(crate) fn new(tree: &Tree<'_>, profile: &Profile, automaton: &mut Automaton) -> Self {
+        let mut walk = Walk {
+            tree,
+            profile,
+            reading: Self {
+                rows: Vec::new(),
+                objects: Vec::new(),
+                ordinals: Ordinals::default(),
+                comments: 0,
+            },
+            keys_seen: FxHashMap::default(),
+            frames: Vec::new(),
+        };
+        walk.run(automaton);
+        walk.reading
+    }
+
+    /// The rows of a subtree.
+    pub(crate) fn rows_below(&self, node: NodeId, tree: &Tree<'_>) -> std::ops::Range<usize> {
+        let end = tree.subtree_end(node);
+        let from = self.rows.partition_point(|row| row.node < node);
+        let to = from + self.rows[from..].partition_point(|row| row.node < end);
+        from..to
+    }
+}
+
+/// An open branch of the walk.
+struct Frame {
+    end: NodeId,
+    object: Option<ObjectId>,
+    section: Option<u16>,
+    counts: Counts,
+}
+
+/// How often each name stood under one parent. Few names are looked through, many are hashed.
+#[derive(Default)]
+struct Counts {
+    few: Vec<(Name, u32)>,
+    many: FxHashMap<Name, u32>,
+}
+
+impl Counts {
+    fn next(&mut self, name: Name) -> u32 {
+        if let Some((_, count)) = self.few.iter_mut().find(|(known, _)| *known == name) {
+            *count += 1;
+            return *count;
+        }
+        if self.few.len() < 16 {
+            self.few.push((name, 1));
+            return 1;
+        }
+        let count = self.many.entry(name).or_default();
+        *count += 1;
+        *count
+    }
+}
+
+struct Walk<'t, 'a> {
+    tree: &'t Tree<'a>,
+    profile: &'t Profile,
+    reading: Reading,
+    /// Hashes of holder, declaration and keys, with how often they were seen.
+    keys_seen: FxHashMap<u64, u32>,
+    frames: Vec<Frame>,
+}
+
+impl Walk<'_, '_> {
+    fn run(&mut self, automaton: &mut Automaton) {
+        let tree = self.tree;
+        let root = tree.root();
+        let mut symbols = Symbols::default();
+        let mut trail = Trail::new(root, automaton);
+        self.reading.comments =
+            tree.children(NodeId::DOCUMENT).filter(|&id| tree.kind(id) == Kind::Comment).count();
+        let end = tree.subtree_end(root);
+        self.visit(root, automaton.accept_of(automaton.start()), automaton);
+        let mut next = tree.following(root);
+        while let Some(node) = next.filter(|&node| node < end) {
+            next = tree.following(node);
+            while self.frames.last().is_some_and(|frame| node >= frame.end) {
+                self.frames.pop();
+            }
+            match tree.kind(node) {
+                Kind::Comment => self.reading.comments += 1,
+                Kind::Instruction => {}
+                _ => {
+                    trail.truncate(self.frames.len());
+                    let state = trail.enter(node, tree, automaton, &mut symbols);
+                    self.visit(node, automaton.accept_of(state), automaton);
+                }
+            }
+        }
+    }
+
+    fn visit(&mut self, node: NodeId, accept_id: AcceptId, automaton: &Automaton) {
+        let tree = self.tree;
+        let kind = tree.kind(node);
+        let accept = automaton.accepted(accept_id);
+        let (mut object, above) =
+            self.frames.last().map_or((None, None), |frame| (frame.object, frame.section));
+        let section = accept.section.or(above);
+        let what = accept.entry.map(|entry| &self.profile.schema.entries[entry as usize].what);
+        // A list stands for its entries; an element's own text for the element, seen before.
+        let is_object = what.is_some_and(What::is_object) && kind != Kind::List && kind != Kind::OwnText;
+        self.count(node, what);
+        if is_object {
+            let id = ObjectId(self.reading.objects.len() as u32);
+            self.reading.objects.push(Object { holder: object });
+            object = Some(id);
+            self.reading.rows.push(Row { node, accept: accept_id, object, section, kind: RowKind::Object });
+        }
+        if kind.is_value() {
+            self.reading.rows.push(Row { node, accept: accept_id, object, section, kind: RowKind::Setting });
+        } else {
+            self.frames.push(Frame {
+                end: tree.subtree_end(node),
+                object,
+                section,
+                counts: Counts::default(),
+            });
+        }
+    }
+
+    /// Notes the node's place among its like, where a locator needs it.
+    fn count(&mut self, node: NodeId, what: Option<&What>) {
+        let tree = self.tree;
+        let Some(holder) = self.frames.last_mut() else { return };
+        if tree.kind(node) == Kind::OwnText {
+            return;
+        }
+        let nth = if tree.is_entry(node) {
+            tree.name_id(node).0
+        } else if self.profile.form == crate::profile::FileForm::Json {
+            // Keys of one object differ.
+            return;
+        } else {
+            holder.counts.next(tree.name_id(node))
+        };
+        let keyed = match what {
+            Some(What::Object { keys, .. }) if !keys.is_empty() => self.key_hash(node, keys),
+            _ => None,
+        };
+        if let Some(hash) = keyed {
+            let seen = self.keys_seen.entry(hash).or_default();
+            *seen += 1;
+            if *seen > 1 {
+                self.reading.ordinals.0.insert(node, *seen);
+            }
+            return;
+        }
+        let always = tree.is_entry(node)
+            || matches!(what, Some(What::Setting { repeats: true, .. } | What::Object { many: true, .. }));
+        if always || nth > 1 {
+            self.reading.ordinals.0.insert(node, nth);
+        }
+    }
+
+    fn key_hash(&self, node: NodeId, keys: &[String]) -> Option<u64> {
+        let mut hasher = FxHasher::default();
+        hasher.write_u32(self.tree.parent(node).0);
+        hasher.write_u32(self.tree.name_id(node).0);
+        for key in keys {
+            hasher.write(self.tree.value(self.tree.child(node, key)?).trim_ascii().as_bytes());
+            hasher.write_u8(0xFF);
+        }
+        Some(hasher.finish())
+    }
+}
+
+impl Row {
+    /// The type of a setting that the profile declares.
+    pub(crate) fn type_id(&self, profile: &Profile, automaton: &Automaton) -> Option<TypeId> {
+        if self.kind == RowKind::Object {
+            return None;
+        }
+        let entry = automaton.accepted(self.accept).entry?;
+        profile.schema.entries[entry as usize].what.setting()
+    }
+}

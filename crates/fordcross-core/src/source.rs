@@ -1,0 +1,99 @@
+//! Text with a name, and places in it. Everything we say about an input is said with a [`Span`];
+//! lines and columns are derived only when a person is to read them.
+
+use std::ops::Range;
+
+/// A named text: one file of a backup, a profile, a crossing or a map.
+#[derive(Clone, Copy, Debug)]
+pub struct Source<'a> {
+    /// The name a person knows the file by.
+    pub name: &'a str,
+    /// The whole text.
+    pub text: &'a str,
+}
+
+/// A range of bytes in one [`Source`]. Inputs over 4 GiB are refused before a span is made.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Hash, PartialOrd, Ord)]
+pub struct Span {
+    /// First byte.
+    pub start: u32,
+    /// One past the last byte.
+    pub end: u32,
+}
+
+impl Span {
+    /// The span from `start` to `end`, both counted in bytes.
+    pub fn new(start: usize, end: usize) -> Self {
+        debug_assert!(start <= end && u32::try_from(end).is_ok());
+        Self { start: start as u32, end: end as u32 }
+    }
+
+    /// As a range for slicing.
+    pub fn range(self) -> Range<usize> {
+        self.start as usize..self.end as usize
+    }
+
+    /// The same length, `by` bytes further on.
+    #[must_use]
+    pub fn shifted(self, by: usize) -> Self {
+        Self::new(self.start as usize + by, self.end as usize + by)
+    }
+}
+
+impl From<Range<usize>> for Span {
+    fn from(range: Range<usize>) -> Self {
+        Self::new(range.start, range.end)
+    }
+}
+
+/// A line and a column, both counted from 1; the column counts characters, as editors do.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct Position {
+    /// Line, from 1.
+    pub line: u32,
+    /// Column in characters, from 1.
+    pub column: u32,
+}
+
+/// Where each line of a text starts, so that many positions of one text are found quickly.
+#[derive(Debug)]
+pub struct LineIndex<'a> {
+    text: &'a str,
+    starts: Vec<u32>,
+}
+
+impl<'a> LineIndex<'a> {
+    /// Reads `text` once for its line ends.
+    pub fn new(text: &'a str) -> Self {
+        let mut starts = vec![0];
+        starts.extend(memchr::memchr_iter(b'\n', text.as_bytes()).map(|at| at as u32 + 1));
+        Self { text, starts }
+    }
+
+    /// The position of a byte offset; an offset past the end stands for the end.
+    pub fn position(&self, offset: u32) -> Position {
+        let offset = (offset as usize).min(self.text.len()) as u32;
+        let line = self.starts.partition_point(|&start| start <= offset);
+        let start = self.starts[line - 1] as usize;
+        let before = &self.text.as_bytes()[start..offset as usize];
+        // A UTF-8 continuation byte begins no character.
+        let column = before.iter().filter(|&&byte| byte & 0xC0 != 0x80).count();
+        Position { line: line as u32, column: column as u32 + 1 }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use rstest::rstest;
+
+    #[rstest]
+    #[case(0, 1, 1)]
+    #[case(2, 1, 3)]
+    #[case(3, 2, 1)]
+    #[case(6, 2, 3)] // after `é`, two bytes and one column
+    #[case(99, 3, 1)]
+    fn position_counts_characters(#[case] offset: u32, #[case] line: u32, #[case] column: u32) {
+        assert_eq!(LineIndex::new("ab\néx\n").position(offset), Position { line, column });
+    }
+}

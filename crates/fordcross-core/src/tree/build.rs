@@ -1,0 +1,131 @@
+//! Building a tree: node by node, or from a reader's events.
+
+use super::{DECODED, Kind, MAX_NAMES, NAME_BITS, NAME_MASK, NONE, Name, Node, NodeId, Tree};
+use crate::source::Span;
+
+/// A value as a reader hands it on.
+#[derive(Clone, Copy, Debug)]
+pub enum Text<'t> {
+    /// Spelled in the input just so.
+    Borrowed(Span),
+    /// Decoded by the reader.
+    Decoded(&'t str),
+}
+
+/// What takes the events of a reader: a tree being built, or a comparison that needs no tree.
+pub trait Sink {
+    /// A branch begins. `name` is empty for an entry of a list and for the outermost value.
+    fn open(&mut self, kind: Kind, name: &str, start: usize);
+    /// A leaf.
+    fn leaf(&mut self, kind: Kind, name: &str, span: Span, value: Text<'_>);
+    /// The branch that was opened last ends.
+    fn close(&mut self, end: usize);
+}
+
+/// A [`Sink`] that builds a [`Tree`].
+#[derive(Debug)]
+pub struct TreeBuilder<'a> {
+    tree: Tree<'a>,
+    open: NodeId,
+}
+
+impl<'a> TreeBuilder<'a> {
+    /// Starts on an empty tree.
+    pub fn new(tree: Tree<'a>) -> Self {
+        Self { tree, open: NodeId::DOCUMENT }
+    }
+
+    /// The tree that was built.
+    pub fn finish(self) -> Tree<'a> {
+        self.tree
+    }
+}
+
+impl Sink for TreeBuilder<'_> {
+    fn open(&mut self, kind: Kind, name: &str, start: usize) {
+        self.open = self.tree.push(self.open, kind, name, Span::new(start, start));
+    }
+
+    fn leaf(&mut self, kind: Kind, name: &str, span: Span, value: Text<'_>) {
+        let id = self.tree.push(self.open, kind, name, span);
+        self.tree.set_value(id, value);
+    }
+
+    fn close(&mut self, end: usize) {
+        self.tree.set_end(self.open, end);
+        self.open = self.tree.parent(self.open);
+    }
+}
+
+impl Tree<'_> {
+    /// Adds a node as the last child of `parent`. An entry of a list is given its place as its name.
+    pub(crate) fn push(&mut self, parent: NodeId, kind: Kind, name: &str, span: Span) -> NodeId {
+        let name = if self.kind(parent) == Kind::List {
+            let last = self.nodes[parent.index()].b;
+            Name(if last == NONE { 1 } else { (self.nodes[last as usize].head & NAME_MASK) + 1 })
+        } else {
+            self.names.intern(name)
+        };
+        self.push_named(parent, kind, name, span)
+    }
+
+    pub(crate) fn push_named(&mut self, parent: NodeId, kind: Kind, name: Name, span: Span) -> NodeId {
+        assert!(name.index() < MAX_NAMES, "readers refuse inputs with more names than a tree can hold");
+        let id = self.nodes.len() as u32;
+        self.nodes.push(Node {
+            head: name.0 | (kind as u32) << NAME_BITS,
+            parent: parent.0,
+            next: NONE,
+            start: span.start,
+            end: span.end,
+            a: NONE,
+            b: NONE,
+        });
+        let holder = &mut self.nodes[parent.index()];
+        let last = holder.b;
+        holder.b = id;
+        if last == NONE {
+            holder.a = id;
+        } else {
+            self.nodes[last as usize].next = id;
+        }
+        NodeId(id)
+    }
+
+    pub(crate) fn intern(&mut self, name: &str) -> Name {
+        self.names.intern(name)
+    }
+
+    /// Gives a leaf its value.
+    pub(crate) fn set_value(&mut self, id: NodeId, value: Text<'_>) {
+        let node = &mut self.nodes[id.index()];
+        match value {
+            Text::Borrowed(span) => {
+                node.head &= !DECODED;
+                (node.a, node.b) = (span.start, span.end - span.start);
+            }
+            Text::Decoded(text) => {
+                node.head |= DECODED;
+                (node.a, node.b) = (self.decoded.len() as u32, text.len() as u32);
+                self.decoded.push_str(text);
+            }
+        }
+    }
+
+    pub(crate) fn set_end(&mut self, id: NodeId, end: usize) {
+        self.nodes[id.index()].end = end as u32;
+    }
+
+    /// Turns a branch without children into a leaf: an element that proved to hold only text.
+    pub(crate) fn make_leaf(&mut self, id: NodeId, value: Text<'_>) {
+        let node = &mut self.nodes[id.index()];
+        debug_assert_eq!(node.a, NONE, "only an empty branch becomes a leaf");
+        node.head = node.head & !(7 << NAME_BITS) | (Kind::Text as u32) << NAME_BITS;
+        self.set_value(id, value);
+    }
+
+    /// Whether the branch has no children yet.
+    pub(crate) fn is_childless(&self, id: NodeId) -> bool {
+        self.nodes[id.index()].a == NONE
+    }
+}

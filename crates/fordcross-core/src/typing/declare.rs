@@ -1,0 +1,260 @@
+//! Types as profiles declare them.
+//!
+//! A type is a word (`"boolean"`, `"interface"`) or a table (`{ type = "integer", min = 1 }`).
+
+use super::{Alternative, Family, Form, Kept, PrefixNotation, TimeUnit, Type, TypeId, Types};
+use crate::finding::{Code, did_you_mean};
+use crate::shape::{Part, Shape};
+use crate::toml_file::{Section, Word, as_word, inside};
+use rustc_hash::FxHashMap;
+
+/// The types that need no declaration.
+pub(crate) const BUILT_IN: [&str; 17] = [
+    "text",
+    "integer",
+    "boolean",
+    "choice",
+    "duration",
+    "address",
+    "network",
+    "prefix-length",
+    "mac",
+    "port",
+    "host-name",
+    "host",
+    "name",
+    "certificate",
+    "date",
+    "secret",
+    "shape",
+];
+
+/// Types being gathered: those that are named, and those that stand at a setting.
+#[derive(Default)]
+pub(crate) struct RawTypes {
+    pub(crate) types: Types,
+    named: FxHashMap<String, TypeId>,
+}
+
+impl RawTypes {
+    fn add(&mut self, name: &str, form: Form) -> TypeId {
+        let id = TypeId(self.types.list.len() as u16);
+        self.types.list.push(Type { name: name.to_owned(), form });
+        id
+    }
+
+    /// Makes a name known before its declaration is read, so that types may stand in any order.
+    pub(crate) fn announce(&mut self, name: &str) {
+        let id = self.add(name, Form::Text { max: None });
+        self.named.insert(name.to_owned(), id);
+    }
+
+    /// Gives an announced name its declaration.
+    pub(crate) fn declare(&mut self, name: &str, id: TypeId) {
+        if let Some(announced) = self.named.get(name) {
+            self.types.list[announced.0 as usize].form = self.types.get(id).form.clone();
+        }
+    }
+
+    /// Whether a value of the announced type would hold one of itself.
+    pub(crate) fn holds_itself(&self, name: &str) -> bool {
+        let Some(&start) = self.named.get(name) else { return false };
+        let mut seen = vec![false; self.types.list.len()];
+        let mut next = vec![start];
+        while let Some(id) = next.pop() {
+            if let Form::Shaped(alternatives) = &self.types.get(id).form {
+                for &part in alternatives.iter().flat_map(|alternative| &alternative.types) {
+                    if part == start {
+                        return true;
+                    }
+                    if !std::mem::replace(&mut seen[part.0 as usize], true) {
+                        next.push(part);
+                    }
+                }
+            }
+        }
+        false
+    }
+
+    /// The type of that name; a built-in one without conditions is made when it is first asked for.
+    pub(crate) fn find(&mut self, section: &Section<'_, '_>, word: Word<'_>) -> Option<TypeId> {
+        if let Some(&id) = self.named.get(word.text) {
+            return Some(id);
+        }
+        let form = match word.text {
+            "text" => Form::Text { max: None },
+            "integer" => Form::Integer { min: i64::MIN, max: i64::MAX },
+            "boolean" => Form::Boolean { on: vec!["true".into()], off: vec!["false".into()] },
+            "address" => Form::Address { family: Family::Any },
+            "network" => Form::Network { family: Family::Any },
+            "prefix-length" => Form::PrefixLength { written: PrefixNotation::Length },
+            "mac" => Form::Mac { separator: ':', upper: false },
+            "port" => Form::Port,
+            "host-name" => Form::HostName,
+            "host" => Form::Host,
+            "name" => Form::Name,
+            "certificate" => Form::Certificate,
+            "date" => Form::Date,
+            "secret" => Form::Secret(Kept::Clear),
+            "choice" | "duration" | "shape" => {
+                section
+                    .report()
+                    .add(
+                        Code::KeyMissing,
+                        word.span,
+                        format!("the type `{}` needs more than its name", word.text),
+                    )
+                    .help(match word.text {
+                        "choice" => "write `{ type = \"choice\", values = [\"…\"] }`",
+                        "duration" => "write `{ type = \"duration\", unit = \"s\" }`",
+                        _ => "write `{ type = \"shape\", shapes = [\"{…}\"] }`",
+                    });
+                return None;
+            }
+            unknown => {
+                let known: Vec<&str> =
+                    BUILT_IN.into_iter().chain(self.named.keys().map(String::as_str)).collect();
+                section
+                    .report()
+                    .add(Code::TypeUnknown, word.span, format!("there is no type `{unknown}`"))
+                    .help(did_you_mean(unknown, known.iter().copied()));
+                return None;
+            }
+        };
+        let id = self.add(word.text, form);
+        self.named.insert(word.text.to_owned(), id);
+        Some(id)
+    }
+}
+
+/// Reads the keys of a type from `section`, which may hold others; they are left for the caller to
+/// ask for before it finishes the section.
+pub(crate) fn declare_type(section: &Section<'_, '_>, types: &mut RawTypes) -> Option<TypeId> {
+    let word = section.need_word("type")?;
+    let form = match word.text {
+        "text" => {
+            Form::Text { max: section.integer("max").map(|(max, _)| usize::try_from(max).unwrap_or(0)) }
+        }
+        "integer" => {
+            let min = section.integer("min").map_or(i64::MIN, |(min, _)| min);
+            let (max, span) = section.integer("max").unwrap_or((i64::MAX, word.span));
+            if min > max {
+                section.report().add(Code::ValueWrong, span, "`max` is below `min`");
+            }
+            Form::Integer { min, max }
+        }
+        "boolean" => {
+            let or = |found: Vec<Word<'_>>, default: &str| match found.as_slice() {
+                [] => vec![default.to_owned()],
+                words => words.iter().map(|word| word.text.to_owned()).collect(),
+            };
+            Form::Boolean { on: or(section.words("on"), "true"), off: or(section.words("off"), "false") }
+        }
+        "choice" => {
+            let values = section.words("values");
+            if values.is_empty() && !section.has("values") {
+                section.need_word("values");
+            }
+            Form::Choice(
+                values.iter().map(|word| word.text.split('|').map(str::to_owned).collect()).collect(),
+            )
+        }
+        "duration" => {
+            let unit = pick(section, "unit", &TimeUnit::ALL)?;
+            let bound = |key, default| {
+                section.integer(key).map_or(default, |(value, _)| u64::try_from(value).unwrap_or(0))
+            };
+            Form::Duration {
+                unit,
+                min: bound("min", 0),
+                max: bound("max", u64::MAX),
+                never: section.word("never").map(|word| word.text.to_owned()),
+            }
+        }
+        "address" | "network" => {
+            let known = [("any", Family::Any), ("ipv4", Family::V4), ("ipv6", Family::V6)];
+            let family = if section.has("family") { pick(section, "family", &known)? } else { Family::Any };
+            if word.text == "address" { Form::Address { family } } else { Form::Network { family } }
+        }
+        "prefix-length" => {
+            let known = [("mask", PrefixNotation::Mask), ("length", PrefixNotation::Length)];
+            let written = if section.has("written") {
+                pick(section, "written", &known)?
+            } else {
+                PrefixNotation::Length
+            };
+            Form::PrefixLength { written }
+        }
+        "mac" => {
+            let known = [("-", '-'), (":", ':')];
+            let separator = if section.has("separator") { pick(section, "separator", &known)? } else { ':' };
+            let cases = [("upper", true), ("lower", false)];
+            let upper = if section.has("case") { pick(section, "case", &cases)? } else { false };
+            Form::Mac { separator, upper }
+        }
+        "secret" => {
+            let kinds = [("clear", false), ("hash", true)];
+            let hashed = if section.has("kept") { pick(section, "kept", &kinds)? } else { false };
+            if hashed {
+                Form::Secret(Kept::Hash(section.need_word("scheme")?.text.to_owned()))
+            } else {
+                Form::Secret(Kept::Clear)
+            }
+        }
+        "shape" => {
+            let shapes = section.words("shapes");
+            if shapes.is_empty() && !section.has("shapes") {
+                section.need_word("shapes");
+            }
+            let alternatives: Vec<_> = shapes.iter().map(|&word| alternative(section, word, types)).collect();
+            Form::Shaped(alternatives.into_iter().collect::<Option<_>>()?)
+        }
+        _ => return types.find(section, word),
+    };
+    Some(types.add(word.text, form))
+}
+
+fn alternative(section: &Section<'_, '_>, word: Word<'_>, types: &mut RawTypes) -> Option<Alternative> {
+    let source = section.report().source;
+    let shape = match Shape::parse(word.text) {
+        Ok(shape) => shape,
+        Err(bad) => {
+            section.report().add(
+                Code::RuleMalformed,
+                inside(word, source, bad.at.start, bad.at.end),
+                bad.message,
+            );
+            return None;
+        }
+    };
+    let mut found = Vec::new();
+    for part in &shape.parts {
+        if let Part::Capture { detail, at, .. } = part {
+            let span = inside(word, source, at.start, at.end);
+            found.push(types.find(section, Word { text: detail.as_deref().unwrap_or("text"), span }));
+        }
+    }
+    Some(Alternative { shape, types: found.into_iter().collect::<Option<_>>()? })
+}
+
+/// One of a few words.
+pub(crate) fn pick<T: Copy>(section: &Section<'_, '_>, key: &'static str, known: &[(&str, T)]) -> Option<T> {
+    let word = section.need_word(key)?;
+    let found = known.iter().find(|(name, _)| *name == word.text).map(|(_, value)| *value);
+    if found.is_none() {
+        section
+            .report()
+            .add(Code::ValueWrong, word.span, format!("`{}` is not a value of `{key}`", word.text))
+            .help(did_you_mean(word.text, known.iter().map(|(name, _)| *name).collect::<Vec<_>>()));
+    }
+    found
+}
+
+/// A type at a setting: its name alone, or a table.
+pub(crate) fn type_at(
+    holder: &Section<'_, '_>,
+    value: &toml::Spanned<toml::de::DeValue<'_>>,
+    types: &mut RawTypes,
+) -> Option<TypeId> {
+    as_word(value).and_then(|word| types.find(holder, word))
+}

@@ -1,0 +1,110 @@
+//! Types: what the text of a setting means.
+//!
+//! The old profile's type reads a value, the new one's writes it, and between the two it is a
+//! [`Value`] that knows nothing of either notation. Crossings therefore never convert.
+
+mod declare;
+mod form;
+mod read;
+mod secret;
+#[cfg(test)]
+mod tests;
+mod write;
+
+pub(crate) use declare::{BUILT_IN, RawTypes, declare_type, pick, type_at};
+pub(crate) use form::{Alternative, Family, Form, PrefixNotation, TimeUnit};
+pub use read::Misread;
+pub use secret::Kept;
+pub(crate) use write::plain_text;
+pub use write::{Loss, Unfit};
+
+use std::borrow::Cow;
+use std::net::IpAddr;
+
+/// The number of a type in one profile.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
+pub struct TypeId(pub(crate) u16);
+
+/// A type of one profile.
+#[derive(Clone, Debug)]
+pub(crate) struct Type {
+    /// As a person knows it: `duration`, `interface`.
+    pub(crate) name: String,
+    pub(crate) form: Form,
+}
+
+/// The types of one profile. Shapes refer to other types of the same table.
+#[derive(Clone, Debug, Default)]
+pub(crate) struct Types {
+    pub(crate) list: Vec<Type>,
+}
+
+impl Types {
+    pub(crate) fn get(&self, id: TypeId) -> &Type {
+        &self.list[id.0 as usize]
+    }
+
+    /// Whether values of the type must never be shown.
+    pub(crate) fn is_secret(&self, id: TypeId) -> bool {
+        matches!(self.get(id).form, Form::Secret(_))
+    }
+}
+
+/// What a text means, apart from any notation.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub enum Value<'t> {
+    /// Text without a form of its own; also names of hosts and objects, certificates.
+    Text(Cow<'t, str>),
+    /// A whole number.
+    Integer(i64),
+    /// On or off.
+    Boolean(bool),
+    /// One of the names that an enumeration declares, as it declares it first.
+    Choice(Cow<'t, str>),
+    /// A length of time in milliseconds.
+    Duration(u64),
+    /// The special "no end" that some durations have.
+    Never,
+    /// An IPv4 or IPv6 address.
+    Address(IpAddr),
+    /// A network with its prefix length.
+    Network(ipnet::IpNet),
+    /// How many leading bits name the network, with the width of the addresses if it is known.
+    PrefixLength(u8),
+    /// A MAC address, IEEE 802 MAC-48.
+    Mac([u8; 6]),
+    /// A port of the old or new unit.
+    Port(Cow<'t, str>),
+    /// A secret, with how it is kept.
+    Secret(Cow<'t, str>, Kept),
+    /// The captures of a shape, in its order.
+    Parts(Vec<(Cow<'t, str>, Value<'t>)>),
+}
+
+impl<'t> Value<'t> {
+    /// The old ports named in the value.
+    pub(crate) fn ports(&self, found: &mut dyn FnMut(&str)) {
+        match self {
+            Self::Port(name) => found(name),
+            Self::Parts(parts) => parts.iter().for_each(|(_, part)| part.ports(found)),
+            _ => {}
+        }
+    }
+
+    /// Replaces each port by what `new_name` gives for it. Says whether anything changed.
+    pub(crate) fn rename_ports(&mut self, new_name: &dyn Fn(&str) -> Option<&'t str>) -> bool {
+        match self {
+            Self::Port(name) => match new_name(name) {
+                Some(new) if new != name => {
+                    *name = Cow::Borrowed(new);
+                    true
+                }
+                _ => false,
+            },
+            Self::Parts(parts) => {
+                parts.iter_mut().fold(false, |changed, (_, part)| part.rename_ports(new_name) || changed)
+            }
+            _ => false,
+        }
+    }
+}

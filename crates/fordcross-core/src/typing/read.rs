@@ -1,0 +1,221 @@
+//! Reading a text as a type.
+
+use super::{Family, Form, TypeId, Types, Value};
+use std::borrow::Cow;
+use std::net::{IpAddr, Ipv4Addr};
+
+/// Why a text is not a value of its type. Never quotes the text: who asks knows whether it may.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Misread {
+    /// What was expected: "a whole number from 576 to 9200".
+    pub expected: String,
+}
+
+impl Misread {
+    fn expected<T>(what: impl Into<String>) -> Result<T, Self> {
+        Err(Self { expected: what.into() })
+    }
+}
+
+impl Types {
+    /// What `text` means as the type `id`.
+    ///
+    /// # Errors
+    /// What was expected instead.
+    pub(crate) fn read<'t>(&'t self, id: TypeId, text: &'t str) -> Result<Value<'t>, Misread> {
+        let form = &self.get(id).form;
+        let bare = text.trim_ascii();
+        match form {
+            Form::Text { .. } => Ok(Value::Text(Cow::Borrowed(text))),
+            Form::Secret(kept) => Ok(Value::Secret(Cow::Borrowed(text), kept.clone())),
+            Form::Integer { min, max } => match whole_number(bare) {
+                Some(number) if (*min..=*max).contains(&number) => Ok(Value::Integer(number)),
+                _ => Misread::expected(integer_range(*min, *max)),
+            },
+            Form::Boolean { on, off } => {
+                if on.iter().any(|spelling| spelling == bare) {
+                    Ok(Value::Boolean(true))
+                } else if off.iter().any(|spelling| spelling == bare) {
+                    Ok(Value::Boolean(false))
+                } else {
+                    Misread::expected(crate::finding::one_of(on.iter().chain(off)))
+                }
+            }
+            Form::Choice(choices) => match find_choice(choices, bare) {
+                Some(first) => Ok(Value::Choice(Cow::Borrowed(first))),
+                None => Misread::expected(crate::finding::one_of(choices.iter().filter_map(|c| c.first()))),
+            },
+            Form::Duration { unit, never, .. } => {
+                if never.as_deref() == Some(bare) {
+                    return Ok(Value::Never);
+                }
+                let millis = whole_number(bare)
+                    .and_then(|number| u64::try_from(number).ok())
+                    .and_then(|number| number.checked_mul(unit.millis()));
+                match millis {
+                    Some(millis) => Ok(Value::Duration(millis)),
+                    None => Misread::expected(format!("a whole number of {}", unit.plural())),
+                }
+            }
+            Form::Address { family } => match bare.parse::<IpAddr>() {
+                Ok(address) if family.takes(address) => Ok(Value::Address(address)),
+                _ => Misread::expected(format!("an {} address", family.word())),
+            },
+            Form::Network { family } => match read_network(bare) {
+                Some(network) if family.takes(network.addr()) => Ok(Value::Network(network)),
+                _ => Misread::expected(format!("an {} network such as `192.0.2.0/24`", family.word())),
+            },
+            Form::PrefixLength { .. } => match read_prefix(bare) {
+                Some(length) => Ok(Value::PrefixLength(length)),
+                None => Misread::expected("a prefix length or a mask such as `255.255.255.0`"),
+            },
+            Form::Mac { .. } => match read_mac(bare) {
+                Some(mac) => Ok(Value::Mac(mac)),
+                None => Misread::expected("a MAC address of six pairs of hexadecimal digits"),
+            },
+            Form::Port => match bare {
+                "" => Misread::expected("the name of a port"),
+                name => Ok(Value::Port(Cow::Borrowed(name))),
+            },
+            Form::HostName if is_host_name(bare) => Ok(Value::Text(Cow::Borrowed(bare))),
+            Form::HostName => Misread::expected("a host name"),
+            Form::Host if is_host_name(bare) => match bare.parse::<IpAddr>() {
+                Ok(address) => Ok(Value::Address(address)),
+                Err(_) => Ok(Value::Text(Cow::Borrowed(bare))),
+            },
+            Form::Host => match bare.parse::<IpAddr>() {
+                Ok(address) => Ok(Value::Address(address)),
+                Err(_) => Misread::expected("a host name or an address"),
+            },
+            Form::Name if !bare.is_empty() => Ok(Value::Text(Cow::Borrowed(bare))),
+            Form::Name => Misread::expected("a name"),
+            Form::Certificate if is_pem(bare) => Ok(Value::Text(Cow::Borrowed(bare))),
+            Form::Certificate => Misread::expected("a certificate in PEM form"),
+            Form::Date
+                if bare.parse::<jiff::Timestamp>().is_ok() || bare.parse::<jiff::civil::Date>().is_ok() =>
+            {
+                Ok(Value::Text(Cow::Borrowed(bare)))
+            }
+            Form::Date => Misread::expected("a date such as `2026-03-14` or `2026-03-14T02:10:00Z`"),
+            Form::Shaped(alternatives) => {
+                for alternative in alternatives {
+                    let mut fits =
+                        |index: usize, part: &str| self.read(alternative.types[index], part).is_ok();
+                    if let Some(found) = alternative.shape.read(bare, &mut fits) {
+                        return self.read_parts(alternative, bare, found);
+                    }
+                }
+                Misread::expected(format!("a value of the type `{}`", self.get(id).name))
+            }
+        }
+    }
+
+    fn read_parts<'t>(
+        &'t self,
+        alternative: &'t super::Alternative,
+        text: &'t str,
+        found: Vec<std::ops::Range<usize>>,
+    ) -> Result<Value<'t>, Misread> {
+        if found.is_empty() {
+            return Ok(Value::Text(Cow::Borrowed(text)));
+        }
+        let parts = alternative.shape.captures().zip(&alternative.types).zip(found);
+        parts
+            .map(|((name, &kind), range)| Ok((Cow::Borrowed(name), self.read(kind, &text[range])?)))
+            .collect::<Result<_, _>>()
+            .map(Value::Parts)
+    }
+}
+
+impl Family {
+    pub(crate) fn takes(self, address: IpAddr) -> bool {
+        match self {
+            Self::Any => true,
+            Self::V4 => address.is_ipv4(),
+            Self::V6 => address.is_ipv6(),
+        }
+    }
+
+    pub(crate) fn word(self) -> &'static str {
+        match self {
+            Self::Any => "IP",
+            Self::V4 => "IPv4",
+            Self::V6 => "IPv6",
+        }
+    }
+}
+
+pub(super) fn find_choice<'c>(choices: &'c [Vec<String>], text: &str) -> Option<&'c str> {
+    choices
+        .iter()
+        .find(|spellings| spellings.iter().any(|spelling| spelling == text))?
+        .first()
+        .map(String::as_str)
+}
+
+pub(super) fn integer_range(min: i64, max: i64) -> String {
+    match (min, max) {
+        (i64::MIN, i64::MAX) => "a whole number".into(),
+        (min, i64::MAX) => format!("a whole number of at least {min}"),
+        (i64::MIN, max) => format!("a whole number of at most {max}"),
+        (min, max) => format!("a whole number from {min} to {max}"),
+    }
+}
+
+/// Digits with an optional minus: `parse` alone would take a plus.
+fn whole_number(text: &str) -> Option<i64> {
+    if text.starts_with('+') { None } else { text.parse().ok() }
+}
+
+/// A network; the bits after the prefix must be zero, else it is an address.
+fn read_network(text: &str) -> Option<ipnet::IpNet> {
+    let (address, prefix) = text.split_once('/')?;
+    let network = ipnet::IpNet::new(address.parse().ok()?, read_prefix(prefix)?).ok()?;
+    (network.addr() == network.network()).then_some(network)
+}
+
+/// `24`, or a mask whose set bits all lead (RFC 4632, section 5.1).
+fn read_prefix(text: &str) -> Option<u8> {
+    if let Ok(mask) = text.parse::<Ipv4Addr>() {
+        let bits = u32::from(mask);
+        return (bits.leading_ones() + bits.trailing_zeros() >= 32).then_some(bits.leading_ones() as u8);
+    }
+    let digits = !text.is_empty() && text.bytes().all(|b| b.is_ascii_digit());
+    text.parse().ok().filter(|&length: &u8| digits && length <= 128)
+}
+
+/// Six pairs of hexadecimal digits with `-`, `:` or nothing between the pairs, or three groups of
+/// four with `.` between them.
+fn read_mac(text: &str) -> Option<[u8; 6]> {
+    let grouped = match text.len() {
+        17 => {
+            let separator = text.as_bytes()[2];
+            matches!(separator, b'-' | b':') && text.bytes().skip(2).step_by(3).all(|b| b == separator)
+        }
+        14 => text.bytes().skip(4).step_by(5).all(|b| b == b'.'),
+        12 => true,
+        _ => false,
+    };
+    let mut digits = text.chars().filter(|c| !matches!(c, '-' | ':' | '.'));
+    let mut mac = [0; 6];
+    for byte in &mut mac {
+        *byte = (digits.next()?.to_digit(16)? * 16 + digits.next()?.to_digit(16)?) as u8;
+    }
+    (grouped && digits.next().is_none()).then_some(mac)
+}
+
+/// RFC 1123 section 2.1: labels of letters, digits and inner hyphens, 63 each, 253 in all.
+fn is_host_name(text: &str) -> bool {
+    let label = |label: &str| {
+        (1..=63).contains(&label.len())
+            && !label.starts_with('-')
+            && !label.ends_with('-')
+            && label.bytes().all(|b| b.is_ascii_alphanumeric() || b == b'-')
+    };
+    text.len() <= 253 && text.strip_suffix('.').unwrap_or(text).split('.').all(label)
+}
+
+/// RFC 7468, section 2: the encapsulation boundaries, not what is between them.
+fn is_pem(text: &str) -> bool {
+    text.starts_with("-----BEGIN CERTIFICATE-----") && text.ends_with("-----END CERTIFICATE-----")
+}

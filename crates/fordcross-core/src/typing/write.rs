@@ -1,0 +1,269 @@
+//! Writing a value as a type, and saying what was lost on the way.
+
+use super::read::{find_choice, integer_range};
+use super::{Family, Form, PrefixNotation, TimeUnit, TypeId, Types, Value};
+use crate::shape::Part;
+use std::borrow::Cow;
+use std::fmt::Write as _;
+use std::net::Ipv4Addr;
+
+/// What a value lost when it was written: a sentence for people, fit to follow the locator.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Loss(pub String);
+
+/// Why a value cannot be written as a type at all.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Unfit(pub String);
+
+impl Types {
+    /// Appends `value` to `out` as the type `id` spells it.
+    ///
+    /// # Errors
+    /// Why the type cannot hold the value. `out` is then to be thrown away.
+    pub(crate) fn write(
+        &self,
+        id: TypeId,
+        value: &Value<'_>,
+        out: &mut String,
+    ) -> Result<Option<Loss>, Unfit> {
+        let form = &self.get(id).form;
+        match (form, value) {
+            (Form::Secret(new), Value::Secret(text, old)) => {
+                if new != old {
+                    return Err(Unfit(format!("a secret kept {old} cannot become one kept {new}")));
+                }
+                out.push_str(text);
+                Ok(None)
+            }
+            // A secret never becomes a value that may be shown, nor the other way about.
+            (Form::Secret(_), _) => Err(Unfit("the new place holds a secret and the value is none".into())),
+            (_, Value::Secret(..)) => Err(Unfit("a secret cannot stand in a place that is shown".into())),
+            (Form::Shaped(alternatives), value) => self.write_shaped(alternatives, value, out),
+            (_, Value::Parts(_)) => {
+                Err(Unfit("a value of several parts has no place in one of a single part".into()))
+            }
+            (Form::Text { max }, value) => {
+                let text = plain_text(value);
+                match max {
+                    Some(max) if text.chars().count() > *max => {
+                        out.extend(text.chars().take(*max));
+                        Ok(Some(Loss(format!("was shortened to {max} characters"))))
+                    }
+                    _ => {
+                        out.push_str(&text);
+                        Ok(None)
+                    }
+                }
+            }
+            (Form::Integer { min, max }, Value::Integer(number)) => {
+                let kept = *number.clamp(min, max);
+                let _ = write!(out, "{kept}");
+                Ok((kept != *number).then(|| {
+                    Loss(format!(
+                        "`{number}` becomes `{kept}`: the new system takes {}",
+                        integer_range(*min, *max)
+                    ))
+                }))
+            }
+            (Form::Boolean { on, off }, Value::Boolean(boolean)) => {
+                let spelling = if *boolean { on.first() } else { off.first() };
+                match spelling {
+                    Some(spelling) => {
+                        out.push_str(spelling);
+                        Ok(None)
+                    }
+                    None => Err(Unfit(format!("the new system has no way to write `{boolean}` here"))),
+                }
+            }
+            (Form::Choice(choices), Value::Choice(name) | Value::Text(name)) => {
+                match find_choice(choices, name) {
+                    Some(spelling) => {
+                        out.push_str(spelling);
+                        Ok(None)
+                    }
+                    None => {
+                        let known =
+                            crate::finding::one_of(choices.iter().filter_map(|choice| choice.first()));
+                        Err(Unfit(format!("`{name}` is not among what the new system takes: {known}")))
+                    }
+                }
+            }
+            (Form::Duration { unit, min, max, never }, Value::Duration(millis)) => {
+                write_duration(*millis, *unit, (*min, *max), never.as_deref(), out)
+            }
+            (Form::Duration { never: Some(never), .. }, Value::Never) => {
+                out.push_str(never);
+                Ok(None)
+            }
+            (Form::Duration { .. }, Value::Never) => {
+                Err(Unfit("the new system has no way to say `never` here".into()))
+            }
+            (Form::Address { family }, Value::Address(address)) if family.takes(*address) => {
+                let _ = write!(out, "{address}");
+                Ok(None)
+            }
+            (Form::Network { family }, Value::Network(network)) if family.takes(network.addr()) => {
+                let _ = write!(out, "{network}");
+                Ok(None)
+            }
+            // One host is the network of that host alone.
+            (Form::Network { family }, Value::Address(address)) if family.takes(*address) => {
+                let _ = write!(out, "{address}/{}", if address.is_ipv4() { 32 } else { 128 });
+                Ok(None)
+            }
+            (Form::Address { family }, Value::Address(_))
+            | (Form::Network { family }, Value::Network(_) | Value::Address(_)) => Err(wrong_family(*family)),
+            (Form::PrefixLength { written: PrefixNotation::Length }, Value::PrefixLength(length)) => {
+                let _ = write!(out, "{length}");
+                Ok(None)
+            }
+            (Form::PrefixLength { written: PrefixNotation::Mask }, Value::PrefixLength(length)) => {
+                if *length > 32 {
+                    return Err(Unfit(format!("a prefix of {length} bits has no IPv4 mask")));
+                }
+                let mask = u32::MAX.checked_shl(32 - u32::from(*length)).unwrap_or(0);
+                let _ = write!(out, "{}", Ipv4Addr::from(mask));
+                Ok(None)
+            }
+            (Form::Mac { separator, upper }, Value::Mac(mac)) => {
+                for (at, byte) in mac.iter().enumerate() {
+                    if at > 0 {
+                        out.push(*separator);
+                    }
+                    let _ = if *upper { write!(out, "{byte:02X}") } else { write!(out, "{byte:02x}") };
+                }
+                Ok(None)
+            }
+            (Form::Port, Value::Port(name)) => {
+                out.push_str(name);
+                Ok(None)
+            }
+            (Form::Host, Value::Address(address)) => {
+                let _ = write!(out, "{address}");
+                Ok(None)
+            }
+            // Anything else goes over its text, as if it had been read from the new system's file.
+            (_, value) => {
+                let text = plain_text(value);
+                match self.read(id, &text) {
+                    Ok(Value::Text(text)) => {
+                        out.push_str(&text);
+                        Ok(None)
+                    }
+                    Ok(read) if read != *value => self.write(id, &read, out),
+                    Ok(_) => Err(Unfit(format!("the type `{}` cannot write this", self.get(id).name))),
+                    Err(misread) => Err(Unfit(format!("the new system expects {}", misread.expected))),
+                }
+            }
+        }
+    }
+
+    fn write_shaped(
+        &self,
+        alternatives: &[super::Alternative],
+        value: &Value<'_>,
+        out: &mut String,
+    ) -> Result<Option<Loss>, Unfit> {
+        // A lone value is the one capture of a shape, such as a port of a name that may also be a VLAN's.
+        let lone;
+        let parts: &[(Cow<'_, str>, Value<'_>)] = match value {
+            Value::Parts(parts) => parts,
+            Value::Text(text) => {
+                let same = alternatives.iter().any(|a| a.shape.as_literal() == Some(text.as_ref()));
+                if same {
+                    out.push_str(text);
+                    return Ok(None);
+                }
+                lone = [(Cow::Borrowed(""), value.clone())];
+                &lone
+            }
+            other => {
+                lone = [(Cow::Borrowed(""), other.clone())];
+                &lone
+            }
+        };
+        let fitting = alternatives.iter().find(|alternative| {
+            let names: Vec<&str> = alternative.shape.captures().collect();
+            names.len() == parts.len()
+                && (parts.len() == 1 && (parts[0].0.is_empty() || names[0] == parts[0].0)
+                    || names.iter().all(|name| parts.iter().any(|(part, _)| part == name)))
+        });
+        let Some(alternative) = fitting else {
+            return Err(Unfit("the new system has no form with the same parts".into()));
+        };
+        let mut loss = None;
+        let mut index = 0;
+        for piece in &alternative.shape.parts {
+            match piece {
+                Part::Literal(text) => out.push_str(text),
+                Part::Capture { name, .. } => {
+                    let part = parts.iter().find(|(part, _)| part == name).unwrap_or(&parts[0]);
+                    loss = self.write(alternative.types[index], &part.1, out)?.or(loss);
+                    index += 1;
+                }
+            }
+        }
+        Ok(loss)
+    }
+}
+
+fn wrong_family(family: Family) -> Unfit {
+    Unfit(format!("the new system takes an {} address here", family.word()))
+}
+
+/// Rounds half up to whole units. What rounding would turn into the special value is not written:
+/// ten seconds must not become "never".
+fn write_duration(
+    millis: u64,
+    unit: TimeUnit,
+    (min, max): (u64, u64),
+    never: Option<&str>,
+    out: &mut String,
+) -> Result<Option<Loss>, Unfit> {
+    let size = unit.millis();
+    let rounded = (millis / size) + u64::from(millis % size * 2 >= size && !millis.is_multiple_of(size));
+    let kept = rounded.clamp(min, max);
+    let text = kept.to_string();
+    let old = spell_duration(millis);
+    if never == Some(text.as_str()) {
+        return Err(Unfit(format!("`{old}` would become `{kept}`, which means `never` on the new system")));
+    }
+    out.push_str(&text);
+    if kept.checked_mul(size) == Some(millis) {
+        return Ok(None);
+    }
+    let why = if kept == rounded {
+        format!("the new system counts in whole {}", unit.plural())
+    } else {
+        format!("the new system takes from {min} to {max} {}", unit.symbol())
+    };
+    Ok(Some(Loss(format!("`{old}` becomes `{kept} {}`: {why}", unit.symbol()))))
+}
+
+fn spell_duration(millis: u64) -> String {
+    let unit = if millis < 600_000 && millis.is_multiple_of(1000) {
+        TimeUnit::Second
+    } else {
+        TimeUnit::fitting(millis)
+    };
+    format!("{} {}", millis / unit.millis(), unit.symbol())
+}
+
+/// The value in plain words of no system in particular.
+pub(crate) fn plain_text<'v>(value: &'v Value<'_>) -> Cow<'v, str> {
+    match value {
+        Value::Text(text) | Value::Choice(text) | Value::Port(text) => Cow::Borrowed(text),
+        Value::Integer(number) => Cow::Owned(number.to_string()),
+        Value::Boolean(boolean) => Cow::Borrowed(if *boolean { "true" } else { "false" }),
+        Value::Duration(millis) => Cow::Owned(spell_duration(*millis)),
+        Value::Never => Cow::Borrowed("never"),
+        Value::Address(address) => Cow::Owned(address.to_string()),
+        Value::Network(network) => Cow::Owned(network.to_string()),
+        Value::PrefixLength(length) => Cow::Owned(length.to_string()),
+        Value::Mac(mac) => {
+            Cow::Owned(mac.iter().map(|byte| format!("{byte:02x}")).collect::<Vec<_>>().join(":"))
+        }
+        // Neither is reached: `write` turns them down first, and a secret must not become plain.
+        Value::Secret(..) | Value::Parts(_) => Cow::Borrowed(""),
+    }
+}

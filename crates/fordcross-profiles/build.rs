@@ -1,0 +1,63 @@
+//! Makes the index of the shipped profiles and crossings, so that the program recognises a backup
+//! and finds a course without parsing any file that it does not need.
+
+use std::fmt::Write as _;
+use std::path::{Path, PathBuf};
+use std::{env, fs};
+
+#[expect(clippy::disallowed_macros, reason = "it is how a build script speaks to cargo")]
+fn main() {
+    let root = PathBuf::from(env::var("CARGO_MANIFEST_DIR").expect("set by cargo")).join("lines");
+    println!("cargo::rerun-if-changed={}", root.display());
+    let mut files = Vec::new();
+    collect(&root, &mut files);
+    files.sort();
+    let (mut profiles, mut crossings) = (String::new(), String::new());
+    for path in files {
+        println!("cargo::rerun-if-changed={}", path.display());
+        let text = fs::read_to_string(&path).unwrap_or_else(|error| panic!("{}: {error}", path.display()));
+        let table: toml::Table = text.parse().unwrap_or_else(|error| panic!("{}: {error}", path.display()));
+        let get = |section: &str, key: &str| -> String {
+            let value = table.get(section).and_then(|section| section.get(key)).and_then(toml::Value::as_str);
+            value
+                .unwrap_or_else(|| panic!("{}: `{key}` is missing in [{section}]", path.display()))
+                .to_owned()
+        };
+        let file = path.file_name().and_then(|name| name.to_str()).expect("names are UTF-8");
+        let place = path.display().to_string();
+        if file.ends_with(".profile.toml") {
+            let (line, form, marker) =
+                (get("profile", "line"), get("profile", "form"), get("recognise", "marker"));
+            let _ = writeln!(
+                profiles,
+                "    ShippedProfile {{ file: {file:?}, text: include_str!({place:?}), line: {line:?}, form: {form:?}, marker: {marker:?} }},"
+            );
+        } else {
+            let (from, to) = (get("crossing", "from"), get("crossing", "to"));
+            let _ = writeln!(
+                crossings,
+                "    ShippedCrossing {{ file: {file:?}, text: include_str!({place:?}), from: {from:?}, to: {to:?} }},"
+            );
+        }
+    }
+    let index = format!(
+        "/// All shipped profiles.\npub static PROFILES: &[ShippedProfile] = &[\n{profiles}];\n\n\
+         /// All shipped crossings.\npub static CROSSINGS: &[ShippedCrossing] = &[\n{crossings}];\n"
+    );
+    let out = PathBuf::from(env::var("OUT_DIR").expect("set by cargo")).join("index.rs");
+    fs::write(out, index).expect("cargo's folder can be written to");
+}
+
+fn collect(folder: &Path, files: &mut Vec<PathBuf>) {
+    for entry in fs::read_dir(folder).expect("the folder is there").flatten() {
+        let path = entry.path();
+        if path.is_dir() {
+            collect(&path, files);
+        } else if path
+            .to_str()
+            .is_some_and(|name| name.ends_with(".profile.toml") || name.ends_with(".crossing.toml"))
+        {
+            files.push(path);
+        }
+    }
+}

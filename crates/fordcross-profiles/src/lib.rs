@@ -1,0 +1,35 @@
+//! The platform lines that ship with Fordcross, as data: a folder a line under `lines/`, with its
+//! profile and the crossings that lead to it.
+//!
+//! The index below is made at compile time. Nothing here is parsed: that is the core's work, and only
+//! for what is needed.
+
+/// A profile that ships with the program.
+#[derive(Clone, Copy, Debug)]
+pub struct ShippedProfile {
+    /// The file's name.
+    pub file: &'static str,
+    /// Its text.
+    pub text: &'static str,
+    /// The platform line.
+    pub line: &'static str,
+    /// The form of its backups, as profiles write it.
+    pub form: &'static str,
+    /// What a backup is recognised by.
+    pub marker: &'static str,
+}
+
+/// A crossing that ships with the program.
+#[derive(Clone, Copy, Debug)]
+pub struct ShippedCrossing {
+    /// The file's name.
+    pub file: &'static str,
+    /// Its text.
+    pub text: &'static str,
+    /// Where it starts, `LINE@RELEASE`.
+    pub from: &'static str,
+    /// Where it leads, `LINE@RELEASE`.
+    pub to: &'static str,
+}
+
+include!(concat!(env!("OUT_DIR"), "/index.rs"));

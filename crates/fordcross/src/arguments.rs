@@ -1,0 +1,159 @@
+//! The arguments, exactly as they are typed.
+
+use clap::{Args, Parser, Subcommand, ValueEnum};
+use std::path::PathBuf;
+
+/// Converts configuration backups between models and releases, with every setting accounted for.
+#[derive(Debug, Parser)]
+#[command(name = "fordcross", version, propagate_version = true, after_help = EXIT_STATUS)]
+pub(crate) struct Arguments {
+    #[command(flatten)]
+    pub(crate) general: General,
+    #[command(subcommand)]
+    pub(crate) command: Command,
+}
+
+const EXIT_STATUS: &str = "\
+Exit status:
+  0  done
+  1  failed: a file cannot be read, recognised or written
+  2  wrong usage
+  3  blocked: something must be decided first; the ledger says what
+  4  done, and a person is needed (with --strict)";
+
+/// What goes for every command.
+#[derive(Clone, Debug, Args)]
+pub(crate) struct General {
+    /// Print JSON for programs instead of text for people
+    #[arg(long, global = true)]
+    pub(crate) json: bool,
+    /// Add the profiles and crossings in a folder to the shipped ones
+    #[arg(long, global = true, value_name = "DIR")]
+    pub(crate) profiles: Vec<PathBuf>,
+    /// Count ages to this day instead of today
+    #[arg(long, global = true, value_name = "YYYY-MM-DD")]
+    pub(crate) today: Option<jiff::civil::Date>,
+}
+
+#[derive(Debug, Subcommand)]
+pub(crate) enum Command {
+    /// Say what a backup is and what is in it
+    Survey(Survey),
+    /// Propose what becomes of each port and write the map file
+    Map(Map),
+    /// Convert a backup and account for every setting
+    Carry(Carry),
+    /// Look things up in the ledger of a carry
+    Ledger(Ledger),
+    /// Run a full example on made-up data
+    Demo(Demo),
+}
+
+#[derive(Debug, Args)]
+pub(crate) struct Survey {
+    /// The backups; `-` is standard input
+    #[arg(required = true, value_name = "BACKUP")]
+    pub(crate) backups: Vec<PathBuf>,
+    #[command(flatten)]
+    pub(crate) reading: Reading,
+}
+
+#[derive(Debug, Args)]
+pub(crate) struct Reading {
+    /// Read the backup as this listed release, whatever it says itself
+    #[arg(long, value_name = "RELEASE")]
+    pub(crate) treat_as: Option<String>,
+}
+
+#[derive(Debug, Args)]
+pub(crate) struct Way {
+    /// The backup; `-` is standard input
+    #[arg(value_name = "BACKUP")]
+    pub(crate) backup: PathBuf,
+    /// The receiving unit
+    #[arg(long, value_name = "LINE/MODEL@RELEASE")]
+    pub(crate) to: String,
+    #[command(flatten)]
+    pub(crate) reading: Reading,
+}
+
+#[derive(Debug, Args)]
+pub(crate) struct Map {
+    #[command(flatten)]
+    pub(crate) way: Way,
+    /// The map file to write; what a person wrote in it stays
+    #[arg(short, long, value_name = "FILE")]
+    pub(crate) output: Option<PathBuf>,
+}
+
+#[derive(Debug, Args)]
+pub(crate) struct Carry {
+    #[command(flatten)]
+    pub(crate) way: Way,
+    /// The map file; without one the proposals are taken as they are
+    #[arg(long, value_name = "FILE")]
+    pub(crate) map: Option<PathBuf>,
+    /// The folder for the results; it must not be there yet, or be empty
+    #[arg(short, long, value_name = "DIR")]
+    pub(crate) output: PathBuf,
+    /// Put the new results in the place of those of an earlier carry
+    #[arg(long)]
+    pub(crate) replace: bool,
+    /// End with status 4 if a person is needed: anything dropped, by-hand or unmatched
+    #[arg(long)]
+    pub(crate) strict: bool,
+}
+
+#[derive(Debug, Args)]
+pub(crate) struct Ledger {
+    /// The results of a carry
+    #[arg(value_name = "DIR")]
+    pub(crate) folder: PathBuf,
+    /// Only rows of this fate, or `added` for what no setting stands behind; may be repeated
+    #[arg(long, value_name = "FATE")]
+    pub(crate) fate: Vec<String>,
+    /// Only rows of this section; may be repeated
+    #[arg(long, value_name = "SECTION")]
+    pub(crate) section: Vec<String>,
+    /// Only rows whose old or new locator fits; `*` stands for any text
+    #[arg(long, value_name = "PATTERN")]
+    pub(crate) locator: Vec<String>,
+    /// How to print the rows
+    #[arg(long, value_name = "FORMAT", default_value = "table")]
+    pub(crate) format: Format,
+}
+
+#[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]
+pub(crate) enum Format {
+    /// Columns for people
+    Table,
+    /// Comma-separated values, RFC 4180
+    Csv,
+    /// One JSON object a line, as in `ledger.jsonl`
+    Json,
+}
+
+#[derive(Debug, Args)]
+pub(crate) struct Demo {
+    /// The folder to work in; it must not be there yet
+    #[arg(value_name = "DIR")]
+    pub(crate) folder: Option<PathBuf>,
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use clap::CommandFactory as _;
+
+    #[test]
+    fn every_argument_is_described() {
+        let mut command = Arguments::command();
+        command.build();
+        command.clone().debug_assert();
+        for subcommand in command.get_subcommands().filter(|subcommand| subcommand.get_name() != "help") {
+            for argument in subcommand.get_arguments() {
+                assert!(argument.get_help().is_some(), "{} {}", subcommand.get_name(), argument.get_id());
+            }
+        }
+    }
+}

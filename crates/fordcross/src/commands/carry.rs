@@ -1,0 +1,238 @@
+//! `carry`: converts a backup and accounts for every setting.
+
+use super::map::read_map;
+use super::way::{Loaded, Ready, load};
+use crate::arguments::{Carry, General};
+use crate::output::findings::{finding_json, print_findings};
+use crate::output::table::columns;
+use crate::output::{BOLD, Printer, Sources, count};
+use crate::receipt::{Entry, receipt};
+use crate::result_folder::{Existing, RECEIPT, ResultFolder};
+use crate::status::{Failed, Status};
+use fordcross_core::carry::{Carried, CarryInput, FateCount, carry as carry_over};
+use fordcross_core::fate::Fate;
+use fordcross_core::finding::Finding;
+use fordcross_core::mapping::{MapFile, Mapping, PortProposal, propose, used_ports, write_map};
+use serde_json::{Value, json};
+use std::io::Read;
+
+pub(crate) fn carry(
+    general: &General,
+    options: &Carry,
+    input: &mut dyn Read,
+    printer: &mut Printer<'_>,
+) -> Result<Status, Failed> {
+    let existing = if options.replace { Existing::Replace } else { Existing::Refuse };
+    let loaded = load(general, &options.way, input)?;
+    let ready = loaded.ready(options.way.reading.treat_as.as_deref())?;
+    let decisions = decide(options, &loaded, &ready)?;
+    let folder = ResultFolder::begin(&options.output, existing)?;
+    let map_name = options
+        .map
+        .as_ref()
+        .and_then(|path| path.file_name())
+        .map(|name| name.to_string_lossy().into_owned());
+    let map_name = map_name.unwrap_or_else(|| MAP.to_owned());
+    let lines = decisions.map.as_ref().map(|(_, map)| map.lines.clone()).unwrap_or_default();
+    let mapping = Mapping::new(&map_name, &decisions.proposals, &lines);
+    let mut carried = carry_over(CarryInput {
+        backup: &ready.backup,
+        old: &ready.old,
+        new: &ready.new,
+        model: ready.new_model(&loaded.receiver),
+        release: &loaded.receiver.release,
+        crossing: &ready.crossing,
+        proposals: &decisions.proposals,
+        mapping: &mapping,
+    });
+    carried.findings.splice(0..0, decisions.findings);
+    carried.findings.splice(0..0, ready.notices.iter().cloned());
+    carried.findings.sort_by_key(|finding| finding.severity);
+    let files = write(&folder, options, &loaded, &ready, &decisions.proposals, &mut carried)?;
+    folder.finish()?;
+    let counts = carried.counts();
+    if general.json {
+        printer.json(&to_json(&carried, &counts, &files))?;
+    } else {
+        print(printer, options, &carried, &counts, &files)?;
+        print_findings(printer, &carried.findings, &Sources::default())?;
+    }
+    Ok(Status::of_carry(carried.is_blocked(), &counts, options.strict))
+}
+
+const LEDGER: &str = "ledger.jsonl";
+const MAP: &str = "map.toml";
+
+struct Decisions {
+    map: Option<(String, MapFile)>,
+    proposals: Vec<PortProposal>,
+    findings: Vec<Finding>,
+}
+
+/// The map that is used: the person's, with proposals for what it does not say.
+fn decide(options: &Carry, loaded: &Loaded, ready: &Ready<'_>) -> Result<Decisions, Failed> {
+    let Some(model) = ready.new_model(&loaded.receiver) else {
+        return Ok(Decisions { map: None, proposals: Vec::new(), findings: Vec::new() });
+    };
+    let used = used_ports(&ready.backup, &ready.old);
+    let map = match &options.map {
+        Some(path) => Some(read_map(path, &used, ready, model)?),
+        None => None,
+    };
+    // Whoever decided what stands in the map file: it is what they want.
+    let decided = map.as_ref().map(|(_, map)| map.ports.clone()).unwrap_or_default();
+    let (proposals, findings) =
+        propose(&used, ready.old_model(), model, &ready.crossing, &decided, &ready.backup);
+    Ok(Decisions { map, proposals, findings })
+}
+
+/// Writes all result files; gives back their names.
+fn write(
+    folder: &ResultFolder,
+    options: &Carry,
+    loaded: &Loaded,
+    ready: &Ready<'_>,
+    proposals: &[PortProposal],
+    carried: &mut Carried<'_, '_>,
+) -> Result<Vec<String>, Failed> {
+    let mut inputs = vec![
+        Entry::new("backup", &loaded.file.name, loaded.file.text.as_bytes()),
+        Entry::new("profile", &ready.old_file.file, ready.old_file.text.as_bytes()),
+    ];
+    if ready.new_file.file != ready.old_file.file {
+        inputs.push(Entry::new("profile", &ready.new_file.file, ready.new_file.text.as_bytes()));
+    }
+    inputs.push(Entry::new("crossing", &ready.crossing_file.file, ready.crossing_file.text.as_bytes()));
+    let given_map = options.map.as_deref().map(crate::files::read_text).transpose()?;
+    if let (Some(path), Some(text)) = (&options.map, &given_map) {
+        inputs.push(Entry::new("map", &path.display().to_string(), text.as_bytes()));
+    }
+    let mut outputs = Vec::new();
+    if !carried.result.is_empty() {
+        let stem = loaded.file.name.rsplit_once('.').map_or(loaded.file.name.as_str(), |(stem, _)| stem);
+        let name = format!("{stem}.{}.{}", ready.new.line, ready.new.form.word());
+        folder.write(&name, |out| out.write_all(&carried.result))?;
+        outputs.push(Entry::new("configuration", &name, &carried.result));
+    }
+    let ledger = ledger_text(carried);
+    folder.write(LEDGER, |out| out.write_all(&ledger))?;
+    outputs.push(Entry::new("ledger", LEDGER, &ledger));
+    drop(ledger);
+    let map = write_map(proposals, &ready.from(), &loaded.receiver.to_string(), given_map.as_deref());
+    folder.write(MAP, |out| out.write_all(map.as_bytes()))?;
+    outputs.push(Entry::new("map", MAP, map.as_bytes()));
+    let decided = json!({
+        "from": ready.from(),
+        "read_as": ready.backup.identity.read_as,
+        "to": loaded.receiver.to_string(),
+        "blocked": carried.is_blocked(),
+        "fates": fates(&carried.counts()),
+    });
+    let receipt = receipt(&inputs, &decided, &outputs);
+    folder.write(RECEIPT, |out| out.write_all(receipt.as_bytes()))?;
+    Ok(outputs.iter().map(|entry| entry.file.clone()).chain([RECEIPT.to_owned()]).collect())
+}
+
+fn ledger_text(carried: &mut Carried<'_, '_>) -> Vec<u8> {
+    let mut rows = carried.ledger_rows();
+    let mut text = Vec::new();
+    while rows.next_row(&mut text) {}
+    text
+}
+
+fn fates(counts: &[FateCount]) -> Value {
+    let sums = Fate::ALL.iter().filter_map(|&fate| {
+        let of_fate = counts.iter().filter(|count| count.fate == fate);
+        let (settings, objects) =
+            of_fate.fold((0, 0), |sum, count| (sum.0 + count.settings, sum.1 + count.objects));
+        (settings + objects > 0)
+            .then(|| (fate.word().to_owned(), json!({ "settings": settings, "objects": objects })))
+    });
+    Value::Object(sums.collect())
+}
+
+fn print(
+    printer: &mut Printer<'_>,
+    options: &Carry,
+    carried: &Carried<'_, '_>,
+    counts: &[FateCount],
+    files: &[String],
+) -> Result<(), Failed> {
+    // A column for each fate that occurs, the mildest first; numbers are settings.
+    let occurring: Vec<Fate> = Fate::ALL
+        .iter()
+        .copied()
+        .filter(|&fate| counts.iter().any(|count| count.fate == fate && count.settings > 0))
+        .collect();
+    let mut sections: Vec<&str> = Vec::new();
+    for count in counts.iter().filter(|count| !sections.contains(&count.section.as_str())).collect::<Vec<_>>()
+    {
+        if !sections.contains(&count.section.as_str()) {
+            sections.push(&count.section);
+        }
+    }
+    let cell = |section: Option<&str>, fate: Option<Fate>| {
+        let fits = |count: &&FateCount| {
+            section.is_none_or(|s| count.section == s) && fate.is_none_or(|f| count.fate == f)
+        };
+        counts.iter().filter(fits).map(|count| count.settings).sum::<usize>()
+    };
+    let number = |number: usize| if number == 0 { "-".to_owned() } else { number.to_string() };
+    let row = |name: &str, section: Option<&str>| {
+        let mut row = vec![name.to_owned()];
+        row.extend(occurring.iter().map(|&fate| number(cell(section, Some(fate)))));
+        row.push(number(cell(section, None)));
+        row
+    };
+    let rows = sections.iter().map(|section| row(section, Some(section))).chain([row("all", None)]);
+    let heads: Vec<&str> =
+        ["section"].into_iter().chain(occurring.iter().map(|fate| fate.word())).chain(["all"]).collect();
+    let right: Vec<usize> = (1..heads.len()).collect();
+    printer.line(&columns(&heads, &right, rows))?;
+    let objects: usize = counts.iter().map(|count| count.objects).sum();
+    printer.line(&format!(
+        "\n  {} and {} in the backup, each with one fate.",
+        count(cell(None, None), "setting"),
+        count(objects, "object")
+    ))?;
+    for (origin, number) in carried.origins() {
+        printer.line(&format!(
+            "  {} {}.",
+            count(number, "setting") + " of the result" + if number == 1 { " is" } else { " are" },
+            origin.about()
+        ))?;
+    }
+    if carried.comments() > 0 {
+        printer.line(&format!(
+            "  {} not taken along: the new form has none.",
+            count(carried.comments(), "comment")
+        ))?;
+    }
+    if carried.is_blocked() {
+        printer.line(&format!(
+            "\n{BOLD}blocked{BOLD:#}: no configuration was written; what blocks is told below"
+        ))?;
+    }
+    printer.line(&format!("\nwritten to {}:", options.output.display()))?;
+    for file in files {
+        printer.line(&format!("  {file}"))?;
+    }
+    printer.line("")?;
+    Ok(())
+}
+
+fn to_json(carried: &Carried<'_, '_>, counts: &[FateCount], files: &[String]) -> Value {
+    let count = |count: &FateCount| {
+        json!({
+            "section": count.section, "fate": count.fate.word(),
+            "settings": count.settings, "objects": count.objects,
+        })
+    };
+    json!({
+        "blocked": carried.is_blocked(),
+        "counts": counts.iter().map(count).collect::<Vec<_>>(),
+        "comments_left": carried.comments(),
+        "findings": carried.findings.iter().map(finding_json).collect::<Vec<_>>(),
+        "files": files,
+    })
+}

@@ -1,0 +1,85 @@
+//! `ledger`: looks things up in what a carry wrote.
+
+use crate::arguments::{Format, General, Ledger};
+use crate::output::Printer;
+use crate::output::rows::{CsvRows, JsonRows, RowPrinter, TableRows};
+use crate::status::{Failed, Status};
+use fordcross_core::fate::{Fate, Origin};
+use serde_json::Value;
+use std::fs::File;
+use std::io::{BufRead as _, BufReader};
+use wildmatch::WildMatch;
+
+pub(crate) fn ledger(
+    general: &General,
+    options: &Ledger,
+    printer: &mut Printer<'_>,
+) -> Result<Status, Failed> {
+    let known: Vec<&str> = Fate::ALL
+        .iter()
+        .map(|fate| fate.word())
+        .chain(Origin::ALL.iter().map(|origin| origin.word()))
+        .collect();
+    if let Some(unknown) = options.fate.iter().find(|fate| !known.contains(&fate.as_str())) {
+        let help = format!("the fates are {}", known.join(", "));
+        return Err(Failed::usage(format!("there is no fate `{unknown}`")).help(help));
+    }
+    let path = options.folder.join("ledger.jsonl");
+    let file = File::open(&path).map_err(|error| {
+        Failed::file(&path, "read", &error).help("name the folder that `fordcross carry … -o DIR` wrote")
+    })?;
+    let filter = Filter::new(options);
+    let mut rows: Box<dyn RowPrinter + '_> = match if general.json { Format::Json } else { options.format } {
+        Format::Json => Box::new(JsonRows(&mut *printer.out)),
+        Format::Csv => Box::new(CsvRows::new(&mut *printer.out)?),
+        Format::Table => Box::new(TableRows::new(&mut *printer.out)),
+    };
+    let mut all = 0;
+    for (number, line) in BufReader::new(file).lines().enumerate() {
+        let line = line.map_err(|error| Failed::file(&path, "read", &error))?;
+        let row: Value = serde_json::from_str(&line).map_err(|error| {
+            Failed::message(format!(
+                "`{}` line {} is no row of a ledger: {error}",
+                path.display(),
+                number + 1
+            ))
+        })?;
+        all += 1;
+        if filter.takes(&row) {
+            rows.row(&line, &row)?;
+        }
+    }
+    rows.finish(all)?;
+    Ok(Status::Done)
+}
+
+struct Filter<'o> {
+    options: &'o Ledger,
+    locators: Vec<WildMatch>,
+}
+
+impl<'o> Filter<'o> {
+    fn new(options: &'o Ledger) -> Self {
+        Self { options, locators: options.locator.iter().map(|pattern| WildMatch::new(pattern)).collect() }
+    }
+
+    fn takes(&self, row: &Value) -> bool {
+        let field = |name: &str| row[name].as_str().unwrap_or_default();
+        let among =
+            |wanted: &[String], found: &str| wanted.is_empty() || wanted.iter().any(|wanted| wanted == found);
+        let fate = if row["origin"].is_string() { field("origin") } else { field("fate") };
+        among(&self.options.fate, fate)
+            && among(&self.options.section, field("section"))
+            && self.takes_locator(row)
+    }
+
+    /// Old and new places alike, so that it can also be asked where something came from.
+    fn takes_locator(&self, row: &Value) -> bool {
+        let landings = row["landings"].as_array().into_iter().flatten().map(|landing| &landing["locator"]);
+        self.locators.is_empty()
+            || std::iter::once(&row["locator"])
+                .chain(landings)
+                .filter_map(Value::as_str)
+                .any(|locator| self.locators.iter().any(|pattern| pattern.matches(locator)))
+    }
+}

@@ -1,0 +1,132 @@
+//! `map`: what becomes of each port.
+
+use super::way::{Ready, load};
+use crate::arguments::{General, Map};
+use crate::files::read_text;
+use crate::output::findings::{finding_json, print_findings};
+use crate::output::table::columns;
+use crate::output::{Printer, Sources, count};
+use crate::status::{Failed, Status};
+use fordcross_core::finding::Finding;
+use fordcross_core::mapping::{
+    MapFile, PortProposal, PortTarget, PortUse, parse_map, propose, used_ports, write_map,
+};
+use fordcross_core::profile::Model;
+use fordcross_core::source::Source;
+use serde_json::{Value, json};
+use std::fs;
+use std::io::{Read, Write as _};
+use std::path::Path;
+
+pub(crate) fn map(
+    general: &General,
+    options: &Map,
+    input: &mut dyn Read,
+    printer: &mut Printer<'_>,
+) -> Result<Status, Failed> {
+    let loaded = load(general, &options.way, input)?;
+    let ready = loaded.ready(options.way.reading.treat_as.as_deref())?;
+    let Some(model) = ready.new_model(&loaded.receiver) else {
+        return Err(Failed::message(format!(
+            "{} has no models, so there are no ports to map",
+            ready.new.title
+        )));
+    };
+    let used = used_ports(&ready.backup, &ready.old);
+    let existing = match &options.output {
+        Some(path) if path.exists() => Some(read_map(path, &used, &ready, model)?),
+        _ => None,
+    };
+    let decided = existing.as_ref().map(|(_, map)| map.by_person()).unwrap_or_default();
+    let (proposals, mut findings) =
+        propose(&used, ready.old_model(), model, &ready.crossing, &decided, &ready.backup);
+    findings.splice(0..0, ready.notices.iter().cloned());
+    let open = proposals.iter().filter(|proposal| proposal.target == PortTarget::Open).count();
+    if let Some(path) = &options.output {
+        let text = write_map(
+            &proposals,
+            &ready.from(),
+            &loaded.receiver.to_string(),
+            existing.as_ref().map(|(text, _)| text.as_str()),
+        );
+        write_whole(path, &text)?;
+    }
+    if general.json {
+        printer.json(&to_json(&proposals, &findings))?;
+        return Ok(Status::Done);
+    }
+    print(printer, &proposals)?;
+    match &options.output {
+        Some(path) => printer.line(&format!("\nwritten to {}", path.display()))?,
+        None => printer.line("\nnothing was written; add `-o FILE` to keep and edit the map")?,
+    }
+    if open > 0 {
+        printer.line(&format!(
+            "{} open: `carry` is blocked until the map says what becomes of {}",
+            count(open, "port"),
+            if open == 1 { "it" } else { "them" }
+        ))?;
+    }
+    print_findings(printer, &findings, &Sources::default())?;
+    Ok(Status::Done)
+}
+
+/// Reads a map file that is there; what is wrong with it is told with its lines.
+pub(crate) fn read_map(
+    path: &Path,
+    used: &[PortUse],
+    ready: &Ready<'_>,
+    model: &Model,
+) -> Result<(String, MapFile), Failed> {
+    let text = read_text(path)?;
+    let name = path.file_name().map(|name| name.to_string_lossy().into_owned()).unwrap_or_default();
+    let names: Vec<&str> = used.iter().map(|port| port.name.as_str()).collect();
+    match parse_map(Source { name: &name, text: &text }, &names, ready.old_model(), model) {
+        Ok(map) => Ok((text, map)),
+        Err(findings) => {
+            let mut sources = Sources::default();
+            sources.add(&name, &text);
+            Err(Failed::Findings(findings, sources))
+        }
+    }
+}
+
+fn print(printer: &mut Printer<'_>, proposals: &[PortProposal]) -> Result<(), Failed> {
+    let rows = proposals.iter().map(|proposal| {
+        vec![
+            proposal.old.clone(),
+            proposal.target.word().to_owned(),
+            proposal.settings.to_string(),
+            proposal.why.clone(),
+        ]
+    });
+    printer.line(&columns(&["old", "new", "settings", "why"], &[2], rows))?;
+    Ok(())
+}
+
+fn to_json(proposals: &[PortProposal], findings: &[Finding]) -> Value {
+    let port = |proposal: &PortProposal| {
+        json!({
+            "old": proposal.old, "new": proposal.target.word(), "settings": proposal.settings,
+            "why": proposal.why, "by_person": proposal.by_person,
+        })
+    };
+    json!({
+        "ports": proposals.iter().map(port).collect::<Vec<_>>(),
+        "findings": findings.iter().map(finding_json).collect::<Vec<_>>(),
+    })
+}
+
+/// Writes a file whole or not at all.
+fn write_whole(path: &Path, text: &str) -> Result<(), Failed> {
+    let failed = |error: std::io::Error| Failed::file(path, "write", &error);
+    let folder = path.parent().filter(|folder| !folder.as_os_str().is_empty()).unwrap_or(Path::new("."));
+    let mut half = tempfile::NamedTempFile::new_in(folder).map_err(failed)?;
+    half.write_all(text.as_bytes()).and_then(|()| half.as_file().sync_all()).map_err(failed)?;
+    if let Ok(found) = fs::metadata(path) {
+        // A file that others may read stays so.
+        half.as_file().set_permissions(found.permissions()).map_err(failed)?;
+    }
+    half.persist(path).map_err(|error| failed(error.error))?;
+    Ok(())
+}

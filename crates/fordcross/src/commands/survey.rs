@@ -1,0 +1,156 @@
+//! `survey`: what a backup is and what is in it.
+
+use super::way::{open, treated_as};
+use crate::arguments::{General, Survey};
+use crate::files::read_backup;
+use crate::library;
+use crate::output::findings::print_findings;
+use crate::output::table::columns;
+use crate::output::{BOLD, Printer, Sources, clean, count};
+use crate::status::{Failed, Status};
+use fordcross_core::backup::Backup;
+use fordcross_core::library::ProfileFile;
+use fordcross_core::profile::Profile;
+use fordcross_core::survey::{self, SectionCount};
+use serde_json::{Value, json};
+use std::io::Read;
+
+pub(crate) fn survey(
+    general: &General,
+    options: &Survey,
+    input: &mut dyn Read,
+    printer: &mut Printer<'_>,
+) -> Result<Status, Failed> {
+    let library = library::load(&general.profiles)?;
+    let today = general.today.unwrap_or_else(|| jiff::ZonedDateTime::now().date());
+    let mut status = Status::Done;
+    let mut answers = Vec::new();
+    for (index, path) in options.backups.iter().enumerate() {
+        let file = read_backup(path, input, &library);
+        let opened = file
+            .as_ref()
+            .map_err(|_| ())
+            .map(|file| open(file, &library, options.reading.treat_as.as_deref()));
+        match (file.as_ref().err().is_some(), opened) {
+            (false, Ok(Ok((backup, profile, profile_file)))) => {
+                let counted = survey::survey(&backup, &profile, today);
+                if general.json {
+                    answers.push(to_json(&backup, &profile, &counted));
+                    continue;
+                }
+                if index > 0 {
+                    printer.line("")?;
+                }
+                print(printer, &backup, &profile, profile_file, &counted)?;
+                if let Some(finding) = treated_as(&backup) {
+                    print_findings(printer, &[finding], &Sources::default())?;
+                }
+            }
+            // One bad backup of several does not hide what is in the others.
+            (false, Ok(Err(failed))) => status = failed.tell(printer.err),
+            _ => {
+                if let Err(failed) = file {
+                    status = failed.tell(printer.err);
+                }
+            }
+        }
+    }
+    if general.json {
+        printer.json(&Value::Array(answers))?;
+    }
+    Ok(status)
+}
+
+fn print(
+    printer: &mut Printer<'_>,
+    backup: &Backup<'_>,
+    profile: &Profile,
+    file: &ProfileFile,
+    counted: &survey::Survey,
+) -> Result<(), Failed> {
+    let identity = &backup.identity;
+    let model = identity.model.as_deref().and_then(|name| profile.model(name).ok());
+    let unit = model.map_or(profile.title.as_str(), |model| model.title.as_str());
+    printer.line(&format!("{BOLD}{}{BOLD:#}", clean(backup.tree.source().name)))?;
+    printer.line(&format!("  {} on release {}", clean(unit), clean(&identity.release)))?;
+    let mut about = Vec::new();
+    if let Some(taken) = &identity.taken {
+        about.push(match counted.age_days {
+            Some(days) => format!("taken {taken}, {} ago", count(usize::try_from(days).unwrap_or(0), "day")),
+            None => format!("taken {taken}"),
+        });
+    }
+    about.extend(identity.kind.as_ref().map(|kind| format!("kind `{kind}`")));
+    about.extend(identity.label.as_ref().map(|label| format!("label `{label}`")));
+    if !about.is_empty() {
+        printer.line(&format!("  {}", clean(&about.join("; "))))?;
+    }
+    let dated = profile.dated.as_deref().map(|date| format!(" of {date}")).unwrap_or_default();
+    printer.line(&format!("  read under the profile {}{dated}\n", file.file))?;
+    let total = SectionCount { name: "all".into(), ..counted.total() };
+    let rows = counted.sections.iter().chain([&total]).map(|section| {
+        let number = |number: usize| if number == 0 { "-".to_owned() } else { number.to_string() };
+        vec![
+            section.name.clone(),
+            number(section.objects),
+            number(section.settings),
+            number(section.secrets),
+            number(section.unknown),
+        ]
+    });
+    printer.line(&columns(&["section", "objects", "settings", "secrets", "unknown"], &[1, 2, 3, 4], rows))?;
+    printer.line("")?;
+    if total.unknown > 0 {
+        printer.line(&format!(
+            "  {} unknown to the profile: whether a rule speaks of {} is for `carry` to say.",
+            count(total.unknown, "setting") + if total.unknown == 1 { " is" } else { " are" },
+            if total.unknown == 1 { "it" } else { "them" }
+        ))?;
+    }
+    if total.secrets > 0 {
+        printer.line(&format!(
+            "  {} in it: keep this file, and what is made from it, where only you can read it.",
+            count(total.secrets, "secret") + if total.secrets == 1 { " is" } else { " are" }
+        ))?;
+    }
+    if counted.comments > 0 {
+        printer.line(&format!("  {}, which are no settings.", count(counted.comments, "comment")))?;
+    }
+    if !profile.never_held.is_empty() {
+        printer.line("  A backup of this line never holds:")?;
+        for never in &profile.never_held {
+            printer.line(&format!("    - {}: {}", never.what, never.remedy))?;
+        }
+    }
+    Ok(())
+}
+
+fn to_json(backup: &Backup<'_>, profile: &Profile, counted: &survey::Survey) -> Value {
+    let identity = &backup.identity;
+    let section = |section: &SectionCount| {
+        json!({
+            "name": section.name, "objects": section.objects, "settings": section.settings,
+            "secrets": section.secrets, "unknown": section.unknown,
+        })
+    };
+    let never_held: Vec<Value> = profile
+        .never_held
+        .iter()
+        .map(|never| json!({ "what": never.what, "remedy": never.remedy }))
+        .collect();
+    json!({
+        "file": backup.tree.source().name,
+        "line": profile.line,
+        "model": identity.model,
+        "release": identity.release,
+        "read_as": identity.read_as,
+        "taken": identity.taken,
+        "age_days": counted.age_days,
+        "kind": identity.kind,
+        "label": identity.label,
+        "profile": { "file": profile.file, "dated": profile.dated },
+        "sections": counted.sections.iter().map(section).collect::<Vec<_>>(),
+        "comments": counted.comments,
+        "never_held": never_held,
+    })
+}

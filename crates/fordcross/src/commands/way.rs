@@ -1,0 +1,169 @@
+//! What `map` and `carry` share: the backup, both profiles, the receiving model, the crossing.
+
+use crate::arguments::{General, Way};
+use crate::files::{InputFile, read_backup};
+use crate::library;
+use crate::output::Sources;
+use crate::status::Failed;
+use fordcross_core::backup::{Backup, identify, read_tree, recognise};
+use fordcross_core::crossing::{Crossing, Side};
+use fordcross_core::finding::{Code, Finding};
+use fordcross_core::library::{CrossingFile, Library, ProfileFile};
+use fordcross_core::profile::{Model, Profile};
+use std::io::Read;
+
+/// Where the settings are to go, as it was typed.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub(crate) struct Receiver {
+    pub(crate) line: String,
+    pub(crate) model: Option<String>,
+    pub(crate) release: String,
+}
+
+impl Receiver {
+    pub(crate) fn parse(text: &str) -> Result<Self, Failed> {
+        let parsed = text.split_once('@').filter(|(unit, release)| !unit.is_empty() && !release.is_empty());
+        let Some((unit, release)) = parsed else {
+            return Err(Failed::usage(format!("`--to {text}` names no receiving unit"))
+                .help("write `LINE/MODEL@RELEASE`, such as `osier/8@2.1`"));
+        };
+        let (line, model) = match unit.split_once('/') {
+            Some((line, model)) => (line, Some(model.to_owned())),
+            None => (unit, None),
+        };
+        Ok(Self { line: line.to_owned(), model, release: release.to_owned() })
+    }
+}
+
+impl std::fmt::Display for Receiver {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        match &self.model {
+            Some(model) => write!(f, "{}/{model}@{}", self.line, self.release),
+            None => write!(f, "{}@{}", self.line, self.release),
+        }
+    }
+}
+
+/// Everything but the backup itself, which borrows from its file.
+pub(crate) struct Loaded {
+    pub(crate) library: Library,
+    pub(crate) file: InputFile,
+    pub(crate) receiver: Receiver,
+}
+
+pub(crate) fn load(general: &General, way: &Way, input: &mut dyn Read) -> Result<Loaded, Failed> {
+    let receiver = Receiver::parse(&way.to)?;
+    let library = library::load(&general.profiles)?;
+    let file = read_backup(&way.backup, input, &library)?;
+    Ok(Loaded { library, file, receiver })
+}
+
+/// The way from a backup to a receiving unit.
+pub(crate) struct Ready<'l> {
+    pub(crate) backup: Backup<'l>,
+    pub(crate) old: Profile,
+    pub(crate) new: Profile,
+    pub(crate) old_file: &'l ProfileFile,
+    pub(crate) new_file: &'l ProfileFile,
+    pub(crate) crossing: Crossing,
+    pub(crate) crossing_file: &'l CrossingFile,
+    /// What was noticed on the way here.
+    pub(crate) notices: Vec<Finding>,
+}
+
+impl Loaded {
+    pub(crate) fn ready(&self, treat_as: Option<&str>) -> Result<Ready<'_>, Failed> {
+        let (backup, old, old_file) = open(&self.file, &self.library, treat_as)?;
+        let new_file = self.library.profile(&self.receiver.line)?;
+        let new = parse(new_file)?;
+        let mut findings = Vec::new();
+        if let Err(finding) = new.release(&self.receiver.release) {
+            findings.push(*finding);
+        }
+        match &self.receiver.model {
+            Some(model) => findings.extend(new.model(model).err().map(|finding| *finding)),
+            None if !new.models.is_empty() => {
+                let known: Vec<String> = new.models.iter().map(|model| format!("`{}`", model.name)).collect();
+                findings.push(
+                    Finding::new(Code::ModelUnknown, format!("`--to` names no model of {}", new.title)).help(
+                        format!(
+                            "write `{}/MODEL@{}`; the models are {}",
+                            new.line,
+                            self.receiver.release,
+                            known.join(", ")
+                        ),
+                    ),
+                );
+            }
+            None => {}
+        }
+        if !findings.is_empty() {
+            return Err(findings.into());
+        }
+        let from = Side { line: old.line.clone(), release: backup.identity.read_as.clone() };
+        let to = Side { line: new.line.clone(), release: self.receiver.release.clone() };
+        let crossing_file = self.library.crossing(&from, &to)?;
+        let crossing = crossing_file.parse(&old, &new).map_err(|findings| {
+            let mut sources = Sources::default();
+            sources.add(&crossing_file.file, &crossing_file.text);
+            Failed::Findings(findings, sources)
+        })?;
+        let notices = treated_as(&backup).into_iter().collect();
+        Ok(Ready { backup, old, new, old_file, new_file, crossing, crossing_file, notices })
+    }
+}
+
+impl Ready<'_> {
+    pub(crate) fn old_model(&self) -> Option<&Model> {
+        self.backup.identity.model.as_deref().and_then(|name| self.old.model(name).ok())
+    }
+
+    pub(crate) fn new_model(&self, receiver: &Receiver) -> Option<&Model> {
+        receiver.model.as_deref().and_then(|name| self.new.model(name).ok())
+    }
+
+    /// The old unit, written like `--to`.
+    pub(crate) fn from(&self) -> String {
+        let release = &self.backup.identity.release;
+        match &self.backup.identity.model {
+            Some(model) => format!("{}/{model}@{release}", self.old.line),
+            None => format!("{}@{release}", self.old.line),
+        }
+    }
+}
+
+/// Reads and recognises a backup.
+pub(crate) fn open<'l>(
+    file: &'l InputFile,
+    library: &'l Library,
+    treat_as: Option<&str>,
+) -> Result<(Backup<'l>, Profile, &'l ProfileFile), Failed> {
+    let (tree, form) = read_tree(file.source(), library)?;
+    let profile_file = recognise(&tree, form, library)?;
+    let profile = parse(profile_file)?;
+    let identity = identify(&tree, &profile, treat_as)?;
+    Ok((Backup { tree, identity }, profile, profile_file))
+}
+
+pub(crate) fn parse(file: &ProfileFile) -> Result<Profile, Failed> {
+    file.parse().map_err(|findings| {
+        let mut sources = Sources::default();
+        sources.add(&file.file, &file.text);
+        Failed::Findings(findings, sources)
+    })
+}
+
+/// That a backup was read as another release than it says.
+pub(crate) fn treated_as(backup: &Backup<'_>) -> Option<Finding> {
+    let identity = &backup.identity;
+    (identity.release != identity.read_as).then(|| {
+        Finding::new(
+            Code::ReleaseTreatedAs,
+            format!(
+                "the backup says release `{}` and was read as `{}`, as asked",
+                identity.release, identity.read_as
+            ),
+        )
+        .help("look through the result with care: what changed between the two is not known")
+    })
+}

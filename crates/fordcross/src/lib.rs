@@ -1,0 +1,65 @@
+//! The command line of Fordcross: arguments, files, printing, exit status. All computation is in
+//! `fordcross-core`.
+//!
+//! [`run`] takes its streams, so that a test or the demonstration can call it in process. Text is
+//! written with colours; a stream that is no terminal strips them.
+
+mod arguments;
+mod commands;
+mod files;
+mod library;
+mod output;
+mod receipt;
+mod result_folder;
+mod status;
+
+use arguments::{Arguments, Command};
+use clap::Parser as _;
+use output::Printer;
+use status::{Failed, Status};
+use std::ffi::OsString;
+use std::io::{BufRead, Write};
+
+/// Runs the program with its arguments, its own name first; gives back the exit status.
+pub fn run<I, T>(arguments: I, input: &mut dyn BufRead, out: &mut dyn Write, err: &mut dyn Write) -> u8
+where
+    I: IntoIterator<Item = T>,
+    T: Into<OsString> + Clone,
+{
+    let status = match Arguments::try_parse_from(arguments) {
+        Ok(arguments) => perform(&arguments, input, out, err),
+        Err(error) => {
+            let text = error.render();
+            let printed = if error.use_stderr() {
+                write!(err, "{}", text.ansi())
+            } else {
+                write!(out, "{}", text.ansi())
+            };
+            printed
+                .map(|()| if error.use_stderr() { Status::WrongUsage } else { Status::Done })
+                .map_err(Failed::from)
+        }
+    };
+    let status = status.and_then(|status| out.flush().map(|()| status).map_err(Failed::from));
+    match status {
+        Ok(status) => status.code(),
+        Err(failed) => failed.tell(err).code(),
+    }
+}
+
+fn perform(
+    arguments: &Arguments,
+    input: &mut dyn BufRead,
+    out: &mut dyn Write,
+    err: &mut dyn Write,
+) -> Result<Status, Failed> {
+    let mut printer = Printer::new(out, err);
+    let general = &arguments.general;
+    match &arguments.command {
+        Command::Survey(options) => commands::survey::survey(general, options, input, &mut printer),
+        Command::Map(options) => commands::map::map(general, options, input, &mut printer),
+        Command::Carry(options) => commands::carry::carry(general, options, input, &mut printer),
+        Command::Ledger(options) => commands::ledger::ledger(general, options, &mut printer),
+        Command::Demo(options) => commands::demo::demo(options, &mut printer),
+    }
+}

@@ -1,0 +1,98 @@
+//! The shipped profiles and crossings with those of the person's own folders.
+
+use crate::files::read_text;
+use crate::output::Sources;
+use crate::status::Failed;
+use fordcross_core::crossing::Side;
+use fordcross_core::library::{CrossingFile, Library, ProfileFile};
+use fordcross_core::profile::FileForm;
+use std::borrow::Cow;
+use std::fs;
+use std::path::{Path, PathBuf};
+
+/// Gathers the library. Shipped files are known by their index; a person's own are checked whole.
+pub(crate) fn load(folders: &[PathBuf]) -> Result<Library, Failed> {
+    let mut library = Library::default();
+    for shipped in fordcross_profiles::PROFILES {
+        library.add_profile(ProfileFile {
+            file: Cow::Borrowed(shipped.file),
+            text: Cow::Borrowed(shipped.text),
+            line: Cow::Borrowed(shipped.line),
+            form: if shipped.form == "xml" { FileForm::Xml } else { FileForm::Json },
+            marker: Cow::Borrowed(shipped.marker),
+        });
+    }
+    for shipped in fordcross_profiles::CROSSINGS {
+        let (Some(from), Some(to)) = (Side::parse(shipped.from), Side::parse(shipped.to)) else { continue };
+        library.add_crossing(CrossingFile {
+            file: Cow::Borrowed(shipped.file),
+            text: Cow::Borrowed(shipped.text),
+            from,
+            to,
+        });
+    }
+    let mut findings = Vec::new();
+    let mut sources = Sources::default();
+    let mut own_crossings = Vec::new();
+    for folder in folders {
+        for path in files_below(folder)? {
+            let name = path.file_name().map(|name| name.to_string_lossy().into_owned()).unwrap_or_default();
+            if name.ends_with(".profile.toml") {
+                let text = read_text(&path)?;
+                sources.add(&name, &text);
+                match ProfileFile::read(name, text) {
+                    Ok(profile) => library.add_profile(profile),
+                    Err(problems) => findings.extend(problems),
+                }
+            } else if name.ends_with(".crossing.toml") {
+                let text = read_text(&path)?;
+                sources.add(&name, &text);
+                match CrossingFile::read(name, text) {
+                    Ok(crossing) => own_crossings.push(crossing),
+                    Err(problems) => findings.extend(problems),
+                }
+            }
+        }
+    }
+    // The rules of a crossing are checked against both profiles, so all of these come first.
+    if findings.is_empty() {
+        for crossing in &own_crossings {
+            findings.extend(check(&library, crossing));
+        }
+    }
+    if !findings.is_empty() {
+        return Err(Failed::Findings(findings, sources));
+    }
+    own_crossings.into_iter().for_each(|crossing| library.add_crossing(crossing));
+    Ok(library)
+}
+
+fn check(library: &Library, crossing: &CrossingFile) -> Vec<fordcross_core::finding::Finding> {
+    let profile =
+        |line: &str| library.profile(line).map_err(|finding| vec![*finding]).and_then(ProfileFile::parse);
+    let checked = profile(&crossing.from.line)
+        .and_then(|old| profile(&crossing.to.line).map(|new| (old, new)))
+        .and_then(|(old, new)| crossing.parse(&old, &new));
+    checked.err().unwrap_or_default()
+}
+
+/// Profiles and crossings in a folder and below it, by name: the order decides which one stands.
+fn files_below(folder: &Path) -> Result<Vec<PathBuf>, Failed> {
+    let mut files = Vec::new();
+    let mut folders = vec![folder.to_owned()];
+    while let Some(folder) = folders.pop() {
+        let entries =
+            fs::read_dir(&folder).map_err(|error| Failed::file(&folder, "read the folder", &error))?;
+        for entry in entries.flatten() {
+            let path = entry.path();
+            // A link is not followed: a folder may lead back into itself.
+            match entry.file_type() {
+                Ok(kind) if kind.is_dir() => folders.push(path),
+                Ok(_) => files.push(path),
+                Err(_) => {}
+            }
+        }
+    }
+    files.sort();
+    Ok(files)
+}

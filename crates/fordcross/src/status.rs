@@ -1,0 +1,149 @@
+//! Exit statuses, and what ends a command early.
+
+use crate::output::findings::print_findings;
+use crate::output::{Printer, Sources};
+use fordcross_core::carry::FateCount;
+use fordcross_core::fate::Fate;
+use fordcross_core::finding::Finding;
+use std::io::{self, Write};
+use std::path::Path;
+
+/// How a command ended.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) enum Status {
+    Done,
+    Failed,
+    WrongUsage,
+    Blocked,
+    PersonNeeded,
+}
+
+impl Status {
+    pub(crate) fn code(self) -> u8 {
+        match self {
+            Self::Done => 0,
+            Self::Failed => 1,
+            Self::WrongUsage => 2,
+            Self::Blocked => 3,
+            Self::PersonNeeded => 4,
+        }
+    }
+
+    /// The status of a carry: a function of its fates and findings alone.
+    pub(crate) fn of_carry(blocked: bool, counts: &[FateCount], strict: bool) -> Self {
+        let needs_person =
+            |count: &FateCount| matches!(count.fate, Fate::Dropped | Fate::ByHand | Fate::Unmatched);
+        if blocked {
+            Self::Blocked
+        } else if strict && counts.iter().any(needs_person) {
+            Self::PersonNeeded
+        } else {
+            Self::Done
+        }
+    }
+}
+
+/// Why a command could not go on.
+#[derive(Debug)]
+pub(crate) enum Failed {
+    /// What is wrong with a person's files.
+    Findings(Vec<Finding>, Sources),
+    /// One sentence, with what to do.
+    Message { message: String, help: Option<String>, status: Status },
+    /// Nobody reads what is printed.
+    Unread(io::Error),
+}
+
+impl From<io::Error> for Failed {
+    fn from(error: io::Error) -> Self {
+        Self::Unread(error)
+    }
+}
+
+impl From<Box<Finding>> for Failed {
+    fn from(finding: Box<Finding>) -> Self {
+        Self::Findings(vec![*finding], Sources::default())
+    }
+}
+
+impl From<Vec<Finding>> for Failed {
+    fn from(findings: Vec<Finding>) -> Self {
+        Self::Findings(findings, Sources::default())
+    }
+}
+
+impl Failed {
+    pub(crate) fn message(message: impl Into<String>) -> Self {
+        Self::Message { message: message.into(), help: None, status: Status::Failed }
+    }
+
+    pub(crate) fn usage(message: impl Into<String>) -> Self {
+        Self::Message { message: message.into(), help: None, status: Status::WrongUsage }
+    }
+
+    pub(crate) fn file(path: &Path, doing: &str, error: &io::Error) -> Self {
+        Self::message(format!("cannot {doing} `{}`: {}", path.display(), lower(error)))
+    }
+
+    pub(crate) fn help(self, text: impl Into<String>) -> Self {
+        match self {
+            Self::Message { message, status, .. } => {
+                Self::Message { message, help: Some(text.into()), status }
+            }
+            other => other,
+        }
+    }
+
+    /// Tells it on the error stream; gives back the exit status.
+    pub(crate) fn tell(self, err: &mut dyn Write) -> Status {
+        let told = match &self {
+            Self::Findings(findings, sources) => {
+                let mut nowhere = io::sink();
+                let mut printer = Printer::new(&mut nowhere, err);
+                print_findings(&mut printer, findings, sources)
+            }
+            Self::Message { message, help, .. } => {
+                let mut nowhere = io::sink();
+                Printer::new(&mut nowhere, err).error(message, help.as_deref())
+            }
+            Self::Unread(error) if error.kind() == io::ErrorKind::BrokenPipe => Ok(()),
+            Self::Unread(error) => {
+                let mut nowhere = io::sink();
+                Printer::new(&mut nowhere, err).error(&format!("cannot print: {}", lower(error)), None)
+            }
+        };
+        match (self, told) {
+            (Self::Message { status, .. }, Ok(())) => status,
+            // A reader that went away has seen enough.
+            (Self::Unread(error), _) if error.kind() == io::ErrorKind::BrokenPipe => Status::Done,
+            _ => Status::Failed,
+        }
+    }
+}
+
+fn lower(error: &io::Error) -> String {
+    let text = error.to_string();
+    let text = text.split(" (os error").next().unwrap_or(&text);
+    let mut chars = text.chars();
+    chars.next().map_or_else(String::new, |first| first.to_lowercase().chain(chars).collect())
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use rstest::rstest;
+
+    #[rstest]
+    #[case(true, Fate::Carried, true, 3)]
+    #[case(false, Fate::Carried, true, 0)]
+    #[case(false, Fate::Approximated, true, 0)]
+    #[case(false, Fate::LeftOut, true, 0)]
+    #[case(false, Fate::Dropped, true, 4)]
+    #[case(false, Fate::ByHand, true, 4)]
+    #[case(false, Fate::Unmatched, true, 4)]
+    #[case(false, Fate::Unmatched, false, 0)]
+    fn carry_status(#[case] blocked: bool, #[case] fate: Fate, #[case] strict: bool, #[case] code: u8) {
+        let counts = [FateCount { section: "x".into(), fate, settings: 1, objects: 0 }];
+        assert_eq!(Status::of_carry(blocked, &counts, strict).code(), code);
+    }
+}

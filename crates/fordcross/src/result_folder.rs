@@ -5,9 +5,9 @@
 //! the next run to the same place: a lock tells it from that of a run that still works.
 
 use crate::status::Failed;
-use std::fs::{self, DirBuilder, File, OpenOptions};
+use std::fs::{self, DirBuilder, File, OpenOptions, Permissions};
 use std::io::{self, Write};
-use std::os::unix::fs::{DirBuilderExt as _, OpenOptionsExt as _};
+use std::os::unix::fs::{DirBuilderExt as _, OpenOptionsExt as _, PermissionsExt as _};
 use std::path::{Path, PathBuf};
 
 /// The file that makes a folder known as the results of a carry.
@@ -41,6 +41,7 @@ impl ResultFolder {
         clear_leftovers(&parent, &prefix);
         let half = tempfile::Builder::new()
             .prefix(&prefix)
+            .permissions(Permissions::from_mode(0o700))
             .tempdir_in(&parent)
             .map_err(|error| Failed::file(&parent, "write into the folder", &error))?;
         let lock = File::create(half.path().join(LOCK))

@@ -28,6 +28,15 @@ impl MapFile {
     }
 }
 
+/// What a map file is read for.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum MapUse {
+    /// To be carried by: every word in it stands.
+    Carry,
+    /// To be proposed again: what only was proposed gives way to what a person wrote.
+    ProposeAgain,
+}
+
 /// Reads a map file.
 ///
 /// # Errors
@@ -37,6 +46,7 @@ pub fn parse_map(
     used: &[&str],
     old: Option<&Model>,
     new: &Model,
+    purpose: MapUse,
 ) -> Result<MapFile, Findings> {
     let report = Report::new(source);
     let table = report.parse();
@@ -48,6 +58,16 @@ pub fn parse_map(
         head.finish();
     }
     let mut map = MapFile::default();
+    if let Some(proposed) = root.section("proposed") {
+        if let Some(ports) = proposed.section("ports") {
+            for (old_name, target) in ports.members() {
+                if let Some(word) = as_word(target) {
+                    map.proposed.insert(old_name.text.to_owned(), PortTarget::from_word(word.text));
+                }
+            }
+        }
+        proposed.finish();
+    }
     let mut given: FxHashMap<&str, &str> = FxHashMap::default();
     if let Some(ports) = root.section("ports") {
         for (old_name, target) in ports.members() {
@@ -79,6 +99,9 @@ pub fn parse_map(
                     report
                         .add(Code::PortUnknown, word.span, format!("{} has no port `{name}`", new.title))
                         .help(help);
+                } else if purpose == MapUse::ProposeAgain && map.proposed.get(old_name.text) == Some(&meaning)
+                {
+                    // It will be proposed anew, around what a person wrote.
                 } else if let Some(first) = given.insert(word.text, old_name.text) {
                     report
                         .add(
@@ -95,16 +118,6 @@ pub fn parse_map(
             map.lines.insert(old_name.text.to_owned(), lines.position(old_name.span.start).line);
             map.ports.insert(old_name.text.to_owned(), meaning);
         }
-    }
-    if let Some(proposed) = root.section("proposed") {
-        if let Some(ports) = proposed.section("ports") {
-            for (old_name, target) in ports.members() {
-                if let Some(word) = as_word(target) {
-                    map.proposed.insert(old_name.text.to_owned(), PortTarget::from_word(word.text));
-                }
-            }
-        }
-        proposed.finish();
     }
     root.finish();
     if report.is_clean() { Ok(map) } else { Err(report.into_findings()) }
@@ -194,6 +207,7 @@ mod tests {
             &[],
             Some(&model("old", &["p1", "p2"])),
             &model("new", &["c1", "c2"]),
+            MapUse::Carry,
         )
     }
 

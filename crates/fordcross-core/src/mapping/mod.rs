@@ -6,7 +6,7 @@
 mod file;
 mod ports;
 
-pub use file::{MapFile, parse_map, write_map};
+pub use file::{MapFile, MapUse, parse_map, write_map};
 pub use ports::{PortUse, propose, used_ports};
 
 use rustc_hash::FxHashMap;

@@ -12,7 +12,7 @@ use crate::status::{Failed, Status};
 use fordcross_core::carry::{Carried, CarryInput, FateCount, carry as carry_over};
 use fordcross_core::fate::Fate;
 use fordcross_core::finding::Finding;
-use fordcross_core::mapping::{MapFile, Mapping, PortProposal, propose, used_ports, write_map};
+use fordcross_core::mapping::{MapFile, MapUse, Mapping, PortProposal, propose, used_ports, write_map};
 use serde_json::{Value, json};
 use std::io::Read;
 
@@ -76,7 +76,7 @@ fn decide(options: &Carry, loaded: &Loaded, ready: &Ready<'_>) -> Result<Decisio
     };
     let used = used_ports(&ready.backup, &ready.old);
     let map = match &options.map {
-        Some(path) => Some(read_map(path, &used, ready, model)?),
+        Some(path) => Some(read_map(path, &used, ready, model, MapUse::Carry)?),
         None => None,
     };
     // Whoever decided what stands in the map file: it is what they want.

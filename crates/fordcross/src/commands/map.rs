@@ -9,7 +9,7 @@ use crate::output::{Printer, Sources, count};
 use crate::status::{Failed, Status};
 use fordcross_core::finding::Finding;
 use fordcross_core::mapping::{
-    MapFile, PortProposal, PortTarget, PortUse, parse_map, propose, used_ports, write_map,
+    MapFile, MapUse, PortProposal, PortTarget, PortUse, parse_map, propose, used_ports, write_map,
 };
 use fordcross_core::profile::Model;
 use fordcross_core::source::Source;
@@ -34,7 +34,7 @@ pub(crate) fn map(
     };
     let used = used_ports(&ready.backup, &ready.old);
     let existing = match &options.output {
-        Some(path) if path.exists() => Some(read_map(path, &used, &ready, model)?),
+        Some(path) if path.exists() => Some(read_map(path, &used, &ready, model, MapUse::ProposeAgain)?),
         _ => None,
     };
     let decided = existing.as_ref().map(|(_, map)| map.by_person()).unwrap_or_default();
@@ -77,11 +77,12 @@ pub(crate) fn read_map(
     used: &[PortUse],
     ready: &Ready<'_>,
     model: &Model,
+    purpose: MapUse,
 ) -> Result<(String, MapFile), Failed> {
     let text = read_text(path)?;
     let name = path.file_name().map(|name| name.to_string_lossy().into_owned()).unwrap_or_default();
     let names: Vec<&str> = used.iter().map(|port| port.name.as_str()).collect();
-    match parse_map(Source { name: &name, text: &text }, &names, ready.old_model(), model) {
+    match parse_map(Source { name: &name, text: &text }, &names, ready.old_model(), model, purpose) {
         Ok(map) => Ok((text, map)),
         Err(findings) => {
             let mut sources = Sources::default();

@@ -1,0 +1,120 @@
+//! What each kind of rule does: a piece of a backup, and the row that must be in the ledger as
+//! `locator fate landing=value …`.
+
+use crate::small::{CROSSING, make};
+use fordcross_core::finding::Code;
+use rstest::rstest;
+use serde_json::Value;
+
+fn shown(row: &Value) -> String {
+    let landings = row["landings"].as_array().expect("landings").iter().map(|landing| {
+        let value = if landing["value"].is_null() { String::new() } else { format!("={}", landing["value"]) };
+        format!(" {}{value}", landing["locator"].as_str().expect("a locator"))
+    });
+    format!(
+        "{} {}{}",
+        row["locator"].as_str().unwrap_or("-"),
+        row["fate"].as_str().unwrap_or("-"),
+        landings.collect::<String>()
+    )
+}
+
+#[track_caller]
+fn expect(text: &str, crossing: &str, expected: &str) {
+    let made = make(&format!("<old release='1'>{text}</old>"), crossing);
+    let rows: Vec<String> = made.rows.iter().map(shown).collect();
+    assert!(rows.iter().any(|row| row == expected), "{expected}\n{rows:#?}\n{:#?}", made.findings);
+}
+
+#[rstest]
+// place: the object and its key
+#[case("<boxes><box id='p1'/></boxes>", "boxes/box[p1] remapped boxes/c1")]
+#[case("<boxes><box id='p1.7'/></boxes>", "boxes/box[p1.7]/id remapped boxes/c1:7")]
+#[case("<boxes><box id='p1'/></boxes>", "boxes/box[p1] moot")] // its own empty text
+// types
+#[case("<boxes><box id='p1'><on>yes</on></box></boxes>", "boxes/box[p1]/on recast boxes/c1/enabled=true")]
+#[case("<boxes><box id='p1'><wait>900</wait></box></boxes>", "boxes/box[p1]/wait recast boxes/c1/wait=15")]
+#[case(
+    "<boxes><box id='p1'><wait>100</wait></box></boxes>",
+    "boxes/box[p1]/wait approximated boxes/c1/wait=2"
+)]
+#[case("<boxes><box id='p1'><wait>10</wait></box></boxes>", "boxes/box[p1]/wait by-hand")] // would mean never
+#[case("<boxes><box id='p1'><wait>soon</wait></box></boxes>", "boxes/box[p1]/wait by-hand")]
+#[case("<boxes><box id='p1'><word>x</word></box></boxes>", "boxes/box[p1]/word carried boxes/c1/word")]
+// two into one, and what is left when one is missing
+#[case(
+    "<boxes><box id='p1'><ip>192.0.2.1</ip><mask>255.255.255.0</mask></box></boxes>",
+    "boxes/box[p1]/mask folded boxes/c1/nets[#1]=\"192.0.2.1/24\""
+)]
+#[case("<boxes><box id='p1'><ip>192.0.2.1</ip></box></boxes>", "boxes/box[p1]/ip by-hand")]
+// one into two, a table, a condition on the value, no rule
+#[case(
+    "<list><item><what>tcp/443</what></item></list>",
+    "list/item[#1]/what folded list[#1]/protocol=\"tcp\" list[#1]/port=443"
+)]
+#[case("<list><item><do>deny</do></item></list>", "list/item[#1]/do recast list[#1]/action=\"refuse\"")]
+#[case("<list><item><do>maybe</do></item></list>", "list/item[#1]/do by-hand")]
+#[case("<list><item><what>any</what></item></list>", "list/item[#1]/what moot")]
+#[case("<list><item><what>all</what></item></list>", "list/item[#1]/what unmatched")]
+#[case("<list><item><mark>x</mark></item></list>", "list/item[#1]/mark unmatched")]
+// lists, shortening
+#[case("<name>a</name><name>b</name>", "name[#2] carried names[#2]=\"b\"")]
+#[case("<name>Wrackhaven</name>", "name[#1] approximated names[#1]=\"Wrackhav\"")]
+// drop, and what no profile knows
+#[case("<gone>x</gone>", "gone dropped")]
+#[case("<odd><x y='1'>2</x></odd>", "odd/x/y unmatched")]
+#[case("<odd>1</odd><odd>2</odd>", "odd[#2] unmatched")]
+fn a_rule_takes(#[case] text: &str, #[case] expected: &str) {
+    expect(text, CROSSING, expected);
+}
+
+#[test]
+fn the_first_fitting_rule_takes_a_setting() {
+    let first = CROSSING.replace(
+        "[[move]]\nfrom = \"name\"",
+        "[[move]]\nfrom = \"name = x-{n}\"\nto = \"title = {n}\"\n[[move]]\nfrom = \"name\"",
+    );
+    expect("<name>x-y</name>", &first, "name[#1] folded title=\"y\"");
+    expect("<name>y</name>", &first, "name[#1] carried names[#1]=\"y\"");
+}
+
+/// A rule of two settings must not take one that an earlier rule would take.
+#[test]
+fn a_rule_of_several_settings_leaves_what_an_earlier_one_takes() {
+    let both = "[[move]]\nfrom = \"gone = {g}\"\nto = \"title = {g}\"\n\
+                [[move]]\nfrom = \"name = {n}; gone = {g}\"\nto = \"title = {n}-{g}\"\n\
+                [[move]]\nfrom = \"name\"";
+    let crossing = CROSSING
+        .replace("[[move]]\nfrom = \"name\"", both)
+        .replace("[[drop]]\nfrom = \"gone\"\nwhy = \"no place\"", "");
+    expect("<name>a</name><gone>b</gone>", &crossing, "name[#1] carried names[#1]=\"a\"");
+    expect("<name>a</name><gone>b</gone>", &crossing, "gone carried title=\"b\"");
+}
+
+#[test]
+fn two_values_for_one_place_are_told_and_neither_is_lost() {
+    let made =
+        make("<old release='1'><boxes><box id='p1'><on>yes</on><on>no</on></box></boxes></old>", CROSSING);
+    assert!(made.has(Code::PlaceTaken));
+    let fates: Vec<_> = made
+        .rows
+        .iter()
+        .filter(|row| row["locator"].as_str().is_some_and(|l| l.contains("/on")))
+        .map(|row| &row["fate"])
+        .collect();
+    assert_eq!(fates, ["recast", "by-hand"]);
+}
+
+#[test]
+fn an_object_that_cannot_be_placed_is_by_hand_with_all_its_settings() {
+    let crossing = CROSSING
+        .replace("from = \"boxes/box[{id}]\"", "from = \"boxes/box[{id}]\"")
+        .replace("to = \"boxes/{id}\"", "to = \"boxes/{id}\"");
+    let made = make("<old release='1'><boxes><box><on>yes</on></box></boxes></old>", CROSSING);
+    let row = made
+        .rows
+        .iter()
+        .find(|row| row["locator"].as_str().is_some_and(|l| l.ends_with("/on")))
+        .expect("a row");
+    assert_eq!(row["fate"], "by-hand");
+}

@@ -1,0 +1,174 @@
+//! A pair of small lines, and what is made of a text under them.
+
+use fordcross_core::backup::{Backup, identify};
+use fordcross_core::carry::{CarryInput, carry};
+use fordcross_core::crossing::Crossing;
+use fordcross_core::finding::{Code, Finding};
+use fordcross_core::mapping::{MapFile, Mapping, propose, used_ports};
+use fordcross_core::profile::Profile;
+use fordcross_core::source::Source;
+use fordcross_core::xml::read_xml;
+use serde_json::Value;
+
+pub(crate) const OLD: &str = r#"
+[profile]
+line = "old"
+title = "Old box"
+form = "xml"
+[recognise]
+marker = "old"
+release = "release"
+[[release]]
+name = "1"
+[[model]]
+name = "m"
+title = "Old m"
+port = [{ names = "p1..p3", medium = "copper", speed = "1G" }]
+[[section]]
+name = "boxes"
+at = "boxes"
+[type]
+interface = { type = "shape", shapes = ["{parent:port}.{id:integer}", "{own:port}"] }
+[[object]]
+at = "boxes/box"
+key = "id"
+[[object]]
+at = "list/item"
+ordered = true
+[setting]
+"release" = "text"
+"boxes/box/id" = "interface"
+"boxes/box/on" = { type = "boolean", on = "yes", off = "no" }
+"boxes/box/wait" = { type = "duration", unit = "s", never = "0" }
+"boxes/box/ip" = "address"
+"boxes/box/mask" = { type = "prefix-length", written = "mask" }
+"boxes/box/word" = "secret"
+"list/item/do" = { type = "choice", values = ["allow", "deny"] }
+"list/item/at" = "interface"
+"list/item/what" = "text"
+"list/item/mark" = "text"
+"name" = { type = "text", repeats = true }
+"gone" = "text"
+"#;
+
+pub(crate) const NEW: &str = r#"
+[profile]
+line = "new"
+title = "New box"
+form = "json"
+[recognise]
+marker = "new"
+release = "new/release"
+[[release]]
+name = "2"
+[[model]]
+name = "n"
+title = "New n"
+port = [{ names = "c1..c3", medium = "copper", speed = "1G" }]
+[type]
+interface = { type = "shape", shapes = ["{parent:port}:{id:integer}", "{own:port}"] }
+net = { type = "shape", shapes = ["{ip:address}/{length:prefix-length}"] }
+[[object]]
+at = "boxes/*"
+name = "interface"
+[[object]]
+at = "list"
+ordered = true
+[setting]
+"new/release" = "text"
+"boxes/*/enabled" = "boolean"
+"boxes/*/wait" = { type = "duration", unit = "min", never = "0", max = 60 }
+"boxes/*/nets" = { type = "net", repeats = true }
+"boxes/*/word" = "secret"
+"list/action" = { type = "choice", values = ["permit", "refuse"] }
+"list/at" = "interface"
+"list/protocol" = "text"
+"list/port" = "integer"
+"names" = { type = "text", repeats = true, max = 8 }
+"title" = "text"
+"#;
+
+pub(crate) const CROSSING: &str = r#"
+[crossing]
+from = "old@1"
+to = "new@2"
+[[moot]]
+from = "release"
+why = "the new file has its own"
+[[place]]
+from = "boxes/box[{id}]"
+to = "boxes/{id}"
+move = [
+  ["on", "enabled"],
+  ["wait", "wait"],
+  ["ip = {a}; mask = {m}", "nets[] = {a}/{m}"],
+  ["word", "word"],
+]
+by-hand = [["ip|mask", "an address needs its mask"]]
+[[place]]
+from = "list/item"
+to = "list[]"
+move = [
+  ["do = {d}", "action = {d: allow=permit, deny=refuse}"],
+  ["at", "at"],
+  ["what = {p}/{n}", "protocol = {p}, port = {n}"],
+]
+moot = [["what = any", "any is what holds without it"]]
+[[move]]
+from = "name"
+to = "names[]"
+[[drop]]
+from = "gone"
+why = "no place"
+"#;
+
+/// What a carry made.
+pub(crate) struct Made {
+    pub(crate) rows: Vec<Value>,
+    pub(crate) result: String,
+    pub(crate) findings: Vec<Finding>,
+}
+
+impl Made {
+    pub(crate) fn has(&self, code: Code) -> bool {
+        self.findings.iter().any(|finding| finding.code == code)
+    }
+}
+
+fn source<'t>(name: &'t str, text: &'t str) -> Source<'t> {
+    Source { name, text }
+}
+
+/// Carries a text by the small lines and a crossing.
+pub(crate) fn make(text: &str, crossing: &str) -> Made {
+    let old = Profile::parse(source("old.profile.toml", OLD)).expect("the old profile");
+    let new = Profile::parse(source("new.profile.toml", NEW)).expect("the new profile");
+    let crossing = Crossing::parse(source("x.crossing.toml", crossing), &old, &new).expect("the crossing");
+    let tree = read_xml(source("backup.xml", text)).expect("well-formed");
+    let identity = identify(&tree, &old, Some("1")).expect("known");
+    let backup = Backup { tree, identity };
+    let model = new.model("n").expect("a model");
+    let used = used_ports(&backup, &old);
+    let (proposals, _) =
+        propose(&used, old.model("m").ok(), model, &crossing, &MapFile::default().by_person(), &backup);
+    let mapping = Mapping::new("map.toml", &proposals, &MapFile::default().lines);
+    let mut carried = carry(CarryInput {
+        backup: &backup,
+        old: &old,
+        new: &new,
+        model: Some(model),
+        release: "2",
+        crossing: &crossing,
+        proposals: &proposals,
+        mapping: &mapping,
+    });
+    let mut rows = Vec::new();
+    let mut line = Vec::new();
+    let mut writer = carried.ledger_rows();
+    while writer.next_row(&mut line) {
+        rows.push(serde_json::from_slice(&line).expect("a row is JSON"));
+        line.clear();
+    }
+    let result = String::from_utf8(carried.result).expect("UTF-8");
+    Made { rows, result, findings: carried.findings }
+}

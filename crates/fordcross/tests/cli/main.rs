@@ -1,0 +1,18 @@
+//! The built program, driven on files in a temporary folder. One file a topic:
+//!
+//! - `golden`: the demo backups against what is expected of them (`scripts/bless` rewrites that)
+//! - `accounting`: every setting has one fate, counted by an independent reader
+//! - `mapping`: maps that a person edited
+//! - `folders`: results are whole or absent, and only their owner reads them
+//! - `secrets`: no secret leaves the converted file
+//! - `refusals`: bad input and what is said of it
+//! - `printing`: what people and programs read
+
+mod accounting;
+mod desk;
+mod folders;
+mod golden;
+mod mapping;
+mod printing;
+mod refusals;
+mod secrets;

@@ -107,9 +107,6 @@ fn two_values_for_one_place_are_told_and_neither_is_lost() {
 
 #[test]
 fn an_object_that_cannot_be_placed_is_by_hand_with_all_its_settings() {
-    let crossing = CROSSING
-        .replace("from = \"boxes/box[{id}]\"", "from = \"boxes/box[{id}]\"")
-        .replace("to = \"boxes/{id}\"", "to = \"boxes/{id}\"");
     let made = make("<old release='1'><boxes><box><on>yes</on></box></boxes></old>", CROSSING);
     let row = made
         .rows

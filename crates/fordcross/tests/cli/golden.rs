@@ -51,7 +51,7 @@ fn compare(expected: &Path, made: &[(String, String)], bless: bool, wrong: &mut 
         let old = fs::read_to_string(&path).unwrap_or_default();
         let first = old.lines().zip(text.lines()).position(|(old, new)| old != new);
         if old != *text {
-            let line = first.map_or_else(|| old.lines().count().min(text.lines().count()), |line| line);
+            let line = first.unwrap_or_else(|| old.lines().count().min(text.lines().count()));
             let show = |text: &str| text.lines().nth(line).unwrap_or("(nothing)").to_owned();
             let _ =
                 writeln!(wrong, "{}:{}\n  - {}\n  + {}", path.display(), line + 1, show(&old), show(text));

@@ -20,6 +20,11 @@ pub(crate) struct State(u32);
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
 pub(crate) struct AcceptId(pub(crate) u32);
 
+impl AcceptId {
+    /// What accepts nothing at all.
+    pub(crate) const NOTHING: Self = Self(0);
+}
+
 /// What a pattern stands for.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
 pub(crate) enum Mark {
@@ -27,6 +32,8 @@ pub(crate) enum Mark {
     Entry(u16),
     /// A section of the profile.
     Section(u16),
+    /// What holds a setting that has a default, and so may omit it.
+    Holder(u16),
     /// A clause of a rule of the crossing.
     Clause { rule: u32, clause: u8 },
 }
@@ -37,6 +44,8 @@ pub(crate) struct Accept {
     /// The most exact of the profile's declarations.
     pub(crate) entry: Option<u16>,
     pub(crate) section: Option<u16>,
+    /// Declarations of settings that may be omitted right below this.
+    pub(crate) holds: Box<[u16]>,
     /// Rules with the clause that fits, in the order of the crossing.
     pub(crate) clauses: Box<[(u32, u8)]>,
 }
@@ -84,8 +93,8 @@ impl Automaton {
             accept_of: Vec::new(),
             known: FxHashMap::default(),
             table: Vec::new(),
-            accepts: Vec::new(),
-            known_accepts: FxHashMap::default(),
+            accepts: vec![Accept::default()],
+            known_accepts: std::iter::once((Accept::default(), AcceptId::NOTHING)).collect(),
             generation: 0,
         };
         automaton.start_over();
@@ -117,6 +126,16 @@ impl Automaton {
     /// back belongs to it.
     pub(crate) fn step(&mut self, state: State, name: Name, tree: &Tree<'_>, symbols: &mut Symbols) -> State {
         let symbol = symbols.of(name, tree, self);
+        self.step_symbol(state, symbol)
+    }
+
+    /// The state one level down at a name that need not occur in any tree.
+    pub(crate) fn step_named(&mut self, state: State, name: &str) -> State {
+        let symbol = self.symbols.get(name).copied().unwrap_or(self.symbols.len() as u32);
+        self.step_symbol(state, symbol)
+    }
+
+    fn step_symbol(&mut self, state: State, symbol: u32) -> State {
         let width = self.symbols.len() + 1;
         let next = self.table[state.0 as usize * width + symbol as usize];
         if next == UNKNOWN { self.build(state, symbol) } else { State(next) }
@@ -173,6 +192,7 @@ impl Automaton {
         let mut accept = Accept::default();
         let mut exactness = 0;
         let mut clauses = Vec::new();
+        let mut holds = Vec::new();
         for &(pattern, at) in items {
             let (pattern, mark) = &self.patterns[pattern as usize];
             let rest = &pattern.steps[at as usize..];
@@ -188,11 +208,13 @@ impl Automaton {
                     }
                 }
                 Mark::Section(section) => accept.section = accept.section.or(Some(section)),
+                Mark::Holder(entry) => holds.push(entry),
                 Mark::Clause { rule, clause } => clauses.push((rule, clause)),
             }
         }
         clauses.sort_unstable();
         accept.clauses = clauses.into();
+        accept.holds = holds.into();
         accept
     }
 

@@ -48,16 +48,19 @@ impl fmt::Display for Fate {
 pub enum Origin {
     /// Written by the crossing, or by the receiving profile to say what the file is.
     Added,
+    /// The old default, written out because the new one differs.
+    Pinned,
 }
 
 impl Origin {
     /// All origins.
-    pub const ALL: &[Self] = &[Self::Added];
+    pub const ALL: &[Self] = &[Self::Added, Self::Pinned];
 
     /// What it means, in one line, fit to follow "settings of the result".
     pub fn about(self) -> &'static str {
         match self {
             Self::Added => "added by the crossing, or by the profile to say what the file is for",
+            Self::Pinned => "pinned: an old default, written out because the new one differs",
         }
     }
 
@@ -65,6 +68,7 @@ impl Origin {
     pub fn word(self) -> &'static str {
         match self {
             Self::Added => "added",
+            Self::Pinned => "pinned",
         }
     }
 }

@@ -68,6 +68,7 @@ codes! {
     RuleMalformed "rule-malformed" Blocker "a shape, pattern or rule cannot be read"
     CaptureUnknown "capture-unknown" Blocker "a rule uses a capture that nothing before it makes"
     CaptureUnused "capture-unused" Blocker "a rule makes a capture that it never uses"
+    ExpressionWrong "expression-wrong" Blocker "an expression cannot be read, or asks for what is not there"
     RuleHidden "rule-hidden" Blocker "an earlier rule always takes what this one asks for"
     CourseMissing "course-missing" Blocker "no crossing leads from the backup's release to the receiving one"
     // Mapping
@@ -82,6 +83,10 @@ codes! {
     ValueUnfit "value-unfit" Warning "the new system cannot hold the value"
     ValueApproximated "value-approximated" Warning "a value had to be rounded, clamped or shortened"
     NoRule "no-rule" Warning "no rule speaks of a setting"
+    RequirementUnmet "requirement-unmet" Blocker "something that the crossing requires does not hold"
+    FactAssumed "fact-assumed" Note "a fact that the backup does not hold was not answered, and its default taken"
+    Notice "notice" Note "something that a crossing wants a person to know"
+    ExpressionFailed "expression-failed" Warning "an expression has no value for a setting"
     Dropped "dropped" Warning "the new system has no place for a setting"
     ByHand "by-hand" Warning "a person must set something on the new system"
     ResultDiffers "result-differs" Blocker "the result does not read back to what the ledger says"

@@ -33,7 +33,9 @@
 mod automaton;
 pub mod backup;
 pub mod carry;
+pub mod course;
 pub mod crossing;
+mod expression;
 pub mod fate;
 pub mod finding;
 pub mod json;

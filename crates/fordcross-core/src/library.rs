@@ -1,7 +1,7 @@
 //! The profiles and crossings at hand, and what leads from one release to another.
 
-use crate::crossing::{Crossing, Side, crossing_sides};
-use crate::finding::{Code, Finding, Findings, one_of};
+use crate::crossing::{Checking, Crossing, Side, crossing_sides};
+use crate::finding::{Code, Finding, Findings};
 use crate::profile::{FileForm, Profile};
 use crate::source::Source;
 use std::borrow::Cow;
@@ -32,6 +32,8 @@ pub struct CrossingFile {
     pub from: Side,
     /// Where it leads.
     pub to: Side,
+    /// Whether its expressions are checked when it is parsed.
+    pub checking: Checking,
 }
 
 impl ProfileFile {
@@ -66,7 +68,7 @@ impl CrossingFile {
     /// What is wrong with its head.
     pub fn read(file: String, text: String) -> Result<Self, Findings> {
         let (from, to) = crossing_sides(Source { name: &file, text: &text })?;
-        Ok(Self { file: file.into(), text: text.into(), from, to })
+        Ok(Self { file: file.into(), text: text.into(), from, to, checking: Checking::Whole })
     }
 
     /// The crossing itself, checked against the profiles of its sides.
@@ -74,7 +76,7 @@ impl CrossingFile {
     /// # Errors
     /// Everything that is wrong with the file.
     pub fn parse(&self, old: &Profile, new: &Profile) -> Result<Crossing, Findings> {
-        Crossing::parse(Source { name: &self.file, text: &self.text }, old, new)
+        Crossing::parse(Source { name: &self.file, text: &self.text }, old, new, self.checking)
     }
 }
 
@@ -118,30 +120,6 @@ impl Library {
             let message = format!("there is no profile of a line `{line}`");
             Box::new(
                 Finding::new(Code::CourseMissing, message).help(crate::finding::did_you_mean(line, known)),
-            )
-        })
-    }
-
-    /// The crossing that leads from one release to another.
-    ///
-    /// # Errors
-    /// A finding that says where the known crossings lead.
-    pub fn crossing(&self, from: &Side, to: &Side) -> Result<&CrossingFile, Box<Finding>> {
-        self.crossings.iter().find(|crossing| crossing.from == *from && crossing.to == *to).ok_or_else(|| {
-            let from_here: Vec<String> = self
-                .crossings
-                .iter()
-                .filter(|crossing| crossing.from == *from)
-                .map(|crossing| crossing.to.to_string())
-                .collect();
-            let help = if from_here.is_empty() {
-                format!("no crossing starts at `{from}`; add one with `--profiles DIR`")
-            } else {
-                format!("from `{from}` there are crossings to {}", one_of(&from_here))
-            };
-            Box::new(
-                Finding::new(Code::CourseMissing, format!("no crossing leads from `{from}` to `{to}`"))
-                    .help(help),
             )
         })
     }

@@ -91,6 +91,14 @@ impl Trail {
         state
     }
 
+    /// The state of the last node.
+    pub(crate) fn last(&mut self, tree: &Tree<'_>, automaton: &mut Automaton) -> State {
+        if self.generation != automaton.generation() {
+            self.renew(tree, automaton, &mut Symbols::default());
+        }
+        self.levels.last().map_or(automaton.start(), |&(_, state)| state)
+    }
+
     fn renew(&mut self, tree: &Tree<'_>, automaton: &mut Automaton, symbols: &mut Symbols) {
         // A build during the renewal may forget once more; the states of one way always fit.
         while self.generation != automaton.generation() {

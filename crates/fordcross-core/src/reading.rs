@@ -1,10 +1,10 @@
 //! The first walk: what a tree holds under its profile and, with a crossing, which rules speak of
 //! each setting.
 
-use crate::automaton::{AcceptId, Automaton, Mark, Symbols};
+use crate::automaton::{AcceptId, Automaton, Mark, State, Symbols};
 use crate::crossing::Crossing;
 use crate::locator::Trail;
-use crate::pattern::Pattern;
+use crate::pattern::{Pattern, Step};
 use crate::profile::{Profile, What};
 use crate::tree::{Kind, Name, NodeId, Tree};
 use crate::typing::TypeId;
@@ -55,6 +55,22 @@ pub(crate) struct Reading {
     pub(crate) objects: Vec<Object>,
     pub(crate) ordinals: Ordinals,
     pub(crate) comments: usize,
+    /// Settings that are not given where they could be, and have a default.
+    pub(crate) omitted: Vec<Omitted>,
+    /// Branches that are no objects and that a place of the crossing takes.
+    pub(crate) branches: Vec<(NodeId, AcceptId)>,
+}
+
+/// A setting that is not given, so that its default holds.
+#[derive(Clone, Copy, Debug)]
+pub(crate) struct Omitted {
+    /// What could hold it.
+    pub(crate) holder: NodeId,
+    /// Its declaration.
+    pub(crate) entry: u16,
+    /// What its path accepts.
+    pub(crate) accept: AcceptId,
+    pub(crate) object: Option<ObjectId>,
 }
 
 /// The automaton of a profile, with the rules of a crossing that starts there if there is one.
@@ -62,6 +78,13 @@ pub(crate) fn automaton_of(profile: &Profile, crossing: Option<&Crossing>) -> Au
     let mut patterns: Vec<(Pattern, Mark)> = Vec::new();
     for (entry, index) in profile.schema.entries.iter().zip(0..) {
         patterns.push((entry.pattern.clone(), Mark::Entry(index)));
+    }
+    for (entry, index) in profile.schema.entries.iter().zip(0..) {
+        let named = matches!(entry.pattern.steps.last(), Some(Step::Names(names)) if names.len() == 1);
+        if named && entry.what.default_at(profile.release).is_some() && crossing.is_some() {
+            let above = entry.pattern.steps[..entry.pattern.steps.len() - 1].to_vec();
+            patterns.push((Pattern { steps: above }, Mark::Holder(index)));
+        }
     }
     for (section, index) in profile.sections.iter().zip(0..) {
         patterns.push((section.pattern.clone(), Mark::Section(index)));
@@ -85,6 +108,8 @@ impl Reading {
                 objects: Vec::new(),
                 ordinals: Ordinals::default(),
                 comments: 0,
+                omitted: Vec::new(),
+                branches: Vec::new(),
             },
             keys_seen: FxHashMap::default(),
             frames: Vec::new(),
@@ -108,6 +133,10 @@ struct Frame {
     object: Option<ObjectId>,
     section: Option<u16>,
     counts: Counts,
+    node: NodeId,
+    accept: AcceptId,
+    /// The declarations of the settings that were given so far, if any may be omitted.
+    given: Vec<u16>,
 }
 
 /// How often each name stood under one parent. Few names are looked through, many are hashed.
@@ -148,15 +177,15 @@ impl Walk<'_, '_> {
         let root = tree.root();
         let mut symbols = Symbols::default();
         let mut trail = Trail::new(root, automaton);
-        self.reading.comments =
-            tree.children(NodeId::DOCUMENT).filter(|&id| tree.kind(id) == Kind::Comment).count();
+        let comments = tree.children(NodeId::DOCUMENT).filter(|&id| tree.kind(id) == Kind::Comment);
+        self.reading.comments = comments.count();
         let end = tree.subtree_end(root);
         self.visit(root, automaton.accept_of(automaton.start()), automaton);
         let mut next = tree.following(root);
         while let Some(node) = next.filter(|&node| node < end) {
             next = tree.following(node);
             while self.frames.last().is_some_and(|frame| node >= frame.end) {
-                self.frames.pop();
+                self.leave(&mut trail, automaton);
             }
             match tree.kind(node) {
                 Kind::Comment => self.reading.comments += 1,
@@ -167,6 +196,24 @@ impl Walk<'_, '_> {
                     self.visit(node, automaton.accept_of(state), automaton);
                 }
             }
+        }
+        while !self.frames.is_empty() {
+            self.leave(&mut trail, automaton);
+        }
+    }
+
+    /// Ends a branch: what could have been given in it and was not is noted.
+    fn leave(&mut self, trail: &mut Trail, automaton: &mut Automaton) {
+        trail.truncate(self.frames.len());
+        let Some(frame) = self.frames.pop() else { return };
+        let holds = automaton.accepted(frame.accept).holds.clone();
+        for &entry in holds.iter().filter(|entry| !frame.given.contains(entry)) {
+            let steps = &self.profile.schema.entries[entry as usize].pattern.steps;
+            let Some(Step::Names(names)) = steps.last() else { continue };
+            let above: State = trail.last(self.tree, automaton);
+            let state = automaton.step_named(above, &names[0]);
+            let accept = automaton.accept_of(state);
+            self.reading.omitted.push(Omitted { holder: frame.node, entry, accept, object: frame.object });
         }
     }
 
@@ -181,6 +228,11 @@ impl Walk<'_, '_> {
         // A list stands for its entries; an element's own text for the element, seen before.
         let is_object = what.is_some_and(What::is_object) && kind != Kind::List && kind != Kind::OwnText;
         self.count(node, what);
+        if let (Some(frame), Some(entry)) = (self.frames.last_mut(), accept.entry)
+            && !automaton.accepted(frame.accept).holds.is_empty()
+        {
+            frame.given.push(entry);
+        }
         if is_object {
             let id = ObjectId(self.reading.objects.len() as u32);
             self.reading.objects.push(Object { holder: object });
@@ -190,11 +242,19 @@ impl Walk<'_, '_> {
         if kind.is_value() {
             self.reading.rows.push(Row { node, accept: accept_id, object, section, kind: RowKind::Setting });
         } else {
+            if !is_object && kind == Kind::Map && !accept.clauses.is_empty() {
+                self.reading.branches.push((node, accept_id));
+            }
+            // A list holds nothing that could be omitted; its entries do.
+            let accept = if kind == Kind::List { AcceptId::NOTHING } else { accept_id };
             self.frames.push(Frame {
                 end: tree.subtree_end(node),
                 object,
                 section,
                 counts: Counts::default(),
+                node,
+                accept,
+                given: Vec::new(),
             });
         }
     }

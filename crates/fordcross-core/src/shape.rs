@@ -22,6 +22,11 @@ pub(crate) enum Part {
         /// Where it stands in the text of the shape.
         at: Range<usize>,
     },
+    /// `{= …}`: what an expression gives. Only what is written can hold one.
+    Expression {
+        text: String,
+        at: Range<usize>,
+    },
 }
 
 /// Why a text is no shape, and where in it.
@@ -59,6 +64,14 @@ impl Shape {
                     });
                 };
                 let inner = &rest[1..len];
+                if let Some(expression) = inner.strip_prefix('=') {
+                    if !literal.is_empty() {
+                        parts.push(Part::Literal(std::mem::take(&mut literal)));
+                    }
+                    parts.push(Part::Expression { text: expression.trim().to_owned(), at: at..at + len + 1 });
+                    at += len + 1;
+                    continue;
+                }
                 let (name, detail) = match inner.split_once(':') {
                     Some((name, detail)) => (name.trim(), Some(detail.trim().to_owned())),
                     None => (inner.trim(), None),
@@ -98,7 +111,15 @@ impl Shape {
     pub(crate) fn captures(&self) -> impl Iterator<Item = &str> {
         self.parts.iter().filter_map(|part| match part {
             Part::Capture { name, .. } => Some(name.as_str()),
-            Part::Literal(_) => None,
+            Part::Literal(_) | Part::Expression { .. } => None,
+        })
+    }
+
+    /// Where the first expression stands, which a shape that is read by cannot have.
+    pub(crate) fn expression_at(&self) -> Option<Range<usize>> {
+        self.parts.iter().find_map(|part| match part {
+            Part::Expression { at, .. } => Some(at.clone()),
+            _ => None,
         })
     }
 
@@ -146,6 +167,7 @@ impl Shape {
                 text[at..].starts_with(literal.as_str())
                     && self.read_from(part + 1, at + literal.len(), text, fits, found, tries)
             }
+            Some(Part::Expression { .. }) => false,
             Some(Part::Capture { .. }) => {
                 let mut end = at;
                 loop {

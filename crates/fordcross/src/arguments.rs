@@ -99,9 +99,17 @@ pub(crate) struct Carry {
     /// Put the new results in the place of those of an earlier carry
     #[arg(long)]
     pub(crate) replace: bool,
+    /// Answer what a crossing asks; may be repeated
+    #[arg(long = "answer", value_name = "FACT=VALUE", value_parser = parse_answer)]
+    pub(crate) answers: Vec<(String, String)>,
     /// End with status 4 if a person is needed: anything dropped, by-hand or unmatched
     #[arg(long)]
     pub(crate) strict: bool,
+}
+
+fn parse_answer(text: &str) -> Result<(String, String), String> {
+    let (fact, value) = text.split_once('=').ok_or("write it as FACT=VALUE")?;
+    Ok((fact.trim().to_owned(), value.to_owned()))
 }
 
 #[derive(Debug, Args)]

@@ -3,7 +3,7 @@
 use crate::files::read_text;
 use crate::output::Sources;
 use crate::status::Failed;
-use fordcross_core::crossing::Side;
+use fordcross_core::crossing::{Checking, Side};
 use fordcross_core::library::{CrossingFile, Library, ProfileFile};
 use fordcross_core::profile::FileForm;
 use std::borrow::Cow;
@@ -29,6 +29,7 @@ pub(crate) fn load(folders: &[PathBuf]) -> Result<Library, Failed> {
             text: Cow::Borrowed(shipped.text),
             from,
             to,
+            checking: Checking::Shipped,
         });
     }
     let mut findings = Vec::new();
@@ -72,7 +73,12 @@ fn check(library: &Library, crossing: &CrossingFile) -> Vec<fordcross_core::find
         |line: &str| library.profile(line).map_err(|finding| vec![*finding]).and_then(ProfileFile::parse);
     let checked = profile(&crossing.from.line)
         .and_then(|old| profile(&crossing.to.line).map(|new| (old, new)))
-        .and_then(|(old, new)| crossing.parse(&old, &new));
+        .and_then(|(old, new)| {
+            let at = |profile: &fordcross_core::profile::Profile, release: &str| {
+                profile.at(release).map_err(|finding| vec![*finding])
+            };
+            crossing.parse(&at(&old, &crossing.from.release)?, &at(&new, &crossing.to.release)?)
+        });
     checked.err().unwrap_or_default()
 }
 

@@ -4,10 +4,10 @@
 //! rule, and often a wider one.
 
 use crate::automaton::Automaton;
-use crate::carry::CarryInput;
+use crate::carry::Step;
 use crate::mapping::PortTarget;
 use crate::profile::names_port;
-use crate::reading::{Reading, Row};
+use crate::reading::{ObjectId, Reading, Row};
 use rustc_hash::FxHashMap;
 
 /// What is taken out, by the number of the port in `ports`.
@@ -19,23 +19,24 @@ pub(super) struct Bars {
 }
 
 impl Bars {
-    pub(super) fn new(input: &CarryInput<'_, '_>, automaton: &Automaton, reading: &Reading) -> Self {
+    pub(super) fn new(step: &Step<'_, '_>, automaton: &Automaton, reading: &Reading) -> Self {
         let mut bars = Self {
             ports: Vec::new(),
             objects: vec![None; reading.objects.len()],
             rows: FxHashMap::default(),
         };
-        let types = &input.old.types;
+        let Some(mapping) = step.mapping else { return bars };
+        let types = &step.old().types;
         let port_types: Vec<bool> =
             (0..types.list.len() as u16).map(|id| names_port(types, crate::typing::TypeId(id))).collect();
         for (row, index) in reading.rows.iter().zip(0..) {
-            let Some(kind) = row.type_id(input.old, automaton).filter(|kind| port_types[kind.0 as usize])
+            let Some(kind) = row.type_id(step.old(), automaton).filter(|kind| port_types[kind.0 as usize])
             else {
                 continue;
             };
-            let Ok(value) = types.read(kind, input.backup.tree.value(row.node)) else { continue };
+            let Ok(value) = types.read(kind, step.tree.value(row.node)) else { continue };
             value.ports(&mut |name| {
-                if matches!(input.mapping.port(name), PortTarget::New(_)) {
+                if matches!(mapping.port(name), PortTarget::New(_)) {
                     return;
                 }
                 let port = bars.number(name);
@@ -66,6 +67,11 @@ impl Bars {
             self.ports.push(name.to_owned());
             self.ports.len() - 1
         }) as u32
+    }
+
+    /// The port that takes an object out.
+    pub(super) fn of_object(&self, object: ObjectId) -> Option<u32> {
+        self.objects[object.0 as usize]
     }
 
     /// The port that takes this row out.

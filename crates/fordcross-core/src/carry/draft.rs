@@ -1,6 +1,7 @@
 //! The new tree while rules write into it: places are found again by name, and a place that is
 //! taken is never overwritten.
 
+use crate::profile::FileForm;
 use crate::source::Span;
 use crate::tree::{Kind, Name, NodeId, Text, Tree};
 use rustc_hash::FxHashMap;
@@ -15,17 +16,24 @@ pub(super) struct Taken;
 pub(super) struct Draft<'a> {
     pub(super) tree: Tree<'a>,
     root: NodeId,
+    form: FileForm,
     wide: FxHashMap<NodeId, FxHashMap<Name, NodeId>>,
 }
 
 impl<'a> Draft<'a> {
-    pub(super) fn new(mut tree: Tree<'a>) -> Self {
-        let root = tree.push(NodeId::DOCUMENT, Kind::Map, "", Span::default());
-        Self { tree, root, wide: FxHashMap::default() }
+    /// An empty configuration of a form; `marker` is what an outermost element is called.
+    pub(super) fn new(mut tree: Tree<'a>, form: FileForm, marker: &str) -> Self {
+        let name = if form == FileForm::Xml { marker } else { "" };
+        let root = tree.push(NodeId::DOCUMENT, Kind::Map, name, Span::default());
+        Self { tree, root, form, wide: FxHashMap::default() }
     }
 
     pub(super) fn root(&self) -> NodeId {
         self.root
+    }
+
+    pub(super) fn form(&self) -> FileForm {
+        self.form
     }
 
     fn find(&mut self, parent: NodeId, name: Name) -> Option<NodeId> {
@@ -34,13 +42,17 @@ impl<'a> Draft<'a> {
         }
         let mut seen = 0;
         for child in self.tree.children(parent) {
-            if self.tree.name_id(child) == name {
+            if self.tree.name_id(child) == name && self.tree.kind(child) != Kind::OwnText {
                 return Some(child);
             }
             seen += 1;
         }
         if seen > FEW {
-            let names = self.tree.children(parent).map(|child| (self.tree.name_id(child), child)).collect();
+            let mut names = FxHashMap::default();
+            for child in self.tree.children(parent) {
+                // The first of several stands for the name, as above.
+                names.entry(self.tree.name_id(child)).or_insert(child);
+            }
             self.wide.insert(parent, names);
         }
         None
@@ -49,7 +61,7 @@ impl<'a> Draft<'a> {
     fn push(&mut self, parent: NodeId, kind: Kind, name: Name) -> NodeId {
         let id = self.tree.push_named(parent, kind, name, Span::default());
         if let Some(names) = self.wide.get_mut(&parent) {
-            names.insert(name, id);
+            names.entry(name).or_insert(id);
         }
         id
     }
@@ -64,10 +76,32 @@ impl<'a> Draft<'a> {
         }
     }
 
-    /// A new entry of the list of that name.
+    /// One more of that name: an entry of a list, or an element beside its like.
     pub(super) fn entry(&mut self, parent: NodeId, name: &str, kind: Kind) -> Result<NodeId, Taken> {
-        let list = self.branch(parent, name, Kind::List)?;
-        Ok(self.tree.push(list, kind, "", Span::default()))
+        match self.form {
+            FileForm::Json => {
+                let list = self.branch(parent, name, Kind::List)?;
+                Ok(self.tree.push(list, kind, "", Span::default()))
+            }
+            FileForm::Xml => {
+                let name = self.tree.intern(name);
+                Ok(self.push(parent, kind, name))
+            }
+        }
+    }
+
+    /// A branch like one of an old tree, with nothing in it yet.
+    pub(super) fn like(&mut self, parent: NodeId, kind: Kind, name: &str) -> NodeId {
+        if self.tree.kind(parent) == Kind::List {
+            return self.tree.push(parent, kind, "", Span::default());
+        }
+        let name = self.tree.intern(name);
+        self.push(parent, kind, name)
+    }
+
+    /// Gives a leaf made by [`Self::entry`] or [`Self::like`] its value.
+    pub(super) fn set_value(&mut self, leaf: NodeId, value: Text<'_>) {
+        self.tree.set_value(leaf, value);
     }
 
     /// A leaf of that name. One that is there with the same value is as good as new.
@@ -79,36 +113,22 @@ impl<'a> Draft<'a> {
         value: Text<'_>,
     ) -> Result<NodeId, Taken> {
         let name = self.tree.intern(name);
-        match self.find(parent, name) {
-            Some(found) => {
-                let text = match value {
-                    Text::Borrowed(span) => &self.tree.source().text[span.range()],
-                    Text::Decoded(text) => text,
-                };
-                if self.tree.kind(found) == kind && self.tree.value(found) == text {
-                    Ok(found)
-                } else {
-                    Err(Taken)
-                }
-            }
-            None => {
-                let id = self.push(parent, kind, name);
-                self.tree.set_value(id, value);
-                Ok(id)
-            }
+        if let Some(found) = self.find(parent, name) {
+            let text = match value {
+                Text::Borrowed(span) => &self.tree.source().text[span.range()],
+                Text::Decoded(text) => text,
+            };
+            let same = self.tree.kind(found).is_value() && self.tree.value(found) == text;
+            return if same { Ok(found) } else { Err(Taken) };
         }
-    }
-
-    /// A leaf as a new entry of the list of that name.
-    pub(super) fn leaf_entry(
-        &mut self,
-        parent: NodeId,
-        name: &str,
-        kind: Kind,
-        value: Text<'_>,
-    ) -> Result<NodeId, Taken> {
-        let id = self.entry(parent, name, kind)?;
+        let id = self.push(parent, kind, name);
         self.tree.set_value(id, value);
         Ok(id)
+    }
+
+    /// Whether something of that name is there.
+    pub(super) fn has(&mut self, parent: NodeId, name: &str) -> bool {
+        let name = self.tree.intern(name);
+        self.find(parent, name).is_some()
     }
 }

@@ -1,59 +1,100 @@
-//! Carrying: a backup, a crossing and a map make a new configuration and its ledger.
+//! Carrying: a backup, a course of crossings and a map make a new configuration and its ledger.
 //!
+//! For each crossing of the course:
 //! 1. The first walk ([`crate::reading`]) finds settings, objects and the rules that speak of each.
 //! 2. [`apply`] takes rule by rule what they ask for into a new tree.
-//! 3. The new tree is written in the receiving line's form.
-//! 4. [`read_back`] reads those bytes as the receiving line would and compares them with the ledger.
+//!
+//! Then [`chain`] follows each setting through all of them, the last tree is written in the receiving
+//! line's form, and [`read_back`] reads those bytes as the receiving line would and compares them
+//! with the ledger.
 
 mod apply;
 mod bar;
+mod chain;
 mod draft;
+mod fire;
+mod here;
 mod read_back;
+mod same_line;
+mod scopes;
 mod value;
+
+pub(crate) use chain::rows_by_node;
 
 use crate::automaton::Automaton;
 use crate::backup::Backup;
-use crate::crossing::Crossing;
+use crate::course::Leg;
+use crate::crossing::Phase;
 use crate::fate::{Fate, Origin};
 use crate::finding::{Code, Finding, Findings, Place, Severity, count};
 use crate::json::write_json;
-use crate::ledger::{DecidedBy, Ledger, LedgerWriter};
+use crate::ledger::{DecidedBy, Decision, Ledger, LedgerWriter};
 use crate::locator::Labeler;
 use crate::mapping::{Mapping, PortProposal, PortTarget};
 use crate::profile::{FileForm, Model, Profile};
 use crate::reading::{Reading, RowKind, automaton_of};
 use crate::source::LineIndex;
 use crate::tree::Tree;
+use crate::xml::write_xml;
 
 /// All that a carry depends on.
 #[derive(Clone, Copy, Debug)]
 pub struct CarryInput<'i, 'a> {
     /// The backup.
     pub backup: &'i Backup<'a>,
-    /// The profile that it is read under.
-    pub old: &'i Profile,
-    /// The profile of the receiving line.
-    pub new: &'i Profile,
+    /// The crossings in order, with the profiles of both sides of each; at least one.
+    pub course: &'i [Leg],
     /// The receiving model, for lines that have models.
     pub model: Option<&'i Model>,
-    /// The receiving release.
-    pub release: &'i str,
-    /// The rules.
-    pub crossing: &'i Crossing,
     /// What becomes of each port, with why; for messages.
     pub proposals: &'i [PortProposal],
     /// The same, to be looked up.
     pub mapping: &'i Mapping,
+    /// Answers to what the crossings ask, as fact and value.
+    pub answers: &'i [(String, String)],
+}
+
+/// One crossing with the tree that it is applied to.
+#[derive(Clone, Copy, Debug)]
+pub(crate) struct Step<'i, 'a> {
+    /// Its place in the course, from 0.
+    pub(crate) number: u8,
+    pub(crate) tree: &'i Tree<'a>,
+    pub(crate) leg: &'i Leg,
+    /// The model that the new tree says it is for.
+    pub(crate) model: Option<&'i str>,
+    /// The map, in the one step that maps.
+    pub(crate) mapping: Option<&'i Mapping>,
+    /// What a person answered to what crossings ask.
+    pub(crate) answers: &'i [(String, String)],
+}
+
+impl<'i> Step<'i, '_> {
+    pub(crate) fn old(&self) -> &'i Profile {
+        &self.leg.old
+    }
+
+    pub(crate) fn new_profile(&self) -> &'i Profile {
+        &self.leg.new
+    }
+}
+
+/// What one crossing made.
+#[derive(Debug)]
+pub(crate) struct StepMade {
+    pub(crate) automaton: Automaton,
+    pub(crate) reading: Reading,
+    pub(crate) ledger: Ledger,
 }
 
 /// What a carry made.
 #[derive(Debug)]
 pub struct Carried<'i, 'a> {
     input: CarryInput<'i, 'a>,
-    automaton: Automaton,
+    steps: Vec<StepMade>,
+    /// The tree after each step.
+    trees: Vec<Tree<'a>>,
     new_automaton: Automaton,
-    reading: Reading,
-    new_tree: Tree<'a>,
     ledger: Ledger,
     /// The new configuration in the receiving line's form; empty if it is blocked.
     pub result: Vec<u8>,
@@ -62,45 +103,54 @@ pub struct Carried<'i, 'a> {
 }
 
 /// Carries a backup over.
+///
+/// # Panics
+/// If the course is empty.
 pub fn carry<'i, 'a>(input: CarryInput<'i, 'a>) -> Carried<'i, 'a> {
-    let mut automaton = automaton_of(input.old, Some(input.crossing));
-    let reading = Reading::new(&input.backup.tree, input.old, &mut automaton);
-    let (new_tree, ledger) = apply::apply(&input, &automaton, &reading);
-    let new_automaton = automaton_of(input.new, None);
-    let mut carried = Carried {
-        input,
-        automaton,
-        new_automaton,
-        reading,
-        new_tree,
-        ledger,
-        result: Vec::new(),
-        findings: Vec::new(),
-    };
+    let last = input.course.last().expect("a course has a crossing");
+    let mapped_at = mapping_leg(input.course);
+    let mut trees: Vec<Tree<'a>> = Vec::new();
+    let mut steps: Vec<StepMade> = Vec::new();
+    for (number, leg) in input.course.iter().enumerate() {
+        let tree = trees.last().unwrap_or(&input.backup.tree);
+        let model = if number < mapped_at {
+            input.backup.identity.model.as_deref()
+        } else {
+            input.model.map(|model| model.name.as_str())
+        };
+        let mapping = (number == mapped_at).then_some(input.mapping);
+        let step = Step { number: number as u8, tree, leg, model, mapping, answers: input.answers };
+        let mut automaton = automaton_of(&leg.old, Some(&leg.crossing));
+        let reading = Reading::new(tree, &leg.old, &mut automaton);
+        let (made, mut ledger) = apply::apply(&step, &automaton, &reading);
+        // The next walk, and attributes in XML, ask for document order; JSON is written from any.
+        let made = if number + 1 < input.course.len() || leg.new.form == FileForm::Xml {
+            let (ordered, new_ids) = made.in_document_order();
+            ledger.renumber(&new_ids);
+            ordered
+        } else {
+            made
+        };
+        trees.push(made);
+        steps.push(StepMade { automaton, reading, ledger });
+    }
+    let ledger = chain::follow(&mut steps, &trees, mapped_at);
+    let new_automaton = automaton_of(&last.new, None);
+    let mut carried =
+        Carried { input, steps, trees, new_automaton, ledger, result: Vec::new(), findings: Vec::new() };
     carried.findings = carried.gather_findings();
     if !carried.is_blocked() {
-        let mut result = Vec::new();
-        match input.new.form {
-            FileForm::Json => write_json(&carried.new_tree, &mut result),
-            FileForm::Xml => carried.findings.push(
-                Finding::new(Code::ResultDiffers, "files in the form `xml` cannot be written yet")
-                    .help("choose a receiving line whose form is `json`"),
-            ),
-        }
-        let differences = read_back::read_back(
-            &result,
-            &input,
-            &carried.new_tree,
-            &carried.ledger,
-            &mut carried.new_automaton,
-        );
-        carried.findings.splice(0..0, differences);
-        if !carried.is_blocked() {
-            carried.result = result;
-        }
+        carried.write_and_read_back(&last.new);
     }
     carried.findings.sort_by_key(|finding| finding.severity);
     carried
+}
+
+/// The leg that applies the map: the one that changes the line, or else the last. Each reference is
+/// mapped there and nowhere else, so that names can be swapped.
+pub fn mapping_leg(course: &[Leg]) -> usize {
+    let changes_line = |leg: &Leg| leg.old.line != leg.new.line;
+    course.iter().position(changes_line).unwrap_or(course.len().saturating_sub(1))
 }
 
 /// How many settings and objects of one section had one fate.
@@ -122,11 +172,37 @@ impl Carried<'_, '_> {
         self.findings.iter().any(|finding| finding.severity == Severity::Blocker)
     }
 
+    fn old(&self) -> &Profile {
+        &self.input.course[0].old
+    }
+
+    fn new_tree(&self) -> &Tree<'_> {
+        self.trees.last().expect("a tree after each step")
+    }
+
+    fn write_and_read_back(&mut self, new: &Profile) {
+        let mut result = Vec::new();
+        match new.form {
+            FileForm::Json => write_json(self.new_tree(), &mut result),
+            FileForm::Xml => write_xml(self.new_tree(), &mut result),
+        }
+        let tree = self.trees.last().expect("a tree after each step");
+        let expected =
+            read_back::Expected { tree, ledger: &self.ledger, profile: new, model: self.input.model };
+        let differences = read_back::read_back(&result, &expected, &mut self.new_automaton);
+        let agrees = differences.is_empty();
+        self.findings.splice(0..0, differences);
+        if agrees {
+            self.result = result;
+        }
+    }
+
     /// Counts by section, in the order of the profile, and by fate, the mildest first.
     pub fn counts(&self) -> Vec<FateCount> {
-        let sections = self.input.old.sections.len();
+        let old = self.old();
+        let sections = old.sections.len();
         let mut table = vec![[(0, 0); Fate::ALL.len()]; sections + 1];
-        for (row, decision) in self.reading.rows.iter().zip(&self.ledger.decisions) {
+        for (row, decision) in self.steps[0].reading.rows.iter().zip(&self.ledger.decisions) {
             let cell = &mut table[row.section.map_or(sections, usize::from)][decision.fate as usize];
             match row.kind {
                 RowKind::Setting => cell.0 += 1,
@@ -135,7 +211,7 @@ impl Carried<'_, '_> {
         }
         let mut counts = Vec::new();
         for (section, cells) in table.iter().enumerate() {
-            let name = self.input.old.section_name((section < sections).then_some(section as u16));
+            let name = old.section_name((section < sections).then_some(section as u16));
             for (&fate, &(settings, objects)) in Fate::ALL.iter().zip(cells) {
                 if settings + objects > 0 {
                     counts.push(FateCount { section: name.to_owned(), fate, settings, objects });
@@ -147,81 +223,79 @@ impl Carried<'_, '_> {
 
     /// How many settings of the result have an origin of each kind instead of a setting of the backup.
     pub fn origins(&self) -> Vec<(Origin, usize)> {
-        let added = self.ledger.origins.iter().filter(|row| row.origin == Origin::Added).count();
-        if added > 0 { vec![(Origin::Added, added)] } else { Vec::new() }
+        let count_of =
+            |origin: &Origin| self.ledger.origins.iter().filter(|row| row.origin == *origin).count();
+        Origin::ALL.iter().map(|origin| (*origin, count_of(origin))).filter(|(_, count)| *count > 0).collect()
     }
 
-    /// How many comments the backup has; they are not carried into a form without comments.
+    /// The steps of the work around the import, in their order.
+    pub fn work(&self) -> Vec<(Phase, &str)> {
+        let mut work: Vec<(Phase, &str)> =
+            self.ledger.work.iter().map(|(phase, text)| (*phase, text.as_str())).collect();
+        work.sort_by_key(|(phase, _)| *phase);
+        work
+    }
+
+    /// How many comments the backup has; they are not carried.
     pub fn comments(&self) -> usize {
-        self.reading.comments
+        self.steps[0].reading.comments
     }
 
     /// The ledger's rows, ready to be written one by one.
     pub fn ledger_rows(&mut self) -> LedgerWriter<'_> {
-        LedgerWriter::new(
-            &self.input.backup.tree,
-            self.input.old,
-            self.input.new,
-            self.input.crossing,
-            self.input.mapping,
-            &self.reading,
-            &self.ledger,
-            &self.new_tree,
-            &mut self.automaton,
-            &mut self.new_automaton,
-        )
+        LedgerWriter::new(&self.input, &mut self.steps, &self.trees, &self.ledger, &mut self.new_automaton)
     }
 
     fn gather_findings(&mut self) -> Findings {
         let tree = &self.input.backup.tree;
         let source = tree.source();
         let lines = LineIndex::new(source.text);
+        let StepMade { automaton, reading, .. } = &mut self.steps[0];
         let mut labels =
-            Labeler::new(tree, &self.input.old.schema, Some(&self.reading.ordinals), &self.automaton);
+            Labeler::new(tree, &self.input.course[0].old.schema, Some(&reading.ordinals), automaton);
         let mut findings = Vec::new();
+        let mut place = |finding: &mut Finding, row: usize| {
+            let node = reading.rows[row].node;
+            finding.place = Some(Place::indexed(source.name, &lines, tree.span(node)));
+            finding.locator = Some(labels.label(node, automaton).to_owned());
+        };
         for (number, name) in self.ledger.ports.iter().enumerate() {
-            let by_map = |(index, decision): (usize, &crate::ledger::Decision)| {
+            let by_map = |(index, decision): (usize, &Decision)| {
                 (decision.by == DecidedBy::Map(number as u32)).then_some(index)
             };
-            let mut rows = self.ledger.decisions.iter().enumerate().filter_map(by_map);
-            let Some(first) = rows.next() else { continue };
-            let is_setting = |&row: &usize| self.reading.rows[row].kind == RowKind::Setting;
-            let settings = std::iter::once(first).chain(rows).filter(is_setting).count();
-            let node = self.reading.rows[first].node;
-            let mut finding = match self.input.mapping.port(name) {
-                PortTarget::Leave => Finding::new(
-                    Code::PortLeft,
-                    format!(
-                        "the map leaves the port `{name}` out, and with it {}",
-                        count(settings, "setting")
-                    ),
-                ),
-                _ => {
-                    let why = self.input.proposals.iter().find(|proposal| proposal.old == *name);
-                    let why = why.map_or("the map does not name it", |proposal| proposal.why.as_str());
-                    Finding::new(
-                        Code::PortOpen,
-                        format!("the port `{name}` has {} and no partner: {why}", count(settings, "setting")),
-                    )
-                    .help(format!("give it one in the map, `{name} = \"…\"` under [ports], or `\"leave\"` to leave its settings out"))
-                }
-            };
-            finding.place = Some(Place::indexed(source.name, &lines, tree.span(node)));
-            finding.locator = Some(labels.label(node, &mut self.automaton).to_owned());
+            let rows: Vec<usize> = self.ledger.decisions.iter().enumerate().filter_map(by_map).collect();
+            let Some(&first) = rows.first() else { continue };
+            let settings = rows.iter().filter(|&&row| reading.rows[row].kind == RowKind::Setting).count();
+            let mut finding = port_finding(&self.input, name, settings);
+            place(&mut finding, first);
             findings.push(finding);
         }
         for note in &self.ledger.notes {
-            let node = self.reading.rows[note.row as usize].node;
             let mut finding = Finding::new(note.code, note.message.as_ref());
-            finding.place = Some(Place::indexed(source.name, &lines, tree.span(node)));
-            finding.locator = Some(labels.label(node, &mut self.automaton).to_owned());
             finding.help = note.help.as_deref().map(str::to_owned);
-            if let DecidedBy::Rule(rule) = self.ledger.decisions[note.row as usize].by {
-                let line = self.input.crossing.rules[rule as usize].at.line;
-                finding.rule = Some(format!("{}:{line}", self.input.crossing.file));
+            if let Some(line) = note.line {
+                let crossing = &self.input.course[note.step as usize].crossing;
+                finding.rule = Some(format!("{}:{line}", crossing.file));
+            }
+            if let Some(row) = note.row {
+                place(&mut finding, row as usize);
             }
             findings.push(finding);
         }
         findings
     }
+}
+
+fn port_finding(input: &CarryInput<'_, '_>, name: &str, settings: usize) -> Finding {
+    if *input.mapping.port(name) == PortTarget::Leave {
+        let message =
+            format!("the map leaves the port `{name}` out, and with it {}", count(settings, "setting"));
+        return Finding::new(Code::PortLeft, message);
+    }
+    let why = input.proposals.iter().find(|proposal| proposal.old == *name);
+    let why = why.map_or("the map does not name it", |proposal| proposal.why.as_str());
+    let message = format!("the port `{name}` has {} and no partner: {why}", count(settings, "setting"));
+    Finding::new(Code::PortOpen, message).help(format!(
+        "give it one in the map, `{name} = \"…\"` under [ports], or `\"leave\"` to leave its settings out"
+    ))
 }

@@ -2,26 +2,30 @@
 //! from: every name and value must be the same, be what the receiving profile declares, and have
 //! somebody in the ledger who stands for it.
 
-use super::CarryInput;
 use crate::automaton::{Automaton, Symbols};
 use crate::finding::{Code, Finding, Findings, did_you_mean};
 use crate::json::read_json;
 use crate::ledger::Ledger;
 use crate::locator::{Labeler, Trail};
-use crate::profile::What;
+use crate::profile::{FileForm, Model, Profile, What};
 use crate::source::{Source, Span};
 use crate::tree::{Kind, NodeId, Sink, Text, Tree};
+use crate::xml::read_xml;
 
 /// The most differences that are told one by one: each is a mistake of ours or of a rule.
 const MOST: usize = 20;
 
-pub(super) fn read_back(
-    bytes: &[u8],
-    input: &CarryInput<'_, '_>,
-    tree: &Tree<'_>,
-    ledger: &Ledger,
-    automaton: &mut Automaton,
-) -> Findings {
+/// What must be read.
+#[derive(Clone, Copy)]
+pub(super) struct Expected<'e> {
+    pub(super) tree: &'e Tree<'e>,
+    pub(super) ledger: &'e Ledger,
+    pub(super) profile: &'e Profile,
+    pub(super) model: Option<&'e Model>,
+}
+
+pub(super) fn read_back(bytes: &[u8], expected: &Expected<'_>, automaton: &mut Automaton) -> Findings {
+    let Expected { tree, ledger, profile, .. } = *expected;
     let Ok(text) = std::str::from_utf8(bytes) else {
         return vec![Finding::new(Code::ResultDiffers, "the result is not UTF-8 text")];
     };
@@ -33,7 +37,7 @@ pub(super) fn read_back(
     }
     let source = Source { name: "the result", text };
     let mut comparison = Comparison {
-        input,
+        wanted: expected,
         text,
         tree,
         accounted,
@@ -44,14 +48,18 @@ pub(super) fn read_back(
         expected: Some(tree.root()),
         problems: Vec::new(),
     };
-    if let Err(finding) = read_json(source, &mut comparison) {
+    let read = match profile.form {
+        FileForm::Json => read_json(source, &mut comparison),
+        FileForm::Xml => read_xml(source).map(|tree| replay(&tree, &mut comparison)),
+    };
+    if let Err(finding) = read {
         return vec![*finding];
     }
     if comparison.expected.is_some() {
         comparison.problems.push((NodeId::DOCUMENT, "the result ends before all was written".into(), None));
     }
     let problems = std::mem::take(&mut comparison.problems);
-    let mut labels = Labeler::new(tree, &input.new.schema, None, comparison.automaton);
+    let mut labels = Labeler::new(tree, &profile.schema, None, comparison.automaton);
     problems
         .into_iter()
         .map(|(node, message, help)| {
@@ -63,10 +71,35 @@ pub(super) fn read_back(
         .collect()
 }
 
-struct Comparison<'c, 'i, 'a> {
-    input: &'c CarryInput<'i, 'a>,
+/// Hands the nodes of an XML document on as a reader of events would.
+fn replay(tree: &Tree<'_>, sink: &mut Comparison<'_>) {
+    let mut open: Vec<NodeId> = Vec::new();
+    let mut next = Some(tree.root());
+    while let Some(node) = next {
+        next = tree.following(node);
+        while open.last().is_some_and(|&last| node >= tree.subtree_end(last)) {
+            open.pop();
+            sink.close(0);
+        }
+        let span = tree.span(node);
+        match tree.kind(node) {
+            Kind::Comment | Kind::Instruction => {}
+            // An element with attributes and nothing in it was written from one without text.
+            Kind::OwnText if tree.value(node).is_empty() => {}
+            kind if kind.is_branch() => {
+                sink.open(kind, tree.name(node), span.start as usize);
+                open.push(node);
+            }
+            kind => sink.leaf(kind, tree.name(node), span, Text::Decoded(tree.value(node))),
+        }
+    }
+    open.into_iter().for_each(|_| sink.close(0));
+}
+
+struct Comparison<'c> {
+    wanted: &'c Expected<'c>,
     text: &'c str,
-    tree: &'c Tree<'a>,
+    tree: &'c Tree<'c>,
     accounted: Vec<bool>,
     trail: Trail,
     automaton: &'c mut Automaton,
@@ -76,7 +109,7 @@ struct Comparison<'c, 'i, 'a> {
     problems: Vec<(NodeId, String, Option<String>)>,
 }
 
-impl Comparison<'_, '_, '_> {
+impl Comparison<'_> {
     fn problem(&mut self, node: NodeId, message: impl Into<String>, help: Option<String>) {
         if self.problems.len() < MOST {
             self.problems.push((node, message.into(), help));
@@ -85,9 +118,22 @@ impl Comparison<'_, '_, '_> {
 
     /// The node that must come now, if kind and name are right.
     fn meet(&mut self, kind: Kind, name: &str) -> Option<NodeId> {
-        let node = self.expected?;
+        let Some(mut node) = self.expected else {
+            if self.problems.is_empty() {
+                self.problem(NodeId::DOCUMENT, "the result has more than was written", None);
+            }
+            return None;
+        };
+        // Own text without text is not written; see `replay`.
+        while self.tree.kind(node) == Kind::OwnText && self.tree.value(node).is_empty() {
+            node = self.tree.next_sibling(node)?;
+        }
         let same_name = self.open.is_empty() || self.tree.is_entry(node) || self.tree.name(node) == name;
-        if self.tree.kind(node) != kind || !same_name {
+        // In XML a text is a text, whatever the type: nothing else is there to tell.
+        let bare_in_xml = self.wanted.profile.form == FileForm::Xml && kind == Kind::Text;
+        let found = self.tree.kind(node);
+        let same_kind = found == kind || bare_in_xml && found == Kind::Bare;
+        if !same_kind || !same_name {
             self.problem(node, "the result has something else here", None);
             self.expected = None;
             return None;
@@ -106,14 +152,14 @@ impl Comparison<'_, '_, '_> {
     }
 
     fn check_value(&mut self, node: NodeId, value: &str) {
-        let new = self.input.new;
+        let new = self.wanted.profile;
         let entry = self.entry(node).map(|entry| &new.schema.entries[entry as usize].what);
         let Some(kind) = entry.and_then(What::setting) else {
             return self.problem(node, "the receiving profile knows no such setting", None);
         };
         match new.types.read(kind, value) {
             Ok(read) => {
-                let Some(model) = self.input.model else { return };
+                let Some(model) = self.wanted.model else { return };
                 let mut unknown = None;
                 read.ports(&mut |name| {
                     if !model.ports.iter().any(|port| port.name == name) {
@@ -137,7 +183,7 @@ impl Comparison<'_, '_, '_> {
     }
 }
 
-impl Sink for Comparison<'_, '_, '_> {
+impl Sink for Comparison<'_> {
     fn open(&mut self, kind: Kind, name: &str, _: usize) {
         let node = self.meet(kind, name);
         if let Some(node) = node {
@@ -147,7 +193,14 @@ impl Sink for Comparison<'_, '_, '_> {
         self.open.push(node.unwrap_or(NodeId::DOCUMENT));
     }
 
-    fn leaf(&mut self, kind: Kind, name: &str, _: Span, value: Text<'_>) {
+    fn leaf(&mut self, kind: Kind, name: &str, span: Span, value: Text<'_>) {
+        // An object without anything in it is an empty element in XML.
+        let empty_object = self.expected.is_some_and(|node| self.tree.kind(node) == Kind::Map);
+        if empty_object && self.wanted.profile.form == FileForm::Xml && matches!(value, Text::Decoded("")) {
+            self.open(Kind::Map, name, span.start as usize);
+            self.close(span.end as usize);
+            return;
+        }
         let Some(node) = self.meet(kind, name) else { return };
         let value = match value {
             Text::Borrowed(span) => &self.text[span.range()],
@@ -165,7 +218,8 @@ impl Sink for Comparison<'_, '_, '_> {
 
     fn close(&mut self, _: usize) {
         let node = self.open.pop().unwrap_or(NodeId::DOCUMENT);
-        if let Some(missing) = self.expected {
+        let silent = |node: NodeId| self.tree.kind(node) == Kind::OwnText && self.tree.value(node).is_empty();
+        if let Some(missing) = self.expected.filter(|&node| !silent(node)) {
             self.problem(missing, "this is missing from the result", None);
         }
         self.expected = if node == NodeId::DOCUMENT { None } else { self.tree.next_sibling(node) };

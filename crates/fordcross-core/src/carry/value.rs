@@ -1,20 +1,23 @@
 //! From what a rule captured to the text that is written.
 
-use crate::carry::CarryInput;
+use super::Step;
+use super::here::Here;
 use crate::crossing::{Field, Piece, Table, TargetName, TargetStep};
+use crate::expression::Operand;
 use crate::fate::Fate;
 use crate::finding::Code;
 use crate::mapping::PortTarget;
 use crate::shape::Part;
 use crate::tree::Kind;
 use crate::typing::{Form, Loss, Misread, TypeId, Unfit, Value, plain_text};
+use ipnet::IpNet;
 use std::borrow::Cow;
 
 /// What a rule captured: a text of the old side with its type there.
 #[derive(Clone, Copy, Debug)]
 pub(super) struct Bound<'t> {
-    /// The row that it is from.
-    pub(super) row: u32,
+    /// The row that it is from; none for a default.
+    pub(super) row: Option<u32>,
     pub(super) text: &'t str,
     pub(super) kind: Option<TypeId>,
     /// The capture is the whole value of its setting.
@@ -22,8 +25,8 @@ pub(super) struct Bound<'t> {
 }
 
 /// A field, ready to be written.
-pub(super) struct Prepared<'t> {
-    pub(super) text: Cow<'t, str>,
+pub(super) struct Prepared {
+    pub(super) text: String,
     pub(super) kind: Kind,
     pub(super) fate: Fate,
     pub(super) loss: Option<String>,
@@ -36,106 +39,177 @@ pub(super) struct Failure {
     pub(super) message: String,
 }
 
+impl Failure {
+    pub(super) fn new(code: Code, message: impl Into<String>) -> Self {
+        Self { code, message: message.into() }
+    }
+}
+
 /// A value of the new side, with whether the map changed it.
 struct Renamed<'t> {
     value: Value<'t>,
     changed: bool,
 }
 
-impl<'i, 'a: 'i> CarryInput<'i, 'a> {
+/// The networks of the objects of a look-up's place, with the names that the objects have now.
+pub(super) type Networks = Vec<(IpNet, String)>;
+
+/// What a piece of a template can draw on.
+pub(super) struct Hand<'h, 'i, 'a> {
+    pub(super) here: Here<'h, 'i, 'a>,
+    /// By the number of the look-up; empty where none was needed yet.
+    pub(super) look_ups: &'h [Option<Networks>],
+}
+
+impl<'i, 'a: 'i> Step<'i, 'a> {
     fn read(&self, bound: &Bound<'i>) -> Result<Renamed<'i>, Failure> {
         let Some(kind) = bound.kind else {
             return Ok(Renamed { value: Value::Text(Cow::Borrowed(bound.text)), changed: false });
         };
-        let mut value = self.old.types.read(kind, bound.text).map_err(|Misread { expected }| {
-            let message = if self.old.types.is_secret(kind) || bound.text.chars().count() > 60 {
+        let mut value = self.old().types.read(kind, bound.text).map_err(|Misread { expected }| {
+            let message = if self.old().types.is_secret(kind) || bound.text.chars().count() > 60 {
                 format!("the value cannot be read: expected {expected}")
             } else {
                 format!("`{}` cannot be read: expected {expected}", bound.text)
             };
-            Failure { code: Code::ValueUnread, message }
+            Failure::new(Code::ValueUnread, message)
         })?;
-        let changed = value.rename_ports(&|old| match self.mapping.port(old) {
+        let Some(mapping) = self.mapping else { return Ok(Renamed { value, changed: false }) };
+        let changed = value.rename_ports(&|old| match mapping.port(old) {
             PortTarget::New(new) => Some(new.as_str()),
             _ => None,
         });
         Ok(Renamed { value, changed })
     }
 
-    /// The name that a step of a target has, and what became of the capture in it.
-    pub(super) fn name(
-        &self,
-        step: &'i TargetStep,
-        slots: &[Option<Bound<'i>>],
-    ) -> Result<(Cow<'i, str>, Fate), Failure> {
-        match &step.name {
-            TargetName::Literal(name) => Ok((Cow::Borrowed(name), Fate::Carried)),
-            TargetName::Slot { slot, kind } => {
-                let Some(bound) = &slots[*slot] else {
-                    return Err(Failure {
-                        code: Code::ValueUnread,
-                        message: "the object has no such key".into(),
-                    });
-                };
-                let Renamed { value, changed } = self.read(bound)?;
-                let mut text = String::new();
-                match kind {
-                    Some(kind) => {
-                        self.new.types.write(*kind, &value, &mut text).map_err(unfit)?;
-                    }
-                    None => text.push_str(&plain_text(&value)),
+    /// A value as another type of the new side writes it, with nothing else done to it.
+    pub(super) fn convert(&self, bound: &Bound<'i>, kind: TypeId) -> Result<Prepared, Failure> {
+        let mut text = String::new();
+        let Renamed { value, changed } = self.read(bound)?;
+        let loss = self.new_profile().types.write(kind, &value, &mut text).map_err(unfit)?;
+        let fate = fate_of(&text, bound.text, changed);
+        Ok(self.prepared(text, kind, fate, loss))
+    }
+
+    fn prepared(&self, text: String, kind: TypeId, fate: Fate, loss: Option<Loss>) -> Prepared {
+        let fate = if loss.is_some() { Fate::Approximated } else { fate };
+        let kind = leaf_kind(&self.new_profile().types.get(kind).form, &text);
+        Prepared { text, kind, fate, loss: loss.map(|Loss(loss)| loss) }
+    }
+}
+
+impl<'i, 'a: 'i> Hand<'_, 'i, 'a> {
+    fn bound(&self, slot: usize) -> Result<&Bound<'i>, Failure> {
+        self.here.slots[slot]
+            .as_ref()
+            .ok_or_else(|| Failure::new(Code::ValueUnread, "a part of the value is missing"))
+    }
+
+    /// What a piece is, with whether the map changed it; none for what an expression leaves out.
+    fn piece(&self, piece: &Piece) -> Result<Option<Renamed<'i>>, Failure> {
+        let plain = |value| Ok(Some(Renamed { value, changed: false }));
+        match piece {
+            Piece::Literal(text) => plain(Value::Text(Cow::Owned(text.clone()))),
+            Piece::Index => plain(Value::Integer(i64::try_from(self.here.index).unwrap_or(i64::MAX))),
+            Piece::Slot { slot, table } => {
+                let read = self.here.step.read(self.bound(*slot)?)?;
+                match table {
+                    Some(table) => plain(look_up_in(table, &read.value)?),
+                    None => Ok(Some(read)),
                 }
-                let fate = fate_of(&text, bound.text, changed);
-                Ok((Cow::Owned(text), fate))
+            }
+            Piece::Expression(expression) => match expression.evaluate(&self.here) {
+                Ok(operand) => Ok(operand.into_value().map(|value| Renamed { value, changed: false })),
+                Err(why) => Err(Failure::new(
+                    Code::ExpressionFailed,
+                    format!("`{}` has no value here: {why}", expression.text),
+                )),
+            },
+            Piece::LookUp { slot, look_up } => {
+                let read = self.here.step.read(self.bound(*slot)?)?;
+                let networks = self.look_ups[*look_up].as_deref().unwrap_or_default();
+                let Value::Address(address) = read.value else {
+                    return Err(Failure::new(Code::ValueUnfit, "only an address can be looked up"));
+                };
+                // The narrowest network that holds it.
+                let holding = networks.iter().filter(|(network, _)| network.contains(&address));
+                match holding.max_by_key(|(network, _)| network.prefix_len()) {
+                    Some((_, name)) => plain(Value::Text(Cow::Owned(name.clone()))),
+                    None => Err(Failure::new(
+                        Code::ValueUnfit,
+                        format!("nothing on the old unit holds `{address}`"),
+                    )),
+                }
             }
         }
     }
 
-    /// What a field is to hold.
-    pub(super) fn prepare(
-        &self,
-        field: &Field,
-        slots: &[Option<Bound<'i>>],
-    ) -> Result<Prepared<'i>, Failure> {
+    /// The name that a step of a target has, and what became of the capture in it.
+    pub(super) fn name(&self, step: &'i TargetStep) -> Result<(Cow<'i, str>, Fate), Failure> {
+        match &step.name {
+            TargetName::Literal(name) => Ok((Cow::Borrowed(name), Fate::Carried)),
+            TargetName::Made { pieces, kind } => {
+                let mut text = String::new();
+                if let [Piece::Slot { slot, table: None }] = &pieces[..] {
+                    let bound = self.bound(*slot)?;
+                    let Renamed { value, changed } = self.here.step.read(bound)?;
+                    match kind {
+                        Some(kind) => {
+                            self.here
+                                .step
+                                .new_profile()
+                                .types
+                                .write(*kind, &value, &mut text)
+                                .map_err(unfit)?;
+                        }
+                        None => text.push_str(&plain_text(&value)),
+                    }
+                    let fate = fate_of(&text, bound.text, changed);
+                    return Ok((Cow::Owned(text), fate));
+                }
+                for piece in pieces.iter() {
+                    if let Some(read) = self.piece(piece)? {
+                        text.push_str(&plain_text(&read.value));
+                    }
+                }
+                Ok((Cow::Owned(text), Fate::Recast))
+            }
+        }
+    }
+
+    /// What a field is to hold; none if its expression leaves it out.
+    pub(super) fn prepare(&self, field: &Field) -> Result<Option<Prepared>, Failure> {
+        let step = self.here.step;
+        let types = &step.new_profile().types;
         let mut text = String::new();
         let (loss, fate) = match field.template.as_slice() {
-            [Piece::Literal(literal)] => {
-                let value = Value::Text(Cow::Borrowed(literal));
-                (self.new.types.write(field.kind, &value, &mut text).map_err(unfit)?, Fate::Recast)
-            }
-            [Piece::Slot { slot, table }] => {
-                let Some(bound) = &slots[*slot] else { return Err(missing()) };
-                let Renamed { value, changed } = self.read(bound)?;
-                let value = match table {
-                    Some(table) => look_up(table, &value)?,
-                    None => value,
+            [only] => {
+                let Some(Renamed { value, changed }) = self.piece(only)? else { return Ok(None) };
+                let loss = types.write(field.kind, &value, &mut text).map_err(unfit)?;
+                let fate = match only {
+                    Piece::Slot { slot, .. } => {
+                        let bound = self.bound(*slot)?;
+                        if bound.whole { fate_of(&text, bound.text, changed) } else { Fate::Folded }
+                    }
+                    _ => Fate::Recast,
                 };
-                let loss = self.new.types.write(field.kind, &value, &mut text).map_err(unfit)?;
-                let fate = if bound.whole { fate_of(&text, bound.text, changed) } else { Fate::Folded };
                 (loss, fate)
             }
-            pieces => (self.join(pieces, field.kind, slots, &mut text)?, Fate::Folded),
+            pieces => (self.join(pieces, field.kind, &mut text)?, Fate::Folded),
         };
-        let kind = leaf_kind(&self.new.types.get(field.kind).form, &text);
-        let fate = if loss.is_some() { Fate::Approximated } else { fate };
-        Ok(Prepared { text: Cow::Owned(text), kind, fate, loss: loss.map(|Loss(loss)| loss) })
+        Ok(Some(step.prepared(text, field.kind, fate, loss)))
     }
 
     /// Several pieces as one value: by the shape of the new type that has the same pieces, or else
     /// as their plain texts one after the other.
-    fn join(
-        &self,
-        pieces: &[Piece],
-        kind: TypeId,
-        slots: &[Option<Bound<'i>>],
-        out: &mut String,
-    ) -> Result<Option<Loss>, Failure> {
+    fn join(&self, pieces: &[Piece], kind: TypeId, out: &mut String) -> Result<Option<Loss>, Failure> {
+        let types = &self.here.step.new_profile().types;
         let same = |part: &Part, piece: &Piece| match (part, piece) {
             (Part::Literal(ours), Piece::Literal(theirs)) => ours == theirs,
-            (Part::Capture { .. }, Piece::Slot { .. }) => true,
-            _ => false,
+            (Part::Literal(_), _) | (_, Piece::Literal(_)) => false,
+            _ => true,
         };
-        let alternative = match &self.new.types.get(kind).form {
+        let alternative = match &types.get(kind).form {
             Form::Shaped(alternatives) => alternatives.iter().find(|alternative| {
                 let parts = &alternative.shape.parts;
                 parts.len() == pieces.len() && parts.iter().zip(pieces).all(|(part, piece)| same(part, piece))
@@ -145,58 +219,44 @@ impl<'i, 'a: 'i> CarryInput<'i, 'a> {
         let mut loss = None;
         let mut captures = 0;
         for piece in pieces {
-            match piece {
-                Piece::Literal(literal) => out.push_str(literal),
-                Piece::Slot { slot, table } => {
-                    let Some(bound) = &slots[*slot] else { return Err(missing()) };
-                    let mut value = self.read(bound)?.value;
-                    if let Some(table) = table {
-                        value = look_up(table, &value)?;
-                    }
-                    match alternative {
-                        Some(alternative) => {
-                            let part = alternative.types[captures];
-                            loss = self.new.types.write(part, &value, out).map_err(unfit)?.or(loss);
-                        }
-                        None if matches!(value, Value::Secret(..)) => {
-                            return Err(Failure {
-                                code: Code::ValueUnfit,
-                                message: "a secret cannot become part of a value that is shown".into(),
-                            });
-                        }
-                        None => out.push_str(&plain_text(&value)),
-                    }
-                    captures += 1;
-                }
+            if let Piece::Literal(literal) = piece {
+                out.push_str(literal);
+                continue;
             }
+            let value = self.piece(piece)?.map(|read| read.value);
+            match (alternative, value) {
+                (Some(alternative), Some(value)) => {
+                    loss = types.write(alternative.types[captures], &value, out).map_err(unfit)?.or(loss);
+                }
+                (None, Some(Value::Secret(..))) => {
+                    let message = "a secret cannot become part of a value that is shown";
+                    return Err(Failure::new(Code::ValueUnfit, message));
+                }
+                (None, Some(value)) => out.push_str(&plain_text(&value)),
+                (_, None) => {}
+            }
+            captures += 1;
         }
         if alternative.is_none() {
             let joined = std::mem::take(out);
-            loss = self.new.types.write(kind, &Value::Text(Cow::Owned(joined)), out).map_err(unfit)?.or(loss);
+            loss = types.write(kind, &Value::Text(Cow::Owned(joined)), out).map_err(unfit)?.or(loss);
         }
         Ok(loss)
     }
-}
-
-fn missing() -> Failure {
-    Failure { code: Code::ValueUnread, message: "a part of the value is missing".into() }
 }
 
 fn unfit(Unfit(message): Unfit) -> Failure {
     Failure { code: Code::ValueUnfit, message }
 }
 
-fn look_up(table: &Table, value: &Value<'_>) -> Result<Value<'static>, Failure> {
+fn look_up_in(table: &Table, value: &Value<'_>) -> Result<Value<'static>, Failure> {
+    if matches!(value, Value::Secret(..)) {
+        return Err(Failure::new(Code::ValueUnfit, "a secret cannot be looked up in a table"));
+    }
     let old = plain_text(value);
     match table.get(&old) {
         Some(new) => Ok(Value::Text(Cow::Owned(new.to_owned()))),
-        None if matches!(value, Value::Secret(..)) => {
-            Err(Failure { code: Code::ValueUnfit, message: "a secret cannot be looked up in a table".into() })
-        }
-        None => Err(Failure {
-            code: Code::ValueUnfit,
-            message: format!("the crossing's table has nothing for `{old}`"),
-        }),
+        None => Err(Failure::new(Code::ValueUnfit, format!("the crossing's table has nothing for `{old}`"))),
     }
 }
 
@@ -219,4 +279,18 @@ pub(super) fn leaf_kind(form: &Form, text: &str) -> Kind {
         _ => false,
     };
     if bare && !text.is_empty() { Kind::Bare } else { Kind::Text }
+}
+
+/// What a person answered, or the default, as expressions see it.
+pub(super) fn fact(text: &str, kind: crate::expression::OperandKind) -> Option<Operand> {
+    use crate::expression::OperandKind;
+    match kind {
+        OperandKind::Integer => text.trim().parse().ok().map(Operand::Integer),
+        OperandKind::Boolean => match text.trim() {
+            "true" | "yes" => Some(Operand::Boolean(true)),
+            "false" | "no" => Some(Operand::Boolean(false)),
+            _ => None,
+        },
+        OperandKind::Text | OperandKind::Unknown => Some(Operand::Text(text.to_owned())),
+    }
 }

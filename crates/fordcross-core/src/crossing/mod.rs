@@ -3,16 +3,22 @@
 //! [`Crossing::parse`] checks the rules against the profiles of both sides, so that a crossing that
 //! exists can be applied. Rules stand in the order of the file; the first that fits takes a setting.
 
+mod captures;
 mod check;
+mod left;
 mod parse;
+mod right;
 mod syntax;
 
-pub use parse::crossing_sides;
+pub use parse::{Checking, crossing_sides};
 
+use crate::expression::Expression;
+use crate::expression::OperandKind;
 use crate::pattern::Pattern;
 use crate::shape::Shape;
 use crate::source::Position;
 use crate::typing::TypeId;
+use std::rc::Rc;
 
 /// One side of a crossing.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -52,11 +58,137 @@ pub struct Crossing {
     pub(crate) places: Vec<Place>,
     /// In the order of the file.
     pub(crate) rules: Vec<Rule>,
+    pub(crate) look_ups: Vec<LookUp>,
+    /// What the backup does not hold and a person is asked for.
+    pub asks: Vec<Ask>,
+    pub(crate) requirements: Vec<Requirement>,
+    pub(crate) steps: Vec<WorkStep>,
+    pub(crate) notices: Vec<Notice>,
+}
+
+/// Finds the object of a place by a network that holds an address.
+#[derive(Debug)]
+pub(crate) struct LookUp {
+    pub(crate) name: String,
+    pub(crate) place: usize,
+    /// Gives the network of an object of that place.
+    pub(crate) network: Expression,
+}
+
+/// A fact that the backup does not hold.
+#[derive(Debug)]
+pub struct Ask {
+    /// Its name, as expressions use it.
+    pub fact: String,
+    /// What is taken where nobody answers.
+    pub default: String,
+    /// Why it is asked, and where to find it.
+    pub why: String,
+    pub(crate) at: Position,
+    pub(crate) kind: OperandKind,
+}
+
+/// What must hold for the crossing to be taken at all.
+#[derive(Debug)]
+pub(crate) struct Requirement {
+    pub(crate) that: Expression,
+    pub(crate) why: String,
+    pub(crate) at: Position,
+}
+
+/// When a step of the work around the import is to be done.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
+pub enum Phase {
+    /// Before the old system is touched.
+    Before,
+    /// While the change is made.
+    At,
+    /// When the new system runs.
+    After,
+}
+
+impl Phase {
+    pub(crate) const ALL: [(&'static str, Self); 3] =
+        [("before", Self::Before), ("at", Self::At), ("after", Self::After)];
+
+    /// The word for it.
+    pub fn word(self) -> &'static str {
+        match self {
+            Self::Before => "before",
+            Self::At => "at",
+            Self::After => "after",
+        }
+    }
+}
+
+/// A step of the work around the import.
+#[derive(Debug)]
+pub(crate) struct WorkStep {
+    pub(crate) phase: Phase,
+    pub(crate) text: String,
+    pub(crate) when: Option<Expression>,
+}
+
+/// Something that a person should know about the crossing.
+#[derive(Debug)]
+pub(crate) struct Notice {
+    pub(crate) text: String,
+    pub(crate) when: Option<Expression>,
+    pub(crate) at: Position,
+}
+
+impl Crossing {
+    /// Whether any rule asks for the place of an object among its like.
+    pub(crate) fn counts_objects(&self) -> bool {
+        let by_pieces = |pieces: &[Piece]| {
+            pieces.iter().any(|piece| match piece {
+                Piece::Index => true,
+                Piece::Expression(expression) => expression.mentions("index"),
+                _ => false,
+            })
+        };
+        let by_steps = |steps: &[TargetStep]| {
+            steps
+                .iter()
+                .any(|step| matches!(&step.name, TargetName::Made { pieces, .. } if by_pieces(pieces)))
+        };
+        let by_targets = |targets: &[Target]| {
+            targets.iter().any(|target| {
+                by_steps(&target.base)
+                    || target.fields.iter().any(|field| by_steps(&field.path) || by_pieces(&field.template))
+            })
+        };
+        self.places.iter().any(|place| by_steps(&place.target)) || self.rules.iter().any(|rule| {
+            rule.when.as_ref().is_some_and(|when| when.mentions("index"))
+                || matches!(&rule.action, Action::Move(targets) | Action::Add(targets) if by_targets(targets))
+        })
+    }
+
+    /// The crossing without rules from a release to itself: only the model changes, or nothing does.
+    pub(crate) fn identity(side: &Side) -> Self {
+        Self {
+            file: format!("{side} to itself"),
+            from: side.clone(),
+            to: side.clone(),
+            equivalent_ports: Vec::new(),
+            places: Vec::new(),
+            rules: Vec::new(),
+            look_ups: Vec::new(),
+            asks: Vec::new(),
+            requirements: Vec::new(),
+            steps: Vec::new(),
+            notices: Vec::new(),
+        }
+    }
 }
 
 /// Where objects of the old side go on the new.
 #[derive(Debug)]
 pub(crate) struct Place {
+    /// What rules and look-ups call it.
+    pub(crate) name: Option<String>,
+    pub(crate) from: Pattern,
+    pub(crate) when: Option<Expression>,
     /// Depth of the scope below the outermost place.
     pub(crate) depth: usize,
     pub(crate) keys: Vec<KeyTest>,
@@ -84,9 +216,9 @@ pub(crate) struct TargetStep {
 #[derive(Clone, Debug)]
 pub(crate) enum TargetName {
     Literal(String),
-    /// The value of a slot, as the type spells it.
-    Slot {
-        slot: usize,
+    /// What the pieces make, as the type spells it.
+    Made {
+        pieces: Rc<[Piece]>,
         kind: Option<TypeId>,
     },
 }
@@ -100,6 +232,9 @@ pub(crate) struct Rule {
     pub(crate) clauses: Vec<Clause>,
     /// How many slots there are: the captures of the place, then its own.
     pub(crate) slots: usize,
+    /// The names of the slots, as expressions use them.
+    pub(crate) names: Vec<String>,
+    pub(crate) when: Option<Expression>,
     pub(crate) action: Action,
 }
 
@@ -128,6 +263,8 @@ pub(crate) enum Action {
     /// The place itself: takes the object (clause 0) and the keys that its target uses.
     Place,
     Move(Vec<Target>),
+    /// Writes what the old side has nothing like, once for each object of the place.
+    Add(Vec<Target>),
     Drop {
         why: String,
     },
@@ -142,14 +279,24 @@ pub(crate) enum Action {
 /// What one firing of a rule writes: steps to a common place, then fields below it.
 #[derive(Debug)]
 pub(crate) struct Target {
+    /// Where an object of another place went, found by the key in a slot; else the rule's own place.
+    pub(crate) start: Option<Start>,
     pub(crate) base: Vec<TargetStep>,
     pub(crate) fields: Vec<Field>,
+}
+
+/// `@place[{key}]`
+#[derive(Clone, Debug)]
+pub(crate) struct Start {
+    pub(crate) place: usize,
+    pub(crate) slot: usize,
 }
 
 #[derive(Debug)]
 pub(crate) struct Field {
     pub(crate) path: Vec<TargetStep>,
-    /// The type of the setting on the new side.
+    /// The setting on the new side, and its type there.
+    pub(crate) entry: u16,
     pub(crate) kind: TypeId,
     pub(crate) template: Vec<Piece>,
 }
@@ -158,7 +305,18 @@ pub(crate) struct Field {
 #[derive(Debug)]
 pub(crate) enum Piece {
     Literal(String),
-    Slot { slot: usize, table: Option<Table> },
+    Slot {
+        slot: usize,
+        table: Option<Table>,
+    },
+    /// The place of the object among its like, from 1.
+    Index,
+    Expression(Expression),
+    /// The name of the object whose network holds the address in the slot.
+    LookUp {
+        slot: usize,
+        look_up: usize,
+    },
 }
 
 /// Old values and the new ones that take their part.
@@ -177,6 +335,11 @@ impl Table {
 }
 
 impl Rule {
+    /// Whether it is the rule that a place itself is.
+    pub(crate) fn is_place(&self, place: usize) -> bool {
+        self.place == Some(place) && matches!(self.action, Action::Place)
+    }
+
     /// Whether whatever a path of the pattern leads to is taken, with no condition on it.
     pub(crate) fn takes_all_of(&self, pattern: &Pattern, places: &[Place]) -> bool {
         let [clause] = self.clauses.as_slice() else {
@@ -199,6 +362,7 @@ impl Rule {
             _ => false,
         };
         !matches!(self.action, Action::Place)
+            && self.when.is_none()
             && open_shape
             && !partial
             && self.is_open(places)
@@ -206,7 +370,9 @@ impl Rule {
     }
 
     fn is_open(&self, places: &[Place]) -> bool {
-        self.place
-            .is_none_or(|place| !places[place].keys.iter().any(|key| matches!(key, KeyTest::Literal(_))))
+        self.place.is_none_or(|place| {
+            let place = &places[place];
+            place.when.is_none() && !place.keys.iter().any(|key| matches!(key, KeyTest::Literal(_)))
+        })
     }
 }

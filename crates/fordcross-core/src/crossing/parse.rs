@@ -1,22 +1,21 @@
 //! From the text of a crossing to rules whose places are known to both profiles.
 
+use super::captures::{Captures, INDEX};
 use super::check::check_hidden;
-use super::syntax::{
-    BadSide, RawClause, RawField, RawTarget, RawTargetStep, parse_left, parse_right, parse_table,
-    parse_target_path,
-};
+use super::syntax::{BadSide, parse_left, parse_target_path};
 use super::{
-    Action, Clause, ClauseShape, Crossing, Field, KeyTest, Piece, Place, Rule, Side, Table, Target,
-    TargetName, TargetStep,
+    Action, Ask, Clause, Crossing, KeyTest, LookUp, Notice, Phase, Place, Requirement, Rule, Side, Table,
+    TargetStep, WorkStep,
 };
+use crate::expression::{Expression, OperandKind};
 use crate::finding::{Code, Findings, did_you_mean};
-use crate::pattern::{Pattern, RawStep, Step};
-use crate::profile::{Lookup, PathStep, Profile, What};
-use crate::shape::{Part, Shape};
+use crate::pattern::{Pattern, Step};
+use crate::profile::{Lookup, PathStep, Profile};
 use crate::source::{LineIndex, Source, Span};
 use crate::toml_file::{Report, Section, Word, as_word, inside};
-use crate::typing::TypeId;
+use crate::typing::pick;
 use rustc_hash::FxHashMap;
+use std::collections::HashMap;
 
 /// Reads only which sides a crossing connects.
 ///
@@ -50,12 +49,27 @@ fn read_head(root: &Section<'_, '_>) -> Option<(Side, Side)> {
     Some((from?, to?))
 }
 
+/// How far a crossing is checked when it is parsed.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Checking {
+    /// Everything.
+    Whole,
+    /// All but the expressions, which are then compiled when first needed: for what ships, and was
+    /// checked whole by a test.
+    Shipped,
+}
+
 impl Crossing {
     /// Reads a crossing and checks it against the profiles of both sides.
     ///
     /// # Errors
     /// Everything that is wrong with the file, each with its place.
-    pub fn parse(source: Source<'_>, old: &Profile, new: &Profile) -> Result<Self, Findings> {
+    pub fn parse(
+        source: Source<'_>,
+        old: &Profile,
+        new: &Profile,
+        checking: Checking,
+    ) -> Result<Self, Findings> {
         let report = Report::new(source);
         let table = report.parse();
         let root = Section::new(&report, table.get_ref(), table.span().into());
@@ -63,34 +77,37 @@ impl Crossing {
         let mut reader = Reader {
             report: &report,
             lines: LineIndex::new(source.text),
+            checking,
             old,
             new,
             tables: read_tables(&root),
+            asks: Vec::new(),
+            place_names: Vec::new(),
             places: Vec::new(),
+            look_ups: Vec::new(),
             rules: Vec::new(),
         };
+        reader.read_asks(&root);
         let equivalent_ports = read_equivalents(&root);
-        for section in root.sections("place") {
-            reader.place(&section);
+        // Rules may speak of places that stand further down, so these are all read first.
+        let places = root.sections("place");
+        let scopes: Vec<Option<Scope>> = places.iter().map(|section| reader.scope_of(section)).collect();
+        reader.read_look_ups(&root, &scopes);
+        for (section, scope) in places.into_iter().zip(scopes) {
+            reader.read_place(&section, scope);
             section.finish();
         }
-        for (key, verb) in
-            [("move", Verb::Move), ("drop", Verb::Drop), ("by-hand", Verb::ByHand), ("moot", Verb::Moot)]
-        {
+        for (key, verb) in VERBS {
             for section in root.sections(key) {
-                let second = match verb {
-                    Verb::Move => "to",
-                    Verb::ByHand => "do",
-                    Verb::Drop | Verb::Moot => "why",
-                };
-                if let (Some(left), Some(right)) = (section.need_word("from"), section.need_word(second)) {
-                    reader.rule(None, verb, left, right);
-                }
+                reader.read_lone_rule(&section, verb);
                 section.finish();
             }
         }
+        let requirements = reader.read_requirements(&root);
+        let steps = reader.read_steps(&root);
+        let notices = reader.read_notices(&root);
         root.finish();
-        let Reader { places, mut rules, .. } = reader;
+        let Reader { places, mut rules, look_ups, asks, .. } = reader;
         rules.sort_by_key(|(span, _)| *span);
         check_hidden(&report, &rules, &places);
         match sides {
@@ -101,6 +118,11 @@ impl Crossing {
                 equivalent_ports,
                 places,
                 rules: rules.into_iter().map(|(_, rule)| rule).collect(),
+                look_ups,
+                asks,
+                requirements,
+                steps,
+                notices,
             }),
             _ => Err(report.into_findings()),
         }
@@ -152,111 +174,197 @@ fn read_tables(root: &Section<'_, '_>) -> FxHashMap<String, Table> {
 }
 
 #[derive(Clone, Copy, PartialEq, Eq)]
-enum Verb {
+pub(super) enum Verb {
     Move,
+    Add,
     Drop,
     ByHand,
     Moot,
 }
 
-/// A place whose rules are being read.
-struct Scope {
-    index: usize,
-    /// The pattern of its objects.
-    from: Pattern,
-    /// Where they go, as the new profile's schema is asked.
-    to: Vec<TargetStep>,
-    captures: Vec<(String, Span, bool)>,
-}
+pub(super) const VERBS: [(&str, Verb); 5] = [
+    ("move", Verb::Move),
+    ("add", Verb::Add),
+    ("drop", Verb::Drop),
+    ("by-hand", Verb::ByHand),
+    ("moot", Verb::Moot),
+];
 
-struct Reader<'r, 's> {
-    report: &'r Report<'s>,
-    lines: LineIndex<'s>,
-    old: &'r Profile,
-    new: &'r Profile,
-    tables: FxHashMap<String, Table>,
-    places: Vec<Place>,
-    rules: Vec<(Span, Rule)>,
-}
-
-/// A path that the old profile knows.
-struct Found {
-    /// The declaration, if the path stands for just one and not for what holds some.
-    entry: Option<u16>,
-}
-
-/// The captures that a rule has, and whether each was used.
-struct Captures {
-    names: Vec<(String, Span, bool)>,
-}
-
-impl Captures {
-    fn find(&mut self, name: &str) -> Option<usize> {
-        let at = self.names.iter().position(|(known, _, _)| known == name)?;
-        self.names[at].2 = true;
-        Some(at)
+impl Verb {
+    /// What the words of a rule in a place are, for messages.
+    fn form(self) -> &'static str {
+        match self {
+            Self::Move => "[\"old setting\", \"new place\"]",
+            Self::Add => "[\"new place = value\"]",
+            Self::ByHand => "[\"old setting\", \"instruction\"]",
+            Self::Drop | Self::Moot => "[\"old setting\", \"reason\"]",
+        }
     }
 }
 
+/// A place whose rules are being read.
+pub(super) struct Scope {
+    pub(super) index: usize,
+    /// The pattern of its objects.
+    pub(super) from: Pattern,
+    /// Where they go, as the new profile's schema is asked.
+    pub(super) to: Vec<TargetStep>,
+    pub(super) captures: Captures,
+}
+
+pub(super) struct Reader<'r, 's> {
+    pub(super) report: &'r Report<'s>,
+    pub(super) lines: LineIndex<'s>,
+    pub(super) checking: Checking,
+    pub(super) old: &'r Profile,
+    pub(super) new: &'r Profile,
+    pub(super) tables: FxHashMap<String, Table>,
+    pub(super) asks: Vec<Ask>,
+    /// Names of places, with their numbers.
+    pub(super) place_names: Vec<(String, usize)>,
+    pub(super) places: Vec<Place>,
+    pub(super) look_ups: Vec<LookUp>,
+    pub(super) rules: Vec<(Span, Rule)>,
+}
+
 impl Reader<'_, '_> {
-    fn bad(&self, word: Word<'_>, bad: BadSide) {
+    pub(super) fn bad(&self, word: Word<'_>, bad: BadSide) {
         let span = inside(word, self.report.source, bad.at.start, bad.at.end);
         self.report.add(Code::RuleMalformed, span, bad.message);
     }
 
-    fn place(&mut self, section: &Section<'_, '_>) {
-        let scope = match (section.need_word("from"), section.need_word("to")) {
-            (Some(from), Some(to)) => self.scope(section.span(), from, to),
-            _ => None,
-        };
-        let mut scope = scope;
-        for (key, verb) in
-            [("move", Verb::Move), ("drop", Verb::Drop), ("by-hand", Verb::ByHand), ("moot", Verb::Moot)]
-        {
-            let Some(value) = section.raw(key) else { continue };
-            let pairs = value.get_ref().as_array().map(|array| array.iter().collect::<Vec<_>>());
-            let mut wrong = pairs.is_none();
-            for entry in pairs.into_iter().flatten() {
-                let pair: Option<Vec<Word<'_>>> =
-                    entry.get_ref().as_array().and_then(|array| array.iter().map(as_word).collect());
-                match pair.as_deref() {
-                    Some(&[left, right]) => {
-                        if let Some(scope) = &mut scope {
-                            self.rule(Some(scope), verb, left, right);
-                        }
-                    }
-                    _ => wrong = true,
+    /// An expression, checked if the crossing is checked whole.
+    pub(super) fn expression(
+        &self,
+        text: &str,
+        span: Span,
+        captures: &mut Captures,
+        wanted: OperandKind,
+    ) -> Expression {
+        let expression = Expression::new(text);
+        captures.mention(&expression);
+        if self.checking == Checking::Whole {
+            let mut kinds: HashMap<&str, OperandKind> = captures.kinds();
+            kinds.insert(INDEX, OperandKind::Integer);
+            kinds.extend(self.asks.iter().map(|ask| (ask.fact.as_str(), ask.kind)));
+            for problem in expression.check(&kinds, wanted) {
+                let added = self.report.add(Code::ExpressionWrong, span, problem.message);
+                if let Some(help) = problem.help {
+                    added.help(help);
                 }
             }
-            if wrong {
-                let second = match verb {
-                    Verb::Move => "new place",
-                    Verb::ByHand => "instruction",
-                    Verb::Drop | Verb::Moot => "reason",
-                };
-                self.report
-                    .add(
-                        Code::ValueWrong,
-                        value.span().into(),
-                        format!("`{key}` takes a list of pairs of strings"),
-                    )
-                    .help(format!("write `{key} = [[\"old setting\", \"{second}\"], …]`"));
+            for path in expression.paths() {
+                self.check_path(path, span, &captures.above);
             }
         }
-        for (name, span, _) in
-            scope.iter().flat_map(|scope| scope.captures.iter().filter(|(_, _, used)| !used))
-        {
-            self.unused(name, *span);
+        expression
+    }
+
+    /// A path in an expression must be one that the old profile knows.
+    fn check_path(&self, path: &str, span: Span, above: &[Step]) {
+        let absolute = path.strip_prefix('/');
+        let above = if absolute.is_some() { &[] } else { above };
+        let names: Vec<&str> = absolute.unwrap_or(path).split('/').collect();
+        let steps: Vec<PathStep<'_>> =
+            above.iter().map(PathStep::from).chain(names.iter().map(|name| PathStep::Name(name))).collect();
+        if let Lookup::Unknown { step, known } = self.old.schema.find(&steps) {
+            let name = step.checked_sub(above.len()).map_or(path, |step| names[step]);
+            self.report
+                .add(Code::LocatorUnknown, span, format!("{} has no `{name}` here", self.old.title))
+                .help(Lookup::help(name, &known));
         }
     }
 
-    fn unused(&self, name: &str, span: Span) {
-        self.report
-            .add(Code::CaptureUnused, span, format!("the capture `{name}` is never used"))
-            .help("use it on the right, or write a plain pattern: what is not used is lost without a word");
+    fn condition(&self, section: &Section<'_, '_>, captures: &mut Captures) -> Option<Expression> {
+        let word = section.word("when")?;
+        Some(self.expression(word.text, word.span, captures, OperandKind::Boolean))
     }
 
-    fn scope(&mut self, span: Span, from: Word<'_>, to: Word<'_>) -> Option<Scope> {
+    fn read_asks(&mut self, root: &Section<'_, '_>) {
+        let kinds = [
+            ("text", OperandKind::Text),
+            ("integer", OperandKind::Integer),
+            ("boolean", OperandKind::Boolean),
+        ];
+        for section in root.sections("ask") {
+            let fact = section.need_word("fact");
+            let kind = pick(&section, "type", &kinds);
+            let default = section.need_word("default").map(|word| word.text.to_owned());
+            let why = section.need_word("why").map(|word| word.text.to_owned());
+            if let (Some(fact), Some(kind), Some(default), Some(why)) = (fact, kind, default, why) {
+                let at = self.lines.position(fact.span.start);
+                self.asks.push(Ask { fact: fact.text.to_owned(), default, why, at, kind });
+            }
+            section.finish();
+        }
+    }
+
+    fn read_requirements(&mut self, root: &Section<'_, '_>) -> Vec<Requirement> {
+        let read = |section: Section<'_, '_>| {
+            let that = section.need_word("that");
+            let why = section.need_word("why").map(|word| word.text.to_owned());
+            section.finish();
+            let that = that?;
+            let at = self.lines.position(that.span.start);
+            let that = self.expression(that.text, that.span, &mut Captures::default(), OperandKind::Boolean);
+            Some(Requirement { that, why: why?, at })
+        };
+        root.sections("require").into_iter().filter_map(read).collect()
+    }
+
+    fn read_steps(&mut self, root: &Section<'_, '_>) -> Vec<WorkStep> {
+        let read = |section: Section<'_, '_>| {
+            let phase = pick(&section, "phase", &Phase::ALL);
+            let text = section.need_word("do").map(|word| word.text.to_owned());
+            let when = self.condition(&section, &mut Captures::default());
+            section.finish();
+            Some(WorkStep { phase: phase?, text: text?, when })
+        };
+        root.sections("step").into_iter().filter_map(read).collect()
+    }
+
+    fn read_notices(&mut self, root: &Section<'_, '_>) -> Vec<Notice> {
+        let read = |section: Section<'_, '_>| {
+            let text = section.need_word("text");
+            let when = self.condition(&section, &mut Captures::default());
+            section.finish();
+            let text = text?;
+            Some(Notice { at: self.lines.position(text.span.start), text: text.text.to_owned(), when })
+        };
+        root.sections("notice").into_iter().filter_map(read).collect()
+    }
+
+    fn read_look_ups(&mut self, root: &Section<'_, '_>, scopes: &[Option<Scope>]) {
+        for section in root.sections("look-up") {
+            let name = section.need_word("name").map(|word| word.text.to_owned());
+            let place = section.need_word("place").and_then(|word| self.place_named(word.text, word.span));
+            let network = section.need_word("network");
+            if let (Some(name), Some(place), Some(word)) = (name, place, network) {
+                let scope = scopes.iter().flatten().find(|scope| scope.index == place);
+                let mut captures = scope.map(|scope| scope.captures.clone()).unwrap_or_default();
+                let network = self.expression(word.text, word.span, &mut captures, OperandKind::Text);
+                self.look_ups.push(LookUp { name, place, network });
+            }
+            section.finish();
+        }
+    }
+
+    /// The place of a name.
+    pub(super) fn place_named(&self, name: &str, span: Span) -> Option<usize> {
+        let found = self.place_names.iter().find(|(known, _)| known == name).map(|(_, index)| *index);
+        if found.is_none() {
+            let known: Vec<&str> = self.place_names.iter().map(|(name, _)| name.as_str()).collect();
+            self.report
+                .add(Code::CaptureUnknown, span, format!("there is no place named `{name}`"))
+                .help(did_you_mean(name, known));
+        }
+        found
+    }
+
+    /// Reads the head of a place.
+    fn scope_of(&mut self, section: &Section<'_, '_>) -> Option<Scope> {
+        let name = section.word("name");
+        let (from, to) = (section.need_word("from")?, section.need_word("to")?);
         let steps = match parse_left(from.text) {
             Ok(mut clauses) if clauses.len() == 1 && clauses[0].shape.is_none() => clauses.remove(0).steps,
             Ok(_) => {
@@ -269,8 +377,8 @@ impl Reader<'_, '_> {
             }
         };
         let pattern = Pattern { steps: steps.iter().map(|step| step.step.clone()).collect() };
-        let Found { entry } = self.find_old(from, &steps, &[])?;
-        let mut captures = Captures { names: Vec::new() };
+        let entry = self.find_old(from, &steps, &[])?.entry;
+        let mut captures = Captures { above: pattern.steps.clone(), list: Vec::new() };
         let (keys, key_names) = self.keys(from, &steps, entry, &mut captures);
         let raw_target = match parse_target_path(to.text, 0..to.text.len()) {
             Ok(path) => path,
@@ -279,443 +387,100 @@ impl Reader<'_, '_> {
                 return None;
             }
         };
-        let (target, _) = self.target_path(to, &raw_target, &[], &mut captures, Wanted::Branch)?;
+        let target = self.branch_path(to, &raw_target, &[], &mut captures)?;
+        // Only what the name itself holds is taken by the place; a condition takes nothing.
+        let in_name: Vec<bool> = captures.list.iter().map(|capture| capture.used).collect();
+        let when = self.condition(section, &mut captures);
         let place = self.places.len();
         let mut clauses = vec![Clause { pattern: pattern.clone(), shape: None, optional: false, slot: None }];
         for (test, name) in keys.iter().zip(&key_names) {
-            // A key that the target's name holds is taken by the place; any other is a setting like the rest.
-            if let KeyTest::Capture(slot) = test
-                && captures.names[*slot].2
+            if let (KeyTest::Capture(slot), Some(name)) = (test, name)
+                && in_name[*slot]
             {
-                let key = match name {
-                    Some(name) => pattern.join(&[Step::Names(vec![name.clone()])]),
-                    None => continue,
-                };
+                let key = pattern.join(&[Step::Names(vec![name.clone()])]);
                 clauses.push(Clause { pattern: key, shape: None, optional: true, slot: Some(*slot) });
             }
         }
-        self.places.push(Place { depth: pattern.depth(), keys, target: target.clone() });
+        if let Some(name) = name {
+            self.place_names.push((name.text.to_owned(), place));
+        }
+        self.places.push(Place {
+            name: name.map(|name| name.text.to_owned()),
+            from: pattern.clone(),
+            when,
+            depth: pattern.depth(),
+            keys,
+            target: target.clone(),
+        });
         let at = self.lines.position(from.span.start);
-        let slots = captures.names.len();
-        self.rules.push((span, Rule { at, place: Some(place), clauses, slots, action: Action::Place }));
-        Some(Scope { index: place, from: pattern, to: target, captures: captures.names })
+        let slots = captures.list.len();
+        let names = captures.list.iter().map(|capture| capture.name.clone()).collect();
+        let rule = Rule { at, place: Some(place), clauses, slots, names, when: None, action: Action::Place };
+        self.rules.push((section.span(), rule));
+        Some(Scope { index: place, from: pattern, to: target, captures })
     }
 
-    /// The tests of an object's keys, with the names of the key settings.
-    fn keys(
-        &self,
-        word: Word<'_>,
-        steps: &[RawStep],
-        entry: Option<u16>,
-        captures: &mut Captures,
-    ) -> (Vec<KeyTest>, Vec<Option<String>>) {
-        for step in &steps[..steps.len().saturating_sub(1)] {
-            if step.key.is_some() {
-                let span = inside(word, self.report.source, step.at.start, step.at.end);
-                self.report.add(Code::RuleMalformed, span, "only the last step of a place can ask for a key");
-            }
-        }
-        let Some(last) = steps.last() else { return (Vec::new(), Vec::new()) };
-        let Some(text) = &last.key else { return (Vec::new(), Vec::new()) };
-        let span = inside(word, self.report.source, last.at.start, last.at.end);
-        let names: Vec<Option<String>> =
-            match entry.map(|entry| &self.old.schema.entries[entry as usize].what) {
-                Some(What::Object { keys, name, .. }) => {
-                    let by_name = name.is_some().then_some(None);
-                    by_name.into_iter().chain(keys.iter().cloned().map(Some)).collect()
-                }
-                _ => Vec::new(),
-            };
-        let tests: Vec<&str> = text.split(',').map(str::trim).collect();
-        if tests.len() != names.len() {
-            let known: Vec<&str> = names.iter().map(|name| name.as_deref().unwrap_or("its name")).collect();
-            self.report
-                .add(
-                    Code::RuleMalformed,
-                    span,
-                    format!("the object has {}", crate::finding::count(names.len(), "key")),
-                )
-                .help(format!("its keys are {}", crate::finding::one_of(known)));
-            return (Vec::new(), Vec::new());
-        }
-        let tests = tests
-            .into_iter()
-            .map(|test| match test {
-                "*" => KeyTest::Any,
-                test => match test.strip_prefix('{').and_then(|test| test.strip_suffix('}')) {
-                    Some(name) => {
-                        captures.names.push((name.to_owned(), span, false));
-                        KeyTest::Capture(captures.names.len() - 1)
-                    }
-                    None => KeyTest::Literal(test.to_owned()),
-                },
-            })
-            .collect();
-        (tests, names)
-    }
-
-    /// Checks a path of the old side.
-    fn find_old(&self, word: Word<'_>, steps: &[RawStep], before: &[Step]) -> Option<Found> {
-        // Each name of an alternative must be known, so each is looked up on its own.
-        let mut paths: Vec<Vec<PathStep<'_>>> = vec![Vec::new()];
-        let mut below = false;
-        for step in before.iter().chain(steps.iter().map(|raw| &raw.step)) {
-            match step {
-                Step::Below => below = true,
-                Step::Any => paths.iter_mut().for_each(|path| path.push(PathStep::Any)),
-                Step::Names(names) => {
-                    paths = paths
-                        .iter()
-                        .flat_map(|path| {
-                            names.iter().map(|name| {
-                                let mut path = path.clone();
-                                path.push(PathStep::Name(name));
-                                path
-                            })
-                        })
-                        .collect();
-                }
-            }
-        }
-        let mut entry = None;
-        let mut good = true;
-        for path in &paths {
-            match self.old.schema.find(path) {
-                Lookup::Declared(found) => entry = Some(found),
-                Lookup::Above => {}
-                // `*` of a rule stands for several declared names, too.
-                Lookup::Unknown { step, .. } if matches!(path[step], PathStep::Any) => {}
-                Lookup::Unknown { step, known } => {
-                    good = false;
-                    let PathStep::Name(name) = path[step] else { continue };
-                    let at = step
-                        .checked_sub(before.len())
-                        .and_then(|step| steps.get(step))
-                        .map(|raw| raw.at.clone());
-                    let span = at.map_or(word.span, |at| inside(word, self.report.source, at.start, at.end));
-                    self.report
-                        .add(Code::LocatorUnknown, span, format!("{} has no `{name}` here", self.old.title))
-                        .help(Lookup::help(name, &known));
-                }
-            }
-        }
-        good.then_some(Found { entry: entry.filter(|_| paths.len() == 1 && !below) })
-    }
-
-    fn rule(&mut self, scope: Option<&mut Scope>, verb: Verb, left: Word<'_>, right: Word<'_>) {
-        let raw_clauses = match parse_left(left.text) {
-            Ok(clauses) => clauses,
-            Err(bad) => return self.bad(left, bad),
-        };
-        let before: Vec<Step> = scope.as_ref().map(|scope| scope.from.steps.clone()).unwrap_or_default();
-        let mut captures =
-            Captures { names: scope.as_ref().map(|scope| scope.captures.clone()).unwrap_or_default() };
-        let outer = captures.names.len();
-        let mut clauses = Vec::new();
-        for raw in &raw_clauses {
-            if let Some(clause) = self.clause(left, raw, &before, &mut captures, raw_clauses.len() == 1) {
-                clauses.push(clause);
-            }
-        }
-        if clauses.len() < raw_clauses.len() {
-            return;
-        }
-        if let Some(raw) = raw_clauses.first().filter(|raw| raw.optional) {
-            let span = inside(left, self.report.source, raw.at.start, raw.at.end);
-            self.report.add(Code::RuleMalformed, span, "the first clause cannot be optional");
-            return;
-        }
-        let action = match verb {
-            Verb::Move => {
-                let target: Vec<TargetStep> =
-                    scope.as_ref().map(|scope| scope.to.clone()).unwrap_or_default();
-                let raw_targets = match parse_right(right.text) {
-                    Ok(targets) => targets,
-                    Err(bad) => return self.bad(right, bad),
+    /// Reads the rules of a place.
+    fn read_place(&mut self, section: &Section<'_, '_>, mut scope: Option<Scope>) {
+        for (key, verb) in VERBS {
+            let Some(value) = section.raw(key) else { continue };
+            let entries = value.get_ref().as_array();
+            let mut wrong = entries.is_none();
+            for entry in entries.into_iter().flat_map(|array| array.iter()) {
+                let words: Option<Vec<Word<'_>>> =
+                    entry.get_ref().as_array().and_then(|array| array.iter().map(as_word).collect());
+                let (left, right, when) = match (verb, words.as_deref()) {
+                    (Verb::Add, Some(&[right])) => (None, right, None),
+                    (Verb::Add, Some(&[right, when])) => (None, right, Some(when)),
+                    (Verb::Add, _) => (None, Word { text: "", span: Span::default() }, None),
+                    (_, Some(&[left, right])) => (Some(left), right, None),
+                    (_, Some(&[left, right, when])) => (Some(left), right, Some(when)),
+                    _ => (None, Word { text: "", span: Span::default() }, None),
                 };
-                let targets: Vec<_> =
-                    raw_targets.iter().map(|raw| self.target(right, raw, &target, &mut captures)).collect();
-                match targets.into_iter().collect::<Option<Vec<_>>>() {
-                    Some(targets) => Action::Move(targets),
-                    None => return,
+                if right.text.is_empty() && left.is_none() {
+                    wrong = true;
+                } else if let Some(scope) = &mut scope {
+                    self.rule(Some(scope), verb, left, right, when);
                 }
             }
-            Verb::Drop => Action::Drop { why: right.text.to_owned() },
-            Verb::ByHand => Action::ByHand { instruction: right.text.to_owned() },
-            Verb::Moot => Action::Moot { why: right.text.to_owned() },
-        };
-        if verb == Verb::Move {
-            for (name, span, _) in captures.names[outer..].iter().filter(|(_, _, used)| !used) {
-                self.unused(name, *span);
-            }
-        }
-        let place = scope.as_ref().map(|scope| scope.index);
-        if let Some(scope) = scope {
-            scope.captures.clone_from_slice(&captures.names[..outer]);
-        }
-        let at = self.lines.position(left.span.start);
-        self.rules.push((left.span, Rule { at, place, clauses, slots: captures.names.len(), action }));
-    }
-
-    fn clause(
-        &self,
-        word: Word<'_>,
-        raw: &RawClause,
-        before: &[Step],
-        captures: &mut Captures,
-        alone: bool,
-    ) -> Option<Clause> {
-        self.find_old(word, &raw.steps, before)?;
-        if let Some(step) = raw.steps.iter().find(|step| step.key.is_some()) {
-            let span = inside(word, self.report.source, step.at.start, step.at.end);
-            self.report
-                .add(Code::RuleMalformed, span, "a key has no meaning in a rule")
-                .help("ask for it in the `from` of a `[[place]]`");
-            return None;
-        }
-        let steps: Vec<Step> = raw.steps.iter().map(|step| step.step.clone()).collect();
-        let pattern = Pattern { steps: before.to_vec() }.join(&steps);
-        let mut slot = None;
-        let shape = match &raw.shape {
-            Some(shape) => Some(self.clause_shape(word, raw, shape, captures)?),
-            None => {
-                if alone {
-                    // The whole value, under a name that no person can write.
-                    captures.names.push((WHOLE.to_owned(), word.span, true));
-                    slot = Some(captures.names.len() - 1);
-                }
-                None
-            }
-        };
-        Some(Clause { pattern, shape, optional: raw.optional, slot })
-    }
-
-    fn clause_shape(
-        &self,
-        word: Word<'_>,
-        raw: &RawClause,
-        shape: &Shape,
-        captures: &mut Captures,
-    ) -> Option<ClauseShape> {
-        let mut slots = Vec::new();
-        let mut types = Vec::new();
-        for part in &shape.parts {
-            let Part::Capture { name, detail, at } = part else { continue };
-            let span = inside(word, self.report.source, raw.shape_at + at.start, raw.shape_at + at.end);
-            if captures.names.iter().any(|(known, _, _)| known == name) {
-                self.report.add(Code::RuleMalformed, span, format!("the capture `{name}` is made twice"));
-                return None;
-            }
-            captures.names.push((name.clone(), span, false));
-            slots.push(captures.names.len() - 1);
-            types.push(match detail {
-                Some(detail) => Some(self.old_type(detail, span)?),
-                None => None,
-            });
-        }
-        Some(ClauseShape { shape: shape.clone(), slots, types })
-    }
-
-    fn old_type(&self, name: &str, span: Span) -> Option<TypeId> {
-        let found = self.old.types.list.iter().zip(0..).find(|(kind, _)| kind.name == name);
-        if found.is_none() {
-            let known: Vec<&str> = self.old.types.list.iter().map(|kind| kind.name.as_str()).collect();
-            self.report
-                .add(Code::TypeUnknown, span, format!("{} declares no type `{name}`", self.old.title))
-                .help(did_you_mean(name, known));
-        }
-        found.map(|(_, index)| TypeId(index))
-    }
-
-    fn target(
-        &self,
-        word: Word<'_>,
-        raw: &RawTarget,
-        before: &[TargetStep],
-        captures: &mut Captures,
-    ) -> Option<Target> {
-        let (base, _) = self.target_path(word, &raw.base, before, captures, Wanted::Branch)?;
-        let mut above = before.to_vec();
-        above.extend(base.iter().cloned());
-        let fields: Vec<Option<Field>> =
-            raw.fields.iter().map(|field| self.field(word, field, &above, captures)).collect();
-        Some(Target { base, fields: fields.into_iter().collect::<Option<_>>()? })
-    }
-
-    fn field(
-        &self,
-        word: Word<'_>,
-        raw: &RawField,
-        before: &[TargetStep],
-        captures: &mut Captures,
-    ) -> Option<Field> {
-        let (path, entry) = self.target_path(word, &raw.path, before, captures, Wanted::Setting)?;
-        let kind = entry.and_then(|entry| self.new.schema.entries[entry as usize].what.setting())?;
-        let template = match &raw.template {
-            Some(template) => self.template(word, raw, template, captures)?,
-            None => match captures.find(WHOLE) {
-                Some(slot) => vec![Piece::Slot { slot, table: None }],
-                None => {
-                    let span = inside(word, self.report.source, raw.at.start, raw.at.end);
-                    self.report
-                        .add(Code::RuleMalformed, span, "what is to be written here is not said")
-                        .help("write `place = {capture}`; only a rule with one plain setting on its left moves it whole");
-                    return None;
-                }
-            },
-        };
-        Some(Field { path, kind, template })
-    }
-
-    fn template(
-        &self,
-        word: Word<'_>,
-        raw: &RawField,
-        template: &Shape,
-        captures: &mut Captures,
-    ) -> Option<Vec<Piece>> {
-        let mut pieces = Vec::new();
-        for part in &template.parts {
-            pieces.push(match part {
-                Part::Literal(text) => Piece::Literal(text.clone()),
-                Part::Capture { name, detail, at } => {
-                    let span = inside(
-                        word,
-                        self.report.source,
-                        raw.template_at + at.start,
-                        raw.template_at + at.end,
-                    );
-                    let slot = self.slot(name, span, captures)?;
-                    let table = match detail {
-                        Some(detail) => Some(self.table(detail, span)?),
-                        None => None,
-                    };
-                    Piece::Slot { slot, table }
-                }
-            });
-        }
-        if pieces.is_empty() {
-            pieces.push(Piece::Literal(String::new()));
-        }
-        Some(pieces)
-    }
-
-    fn table(&self, text: &str, span: Span) -> Option<Table> {
-        if let Some(name) = text.strip_prefix("table.") {
-            if let Some(table) = self.tables.get(name) {
-                return Some(table.clone());
-            }
-            let known: Vec<&str> = self.tables.keys().map(String::as_str).collect();
-            self.report
-                .add(Code::ValueWrong, span, format!("there is no table `{name}`"))
-                .help(did_you_mean(name, known));
-            return None;
-        }
-        let table = parse_table(text);
-        if table.is_none() {
-            self.report
-                .add(Code::RuleMalformed, span, "what follows the colon is no table")
-                .help("write `{name: old=new, other=new, *=rest}` or `{name: table.NAME}`");
-        }
-        table
-    }
-
-    fn slot(&self, name: &str, span: Span, captures: &mut Captures) -> Option<usize> {
-        let slot = captures.find(name);
-        if slot.is_none() {
-            let known: Vec<&str> = captures
-                .names
-                .iter()
-                .map(|(name, _, _)| name.as_str())
-                .filter(|name| *name != WHOLE)
-                .collect();
-            self.report
-                .add(Code::CaptureUnknown, span, format!("nothing before this makes a capture `{name}`"))
-                .help(did_you_mean(name, known));
-        }
-        slot
-    }
-
-    /// A path into the new tree, checked against the new profile.
-    fn target_path(
-        &self,
-        word: Word<'_>,
-        raw: &[RawTargetStep],
-        before: &[TargetStep],
-        captures: &mut Captures,
-        wanted: Wanted,
-    ) -> Option<(Vec<TargetStep>, Option<u16>)> {
-        let mut steps = Vec::new();
-        let mut path: Vec<PathStep<'_>> = before.iter().map(path_step).collect();
-        let mut entry = None;
-        for (index, step) in raw.iter().enumerate() {
-            let span = inside(word, self.report.source, step.at.start, step.at.end);
-            let literal = step.name.as_literal();
-            path.push(literal.map_or(PathStep::Any, PathStep::Name));
-            let lookup = self.new.schema.find(&path);
-            if let Lookup::Unknown { known, .. } = &lookup {
-                let name = literal.unwrap_or("{…}");
+            if wrong {
                 self.report
-                    .add(Code::LocatorUnknown, span, format!("{} has no `{name}` here", self.new.title))
-                    .help(Lookup::help(name, known));
-                return None;
+                    .add(
+                        Code::ValueWrong,
+                        value.span().into(),
+                        format!("`{key}` takes a list of rules, each a list of strings"),
+                    )
+                    .help(format!(
+                        "write `{key} = [{}, …]`, with a condition behind it if there is one",
+                        verb.form()
+                    ));
             }
-            entry = if let Lookup::Declared(found) = lookup { Some(found) } else { None };
-            let what = entry.map(|entry| &self.new.schema.entries[entry as usize].what);
-            let is_list = match what {
-                Some(What::Setting { repeats, .. }) => *repeats,
-                Some(What::Object { many, name, .. }) => *many && name.is_none(),
-                None => false,
-            };
-            if is_list != step.append {
-                let message = if is_list { "this is a list" } else { "this is no list" };
-                let help =
-                    if is_list { "write `[]` after the name for a new entry" } else { "leave out the `[]`" };
-                self.report.add(Code::LocatorUnknown, span, message).help(help);
-                return None;
-            }
-            let last = index + 1 == raw.len();
-            let is_setting = matches!(what, Some(What::Setting { .. }));
-            if is_setting != (last && wanted == Wanted::Setting) {
-                let message = if is_setting {
-                    "this is a setting, not a place for settings"
-                } else {
-                    "this is no setting"
-                };
-                if last || is_setting {
-                    self.report.add(Code::LocatorUnknown, span, message);
-                    return None;
-                }
-            }
-            let name = match literal {
-                Some(text) => TargetName::Literal(text.to_owned()),
-                None => {
-                    let slot = self.slot(step.name.as_capture()?, span, captures)?;
-                    let kind = match what {
-                        Some(What::Object { name, .. }) => *name,
-                        _ => None,
-                    };
-                    TargetName::Slot { slot, kind }
-                }
-            };
-            steps.push(TargetStep { name, append: step.append });
         }
-        Some((steps, entry))
+        for capture in
+            scope.iter().flat_map(|scope| scope.captures.list.iter().filter(|capture| !capture.used))
+        {
+            self.unused(&capture.name, capture.span);
+        }
     }
-}
 
-/// The name of the whole value in a rule without captures.
-const WHOLE: &str = "(the value)";
+    /// A rule in a table of its own: `[[drop]]`.
+    fn read_lone_rule(&mut self, section: &Section<'_, '_>, verb: Verb) {
+        let second = match verb {
+            Verb::Move | Verb::Add => "to",
+            Verb::ByHand => "do",
+            Verb::Drop | Verb::Moot => "why",
+        };
+        let left = if verb == Verb::Add { None } else { section.need_word("from") };
+        let right = section.need_word(second);
+        let when = section.word("when");
+        if let Some(right) = right.filter(|_| verb == Verb::Add || left.is_some()) {
+            self.rule(None, verb, left, right, when);
+        }
+    }
 
-#[derive(Clone, Copy, PartialEq, Eq)]
-enum Wanted {
-    Branch,
-    Setting,
-}
-
-fn path_step(step: &TargetStep) -> PathStep<'_> {
-    match &step.name {
-        TargetName::Literal(name) => PathStep::Name(name),
-        TargetName::Slot { .. } => PathStep::Any,
+    pub(super) fn unused(&self, name: &str, span: Span) {
+        self.report
+            .add(Code::CaptureUnused, span, format!("the capture `{name}` is never used"))
+            .help("use it on the right, or write a plain pattern: what is not used is lost without a word");
     }
 }

@@ -65,6 +65,8 @@ pub(super) struct RawField {
 
 #[derive(Debug)]
 pub(super) struct RawTarget {
+    /// `@place[{key}]`: the name of the place, the capture that is the key, where it stands.
+    pub(super) start: Option<(String, String, Range<usize>)>,
     pub(super) base: Vec<RawTargetStep>,
     pub(super) fields: Vec<RawField>,
 }
@@ -95,12 +97,15 @@ pub(super) fn parse_right(text: &str) -> Result<Vec<RawTarget>, BadSide> {
     for range in pieces(text, ',') {
         let mut at = trim(text, range);
         if let Some(colon) = find_colon(&text[at.clone()]) {
-            let base = parse_target_path(text, at.start..at.start + colon)?;
-            targets.push(RawTarget { base, fields: Vec::new() });
+            let (start, rest) = parse_start(text, at.start..at.start + colon)?;
+            let base = parse_target_path(text, rest)?;
+            targets.push(RawTarget { start, base, fields: Vec::new() });
             in_group = true;
             at = trim(text, at.start + colon + 1..at.end);
         } else if !in_group {
-            targets.push(RawTarget { base: Vec::new(), fields: Vec::new() });
+            let (start, rest) = parse_start(text, at.clone())?;
+            at = rest;
+            targets.push(RawTarget { start, base: Vec::new(), fields: Vec::new() });
         }
         let (path, value) = split_equals(&text[at.clone()]);
         let template_at = at.start + value.as_ref().map_or(0, |(start, _)| *start);
@@ -116,6 +121,27 @@ pub(super) fn parse_right(text: &str) -> Result<Vec<RawTarget>, BadSide> {
         }
     }
     Ok(targets)
+}
+
+/// What a target may begin with, and the rest of it.
+#[expect(clippy::type_complexity, reason = "taken apart at once")]
+fn parse_start(
+    text: &str,
+    at: Range<usize>,
+) -> Result<(Option<(String, String, Range<usize>)>, Range<usize>), BadSide> {
+    let Some(start) = text[at.clone()].strip_prefix('@') else { return Ok((None, at)) };
+    let parsed = start.split_once("[{").and_then(|(name, rest)| {
+        let (key, rest) = rest.split_once("}]")?;
+        let rest = rest.strip_prefix('/').unwrap_or(rest);
+        Some((name.to_owned(), key.to_owned(), at.end - rest.len()))
+    });
+    match parsed {
+        Some((name, key, rest)) => Ok((Some((name, key, at.start..rest)), rest..at.end)),
+        None => Err(BadSide {
+            at,
+            message: "`@` begins `@place[{key}]`, where an object of that place went".into(),
+        }),
+    }
 }
 
 /// A path into the new tree: names that may hold captures, `[]` for a new entry of a list.
@@ -138,11 +164,6 @@ pub(super) fn parse_target_path(text: &str, at: Range<usize>) -> Result<Vec<RawT
                 return Err(BadSide { at, message });
             }
             let shape = Shape::parse(name).map_err(|bad| BadSide::from(bad).shifted(at.start))?;
-            if shape.as_literal().is_none() && shape.as_capture().is_none() {
-                let message =
-                    "a name is either literal or one capture; the new profile's type joins parts".into();
-                return Err(BadSide { at, message });
-            }
             Ok(RawTargetStep { name: shape, append, at })
         })
         .collect()
@@ -266,7 +287,7 @@ mod tests {
 
     #[rstest]
     #[case("a/*", 2..3)]
-    #[case("a, x{b}y", 3..8)]
+    #[case("@a/b", 0..4)]
     fn refuses_right(#[case] text: &str, #[case] at: Range<usize>) {
         assert_eq!(parse_right(text).expect_err("refused").at, at);
     }

@@ -7,6 +7,7 @@ mod write;
 
 pub use write::LedgerWriter;
 
+use crate::crossing::Phase;
 use crate::fate::{Fate, Origin};
 use crate::finding::Code;
 use crate::tree::NodeId;
@@ -15,6 +16,8 @@ use crate::tree::NodeId;
 #[derive(Clone, Debug)]
 pub(crate) struct Decision {
     pub(crate) fate: Fate,
+    /// The step of the course that decided.
+    pub(crate) step: u8,
     pub(crate) by: DecidedBy,
     /// The row's landings, as a range of the ledger's.
     pub(crate) landings: (u32, u32),
@@ -27,6 +30,10 @@ pub(crate) enum DecidedBy {
     Rule(u32),
     /// The map, by what it says of the port of this number in [`Ledger::ports`].
     Map(u32),
+    /// That the setting stands in both releases of one line.
+    SameLine,
+    /// That the new file says itself for which release and model it is.
+    Header,
     /// That there is nothing that speaks of it.
     Nothing,
 }
@@ -51,7 +58,11 @@ pub(crate) struct OriginRow {
 /// What there is to say about a row beyond its fate.
 #[derive(Clone, Debug)]
 pub(crate) struct Note {
-    pub(crate) row: u32,
+    /// None for what a crossing added itself.
+    pub(crate) row: Option<u32>,
+    /// The step of the course, and the line of the rule in its crossing.
+    pub(crate) step: u8,
+    pub(crate) line: Option<u32>,
     pub(crate) code: Code,
     /// The fact; never with the value of a secret or an untyped setting in it.
     pub(crate) message: Box<str>,
@@ -69,9 +80,21 @@ pub struct Ledger {
     pub(crate) notes: Vec<Note>,
     /// The ports that the map left or left open.
     pub(crate) ports: Vec<String>,
+    /// Steps of the work around the import.
+    pub(crate) work: Vec<(Phase, String)>,
 }
 
 impl Ledger {
+    /// Follows the new ids of the new tree's nodes.
+    pub(crate) fn renumber(&mut self, new_ids: &[NodeId]) {
+        for landing in &mut self.landings {
+            landing.node = new_ids[landing.node.index()];
+        }
+        for row in &mut self.origins {
+            row.node = new_ids[row.node.index()];
+        }
+    }
+
     /// How many rows have a place in the backup.
     pub fn len(&self) -> usize {
         self.decisions.len()

@@ -4,67 +4,102 @@
 
 use super::{DecidedBy, Decision, Ledger};
 use crate::automaton::Automaton;
-use crate::crossing::{Action, Crossing};
+use crate::carry::{CarryInput, StepMade, rows_by_node};
+use crate::course::Leg;
+use crate::crossing::Action;
+use crate::fate::Fate;
 use crate::json::write_string;
 use crate::locator::Labeler;
 use crate::mapping::{Mapping, PortTarget};
 use crate::profile::Profile;
 use crate::reading::{Reading, RowKind};
-use crate::source::LineIndex;
+use crate::source::{LineIndex, Source};
 use crate::tree::{Kind, NodeId, Tree};
 use crate::typing::{Form, TypeId};
+use std::borrow::Cow;
 
 /// Makes the lines of `ledger.jsonl`, one row at a time.
 #[derive(Debug)]
 pub struct LedgerWriter<'l> {
-    old: &'l Profile,
-    new: &'l Profile,
-    crossing: &'l Crossing,
+    course: &'l [Leg],
     mapping: &'l Mapping,
-    reading: &'l Reading,
+    source: Source<'l>,
     ledger: &'l Ledger,
-    tree: &'l Tree<'l>,
+    /// The rows of each step with what labels them: the backup's first.
+    sides: Vec<WrittenSide<'l>>,
     new_tree: &'l Tree<'l>,
-    automaton: &'l mut Automaton,
     new_automaton: &'l mut Automaton,
-    labels: Labeler<'l, 'l>,
     new_labels: Labeler<'l, 'l>,
     lines: LineIndex<'l>,
     next: usize,
     next_note: usize,
 }
 
+/// One step's old side.
+#[derive(Debug)]
+struct WrittenSide<'l> {
+    tree: &'l Tree<'l>,
+    reading: &'l Reading,
+    /// What the step decided; the whole ledger where there is one step.
+    ledger: &'l Ledger,
+    automaton: &'l mut Automaton,
+    labels: Labeler<'l, 'l>,
+    /// The row of each node, for all steps but the first.
+    rows: Vec<Option<u32>>,
+}
+
 impl<'l> LedgerWriter<'l> {
-    #[expect(clippy::too_many_arguments, reason = "all that one carry made, borrowed once")]
     pub(crate) fn new(
-        tree: &'l Tree<'l>,
-        old: &'l Profile,
-        new: &'l Profile,
-        crossing: &'l Crossing,
-        mapping: &'l Mapping,
-        reading: &'l Reading,
+        input: &CarryInput<'l, 'l>,
+        steps: &'l mut [StepMade],
+        trees: &'l [Tree<'l>],
         ledger: &'l Ledger,
-        new_tree: &'l Tree<'l>,
-        automaton: &'l mut Automaton,
         new_automaton: &'l mut Automaton,
     ) -> Self {
+        let several = steps.len() > 1;
+        let old_trees = std::iter::once(&input.backup.tree).chain(trees);
+        let sides = steps
+            .iter_mut()
+            .zip(old_trees)
+            .zip(input.course)
+            .enumerate()
+            .map(|(number, ((step, tree), leg))| {
+                let StepMade { automaton, reading, ledger: own } = step;
+                let rows = if number == 0 { Vec::new() } else { rows_by_node(reading, tree) };
+                let labels = Labeler::new(tree, &leg.old.schema, Some(&reading.ordinals), automaton);
+                WrittenSide {
+                    tree,
+                    reading,
+                    ledger: if several { own } else { ledger },
+                    automaton,
+                    labels,
+                    rows,
+                }
+            })
+            .collect();
+        let new_tree = trees.last().expect("a tree after each step");
+        let new = &input.course[input.course.len() - 1].new;
         Self {
-            labels: Labeler::new(tree, &old.schema, Some(&reading.ordinals), automaton),
             new_labels: Labeler::new(new_tree, &new.schema, None, new_automaton),
-            lines: LineIndex::new(tree.source().text),
-            old,
-            new,
-            crossing,
-            mapping,
-            reading,
+            lines: LineIndex::new(input.backup.tree.source().text),
+            course: input.course,
+            mapping: input.mapping,
+            source: input.backup.tree.source(),
             ledger,
-            tree,
+            sides,
             new_tree,
-            automaton,
             new_automaton,
             next: 0,
             next_note: 0,
         }
+    }
+
+    fn old(&self) -> &'l Profile {
+        &self.course[0].old
+    }
+
+    fn new_profile(&self) -> &'l Profile {
+        &self.course[self.course.len() - 1].new
     }
 
     /// Appends the next row with its line end to `out`; says whether there was one.
@@ -84,76 +119,144 @@ impl<'l> LedgerWriter<'l> {
     }
 
     fn backup_row(&mut self, index: usize, out: &mut Vec<u8>) {
-        let row = self.reading.rows[index];
+        let old = self.old();
+        let side = &mut self.sides[0];
+        let row = side.reading.rows[index];
         let decision = self.ledger.decisions[index].clone();
-        let position = self.lines.position(self.tree.span(row.node).start);
+        let position = self.lines.position(side.tree.span(row.node).start);
         out.extend_from_slice(b"{\"row\":");
         number(index as u64 + 1, out);
         out.extend_from_slice(match row.kind {
             RowKind::Setting => b",\"kind\":\"setting\",\"file\":",
             RowKind::Object => b",\"kind\":\"object\",\"file\":",
         });
-        write_string(self.tree.source().name, out);
+        write_string(self.source.name, out);
         out.extend_from_slice(b",\"line\":");
         number(u64::from(position.line), out);
         out.extend_from_slice(b",\"column\":");
         number(u64::from(position.column), out);
         out.extend_from_slice(b",\"locator\":");
-        write_string(self.labels.label(row.node, self.automaton), out);
+        write_string(side.labels.label(row.node, side.automaton), out);
         out.extend_from_slice(b",\"section\":");
-        write_string(self.old.section_name(row.section), out);
-        let kind = row.type_id(self.old, self.automaton);
+        write_string(old.section_name(row.section), out);
+        let kind = row.type_id(old, side.automaton);
         if let Some(kind) = kind {
             out.extend_from_slice(b",\"type\":");
-            write_string(&self.old.types.get(kind).name, out);
+            write_string(&old.types.get(kind).name, out);
         }
         // The value of a secret is never written, nor that of what has no type and could be one.
-        if let Some(kind) = kind.filter(|&kind| !self.old.types.is_secret(kind)) {
+        if let Some(kind) = kind.filter(|&kind| !old.types.is_secret(kind)) {
             out.extend_from_slice(b",\"value\":");
-            write_value(&self.old.types.get(kind).form, self.tree.value(row.node), out);
+            write_value(&old.types.get(kind).form, side.tree.value(row.node), out);
         }
         out.extend_from_slice(b",\"fate\":\"");
         out.extend_from_slice(decision.fate.word().as_bytes());
         out.push(b'"');
         self.decided_by(&decision, out);
+        if self.sides.len() > 1 {
+            self.write_steps(index as u32, out);
+        }
         self.write_landings(&decision, out);
         self.write_codes(index, out);
         out.extend_from_slice(b"}\n");
     }
 
     fn decided_by(&self, decision: &Decision, out: &mut Vec<u8>) {
-        let why = match decision.by {
+        let leg = &self.course[decision.step as usize];
+        let (rule, why) = match decision.by {
             DecidedBy::Rule(rule) => {
-                let rule = &self.crossing.rules[rule as usize];
+                let rule = &leg.crossing.rules[rule as usize];
+                let why = match &rule.action {
+                    Action::Drop { why } | Action::Moot { why } => Some(Cow::Borrowed(why.as_str())),
+                    Action::ByHand { instruction } => Some(Cow::Borrowed(instruction.as_str())),
+                    Action::Place | Action::Move(_) | Action::Add(_) => None,
+                };
+                // Written without a string in between: most rows come this way.
                 out.extend_from_slice(b",\"rule\":\"");
-                out.extend_from_slice(self.crossing.file.as_bytes());
+                out.extend_from_slice(leg.crossing.file.as_bytes());
                 out.push(b':');
                 number(u64::from(rule.at.line), out);
                 out.push(b'"');
-                match &rule.action {
-                    Action::Drop { why } | Action::Moot { why } => Some(why.as_str()),
-                    Action::ByHand { instruction } => Some(instruction.as_str()),
-                    Action::Place | Action::Move(_) => None,
-                }
+                (None, why)
             }
             DecidedBy::Map(port) => {
                 let name = &self.ledger.ports[port as usize];
-                out.extend_from_slice(b",\"rule\":");
-                write_string(&self.mapping.rule(name), out);
                 let why = match self.mapping.port(name) {
                     PortTarget::Leave => format!("the map leaves the port {name} out"),
                     _ => format!("the map has no partner for the port {name}"),
                 };
-                out.extend_from_slice(b",\"why\":");
-                write_string(&why, out);
-                None
+                (Some(self.mapping.rule(name)), Some(Cow::Owned(why)))
             }
-            DecidedBy::Nothing => None,
+            DecidedBy::SameLine => {
+                (Some(leg.crossing.file.clone()), Some(Cow::Borrowed("it stands in both releases")))
+            }
+            DecidedBy::Header => (
+                Some(leg.new.file.clone()),
+                Some(Cow::Borrowed("the new file says itself for which release and model it is")),
+            ),
+            DecidedBy::Nothing => (None, None),
         };
+        if let Some(rule) = rule {
+            out.extend_from_slice(b",\"rule\":");
+            write_string(&rule, out);
+        }
         if let Some(why) = why {
             out.extend_from_slice(b",\"why\":");
-            write_string(why, out);
+            write_string(&why, out);
         }
+    }
+
+    /// What each crossing of the course did, for a setting that goes through several.
+    fn write_steps(&mut self, row: u32, out: &mut Vec<u8>) {
+        out.extend_from_slice(b",\"steps\":[");
+        let mut rows = vec![row];
+        for number in 0..self.sides.len() {
+            if number > 0 {
+                out.push(b',');
+            }
+            let mut next: Vec<u32> = Vec::new();
+            let mut places: Vec<NodeId> = Vec::new();
+            let mut decision = Decision {
+                fate: Fate::Carried,
+                step: number as u8,
+                by: DecidedBy::Nothing,
+                landings: (0, 0),
+            };
+            for &row in &rows {
+                let own = &self.sides[number].ledger.decisions[row as usize];
+                if own.fate >= decision.fate {
+                    decision = own.clone();
+                }
+                let (from, to) = own.landings;
+                let landings = &self.sides[number].ledger.landings[from as usize..to as usize];
+                places.extend(landings.iter().map(|landing| landing.node));
+            }
+            out.extend_from_slice(b"{\"to\":");
+            write_string(&self.course[number].crossing.to.to_string(), out);
+            out.extend_from_slice(b",\"fate\":\"");
+            out.extend_from_slice(decision.fate.word().as_bytes());
+            out.push(b'"');
+            self.decided_by(&decision, out);
+            out.extend_from_slice(b",\"locators\":[");
+            for (index, &node) in places.iter().enumerate() {
+                if index > 0 {
+                    out.push(b',');
+                }
+                match self.sides.get_mut(number + 1) {
+                    Some(side) => {
+                        write_string(side.labels.label(node, side.automaton), out);
+                        next.extend(side.rows[node.index()]);
+                    }
+                    None => write_string(self.new_labels.label(node, self.new_automaton), out),
+                }
+            }
+            out.extend_from_slice(b"]}");
+            if next.is_empty() {
+                break;
+            }
+            rows = next;
+        }
+        out.push(b']');
     }
 
     fn write_landings(&mut self, decision: &Decision, out: &mut Vec<u8>) {
@@ -182,8 +285,8 @@ impl<'l> LedgerWriter<'l> {
         let kind: Option<TypeId> = self
             .new_labels
             .entry(self.new_automaton)
-            .and_then(|entry| self.new.schema.entries[entry as usize].what.setting())
-            .filter(|&kind| !self.new.types.is_secret(kind));
+            .and_then(|entry| self.new_profile().schema.entries[entry as usize].what.setting())
+            .filter(|&kind| !self.new_profile().types.is_secret(kind));
         if kind.is_some() {
             out.extend_from_slice(b",\"value\":");
             let value = self.new_tree.value(node);
@@ -197,7 +300,8 @@ impl<'l> LedgerWriter<'l> {
 
     fn write_codes(&mut self, index: usize, out: &mut Vec<u8>) {
         out.extend_from_slice(b",\"findings\":[");
-        while let Some(note) = self.ledger.notes.get(self.next_note).filter(|note| note.row as usize == index)
+        while let Some(note) =
+            self.ledger.notes.get(self.next_note).filter(|note| note.row == Some(index as u32))
         {
             if !out.ends_with(b"[") {
                 out.push(b',');

@@ -34,8 +34,8 @@ impl FileForm {
     }
 }
 
-/// One platform line.
-#[derive(Debug)]
+/// One platform line, as a whole or as it is at one release (see [`Profile::at`]).
+#[derive(Clone, Debug)]
 pub struct Profile {
     /// The file that it was read from, for rules and messages.
     pub file: String,
@@ -55,6 +55,8 @@ pub struct Profile {
     pub models: Vec<Model>,
     /// What a backup of the line never holds.
     pub never_held: Vec<NeverHeld>,
+    /// The release that this is the profile of, by its place in the list; the newest for the whole.
+    pub(crate) release: usize,
     pub(crate) facts: Facts,
     pub(crate) sections: Vec<SectionDeclaration>,
     pub(crate) schema: Schema,
@@ -62,14 +64,14 @@ pub struct Profile {
 }
 
 /// A release of a line.
-#[derive(Debug)]
+#[derive(Clone, Debug)]
 pub struct Release {
     /// As the line writes it.
     pub name: String,
 }
 
 /// A model of a line.
-#[derive(Debug)]
+#[derive(Clone, Debug)]
 pub struct Model {
     /// As the line writes it.
     pub name: String,
@@ -93,7 +95,7 @@ pub struct Port {
 }
 
 /// Something that a backup of the line never holds.
-#[derive(Debug)]
+#[derive(Clone, Debug)]
 pub struct NeverHeld {
     /// What.
     pub what: String,
@@ -102,7 +104,7 @@ pub struct NeverHeld {
 }
 
 /// Where a backup says what it is.
-#[derive(Debug, Default)]
+#[derive(Clone, Debug, Default)]
 pub(crate) struct Facts {
     pub(crate) release: Option<Fact>,
     pub(crate) model: Option<Fact>,
@@ -112,19 +114,34 @@ pub(crate) struct Facts {
 }
 
 /// The path of one fact, and where the profile says so.
-#[derive(Debug)]
+#[derive(Clone, Debug)]
 pub(crate) struct Fact {
     pub(crate) path: Vec<String>,
     pub(crate) declared: Position,
 }
 
-#[derive(Debug)]
+#[derive(Clone, Debug)]
 pub(crate) struct SectionDeclaration {
     pub(crate) name: String,
     pub(crate) pattern: Pattern,
 }
 
 impl Profile {
+    /// The profile as it is at one release: only the settings and objects that it has, with the
+    /// defaults that hold there.
+    ///
+    /// # Errors
+    /// A finding that names the known releases.
+    pub fn at(&self, release: &str) -> Result<Self, Box<Finding>> {
+        let index = self.release(release)?;
+        Ok(Self { schema: self.schema.at(index), release: index, ..self.clone() })
+    }
+
+    /// The name of the release that this is the profile of.
+    pub fn release_name(&self) -> &str {
+        self.releases.get(self.release).map_or("", |release| &release.name)
+    }
+
     /// The model of that name.
     ///
     /// # Errors

@@ -2,11 +2,11 @@
 
 use super::schema::{Entry, Lookup, PathStep, Schema, What};
 use super::{Fact, Facts, FileForm, Model, NeverHeld, Port, Profile, Release, SectionDeclaration};
-use crate::finding::{Code, Findings};
+use crate::finding::{Code, Findings, did_you_mean};
 use crate::pattern::{BadPattern, Pattern, Step};
 use crate::source::{LineIndex, Position, Source};
-use crate::toml_file::{Report, Section, Word, inside};
-use crate::typing::{BUILT_IN, Form, RawTypes, Types, declare_type, pick, type_at};
+use crate::toml_file::{Report, Section, Word, as_word, inside};
+use crate::typing::{BUILT_IN, Form, RawTypes, TypeId, Types, declare_type, pick, type_at};
 use std::ops::Range;
 
 impl Profile {
@@ -43,8 +43,9 @@ fn read_profile(source: Source<'_>, root: Section<'_, '_>) -> Option<Profile> {
     let mut types = RawTypes::default();
     read_types(&root, &mut types);
     let mut schema = Schema::default();
-    let keys = read_objects(&root, &mut types, &mut schema);
-    read_settings(&root, &mut types, &mut schema);
+    let releases = read_releases(&root);
+    let keys = read_objects(&root, &mut types, &mut schema, &releases);
+    read_settings(&root, &mut types, &mut schema, &releases);
     check_keys(&root, &keys, &types.types, &schema);
     let mut marker = None;
     let mut facts = Facts::default();
@@ -60,7 +61,6 @@ fn read_profile(source: Source<'_>, root: Section<'_, '_>) -> Option<Profile> {
         };
         recognise.finish();
     }
-    let releases = read_releases(&root);
     let models = root.sections("model").into_iter().filter_map(read_model).collect();
     let sections = root.sections("section").into_iter().filter_map(read_section).collect();
     let never_held = root
@@ -74,7 +74,9 @@ fn read_profile(source: Source<'_>, root: Section<'_, '_>) -> Option<Profile> {
         })
         .collect();
     root.finish();
+    let release = releases.len().saturating_sub(1);
     Some(Profile {
+        release,
         file: source.name.to_owned(),
         line: line?,
         title: title?,
@@ -132,6 +134,7 @@ fn read_objects<'r>(
     root: &Section<'r, '_>,
     types: &mut RawTypes,
     schema: &mut Schema,
+    releases: &[Release],
 ) -> Vec<(usize, Word<'r>)> {
     let mut placed = Vec::new();
     for section in root.sections("object") {
@@ -142,6 +145,7 @@ fn read_objects<'r>(
             Some(word) => types.find(&section, word),
             None => None,
         };
+        let range = read_range(&section, releases);
         let ordered = section.boolean("ordered").unwrap_or(false);
         let many = !keys.is_empty() || name.is_some() || ordered || section.boolean("many").unwrap_or(false);
         if let Some(pattern) = at.and_then(|at| parse_pattern(&section, at)) {
@@ -154,35 +158,133 @@ fn read_objects<'r>(
                     .help("where the name of the element or member is the key, end with `*` and give `name` its type");
             }
             placed.extend(key_words.iter().map(|&word| (schema.entries.len(), word)));
-            schema.entries.push(Entry { pattern, what: What::Object { keys, name, many } });
+            schema.entries.push(Entry { pattern, what: What::Object { keys, name, many }, releases: range });
         }
         section.finish();
     }
     placed
 }
 
-fn read_settings(root: &Section<'_, '_>, types: &mut RawTypes, schema: &mut Schema) {
+fn read_settings(root: &Section<'_, '_>, types: &mut RawTypes, schema: &mut Schema, releases: &[Release]) {
     let Some(section) = root.need_section("setting") else { return };
     for (key, value) in section.members() {
-        let mut repeats = false;
-        let kind = if let Some(declaration) = section.as_section(value) {
-            let kind = declare_type(&declaration, types);
-            repeats = declaration.boolean("repeats").unwrap_or(false);
-            declaration.finish();
-            kind
-        } else if value.get_ref().is_str() {
-            type_at(&section, value, types)
-        } else {
-            section
-                .report()
-                .add(Code::ValueWrong, value.span().into(), "expected a type")
-                .help("write the name of a type, or `{ type = \"…\", … }`");
-            None
+        let Some(pattern) = parse_pattern(&section, key) else { continue };
+        // A list of declarations is for a setting that changed from one release to another.
+        let declarations: Vec<_> = match value.get_ref().as_array() {
+            Some(array) => array.iter().collect(),
+            None => vec![value],
         };
-        if let (Some(pattern), Some(kind)) = (parse_pattern(&section, key), kind) {
-            schema.entries.push(Entry { pattern, what: What::Setting { kind, repeats } });
+        for declaration in declarations {
+            if let Some((what, range)) = read_setting(&section, declaration, types, releases) {
+                let twice = schema.entries.iter().any(|entry| {
+                    entry.pattern == pattern && entry.releases.0 <= range.1 && range.0 <= entry.releases.1
+                });
+                if twice {
+                    section
+                        .report()
+                        .add(
+                            Code::ValueWrong,
+                            key.span,
+                            format!("`{}` is declared twice for one release", key.text),
+                        )
+                        .help("say with `from` and `until` which releases each declaration is for");
+                }
+                schema.entries.push(Entry { pattern: pattern.clone(), what, releases: range });
+            }
         }
     }
+}
+
+fn read_setting(
+    section: &Section<'_, '_>,
+    value: &toml::Spanned<toml::de::DeValue<'_>>,
+    types: &mut RawTypes,
+    releases: &[Release],
+) -> Option<(What, (usize, usize))> {
+    if value.get_ref().is_str() {
+        let kind = type_at(section, value, types)?;
+        let range = (0, releases.len().saturating_sub(1));
+        return Some((What::Setting { kind, repeats: false, attribute: false, defaults: Vec::new() }, range));
+    }
+    let Some(declaration) = section.as_section(value) else {
+        section
+            .report()
+            .add(Code::ValueWrong, value.span().into(), "expected a type")
+            .help("write the name of a type, or `{ type = \"…\", … }`");
+        return None;
+    };
+    let kind = declare_type(&declaration, types);
+    let repeats = declaration.boolean("repeats").unwrap_or(false);
+    let attribute = declaration.boolean("attribute").unwrap_or(false);
+    let range = read_range(&declaration, releases);
+    let defaults = read_defaults(&declaration, kind, &types.types, releases);
+    declaration.finish();
+    Some((What::Setting { kind: kind?, repeats, attribute, defaults }, range))
+}
+
+/// The place of a release in the list.
+fn release_index(section: &Section<'_, '_>, word: Word<'_>, releases: &[Release]) -> Option<usize> {
+    let found = releases.iter().position(|release| release.name == word.text);
+    if found.is_none() {
+        let known: Vec<&str> = releases.iter().map(|release| release.name.as_str()).collect();
+        section
+            .report()
+            .add(Code::ValueWrong, word.span, format!("the profile lists no release `{}`", word.text))
+            .help(did_you_mean(word.text, known));
+    }
+    found
+}
+
+/// `from` and `until`: the first and the last release that have something.
+fn read_range(section: &Section<'_, '_>, releases: &[Release]) -> (usize, usize) {
+    let bound = |key| section.word(key).and_then(|word| release_index(section, word, releases));
+    (bound("from").unwrap_or(0), bound("until").unwrap_or(releases.len().saturating_sub(1)))
+}
+
+/// `default = "…"`, or `default = { "4.1" = "…", "4.6" = "…" }` where it changed.
+fn read_defaults(
+    section: &Section<'_, '_>,
+    kind: Option<TypeId>,
+    types: &Types,
+    releases: &[Release],
+) -> Vec<(usize, String)> {
+    let Some(value) = section.raw("default") else { return Vec::new() };
+    let mut words = Vec::new();
+    if let Some(word) = as_word(value) {
+        words.push((0, word));
+    } else if let Some(table) = section.as_section(value) {
+        for (release, value) in table.members() {
+            match (release_index(section, release, releases), as_word(value)) {
+                (Some(index), Some(word)) => words.push((index, word)),
+                (_, None) => {
+                    section.report().add(Code::ValueWrong, value.span().into(), "expected a string");
+                }
+                (None, _) => {}
+            }
+        }
+    } else {
+        section
+            .report()
+            .add(
+                Code::ValueWrong,
+                value.span().into(),
+                "expected a string, or a table of releases and strings",
+            )
+            .help("a default is written as the line writes the value");
+    }
+    for (_, word) in &words {
+        if let Some(Err(misread)) = kind.map(|kind| types.read(kind, word.text)) {
+            section.report().add(
+                Code::ValueWrong,
+                word.span,
+                format!("the default is not of its type: expected {}", misread.expected),
+            );
+        }
+    }
+    let mut defaults: Vec<(usize, String)> =
+        words.into_iter().map(|(index, word)| (index, word.text.to_owned())).collect();
+    defaults.sort_by_key(|(index, _)| *index);
+    defaults
 }
 
 /// Each key must be a declared setting, and one that may be shown: keys stand in locators.
@@ -345,7 +447,7 @@ fn expand_range(text: &str) -> Option<Vec<String>> {
 }
 
 /// Whether a type's values can name a port.
-pub(crate) fn names_port(types: &Types, id: crate::typing::TypeId) -> bool {
+pub(crate) fn names_port(types: &Types, id: TypeId) -> bool {
     match &types.get(id).form {
         Form::Port => true,
         Form::Shaped(alternatives) => alternatives

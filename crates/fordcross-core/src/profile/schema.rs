@@ -5,24 +5,30 @@ use crate::pattern::{Pattern, Step};
 use crate::typing::TypeId;
 
 /// The declarations of one profile.
-#[derive(Debug, Default)]
+#[derive(Clone, Debug, Default)]
 pub(crate) struct Schema {
     pub(crate) entries: Vec<Entry>,
 }
 
 /// One declaration.
-#[derive(Debug)]
+#[derive(Clone, Debug)]
 pub(crate) struct Entry {
     pub(crate) pattern: Pattern,
     pub(crate) what: What,
+    /// The first and the last release that have it, by their places in the profile's list.
+    pub(crate) releases: (usize, usize),
 }
 
-#[derive(Debug)]
+#[derive(Clone, Debug)]
 pub(crate) enum What {
     Setting {
         kind: TypeId,
         /// The setting may be given several times in one place; each is one setting.
         repeats: bool,
+        /// In XML it is an attribute, not an element.
+        attribute: bool,
+        /// What holds where it is omitted, each from one release on.
+        defaults: Vec<(usize, String)>,
     },
     Object {
         /// The settings, directly inside the object, that tell it from its like.
@@ -43,8 +49,31 @@ impl What {
         }
     }
 
+    /// What holds in a release where the setting is omitted.
+    pub(crate) fn default_at(&self, release: usize) -> Option<&str> {
+        match self {
+            Self::Setting { defaults, .. } => {
+                defaults.iter().rev().find(|(from, _)| *from <= release).map(|(_, value)| value.as_str())
+            }
+            Self::Object { .. } => None,
+        }
+    }
+
     pub(crate) fn is_object(&self) -> bool {
         matches!(self, Self::Object { .. })
+    }
+}
+
+impl Schema {
+    /// Only what one release has.
+    pub(crate) fn at(&self, release: usize) -> Self {
+        let there = |entry: &&Entry| (entry.releases.0..=entry.releases.1).contains(&release);
+        Self { entries: self.entries.iter().filter(there).cloned().collect() }
+    }
+
+    /// The declaration with just this pattern.
+    pub(crate) fn same(&self, pattern: &Pattern) -> Option<u16> {
+        self.entries.iter().position(|entry| entry.pattern == *pattern).map(|index| index as u16)
     }
 }
 
@@ -115,6 +144,15 @@ pub(crate) enum PathStep<'p> {
     Name(&'p str),
     /// A name that is only known when the rule is applied.
     Any,
+}
+
+impl<'p> From<&'p Step> for PathStep<'p> {
+    fn from(step: &'p Step) -> Self {
+        match step {
+            Step::Names(names) => Self::Name(&names[0]),
+            Step::Any | Step::Below => Self::Any,
+        }
+    }
 }
 
 impl Lookup {

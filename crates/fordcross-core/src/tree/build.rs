@@ -57,7 +57,7 @@ impl Sink for TreeBuilder<'_> {
     }
 }
 
-impl Tree<'_> {
+impl<'a> Tree<'a> {
     /// Adds a node as the last child of `parent`. An entry of a list is given its place as its name.
     pub(crate) fn push(&mut self, parent: NodeId, kind: Kind, name: &str, span: Span) -> NodeId {
         let name = if self.kind(parent) == Kind::List {
@@ -122,6 +122,37 @@ impl Tree<'_> {
         debug_assert_eq!(node.a, NONE, "only an empty branch becomes a leaf");
         node.head = node.head & !(7 << NAME_BITS) | (Kind::Text as u32) << NAME_BITS;
         self.set_value(id, value);
+    }
+
+    /// The same tree with its nodes in document order, attributes first, and the new id of each node.
+    pub(crate) fn in_document_order(&self) -> (Tree<'a>, Vec<NodeId>) {
+        let mut ordered = Tree::new(self.source);
+        ordered.decoded.clone_from(&self.decoded);
+        ordered.names.clone_from(&self.names);
+        let mut new_ids = vec![NodeId::DOCUMENT; self.nodes.len()];
+        let mut stack: Vec<NodeId> = Vec::new();
+        let push_children = |id: NodeId, stack: &mut Vec<NodeId>| {
+            let is_attribute = |id: &NodeId| self.kind(*id) == Kind::Attribute;
+            let start = stack.len();
+            stack.extend(self.children(id).filter(is_attribute));
+            stack.extend(self.children(id).filter(|id| !is_attribute(id)));
+            stack[start..].reverse();
+        };
+        push_children(NodeId::DOCUMENT, &mut stack);
+        while let Some(id) = stack.pop() {
+            let node = self.nodes[id.index()];
+            let parent = new_ids[node.parent as usize];
+            let name = Name(node.head & NAME_MASK);
+            let new = ordered.push_named(parent, self.kind(id), name, self.span(id));
+            if !self.kind(id).is_branch() {
+                let made = &mut ordered.nodes[new.index()];
+                made.head |= node.head & DECODED;
+                (made.a, made.b) = (node.a, node.b);
+            }
+            new_ids[id.index()] = new;
+            push_children(id, &mut stack);
+        }
+        (ordered, new_ids)
     }
 
     /// Whether the branch has no children yet.

@@ -227,6 +227,11 @@ fn alternative(section: &Section<'_, '_>, word: Word<'_>, types: &mut RawTypes) 
             return None;
         }
     };
+    if let Some(at) = shape.expression_at() {
+        let span = inside(word, source, at.start, at.end);
+        section.report().add(Code::RuleMalformed, span, "a type's shape cannot hold an expression");
+        return None;
+    }
     let mut found = Vec::new();
     for part in &shape.parts {
         if let Part::Capture { detail, at, .. } = part {

@@ -196,6 +196,7 @@ impl Types {
         for piece in &alternative.shape.parts {
             match piece {
                 Part::Literal(text) => out.push_str(text),
+                Part::Expression { .. } => {}
                 Part::Capture { name, .. } => {
                     let part = parts.iter().find(|(part, _)| part == name).unwrap_or(&parts[0]);
                     loss = self.write(alternative.types[index], &part.1, out)?.or(loss);

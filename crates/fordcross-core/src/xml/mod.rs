@@ -7,5 +7,7 @@
 
 mod chars;
 mod scan;
+mod write;
 
 pub use scan::read_xml;
+pub use write::write_xml;

@@ -2,7 +2,8 @@
 
 use fordcross_core::backup::{Backup, identify};
 use fordcross_core::carry::{CarryInput, carry};
-use fordcross_core::crossing::Crossing;
+use fordcross_core::course::Leg;
+use fordcross_core::crossing::{Checking, Crossing};
 use fordcross_core::finding::{Code, Finding};
 use fordcross_core::mapping::{MapFile, Mapping, propose, used_ports};
 use fordcross_core::profile::Profile;
@@ -143,7 +144,8 @@ fn source<'t>(name: &'t str, text: &'t str) -> Source<'t> {
 pub(crate) fn make(text: &str, crossing: &str) -> Made {
     let old = Profile::parse(source("old.profile.toml", OLD)).expect("the old profile");
     let new = Profile::parse(source("new.profile.toml", NEW)).expect("the new profile");
-    let crossing = Crossing::parse(source("x.crossing.toml", crossing), &old, &new).expect("the crossing");
+    let crossing = Crossing::parse(source("x.crossing.toml", crossing), &old, &new, Checking::Whole)
+        .expect("the crossing");
     let tree = read_xml(source("backup.xml", text)).expect("well-formed");
     let identity = identify(&tree, &old, Some("1")).expect("known");
     let backup = Backup { tree, identity };
@@ -152,15 +154,14 @@ pub(crate) fn make(text: &str, crossing: &str) -> Made {
     let (proposals, _) =
         propose(&used, old.model("m").ok(), model, &crossing, &MapFile::default().by_person(), &backup);
     let mapping = Mapping::new("map.toml", &proposals, &MapFile::default().lines);
+    let course = [Leg { old: old.clone(), new: new.clone(), crossing }];
     let mut carried = carry(CarryInput {
         backup: &backup,
-        old: &old,
-        new: &new,
+        course: &course,
         model: Some(model),
-        release: "2",
-        crossing: &crossing,
         proposals: &proposals,
         mapping: &mapping,
+        answers: &[],
     });
     let mut rows = Vec::new();
     let mut line = Vec::new();

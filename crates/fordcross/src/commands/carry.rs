@@ -37,13 +37,11 @@ pub(crate) fn carry(
     let mapping = Mapping::new(&map_name, &decisions.proposals, &lines);
     let mut carried = carry_over(CarryInput {
         backup: &ready.backup,
-        old: &ready.old,
-        new: &ready.new,
+        course: &ready.course,
         model: ready.new_model(&loaded.receiver),
-        release: &loaded.receiver.release,
-        crossing: &ready.crossing,
         proposals: &decisions.proposals,
         mapping: &mapping,
+        answers: &options.answers,
     });
     carried.findings.splice(0..0, decisions.findings);
     carried.findings.splice(0..0, ready.notices.iter().cloned());
@@ -74,7 +72,7 @@ fn decide(options: &Carry, loaded: &Loaded, ready: &Ready<'_>) -> Result<Decisio
     let Some(model) = ready.new_model(&loaded.receiver) else {
         return Ok(Decisions { map: None, proposals: Vec::new(), findings: Vec::new() });
     };
-    let used = used_ports(&ready.backup, &ready.old);
+    let used = used_ports(&ready.backup, ready.old());
     let map = match &options.map {
         Some(path) => Some(read_map(path, &used, ready, model, MapUse::Carry)?),
         None => None,
@@ -82,7 +80,7 @@ fn decide(options: &Carry, loaded: &Loaded, ready: &Ready<'_>) -> Result<Decisio
     // Whoever decided what stands in the map file: it is what they want.
     let decided = map.as_ref().map(|(_, map)| map.ports.clone()).unwrap_or_default();
     let (proposals, findings) =
-        propose(&used, ready.old_model(), model, &ready.crossing, &decided, &ready.backup);
+        propose(&used, ready.old_model(), model, ready.mapping_crossing(), &decided, &ready.backup);
     Ok(Decisions { map, proposals, findings })
 }
 
@@ -95,14 +93,13 @@ fn write(
     proposals: &[PortProposal],
     carried: &mut Carried<'_, '_>,
 ) -> Result<Vec<String>, Failed> {
-    let mut inputs = vec![
-        Entry::new("backup", &loaded.file.name, loaded.file.text.as_bytes()),
-        Entry::new("profile", &ready.old_file.file, ready.old_file.text.as_bytes()),
-    ];
-    if ready.new_file.file != ready.old_file.file {
-        inputs.push(Entry::new("profile", &ready.new_file.file, ready.new_file.text.as_bytes()));
-    }
-    inputs.push(Entry::new("crossing", &ready.crossing_file.file, ready.crossing_file.text.as_bytes()));
+    let mut inputs = vec![Entry::new("backup", &loaded.file.name, loaded.file.text.as_bytes())];
+    inputs.extend(
+        ready.profile_files.iter().map(|file| Entry::new("profile", &file.file, file.text.as_bytes())),
+    );
+    inputs.extend(
+        ready.crossing_files.iter().map(|file| Entry::new("crossing", &file.file, file.text.as_bytes())),
+    );
     let given_map = options.map.as_deref().map(crate::files::read_text).transpose()?;
     if let (Some(path), Some(text)) = (&options.map, &given_map) {
         inputs.push(Entry::new("map", &path.display().to_string(), text.as_bytes()));
@@ -110,7 +107,7 @@ fn write(
     let mut outputs = Vec::new();
     if !carried.result.is_empty() {
         let stem = loaded.file.name.rsplit_once('.').map_or(loaded.file.name.as_str(), |(stem, _)| stem);
-        let name = format!("{stem}.{}.{}", ready.new.line, ready.new.form.word());
+        let name = format!("{stem}.{}.{}", ready.new_profile().line, ready.new_profile().form.word());
         folder.write(&name, |out| out.write_all(&carried.result))?;
         outputs.push(Entry::new("configuration", &name, &carried.result));
     }

@@ -29,17 +29,17 @@ pub(crate) fn map(
     let Some(model) = ready.new_model(&loaded.receiver) else {
         return Err(Failed::message(format!(
             "{} has no models, so there are no ports to map",
-            ready.new.title
+            ready.new_profile().title
         )));
     };
-    let used = used_ports(&ready.backup, &ready.old);
+    let used = used_ports(&ready.backup, ready.old());
     let existing = match &options.output {
         Some(path) if path.exists() => Some(read_map(path, &used, &ready, model, MapUse::ProposeAgain)?),
         _ => None,
     };
     let decided = existing.as_ref().map(|(_, map)| map.by_person()).unwrap_or_default();
     let (proposals, mut findings) =
-        propose(&used, ready.old_model(), model, &ready.crossing, &decided, &ready.backup);
+        propose(&used, ready.old_model(), model, ready.mapping_crossing(), &decided, &ready.backup);
     findings.splice(0..0, ready.notices.iter().cloned());
     let open = proposals.iter().filter(|proposal| proposal.target == PortTarget::Open).count();
     if let Some(path) = &options.output {

@@ -6,6 +6,8 @@ use crate::library;
 use crate::output::Sources;
 use crate::status::Failed;
 use fordcross_core::backup::{Backup, identify, read_tree, recognise};
+use fordcross_core::carry::mapping_leg;
+use fordcross_core::course::Leg;
 use fordcross_core::crossing::{Crossing, Side};
 use fordcross_core::finding::{Code, Finding};
 use fordcross_core::library::{CrossingFile, Library, ProfileFile};
@@ -61,12 +63,10 @@ pub(crate) fn load(general: &General, way: &Way, input: &mut dyn Read) -> Result
 /// The way from a backup to a receiving unit.
 pub(crate) struct Ready<'l> {
     pub(crate) backup: Backup<'l>,
-    pub(crate) old: Profile,
-    pub(crate) new: Profile,
-    pub(crate) old_file: &'l ProfileFile,
-    pub(crate) new_file: &'l ProfileFile,
-    pub(crate) crossing: Crossing,
-    pub(crate) crossing_file: &'l CrossingFile,
+    pub(crate) course: Vec<Leg>,
+    /// The files that the course is made of: profiles, then crossings.
+    pub(crate) profile_files: Vec<&'l ProfileFile>,
+    pub(crate) crossing_files: Vec<&'l CrossingFile>,
     /// What was noticed on the way here.
     pub(crate) notices: Vec<Finding>,
 }
@@ -102,32 +102,52 @@ impl Loaded {
         }
         let from = Side { line: old.line.clone(), release: backup.identity.read_as.clone() };
         let to = Side { line: new.line.clone(), release: self.receiver.release.clone() };
-        let crossing_file = self.library.crossing(&from, &to)?;
-        let crossing = crossing_file.parse(&old, &new).map_err(|findings| {
+        let crossing_files = self.library.course(&from, &to)?;
+        let course = self.library.legs(&from, &crossing_files).map_err(|findings| {
             let mut sources = Sources::default();
-            sources.add(&crossing_file.file, &crossing_file.text);
+            crossing_files.iter().for_each(|file| sources.add(&file.file, &file.text));
             Failed::Findings(findings, sources)
         })?;
+        let mut profile_files = vec![old_file];
+        for leg in &course {
+            let file = self.library.profile(&leg.new.line)?;
+            if !profile_files.iter().any(|known| known.line == file.line) {
+                profile_files.push(file);
+            }
+        }
         let notices = treated_as(&backup).into_iter().collect();
-        Ok(Ready { backup, old, new, old_file, new_file, crossing, crossing_file, notices })
+        Ok(Ready { backup, course, profile_files, crossing_files, notices })
     }
 }
 
 impl Ready<'_> {
+    pub(crate) fn old(&self) -> &Profile {
+        &self.course[0].old
+    }
+
+    pub(crate) fn new_profile(&self) -> &Profile {
+        &self.course[self.course.len() - 1].new
+    }
+
+    /// The crossing that the map is for.
+    pub(crate) fn mapping_crossing(&self) -> &Crossing {
+        &self.course[mapping_leg(&self.course)].crossing
+    }
+
     pub(crate) fn old_model(&self) -> Option<&Model> {
-        self.backup.identity.model.as_deref().and_then(|name| self.old.model(name).ok())
+        self.backup.identity.model.as_deref().and_then(|name| self.old().model(name).ok())
     }
 
     pub(crate) fn new_model(&self, receiver: &Receiver) -> Option<&Model> {
-        receiver.model.as_deref().and_then(|name| self.new.model(name).ok())
+        receiver.model.as_deref().and_then(|name| self.new_profile().model(name).ok())
     }
 
     /// The old unit, written like `--to`.
     pub(crate) fn from(&self) -> String {
         let release = &self.backup.identity.release;
         match &self.backup.identity.model {
-            Some(model) => format!("{}/{model}@{release}", self.old.line),
-            None => format!("{}@{release}", self.old.line),
+            Some(model) => format!("{}/{model}@{release}", self.old().line),
+            None => format!("{}@{release}", self.old().line),
         }
     }
 }
@@ -140,8 +160,9 @@ pub(crate) fn open<'l>(
 ) -> Result<(Backup<'l>, Profile, &'l ProfileFile), Failed> {
     let (tree, form) = read_tree(file.source(), library)?;
     let profile_file = recognise(&tree, form, library)?;
-    let profile = parse(profile_file)?;
-    let identity = identify(&tree, &profile, treat_as)?;
+    let whole = parse(profile_file)?;
+    let identity = identify(&tree, &whole, treat_as)?;
+    let profile = whole.at(&identity.read_as)?;
     Ok((Backup { tree, identity }, profile, profile_file))
 }
 

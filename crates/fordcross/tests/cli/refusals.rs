@@ -73,7 +73,7 @@ fn an_unlisted_release_is_read_as_asked_and_that_is_recorded() {
 #[case("carry gw.xml --to osier@2.1 -o out", 1, "names no model")]
 #[case("carry gw.xml --to osier/8@3.0 -o out", 1, "no release `3.0`")]
 #[case("carry gw.xml --to ozier/8@2.1 -o out", 1, "did you mean `osier`?")]
-#[case("carry gw.xml --to osier/8@2.0 -o out", 1, "no crossing leads from `teasel@4.6` to `osier@2.0`")]
+#[case("carry gw.xml --to osier/8@2.0 -o out", 1, "no course leads from `teasel@4.6` to `osier@2.0`")]
 #[case("carry gw.xml --to osier -o out", 2, "LINE/MODEL@RELEASE")]
 #[case("carry none.xml --to osier/8@2.1 -o out", 1, "cannot read `none.xml`: no such file")]
 #[case("carry . --to osier/8@2.1 -o out", 1, "is a folder")]

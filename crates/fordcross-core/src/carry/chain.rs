@@ -1,0 +1,118 @@
+//! Following each setting through all crossings of a course.
+//!
+//! A row's landing in one tree is a row of the next. The fate of the whole way is the gravest on it,
+//! and the rule that decided that is the row's rule.
+
+use super::StepMade;
+use crate::fate::Fate;
+use crate::ledger::{Decision, Landing, Ledger, Note, OriginRow};
+use crate::reading::{Reading, RowKind};
+use crate::tree::{NodeId, Tree};
+
+/// Puts the ledgers of all steps together. `mapped_at` is the step whose ports the map spoke of.
+pub(super) fn follow(steps: &mut [StepMade], trees: &[Tree<'_>], mapped_at: usize) -> Ledger {
+    if let [only] = steps {
+        return std::mem::take(&mut only.ledger);
+    }
+    let rows_of: Vec<Vec<Option<u32>>> =
+        (1..steps.len()).map(|number| rows_by_node(&steps[number].reading, &trees[number - 1])).collect();
+    let mut chain = Chain {
+        steps,
+        rows_of,
+        sources: steps.iter().map(|step| vec![None; step.reading.rows.len()]).collect(),
+    };
+    let mut whole = Ledger { ports: chain.steps[mapped_at].ledger.ports.clone(), ..Ledger::default() };
+    for row in 0..chain.steps[0].reading.rows.len() as u32 {
+        let way = chain.way(0, row, Some(row));
+        let from = whole.landings.len() as u32;
+        whole.landings.extend(way.landings);
+        let landings = (from, whole.landings.len() as u32);
+        whole.decisions.push(Decision { fate: way.fate, landings, ..way.decision });
+    }
+    for number in 0..chain.steps.len() {
+        for index in 0..chain.steps[number].ledger.origins.len() {
+            let row = chain.steps[number].ledger.origins[index].clone();
+            for node in chain.nodes_after(number, row.node) {
+                whole.origins.push(OriginRow { node, ..row.clone() });
+            }
+        }
+    }
+    for (number, step) in chain.steps.iter().enumerate() {
+        whole.work.extend(step.ledger.work.iter().cloned());
+        for note in &step.ledger.notes {
+            let row = note.row.and_then(|row| chain.sources[number][row as usize]);
+            whole.notes.push(Note { row, ..note.clone() });
+        }
+    }
+    // Notes about what a step added itself have no row, and come last.
+    whole.notes.sort_by_key(|note| note.row.unwrap_or(u32::MAX));
+    whole
+}
+
+/// The row that each node of a tree is: its setting, or else its object.
+pub(crate) fn rows_by_node(reading: &Reading, tree: &Tree<'_>) -> Vec<Option<u32>> {
+    let mut rows = vec![None; tree.len()];
+    for (row, index) in reading.rows.iter().zip(0..) {
+        let slot = &mut rows[row.node.index()];
+        if slot.is_none() || row.kind == RowKind::Setting {
+            *slot = Some(index);
+        }
+    }
+    rows
+}
+
+struct Chain<'s> {
+    steps: &'s [StepMade],
+    /// For each step but the first, the row of each node of its old tree.
+    rows_of: Vec<Vec<Option<u32>>>,
+    /// For each step and row, the row of the backup that stands behind it.
+    sources: Vec<Vec<Option<u32>>>,
+}
+
+struct Way {
+    fate: Fate,
+    decision: Decision,
+    landings: Vec<Landing>,
+}
+
+impl Chain<'_> {
+    /// What becomes of a row from one step on.
+    fn way(&mut self, number: usize, row: u32, source: Option<u32>) -> Way {
+        let slot = &mut self.sources[number][row as usize];
+        *slot = slot.or(source);
+        let ledger = &self.steps[number].ledger;
+        let decision = ledger.decisions[row as usize].clone();
+        let (from, to) = decision.landings;
+        let landings = &ledger.landings[from as usize..to as usize];
+        if number + 1 == self.steps.len() {
+            return Way { fate: decision.fate, landings: landings.to_vec(), decision };
+        }
+        let mut way = Way { fate: decision.fate, decision, landings: Vec::new() };
+        for landing in landings {
+            let Some(next) = self.rows_of[number][landing.node.index()] else { continue };
+            let rest = self.way(number + 1, next, source);
+            if rest.fate > way.fate {
+                (way.fate, way.decision) = (rest.fate, rest.decision);
+            }
+            way.landings.extend(
+                rest.landings
+                    .iter()
+                    .map(|last| Landing { node: last.node, fate: last.fate.max(landing.fate) }),
+            );
+        }
+        way
+    }
+
+    /// Where a node that a step made itself stands in the end.
+    fn nodes_after(&mut self, number: usize, node: NodeId) -> Vec<NodeId> {
+        if number + 1 == self.steps.len() {
+            return vec![node];
+        }
+        match self.rows_of[number][node.index()] {
+            Some(row) => {
+                self.way(number + 1, row, None).landings.iter().map(|landing| landing.node).collect()
+            }
+            None => Vec::new(),
+        }
+    }
+}

@@ -1,0 +1,438 @@
+//! What a rule does once it fits.
+
+use super::apply::{Apply, Fit, field_slots};
+use super::draft::Taken;
+use super::scopes::Instance;
+use super::value::{Bound, Failure, Hand, Prepared, fact};
+use crate::crossing::{Action, Piece, Rule, Start, Target, TargetName, TargetStep};
+use crate::expression::Operand;
+use crate::fate::{Fate, Origin};
+use crate::finding::Code;
+use crate::ledger::{DecidedBy, Landing, OriginRow};
+use crate::reading::RowKind;
+use crate::tree::{Kind, NodeId, Text};
+use std::borrow::Cow;
+
+/// Steps into the new tree, each with whether it is a new entry of a list.
+pub(super) type Path<'i> = Vec<(Cow<'i, str>, bool)>;
+
+/// What one target of a rule is to write.
+struct Ready<'i> {
+    start: Option<Start>,
+    base: Path<'i>,
+    /// Each field with its path and the rows behind it.
+    fields: Vec<(Path<'i>, Prepared, Vec<u32>)>,
+}
+
+/// A leaf that a rule wrote, with the rows behind it.
+struct Written {
+    node: NodeId,
+    fate: Fate,
+    loss: Option<String>,
+    rows: Vec<u32>,
+}
+
+pub(super) fn taken() -> Failure {
+    Failure::new(Code::PlaceTaken, "its place on the new unit is taken by another value")
+}
+
+impl<'i, 'a> Apply<'_, 'i, 'a> {
+    pub(super) fn fire(&mut self, rule_id: u32, fit: &Fit) {
+        let rule = self.rule(rule_id);
+        let rows: Vec<u32> = fit.iter().flatten().copied().collect();
+        let by = DecidedBy::Rule(rule_id);
+        let line = Some(rule.at.line);
+        match &rule.action {
+            Action::Place => self.place(rule_id, rule, rows[0]),
+            Action::Move(targets) => self.move_rows(rule_id, rule, targets, fit),
+            Action::Drop { why } => {
+                for row in rows {
+                    self.set(row, Fate::Dropped, by, &[]);
+                    self.note(Some(row), line, Code::Dropped, why, None);
+                }
+            }
+            Action::ByHand { instruction } => {
+                for row in rows {
+                    self.set(row, Fate::ByHand, by, &[]);
+                    self.note(Some(row), line, Code::ByHand, instruction, None);
+                }
+            }
+            Action::Moot { .. } => rows.into_iter().for_each(|row| self.set(row, Fate::Moot, by, &[])),
+            // Speaks of no setting, so none leads here.
+            Action::Add(_) => {}
+        }
+    }
+
+    /// The object or one of its keys goes where the place says.
+    fn place(&mut self, rule_id: u32, rule: &'i Rule, index: u32) {
+        let by = DecidedBy::Rule(rule_id);
+        let row = self.row(index);
+        let Some(place) = rule.place else { return };
+        let Some(instance) = self.instance(place, row.node) else { return };
+        let is_key = row.kind == RowKind::Setting
+            && instance.slots.iter().flatten().any(|bound| bound.row == Some(index));
+        if row.kind == RowKind::Setting && !is_key {
+            self.set(index, Fate::Moot, by, &[]);
+            return;
+        }
+        match self.target_of(&instance, place) {
+            Ok(node) => {
+                let fate = instance.names.as_ref().map_or(Fate::Carried, |names| {
+                    names.iter().map(|(_, fate)| *fate).max().unwrap_or(Fate::Carried)
+                });
+                self.set(index, fate, by, &[Landing { node, fate }]);
+            }
+            Err(failure) => self.fail(index, by, &failure),
+        }
+    }
+
+    pub(super) fn fail(&mut self, row: u32, by: DecidedBy, failure: &Failure) {
+        self.set(row, Fate::ByHand, by, &[]);
+        let line = if let DecidedBy::Rule(rule) = by { Some(self.rule(rule).at.line) } else { None };
+        self.note(Some(row), line, failure.code, &failure.message, Some("set it on the new unit by hand"));
+    }
+
+    pub(super) fn note_loss(&mut self, row: u32, line: Option<u32>, loss: &str) {
+        let help = Some("check whether the new value will do");
+        self.note(Some(row), line, Code::ValueApproximated, loss, help);
+    }
+
+    /// The node that the settings of a place's scope stand in, made when first asked for.
+    pub(super) fn target_of(&mut self, instance: &Instance<'i>, place: usize) -> Result<NodeId, Failure> {
+        if let Some(node) =
+            instance.target.get().or_else(|| self.targets.get(&(place, instance.scope)).copied())
+        {
+            return Ok(node);
+        }
+        let names = instance.names.as_ref().map_err(|failure| {
+            Failure::new(
+                failure.code,
+                format!("its object has no place on the new unit: {}", failure.message),
+            )
+        })?;
+        let steps = &self.step.leg.crossing.places[place].target;
+        let names: Path<'i> =
+            names.iter().zip(steps).map(|((name, _), step)| (name.clone(), step.append)).collect();
+        let node = self.go(self.draft.root(), &names).map_err(|Taken| taken())?;
+        instance.target.set(Some(node));
+        // Places that are reached from elsewhere come back after others of their place.
+        if self.step.leg.crossing.places[place].name.is_some() {
+            self.targets.insert((place, instance.scope), node);
+        }
+        // What no rule of the place speaks of follows its object within one line.
+        if self.same_line.is_some() {
+            self.counterparts.insert(instance.scope, node);
+        }
+        Ok(node)
+    }
+
+    fn go(&mut self, from: NodeId, names: &[(Cow<'i, str>, bool)]) -> Result<NodeId, Taken> {
+        names.iter().try_fold(from, |at, (name, append)| {
+            if *append {
+                self.draft.entry(at, name, Kind::Map)
+            } else {
+                self.draft.branch(at, name, Kind::Map)
+            }
+        })
+    }
+
+    fn move_rows(&mut self, rule_id: u32, rule: &'i Rule, targets: &'i [Target], fit: &Fit) {
+        let by = DecidedBy::Rule(rule_id);
+        let rows: Vec<u32> = fit.iter().flatten().copied().collect();
+        let slots = self.bind(rule, fit);
+        let node = self.row(rows[0]).node;
+        match self.write(rule, targets, &slots, node, &rows) {
+            Ok(written) => {
+                let several = rows.len() > 1 || written.len() > 1;
+                for &row in &rows {
+                    // A setting that only chose the rule stands behind all that the rule wrote.
+                    let chose = !written.iter().any(|landing| landing.rows.contains(&row));
+                    let mut landings: Vec<Landing> = Vec::new();
+                    for landing in written.iter().filter(|landing| chose || landing.rows.contains(&row)) {
+                        let fate = if several { landing.fate.max(Fate::Folded) } else { landing.fate };
+                        landings.push(Landing { node: landing.node, fate });
+                        if let Some(loss) = &landing.loss {
+                            self.note_loss(row, Some(rule.at.line), loss);
+                        }
+                    }
+                    self.set(row, Fate::Moot, by, &landings);
+                }
+            }
+            Err(failure) => rows.into_iter().for_each(|row| self.fail(row, by, &failure)),
+        }
+    }
+
+    pub(super) fn bind(&mut self, rule: &'i Rule, fit: &Fit) -> Vec<Option<Bound<'i>>> {
+        let mut slots = vec![None; rule.slots];
+        let first = fit.iter().flatten().next().copied();
+        if let (Some(place), Some(first)) = (rule.place, first)
+            && let Some(instance) = self.instance(place, self.row(first).node)
+        {
+            slots[..instance.slots.len()].copy_from_slice(&instance.slots);
+        }
+        for (clause, row) in rule.clauses.iter().zip(fit) {
+            let Some(index) = *row else { continue };
+            let row = self.row(index);
+            let kind = self.type_of(index);
+            let text = self.tree.value(row.node);
+            if let Some(slot) = clause.slot {
+                slots[slot] = Some(Bound { row: Some(index), text, kind, whole: true });
+            }
+            let Some(shape) = &clause.shape else { continue };
+            let Some(found) = self.read_shape(row, shape) else { continue };
+            let alone = shape.shape.as_capture().is_some();
+            for ((slot, range), declared) in shape.slots.iter().zip(found).zip(&shape.types) {
+                let kind = declared.or(if alone { kind } else { None });
+                slots[*slot] = Some(Bound { row: Some(index), text: &text[range], kind, whole: alone });
+            }
+        }
+        slots
+    }
+
+    /// Writes all that a rule says, or nothing of it. `node` stands in the rule's scope.
+    fn write(
+        &mut self,
+        rule: &'i Rule,
+        targets: &'i [Target],
+        slots: &[Option<Bound<'i>>],
+        node: NodeId,
+        rows: &[u32],
+    ) -> Result<Vec<Written>, Failure> {
+        let instance = rule.place.and_then(|place| self.instance(place, node));
+        let ready = self.ready(rule, targets, slots, instance.as_deref(), rows)?;
+        let home = match (&instance, rule.place) {
+            (Some(instance), Some(place)) => self.target_of(instance, place)?,
+            _ => self.draft.root(),
+        };
+        let mut starts = Vec::new();
+        for target in &ready {
+            starts.push(match &target.start {
+                Some(start) => self.start(start, slots)?,
+                None => home,
+            });
+        }
+        let mut written = Vec::new();
+        for (Ready { base, fields, .. }, start) in ready.into_iter().zip(starts) {
+            let at = self.go(start, &base).map_err(|Taken| taken())?;
+            for (path, prepared, from) in fields {
+                let node = self.write_leaf(at, &path, &prepared).map_err(|Taken| taken())?;
+                written.push(Written { node, fate: prepared.fate, loss: prepared.loss, rows: from });
+            }
+        }
+        Ok(written)
+    }
+
+    /// Where an object of another place went.
+    fn start(&mut self, start: &Start, slots: &[Option<Bound<'i>>]) -> Result<NodeId, Failure> {
+        let missing = || Failure::new(Code::ValueUnread, "it names an object that is not there");
+        let key = slots[start.slot].as_ref().ok_or_else(missing)?.text;
+        let scope = self.scope_by_key(start.place, key).ok_or_else(missing)?;
+        let instance = self.instance(start.place, scope).ok_or_else(missing)?;
+        self.target_of(&instance, start.place)
+    }
+
+    /// All that a rule would write, made before anything is written.
+    fn ready(
+        &mut self,
+        rule: &'i Rule,
+        targets: &'i [Target],
+        slots: &[Option<Bound<'i>>],
+        instance: Option<&Instance<'i>>,
+        rows: &[u32],
+    ) -> Result<Vec<Ready<'i>>, Failure> {
+        self.ready_look_ups(targets);
+        let (scope, index) = instance.map_or((self.root, 0), |instance| (instance.scope, instance.index));
+        let hand = Hand { here: self.here(rule, slots, scope, index), look_ups: &self.look_ups };
+        let mut ready = Vec::new();
+        for target in targets {
+            let base = path(&hand, &target.base)?;
+            let mut fields = Vec::new();
+            for field in &target.fields {
+                let used: Vec<usize> = field_slots(field).collect();
+                if !used.is_empty() && used.iter().all(|&slot| slots[slot].is_none()) {
+                    continue;
+                }
+                let Some(prepared) = hand.prepare(field)? else { continue };
+                let mut from: Vec<u32> =
+                    used.iter().filter_map(|&slot| slots[slot].and_then(|bound| bound.row)).collect();
+                from.retain(|row| rows.contains(row));
+                let from = if from.is_empty() { rows.to_vec() } else { from };
+                fields.push((path(&hand, &field.path)?, prepared, from));
+            }
+            ready.push(Ready { start: target.start.clone(), base, fields });
+        }
+        Ok(ready)
+    }
+
+    fn ready_look_ups(&mut self, targets: &[Target]) {
+        if self.look_ups.is_empty() {
+            return;
+        }
+        let in_names = |steps: &[TargetStep]| -> Vec<usize> {
+            steps
+                .iter()
+                .filter_map(|step| match &step.name {
+                    TargetName::Made { pieces, .. } => Some(pieces.iter()),
+                    TargetName::Literal(_) => None,
+                })
+                .flatten()
+                .filter_map(look_up_of)
+                .collect()
+        };
+        let mut needed = Vec::new();
+        for target in targets {
+            needed.extend(in_names(&target.base));
+            for field in &target.fields {
+                needed.extend(in_names(&field.path));
+                needed.extend(field.template.iter().filter_map(look_up_of));
+            }
+        }
+        needed.into_iter().for_each(|number| self.ready_look_up(number));
+    }
+
+    pub(super) fn write_leaf(
+        &mut self,
+        from: NodeId,
+        path: &[(Cow<'i, str>, bool)],
+        prepared: &Prepared,
+    ) -> Result<NodeId, Taken> {
+        let Some(((last, append), above)) = path.split_last() else { return Err(Taken) };
+        let at = self.go(from, above)?;
+        let value = Text::Decoded(&prepared.text);
+        if *append {
+            let leaf = self.draft.entry(at, last, prepared.kind)?;
+            self.draft.set_value(leaf, value);
+            Ok(leaf)
+        } else {
+            self.draft.leaf(at, last, prepared.kind, value)
+        }
+    }
+
+    // What stands for itself
+
+    /// Facts that the backup does not hold: what a person answered, or the default.
+    pub(super) fn ask(&mut self) {
+        for ask in &self.step.leg.crossing.asks {
+            let answer = self
+                .step
+                .answers
+                .iter()
+                .find(|(fact, _)| *fact == ask.fact)
+                .map(|(_, answer)| answer.as_str());
+            let operand = fact(answer.unwrap_or(&ask.default), ask.kind);
+            if answer.is_none() {
+                let message = format!("`{}` was not answered, so `{}` is taken", ask.fact, ask.default);
+                let help = format!("{}; answer with `--answer {}=VALUE`", ask.why, ask.fact);
+                self.note(None, Some(ask.at.line), Code::FactAssumed, &message, Some(&help));
+            } else if operand.is_none() {
+                let message = format!("the answer to `{}` is not of its type", ask.fact);
+                self.note(None, Some(ask.at.line), Code::RequirementUnmet, &message, Some(&ask.why));
+            }
+            self.facts.insert(ask.fact.clone(), operand.unwrap_or(Operand::Nothing));
+        }
+    }
+
+    /// Requirements, steps of the work and notices, judged by the whole old side.
+    pub(super) fn look_around(&mut self) {
+        let crossing = &self.step.leg.crossing;
+        let mut notes = Vec::new();
+        let mut work = Vec::new();
+        {
+            let here = super::here::Here {
+                step: &self.step,
+                scope: self.root,
+                pattern: None,
+                slots: &[],
+                names: &[],
+                index: 0,
+                facts: &self.facts,
+            };
+            let holds = |expression: &crate::expression::Expression| {
+                expression.evaluate(&here) == Ok(Operand::Boolean(true))
+            };
+            for requirement in crossing.requirements.iter().filter(|requirement| !holds(&requirement.that)) {
+                notes.push((requirement.at.line, Code::RequirementUnmet, requirement.why.as_str()));
+            }
+            for step in crossing.steps.iter().filter(|step| step.when.as_ref().is_none_or(holds)) {
+                work.push((step.phase, step.text.clone()));
+            }
+            for notice in crossing.notices.iter().filter(|notice| notice.when.as_ref().is_none_or(holds)) {
+                notes.push((notice.at.line, Code::Notice, notice.text.as_str()));
+            }
+        }
+        for (line, code, text) in notes {
+            self.note(None, Some(line), code, text, None);
+        }
+        self.work = work;
+    }
+
+    /// What the crossing adds, once for each scope of its place that was placed.
+    pub(super) fn add_all(&mut self) {
+        let crossing = &self.step.leg.crossing;
+        for rule in &crossing.rules {
+            let Action::Add(targets) = &rule.action else { continue };
+            let scopes = match rule.place {
+                Some(place) => self.scopes(place),
+                None => [self.root].into(),
+            };
+            for &scope in scopes
+                .iter()
+                .filter(|&&scope| rule.place.is_none_or(|place| self.was_placed(place, scope)))
+                .collect::<Vec<_>>()
+            {
+                self.add(rule, targets, scope);
+            }
+        }
+    }
+
+    /// Whether an object was taken by its place, and not by the map or an earlier rule.
+    fn was_placed(&self, place: usize, scope: NodeId) -> bool {
+        let at = self.reading.rows.partition_point(|row| row.node < scope);
+        let row = self.reading.rows.get(at).filter(|row| row.node == scope && row.kind == RowKind::Object);
+        match (row, self.decided.get(at).and_then(Option::as_ref)) {
+            (Some(_), Some(decision)) => match decision.by {
+                DecidedBy::Rule(rule) => self.rule(rule).is_place(place) && decision.fate != Fate::ByHand,
+                _ => false,
+            },
+            _ => true,
+        }
+    }
+
+    fn add(&mut self, rule: &'i Rule, targets: &'i [Target], scope: NodeId) {
+        let mut slots = vec![None; rule.slots];
+        let mut index = 0;
+        if let Some(instance) = rule.place.and_then(|place| self.instance(place, scope)) {
+            slots[..instance.slots.len()].copy_from_slice(&instance.slots);
+            index = instance.index;
+        }
+        if let Some(when) = &rule.when
+            && when.evaluate(&self.here(rule, &slots, scope, index)) != Ok(Operand::Boolean(true))
+        {
+            return;
+        }
+        match self.write(rule, targets, &slots, scope, &[]) {
+            Ok(written) => {
+                for leaf in written {
+                    let from = format!("{}:{}", self.step.leg.crossing.file, rule.at.line);
+                    self.origins.push(OriginRow { node: leaf.node, origin: Origin::Added, rule: from });
+                }
+            }
+            Err(failure) => self.note(None, Some(rule.at.line), failure.code, &failure.message, None),
+        }
+    }
+}
+
+/// The names of the steps of a path.
+pub(super) fn path<'i, 'a: 'i>(
+    hand: &Hand<'_, 'i, 'a>,
+    steps: &'i [TargetStep],
+) -> Result<Path<'i>, Failure> {
+    steps.iter().map(|step| Ok((hand.name(step)?.0, step.append))).collect()
+}
+
+fn look_up_of(piece: &Piece) -> Option<usize> {
+    match piece {
+        Piece::LookUp { look_up, .. } => Some(*look_up),
+        _ => None,
+    }
+}

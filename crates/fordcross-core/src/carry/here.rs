@@ -1,0 +1,99 @@
+//! What expressions see: the captures of the rule, and what stands around it on the old side.
+
+use super::Step;
+use super::value::Bound;
+use crate::expression::{Operand, Surroundings};
+use crate::pattern::Pattern;
+use crate::profile::{Lookup, PathStep};
+use crate::tree::{Kind, NodeId};
+use std::collections::HashMap;
+
+/// The surroundings of one object, or other scope, of the old side.
+pub(super) struct Here<'h, 'i, 'a> {
+    pub(super) step: &'h Step<'i, 'a>,
+    pub(super) scope: NodeId,
+    /// The pattern of the scope; none for the whole configuration.
+    pub(super) pattern: Option<&'h Pattern>,
+    pub(super) slots: &'h [Option<Bound<'i>>],
+    pub(super) names: &'h [String],
+    /// The place of the object among its like, from 1.
+    pub(super) index: usize,
+    pub(super) facts: &'h HashMap<String, Operand>,
+}
+
+impl Here<'_, '_, '_> {
+    fn find(&self, path: &str) -> Vec<NodeId> {
+        let tree = self.step.tree;
+        let (mut nodes, path) = match path.strip_prefix('/') {
+            Some(path) => (vec![tree.root()], path),
+            None => (vec![self.scope], path),
+        };
+        for name in path.split('/') {
+            let named = |&child: &NodeId| tree.kind(child) != Kind::OwnText && tree.name(child) == name;
+            nodes = nodes.iter().flat_map(|&node| tree.children(node)).filter(named).collect();
+        }
+        // A list stands for its entries.
+        nodes
+            .into_iter()
+            .flat_map(|node| match tree.kind(node) {
+                Kind::List => tree.children(node).collect(),
+                _ => vec![node],
+            })
+            .collect()
+    }
+
+    fn entry(&self, path: &str) -> Option<u16> {
+        let absolute = path.strip_prefix('/');
+        let above = self.pattern.filter(|_| absolute.is_none()).map_or(&[][..], |pattern| &pattern.steps);
+        let mut steps: Vec<PathStep<'_>> = above.iter().map(PathStep::from).collect();
+        steps.extend(absolute.unwrap_or(path).split('/').map(PathStep::Name));
+        match self.step.old().schema.find(&steps) {
+            Lookup::Declared(entry) => Some(entry),
+            _ => None,
+        }
+    }
+
+    fn operand(&self, bound: &Bound<'_>) -> Operand {
+        match bound.kind {
+            Some(kind) => match self.step.old().types.read(kind, bound.text) {
+                Ok(value) => Operand::from_value(&value),
+                Err(_) => Operand::Nothing,
+            },
+            None => Operand::Text(bound.text.to_owned()),
+        }
+    }
+}
+
+impl Surroundings for Here<'_, '_, '_> {
+    fn variable(&self, name: &str) -> Option<Operand> {
+        if let Some(slot) = self.names.iter().position(|known| known == name) {
+            return Some(self.slots[slot].as_ref().map_or(Operand::Nothing, |bound| self.operand(bound)));
+        }
+        if name == "index" {
+            return Some(Operand::Integer(i64::try_from(self.index).unwrap_or(i64::MAX)));
+        }
+        self.facts.get(name).cloned()
+    }
+
+    fn count(&self, path: &str) -> usize {
+        self.find(path).len()
+    }
+
+    fn effective(&self, path: &str) -> Operand {
+        let Some(entry) = self.entry(path) else { return Operand::Nothing };
+        let old = self.step.old();
+        let what = &old.schema.entries[entry as usize].what;
+        let tree = self.step.tree;
+        let given = self.find(path).first().map(|&node| {
+            let own = tree.children(node).find(|&child| tree.kind(child) == Kind::OwnText);
+            tree.value(own.unwrap_or(node))
+        });
+        let Some(text) = given.or_else(|| what.default_at(old.release)) else { return Operand::Nothing };
+        self.operand(&Bound { row: None, text, kind: what.setting(), whole: true })
+    }
+
+    fn since(&self, release: &str) -> bool {
+        let old = self.step.old();
+        old.release(release).is_ok_and(|index| old.release >= index)
+    }
+}

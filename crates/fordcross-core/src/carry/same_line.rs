@@ -1,0 +1,281 @@
+//! Between releases of one line: what stands in both is carried without a rule. And for all
+//! crossings: defaults that differ are written out.
+
+use super::apply::Apply;
+use super::draft::Taken;
+use super::fire::{path, taken};
+use super::scopes::Instance;
+use super::value::{Bound, Failure, Hand};
+use crate::crossing::{Action, Field, Piece, Rule};
+use crate::fate::{Fate, Origin};
+use crate::ledger::{DecidedBy, Landing, OriginRow};
+use crate::profile::{Profile, What};
+use crate::reading::{Omitted, Row, RowKind};
+use crate::tree::{Kind, NodeId, Text};
+
+/// What two releases of one line have in common.
+pub(super) struct SameLine {
+    /// For each declaration of the old release, that of the new one at the same place.
+    twins: Vec<Option<u16>>,
+    /// The declarations of what the file says of its own release and model.
+    header: Vec<u16>,
+}
+
+impl SameLine {
+    pub(super) fn new(old: &Profile, new: &Profile) -> Self {
+        let twins = old.schema.entries.iter().map(|entry| new.schema.same(&entry.pattern)).collect();
+        let facts = [&old.facts.release, &old.facts.model];
+        let header = facts
+            .into_iter()
+            .flatten()
+            .filter_map(|fact| {
+                let path = fact.path.join("/");
+                old.schema.entries.iter().position(|entry| entry.pattern.to_string() == path)
+            })
+            .map(|index| index as u16)
+            .collect();
+        Self { twins, header }
+    }
+}
+
+/// Whether a setting is an attribute where the form has attributes.
+pub(super) fn is_attribute(profile: &Profile, entry: u16) -> bool {
+    matches!(profile.schema.entries[entry as usize].what, What::Setting { attribute: true, .. })
+        && profile.form == crate::profile::FileForm::Xml
+}
+
+impl<'i, 'a> Apply<'_, 'i, 'a> {
+    /// Carries a row to the same place of the new release, if that has it.
+    pub(super) fn carry_within_line(&mut self, index: u32, row: Row) -> bool {
+        let Some(same_line) = &self.same_line else { return false };
+        let Some(entry) = self.automaton.accepted(row.accept).entry else { return false };
+        if same_line.header.contains(&entry) {
+            self.set(index, Fate::Moot, DecidedBy::Header, &[]);
+            return true;
+        }
+        let Some(twin) = same_line.twins[entry as usize] else { return false };
+        let new = self.step.new_profile();
+        match (row.kind, new.schema.entries[twin as usize].what.setting()) {
+            (RowKind::Object, None) => {
+                let node = self.counterpart(row.node);
+                let changed = self.draft.tree.name(node) != self.tree.name(row.node);
+                let fate = if changed { Fate::Remapped } else { Fate::Carried };
+                self.set(index, fate, DecidedBy::SameLine, &[Landing { node, fate }]);
+                true
+            }
+            (RowKind::Setting, Some(kind)) => {
+                let old_kind = row.type_id(self.step.old(), self.automaton);
+                let bound =
+                    Bound { row: Some(index), text: self.tree.value(row.node), kind: old_kind, whole: true };
+                self.carry_setting(index, row, &bound, kind);
+                true
+            }
+            _ => false,
+        }
+    }
+
+    fn carry_setting(&mut self, index: u32, row: Row, bound: &Bound<'i>, kind: crate::typing::TypeId) {
+        let prepared = match self.step.convert(bound, kind) {
+            Ok(prepared) => prepared,
+            Err(failure) => return self.fail(index, DecidedBy::SameLine, &failure),
+        };
+        let parent = self.counterpart(self.tree.parent(row.node));
+        let value = Text::Decoded(&prepared.text);
+        // The way it was written stays, unless the new type is written otherwise.
+        let old_kind = self.tree.kind(row.node);
+        let leaf_kind = if matches!(old_kind, Kind::Text | Kind::Bare)
+            && self.draft.form() == crate::profile::FileForm::Json
+        {
+            prepared.kind
+        } else {
+            old_kind
+        };
+        let name = self.tree.name(row.node);
+        let ordinal = self.reading.ordinals.of(row.node);
+        let written = if self.tree.is_transparent(row.node) || ordinal.is_some() {
+            let leaf = self.draft.like(parent, leaf_kind, if old_kind == Kind::OwnText { "" } else { name });
+            self.draft.set_value(leaf, value);
+            Ok(leaf)
+        } else {
+            self.draft.leaf(parent, name, leaf_kind, value)
+        };
+        match written {
+            Ok(node) => {
+                let landing = Landing { node, fate: prepared.fate };
+                self.set(index, prepared.fate, DecidedBy::SameLine, &[landing]);
+                if let Some(loss) = &prepared.loss {
+                    self.note_loss(index, None, loss);
+                }
+            }
+            Err(Taken) => self.fail(index, DecidedBy::SameLine, &taken()),
+        }
+    }
+
+    /// The branch of the new tree that a branch of the old one went to, made if it is not there.
+    fn counterpart(&mut self, node: NodeId) -> NodeId {
+        if node == self.root {
+            return self.draft.root();
+        }
+        if let Some(&known) = self.counterparts.get(&node) {
+            return known;
+        }
+        let parent = self.counterpart(self.tree.parent(node));
+        let name = self.tree.name(node);
+        let kind = if self.tree.kind(node).is_branch() { self.tree.kind(node) } else { Kind::Map };
+        let is_one_of_many =
+            self.tree.is_entry(node) || self.reading.ordinals.of(node).is_some() || self.is_object(node);
+        let made = match (is_one_of_many, kind) {
+            (false, kind) => match self.draft.branch(parent, name, kind) {
+                Ok(branch) => branch,
+                Err(Taken) => self.draft.like(parent, kind, name),
+            },
+            (true, kind) => {
+                let name = self.renamed(node).unwrap_or_else(|| name.to_owned());
+                self.draft.like(parent, kind, &name)
+            }
+        };
+        self.counterparts.insert(node, made);
+        made
+    }
+
+    fn is_object(&self, node: NodeId) -> bool {
+        let at = self.reading.rows.partition_point(|row| row.node < node);
+        self.reading.rows.get(at).is_some_and(|row| row.node == node && row.kind == RowKind::Object)
+    }
+
+    /// The new name of an object whose name is its key, if the map changes it.
+    fn renamed(&self, node: NodeId) -> Option<String> {
+        let at = self.reading.rows.partition_point(|row| row.node < node);
+        let row = self.reading.rows.get(at)?;
+        let entry = self.automaton.accepted(row.accept).entry?;
+        let What::Object { name: Some(kind), .. } = self.step.old().schema.entries[entry as usize].what
+        else {
+            return None;
+        };
+        let bound = Bound { row: None, text: self.tree.name(node), kind: Some(kind), whole: true };
+        self.step.convert(&bound, kind).ok().map(|prepared| prepared.text)
+    }
+
+    /// Writes the old default of a setting that is not given, where the new default is another.
+    pub(super) fn pin(&mut self, index: usize) {
+        let omitted = self.reading.omitted[index];
+        if omitted.object.is_some_and(|object| self.bars.of_object(object).is_some()) {
+            return;
+        }
+        let old = self.step.old();
+        let entry = &old.schema.entries[omitted.entry as usize];
+        let (Some(kind), Some(default)) = (entry.what.setting(), entry.what.default_at(old.release)) else {
+            return;
+        };
+        let bound = Bound { row: None, text: default, kind: Some(kind), whole: true };
+        let automaton = self.automaton;
+        for &(rule, _) in &automaton.accepted(omitted.accept).clauses {
+            if self.rule_speaks_of_default(rule, &bound) {
+                return self.pin_by_rule(rule, omitted, &bound);
+            }
+        }
+        self.pin_within_line(omitted, &bound);
+    }
+
+    /// The first rule that would have taken the setting had it been given with its default.
+    fn rule_speaks_of_default(&self, rule: u32, bound: &Bound<'i>) -> bool {
+        let rule = self.rule(rule);
+        let [clause] = rule.clauses.as_slice() else { return false };
+        match (&clause.shape, &rule.action) {
+            (_, Action::Place) => false,
+            (None, _) => true,
+            (Some(shape), _) => shape.shape.read(bound.text, &mut |_, _| true).is_some(),
+        }
+    }
+
+    fn pin_by_rule(&mut self, rule_id: u32, omitted: Omitted, bound: &Bound<'i>) {
+        let rule = self.rule(rule_id);
+        let Action::Move(targets) = &rule.action else { return };
+        let instance = rule.place.and_then(|place| self.instance(place, omitted.holder));
+        let mut slots = vec![None; rule.slots];
+        if let Some(instance) = &instance {
+            slots[..instance.slots.len()].copy_from_slice(&instance.slots);
+        }
+        let clause = &rule.clauses[0];
+        if let Some(slot) = clause.slot {
+            slots[slot] = Some(*bound);
+        }
+        if let Some(shape) = &clause.shape {
+            let Some(found) = shape.shape.read(bound.text, &mut |_, _| true) else { return };
+            let alone = shape.shape.as_capture().is_some();
+            for ((slot, range), declared) in shape.slots.iter().zip(found).zip(&shape.types) {
+                let kind = declared.or(if alone { bound.kind } else { None });
+                slots[*slot] = Some(Bound { row: None, text: &bound.text[range], kind, whole: alone });
+            }
+        }
+        let Ok(at) = (match (&instance, rule.place) {
+            (Some(instance), Some(place)) => self.target_of(instance, place),
+            _ => Ok(self.draft.root()),
+        }) else {
+            return;
+        };
+        for target in targets.iter().filter(|target| target.base.is_empty() && target.start.is_none()) {
+            for field in &target.fields {
+                // What cannot be pinned has no setting of the backup behind it, so none is lost.
+                let _ = self.pin_field(rule, instance.as_deref(), at, field, &slots);
+            }
+        }
+    }
+
+    fn pin_field(
+        &mut self,
+        rule: &'i Rule,
+        instance: Option<&Instance<'i>>,
+        at: NodeId,
+        field: &'i Field,
+        slots: &[Option<Bound<'i>>],
+    ) -> Result<(), Failure> {
+        let new = self.step.new_profile();
+        let from_default = field.template.iter().any(
+            |piece| matches!(piece, Piece::Slot { slot, .. } if slots[*slot].is_some_and(|bound| bound.row.is_none())),
+        );
+        let default = new.schema.entries[field.entry as usize].what.default_at(new.release);
+        let Some(default) = default.filter(|_| from_default) else { return Ok(()) };
+        let (scope, index) = instance.map_or((self.root, 0), |instance| (instance.scope, instance.index));
+        let hand = Hand { here: self.here(rule, slots, scope, index), look_ups: &self.look_ups };
+        let Some(prepared) = hand.prepare(field)? else { return Ok(()) };
+        if prepared.text == default || field.path.iter().any(|step| step.append) {
+            return Ok(());
+        }
+        let names = path(&hand, &field.path)?;
+        if let Ok(node) = self.write_leaf(at, &names, &prepared) {
+            self.pinned(node, format!("{}:{}", self.step.leg.crossing.file, rule.at.line));
+        }
+        Ok(())
+    }
+
+    fn pin_within_line(&mut self, omitted: Omitted, bound: &Bound<'i>) {
+        let Some(same_line) = &self.same_line else { return };
+        let Some(twin) = same_line.twins[omitted.entry as usize] else { return };
+        let new = self.step.new_profile();
+        let what = &new.schema.entries[twin as usize].what;
+        let (Some(kind), Some(default)) = (what.setting(), what.default_at(new.release)) else { return };
+        let Ok(prepared) = self.step.convert(bound, kind) else { return };
+        if prepared.text == default {
+            return;
+        }
+        let crate::pattern::Step::Names(names) = &new.schema.entries[twin as usize].pattern.steps
+            [new.schema.entries[twin as usize].pattern.steps.len() - 1]
+        else {
+            return;
+        };
+        let parent = self.counterpart(omitted.holder);
+        let kind = if is_attribute(new, twin) { Kind::Attribute } else { prepared.kind };
+        // A rule wrote there: then that holds.
+        if self.draft.has(parent, &names[0]) {
+            return;
+        }
+        if let Ok(node) = self.draft.leaf(parent, &names[0], kind, Text::Decoded(&prepared.text)) {
+            self.pinned(node, new.file.clone());
+        }
+    }
+
+    fn pinned(&mut self, node: NodeId, rule: String) {
+        self.origins.push(OriginRow { node, origin: Origin::Pinned, rule });
+    }
+}

@@ -1,0 +1,251 @@
+//! Scopes: the objects and branches that places take, with their keys and where they go.
+
+use super::apply::Apply;
+use super::here::Here;
+use super::value::{Bound, Failure, Hand};
+use crate::automaton::AcceptId;
+use crate::crossing::{Action, KeyTest, Rule};
+use crate::expression::Operand;
+use crate::fate::Fate;
+use crate::profile::What;
+use crate::reading::RowKind;
+use crate::tree::{Kind, NodeId};
+use crate::typing::TypeId;
+use rustc_hash::FxHashMap;
+use std::borrow::Cow;
+use std::cell::Cell;
+use std::rc::Rc;
+
+/// One object, or other scope, that a place takes.
+pub(super) struct Instance<'i> {
+    pub(super) scope: NodeId,
+    /// The place's captures.
+    pub(super) slots: Vec<Option<Bound<'i>>>,
+    /// Its place among its like, from 1.
+    pub(super) index: usize,
+    /// Where it goes; made when something lands there.
+    pub(super) target: Cell<Option<NodeId>>,
+    pub(super) names: Result<Vec<(Cow<'i, str>, Fate)>, Failure>,
+}
+
+/// The rows that clauses of rules of several settings could take, within one scope.
+pub(super) type Parts = FxHashMap<(u32, u8), Vec<u32>>;
+
+impl<'i, 'a> Apply<'_, 'i, 'a> {
+    pub(super) fn scope_of(&self, node: NodeId, depth: usize) -> NodeId {
+        let mut level = 0;
+        let mut at = node;
+        while at != self.root && at != NodeId::DOCUMENT {
+            level += usize::from(!self.tree.is_transparent(at));
+            at = self.tree.parent(at);
+        }
+        at = node;
+        while level > depth || self.tree.kind(at) == Kind::OwnText {
+            level -= usize::from(!self.tree.is_transparent(at));
+            at = self.tree.parent(at);
+        }
+        at
+    }
+
+    /// What a place makes of the scope that a node stands in; none if the place does not take it.
+    pub(super) fn instance(&mut self, place: usize, node: NodeId) -> Option<Rc<Instance<'i>>> {
+        let declared = &self.step.leg.crossing.places[place];
+        let scope = self.scope_of(node, declared.depth);
+        if let Some(instance) = &self.instances[place]
+            && instance.scope == scope
+        {
+            return Some(instance.clone());
+        }
+        let slots = self.key_slots(&declared.keys, scope)?;
+        if !self.place_holds(place, &slots, scope) {
+            return None;
+        }
+        let index = self.index_of(Some(place), scope);
+        let rule = self.place_rule(place);
+        let names = {
+            let hand = Hand { here: self.here(rule, &slots, scope, index), look_ups: &self.look_ups };
+            declared.target.iter().map(|step| hand.name(step)).collect()
+        };
+        let instance = Rc::new(Instance { scope, slots, index, target: Cell::default(), names });
+        self.instances[place] = Some(instance.clone());
+        Some(instance)
+    }
+
+    fn place_holds(&self, place: usize, slots: &[Option<Bound<'i>>], scope: NodeId) -> bool {
+        let Some(when) = &self.step.leg.crossing.places[place].when else { return true };
+        let here = self.here(self.place_rule(place), slots, scope, 0);
+        when.evaluate(&here) == Ok(Operand::Boolean(true))
+    }
+
+    /// The rule that a place itself is.
+    pub(super) fn place_rule(&self, place: usize) -> &'i Rule {
+        let is_place = |rule: &&Rule| rule.place == Some(place) && matches!(rule.action, Action::Place);
+        self.step.leg.crossing.rules.iter().find(is_place).expect("each place is a rule")
+    }
+
+    /// What expressions see in a scope.
+    pub(super) fn here<'h>(
+        &'h self,
+        rule: &'h Rule,
+        slots: &'h [Option<Bound<'i>>],
+        scope: NodeId,
+        index: usize,
+    ) -> Here<'h, 'i, 'a> {
+        let pattern = rule.place.map(|place| &self.step.leg.crossing.places[place].from);
+        Here { step: &self.step, scope, pattern, slots, names: &rule.names, index, facts: &self.facts }
+    }
+
+    /// The place of a scope among those of its place, from 1; 0 where no rule asks for any.
+    pub(super) fn index_of(&mut self, place: Option<usize>, scope: NodeId) -> usize {
+        match place {
+            Some(place) if self.counts_objects => self.scopes(place).partition_point(|&other| other <= scope),
+            _ => 0,
+        }
+    }
+
+    /// All scopes that a place takes, in the order of the old side.
+    pub(super) fn scopes(&mut self, place: usize) -> Rc<[NodeId]> {
+        if let Some(known) = &self.scopes[place] {
+            return known.clone();
+        }
+        let declared = &self.step.leg.crossing.places[place];
+        let takes = |accept: AcceptId| {
+            let clauses = &self.automaton.accepted(accept).clauses;
+            clauses.iter().any(|&(rule, clause)| clause == 0 && self.rule(rule).is_place(place))
+        };
+        let objects = self
+            .reading
+            .rows
+            .iter()
+            .filter(|row| row.kind == RowKind::Object)
+            .map(|row| (row.node, row.accept));
+        let branches = self.reading.branches.iter().copied();
+        let mut found: Vec<NodeId> =
+            objects.chain(branches).filter(|&(_, accept)| takes(accept)).map(|(node, _)| node).collect();
+        if declared.from.steps.is_empty() {
+            found.push(self.root);
+        }
+        found.sort_unstable();
+        found.dedup();
+        found.retain(|&scope| {
+            self.key_slots(&declared.keys, scope).is_some_and(|slots| self.place_holds(place, &slots, scope))
+        });
+        let scopes: Rc<[NodeId]> = found.into();
+        self.scopes[place] = Some(scopes.clone());
+        scopes
+    }
+
+    /// The scope of a place whose first key is that text.
+    pub(super) fn scope_by_key(&mut self, place: usize, key: &str) -> Option<NodeId> {
+        if self.by_key[place].is_none() {
+            let mut by_key = FxHashMap::default();
+            for &scope in self.scopes(place).iter() {
+                let keys = &self.step.leg.crossing.places[place].keys;
+                if let Some(Some(Some(first))) =
+                    self.key_slots(keys, scope).map(|slots| slots.first().copied().flatten()).map(Some)
+                {
+                    by_key.entry(first.text.trim().to_owned()).or_insert(scope);
+                }
+            }
+            self.by_key[place] = Some(Rc::new(by_key));
+        }
+        self.by_key[place].as_ref().and_then(|by_key| by_key.get(key.trim()).copied())
+    }
+
+    /// Gathers the networks that a look-up searches, once.
+    pub(super) fn ready_look_up(&mut self, number: usize) {
+        if self.look_ups[number].is_some() {
+            return;
+        }
+        let look_up = &self.step.leg.crossing.look_ups[number];
+        let mut networks = Vec::new();
+        for &scope in self.scopes(look_up.place).iter() {
+            let Some(instance) = self.instance(look_up.place, scope) else { continue };
+            let Ok(names) = &instance.names else { continue };
+            let here = self.here(self.place_rule(look_up.place), &instance.slots, scope, instance.index);
+            if let (Ok(Operand::Text(text)), Some((name, _))) =
+                (look_up.network.evaluate(&here), names.last())
+                && let Ok(network) = text.parse()
+            {
+                networks.push((network, name.clone().into_owned()));
+            }
+        }
+        self.look_ups[number] = Some(networks);
+    }
+
+    /// The captures of an object's keys, if the keys are as the place asks.
+    pub(super) fn key_slots(&self, tests: &[KeyTest], scope: NodeId) -> Option<Vec<Option<Bound<'i>>>> {
+        if tests.is_empty() {
+            return Some(Vec::new());
+        }
+        let rows = self.reading.rows_below(scope, self.tree);
+        let object = self.reading.rows.get(rows.start)?;
+        let entry = self.automaton.accepted(object.accept).entry?;
+        let What::Object { keys, name, .. } = &self.step.old().schema.entries[entry as usize].what else {
+            return None;
+        };
+        let mut values: Vec<Option<Bound<'i>>> = Vec::new();
+        if let Some(kind) = name {
+            let row = rows.start as u32;
+            values.push(Some(Bound {
+                row: Some(row),
+                text: self.tree.name(scope),
+                kind: Some(*kind),
+                whole: true,
+            }));
+        }
+        for key in keys {
+            values.push(self.tree.child(scope, key).and_then(|node| self.bind_whole(node, rows.clone())));
+        }
+        let mut slots = Vec::new();
+        for (test, value) in tests.iter().zip(values) {
+            match test {
+                KeyTest::Capture(_) => slots.push(value),
+                KeyTest::Literal(text) => {
+                    value.filter(|bound| bound.text.trim_ascii() == text)?;
+                }
+                KeyTest::Any => {}
+            }
+        }
+        Some(slots)
+    }
+
+    fn bind_whole(&self, node: NodeId, within: std::ops::Range<usize>) -> Option<Bound<'i>> {
+        let offset = self.reading.rows[within.clone()].iter().position(|row| row.node == node)?;
+        let index = (within.start + offset) as u32;
+        let kind = self.type_of(index);
+        Some(Bound { row: Some(index), text: self.tree.value(node), kind, whole: true })
+    }
+
+    pub(super) fn type_of(&self, index: u32) -> Option<TypeId> {
+        self.row(index).type_id(self.step.old(), self.automaton)
+    }
+
+    pub(super) fn parts(&mut self, place: Option<usize>, node: NodeId) -> Rc<Parts> {
+        let scope = match place {
+            Some(place) => self.scope_of(node, self.step.leg.crossing.places[place].depth),
+            None => self.root,
+        };
+        let cell = place.map_or(self.parts.len() - 1, |place| place);
+        if let Some((known, parts)) = &self.parts[cell]
+            && *known == scope
+        {
+            return parts.clone();
+        }
+        let mut parts = Parts::default();
+        for index in self.reading.rows_below(scope, self.tree) {
+            for &(rule, clause) in &self.automaton.accepted(self.reading.rows[index].accept).clauses {
+                let declared = self.rule(rule);
+                if declared.place == place
+                    && declared.clauses.len() > 1
+                    && !matches!(declared.action, Action::Place)
+                {
+                    parts.entry((rule, clause)).or_default().push(index as u32);
+                }
+            }
+        }
+        let parts = Rc::new(parts);
+        self.parts[cell] = Some((scope, parts.clone()));
+        parts
+    }
+}

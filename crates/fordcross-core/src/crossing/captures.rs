@@ -1,0 +1,74 @@
+//! The captures that a rule has, and whether each was used.
+
+use crate::expression::{Expression, OperandKind};
+use crate::pattern::Step;
+use crate::source::Span;
+use crate::typing::{Form, TypeId, Types};
+use std::collections::HashMap;
+
+/// One capture while a rule is read.
+#[derive(Clone, Debug)]
+pub(super) struct Capture {
+    pub(super) name: String,
+    pub(super) span: Span,
+    pub(super) used: bool,
+    pub(super) kind: OperandKind,
+}
+
+/// The captures of a place, then those of the rule itself.
+#[derive(Clone, Debug, Default)]
+pub(super) struct Captures {
+    /// The pattern of the place, which the paths in expressions are relative to.
+    pub(super) above: Vec<Step>,
+    pub(super) list: Vec<Capture>,
+}
+
+/// The name of the whole value in a rule without captures; no person can write it.
+pub(super) const WHOLE: &str = "(the value)";
+/// The place of an object among its like, from 1.
+pub(super) const INDEX: &str = "index";
+
+impl Captures {
+    pub(super) fn add(&mut self, name: &str, span: Span, kind: OperandKind) -> usize {
+        self.list.push(Capture { name: name.to_owned(), span, used: name == WHOLE, kind });
+        self.list.len() - 1
+    }
+
+    pub(super) fn knows(&self, name: &str) -> bool {
+        self.list.iter().any(|capture| capture.name == name)
+    }
+
+    /// The slot of a capture, which is thereby used.
+    pub(super) fn take(&mut self, name: &str) -> Option<usize> {
+        let slot = self.list.iter().position(|capture| capture.name == name)?;
+        self.list[slot].used = true;
+        Some(slot)
+    }
+
+    /// Marks what an expression mentions as used.
+    pub(super) fn mention(&mut self, expression: &Expression) {
+        for capture in &mut self.list {
+            capture.used |= expression.mentions(&capture.name);
+        }
+    }
+
+    pub(super) fn names(&self) -> Vec<&str> {
+        self.list.iter().map(|capture| capture.name.as_str()).filter(|name| *name != WHOLE).collect()
+    }
+
+    pub(super) fn kinds(&self) -> HashMap<&str, OperandKind> {
+        self.list.iter().map(|capture| (capture.name.as_str(), capture.kind)).collect()
+    }
+}
+
+/// The kind of operand that values of a type are.
+pub(super) fn kind_of(types: &Types, kind: Option<TypeId>) -> OperandKind {
+    match kind.map(|kind| &types.get(kind).form) {
+        Some(Form::Integer { .. } | Form::PrefixLength { .. } | Form::Duration { never: None, .. }) => {
+            OperandKind::Integer
+        }
+        Some(Form::Boolean { .. }) => OperandKind::Boolean,
+        Some(Form::Duration { never: Some(_), .. } | Form::Secret(_)) | None => OperandKind::Unknown,
+        Some(_) => OperandKind::Text,
+    }
+}

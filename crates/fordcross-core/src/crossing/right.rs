@@ -1,0 +1,234 @@
+//! The right side of rules: where they write, and what.
+
+use super::captures::{Captures, INDEX, WHOLE};
+use super::parse::Reader;
+use super::syntax::{RawField, RawTarget, RawTargetStep, parse_table};
+use super::{Field, Piece, Start, Table, Target, TargetName, TargetStep};
+use crate::expression::OperandKind;
+use crate::finding::{Code, did_you_mean};
+use crate::profile::{Lookup, PathStep, What};
+use crate::shape::{Part, Shape};
+use crate::source::Span;
+use crate::toml_file::{Word, inside};
+
+#[derive(Clone, Copy, PartialEq, Eq)]
+enum Wanted {
+    Branch,
+    Setting,
+}
+
+impl Reader<'_, '_> {
+    pub(super) fn target(
+        &self,
+        word: Word<'_>,
+        raw: &RawTarget,
+        before: &[TargetStep],
+        captures: &mut Captures,
+    ) -> Option<Target> {
+        let (start, before) = match &raw.start {
+            Some((name, key, at)) => {
+                let span = inside(word, self.report.source, at.start, at.end);
+                let place = self.place_named(name, span)?;
+                let slot = self.slot(key, span, captures)?;
+                (Some(Start { place, slot }), self.places[place].target.clone())
+            }
+            None => (None, before.to_vec()),
+        };
+        let base = self.branch_path(word, &raw.base, &before, captures)?;
+        let mut above = before;
+        above.extend(base.iter().cloned());
+        let fields: Vec<Option<Field>> =
+            raw.fields.iter().map(|field| self.field(word, field, &above, captures)).collect();
+        Some(Target { start, base, fields: fields.into_iter().collect::<Option<_>>()? })
+    }
+
+    fn field(
+        &self,
+        word: Word<'_>,
+        raw: &RawField,
+        before: &[TargetStep],
+        captures: &mut Captures,
+    ) -> Option<Field> {
+        let (path, entry) = self.target_path(word, &raw.path, before, captures, Wanted::Setting)?;
+        let entry = entry?;
+        let kind = self.new.schema.entries[entry as usize].what.setting()?;
+        let template = match &raw.template {
+            Some(template) => self.template(word, raw.template_at, template, captures)?,
+            None => match captures.take(WHOLE) {
+                Some(slot) => vec![Piece::Slot { slot, table: None }],
+                None => {
+                    let span = inside(word, self.report.source, raw.at.start, raw.at.end);
+                    self.report.add(Code::RuleMalformed, span, "what is to be written here is not said").help(
+                        "write `place = {capture}`; only a rule with one plain setting on its left moves it whole",
+                    );
+                    return None;
+                }
+            },
+        };
+        Some(Field { path, entry, kind, template })
+    }
+
+    fn template(
+        &self,
+        word: Word<'_>,
+        start: usize,
+        template: &Shape,
+        captures: &mut Captures,
+    ) -> Option<Vec<Piece>> {
+        let mut pieces = Vec::new();
+        for part in &template.parts {
+            let span_of = |at: &std::ops::Range<usize>| {
+                inside(word, self.report.source, start + at.start, start + at.end)
+            };
+            pieces.push(match part {
+                Part::Literal(text) => Piece::Literal(text.clone()),
+                Part::Expression { text, at } => {
+                    Piece::Expression(self.expression(text, span_of(at), captures, OperandKind::Unknown))
+                }
+                Part::Capture { name, detail: None, .. } if name == INDEX && !captures.knows(INDEX) => {
+                    Piece::Index
+                }
+                Part::Capture { name, detail, at } => {
+                    let span = span_of(at);
+                    let slot = self.slot(name, span, captures)?;
+                    match detail.as_deref().map(|detail| (detail, detail.strip_prefix("look-up."))) {
+                        None => Piece::Slot { slot, table: None },
+                        Some((_, Some(look_up))) => {
+                            Piece::LookUp { slot, look_up: self.look_up_named(look_up, span)? }
+                        }
+                        Some((detail, None)) => Piece::Slot { slot, table: Some(self.table(detail, span)?) },
+                    }
+                }
+            });
+        }
+        if pieces.is_empty() {
+            pieces.push(Piece::Literal(String::new()));
+        }
+        Some(pieces)
+    }
+
+    fn look_up_named(&self, name: &str, span: Span) -> Option<usize> {
+        let found = self.look_ups.iter().position(|look_up| look_up.name == name);
+        if found.is_none() {
+            let known: Vec<&str> = self.look_ups.iter().map(|look_up| look_up.name.as_str()).collect();
+            self.report
+                .add(Code::ValueWrong, span, format!("there is no look-up `{name}`"))
+                .help(did_you_mean(name, known));
+        }
+        found
+    }
+
+    fn table(&self, text: &str, span: Span) -> Option<Table> {
+        if let Some(name) = text.strip_prefix("table.") {
+            if let Some(table) = self.tables.get(name) {
+                return Some(table.clone());
+            }
+            let known: Vec<&str> = self.tables.keys().map(String::as_str).collect();
+            self.report
+                .add(Code::ValueWrong, span, format!("there is no table `{name}`"))
+                .help(did_you_mean(name, known));
+            return None;
+        }
+        let table = parse_table(text);
+        if table.is_none() {
+            self.report.add(Code::RuleMalformed, span, "what follows the colon is no table").help(
+                "write `{name: old=new, other=new, *=rest}`, `{name: table.NAME}` or `{name: look-up.NAME}`",
+            );
+        }
+        table
+    }
+
+    fn slot(&self, name: &str, span: Span, captures: &mut Captures) -> Option<usize> {
+        let slot = captures.take(name);
+        if slot.is_none() {
+            self.report
+                .add(Code::CaptureUnknown, span, format!("nothing before this makes a capture `{name}`"))
+                .help(did_you_mean(name, captures.names()));
+        }
+        slot
+    }
+
+    /// A path to where settings or objects stand.
+    pub(super) fn branch_path(
+        &self,
+        word: Word<'_>,
+        raw: &[RawTargetStep],
+        before: &[TargetStep],
+        captures: &mut Captures,
+    ) -> Option<Vec<TargetStep>> {
+        self.target_path(word, raw, before, captures, Wanted::Branch).map(|(steps, _)| steps)
+    }
+
+    /// A path into the new tree, checked against the new profile.
+    fn target_path(
+        &self,
+        word: Word<'_>,
+        raw: &[RawTargetStep],
+        before: &[TargetStep],
+        captures: &mut Captures,
+        wanted: Wanted,
+    ) -> Option<(Vec<TargetStep>, Option<u16>)> {
+        let mut steps = Vec::new();
+        let mut path: Vec<PathStep<'_>> = before.iter().map(path_step).collect();
+        let mut entry = None;
+        for (index, step) in raw.iter().enumerate() {
+            let span = inside(word, self.report.source, step.at.start, step.at.end);
+            let literal = step.name.as_literal();
+            path.push(literal.map_or(PathStep::Any, PathStep::Name));
+            let lookup = self.new.schema.find(&path);
+            if let Lookup::Unknown { known, .. } = &lookup {
+                let name = literal.unwrap_or("{…}");
+                let line = format!("{} {}", self.new.title, self.new.release_name());
+                self.report
+                    .add(Code::LocatorUnknown, span, format!("{line} has no `{name}` here"))
+                    .help(Lookup::help(name, known));
+                return None;
+            }
+            entry = if let Lookup::Declared(found) = lookup { Some(found) } else { None };
+            let what = entry.map(|entry| &self.new.schema.entries[entry as usize].what);
+            let is_list = match what {
+                Some(What::Setting { repeats, .. }) => *repeats,
+                Some(What::Object { many, name, .. }) => *many && name.is_none(),
+                None => false,
+            };
+            if is_list != step.append {
+                let message = if is_list { "this is a list" } else { "this is no list" };
+                let help =
+                    if is_list { "write `[]` after the name for a new entry" } else { "leave out the `[]`" };
+                self.report.add(Code::LocatorUnknown, span, message).help(help);
+                return None;
+            }
+            let last = index + 1 == raw.len();
+            let is_setting = matches!(what, Some(What::Setting { .. }));
+            if is_setting != (last && wanted == Wanted::Setting) && (last || is_setting) {
+                let message = if is_setting {
+                    "this is a setting, not a place for settings"
+                } else {
+                    "this is no setting"
+                };
+                self.report.add(Code::LocatorUnknown, span, message);
+                return None;
+            }
+            let name = match literal {
+                Some(text) => TargetName::Literal(text.to_owned()),
+                None => {
+                    let pieces = self.template(word, step.at.start, &step.name, captures)?;
+                    let kind = match what {
+                        Some(What::Object { name, .. }) => *name,
+                        _ => None,
+                    };
+                    TargetName::Made { pieces: pieces.into(), kind }
+                }
+            };
+            steps.push(TargetStep { name, append: step.append });
+        }
+        Some((steps, entry))
+    }
+}
+
+fn path_step(step: &TargetStep) -> PathStep<'_> {
+    match &step.name {
+        TargetName::Literal(name) => PathStep::Name(name),
+        TargetName::Made { .. } => PathStep::Any,
+    }
+}

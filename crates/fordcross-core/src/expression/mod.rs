@@ -1,0 +1,272 @@
+//! Conditions and computed values: the Common Expression Language (an open specification) with a few
+//! functions of ours.
+//!
+//! An expression sees the captures of its rule as variables, and what is around it by functions that
+//! take a path. It cannot loop, assign, or reach a file or a network. It is compiled when it is first
+//! needed; [`Expression::check`] compiles it to tell what is wrong with it, unknown names and wrong
+//! kinds of values included, before anything is carried.
+
+mod check;
+mod functions;
+
+pub(crate) use check::Problem;
+pub(crate) use functions::FUNCTIONS;
+
+use crate::typing::Value;
+use cel::{Context, Program};
+use std::collections::HashMap;
+use std::sync::{Arc, OnceLock};
+
+/// A value as expressions see it.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub(crate) enum Operand {
+    Text(String),
+    Integer(i64),
+    Boolean(bool),
+    /// What is not there.
+    Nothing,
+}
+
+/// The kind of an operand, as far as it is known before anything is carried.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) enum OperandKind {
+    Text,
+    Integer,
+    Boolean,
+    Unknown,
+}
+
+/// What an expression can ask about the place it is evaluated at.
+pub(crate) trait Surroundings {
+    /// A variable: a capture, a fact.
+    fn variable(&self, name: &str) -> Option<Operand>;
+    /// How often a setting or object of that path, relative to the rule's place, is given.
+    fn count(&self, path: &str) -> usize;
+    /// The value that holds for a setting: the one given, or else the default.
+    fn effective(&self, path: &str) -> Operand;
+    /// Whether the backup's release is that one or a later one.
+    fn since(&self, release: &str) -> bool;
+}
+
+/// One expression of a crossing.
+#[derive(Debug)]
+pub(crate) struct Expression {
+    pub(crate) text: String,
+    program: OnceLock<Result<Compiled, String>>,
+}
+
+#[derive(Debug)]
+struct Compiled {
+    program: Program,
+    /// The calls that ask about the surroundings, with the path that each names.
+    questions: Vec<(&'static str, String)>,
+}
+
+impl Expression {
+    pub(crate) fn new(text: &str) -> Self {
+        Self { text: text.to_owned(), program: OnceLock::new() }
+    }
+
+    /// Whether the name occurs as a word outside quotes.
+    pub(crate) fn mentions(&self, name: &str) -> bool {
+        let mut quote = None;
+        let mut word = String::new();
+        for c in self.text.chars().chain([' ']) {
+            match (quote, c) {
+                (Some(open), c) if c == open => quote = None,
+                (Some(_), _) => {}
+                (None, '\'' | '"') => quote = Some(c),
+                (None, c) if c.is_alphanumeric() || c == '_' => word.push(c),
+                (None, _) => {
+                    if word == name {
+                        return true;
+                    }
+                    word.clear();
+                }
+            }
+        }
+        false
+    }
+
+    fn compiled(&self) -> Result<&Compiled, &str> {
+        let compile = || {
+            let program = Program::compile(&self.text).map_err(|errors| {
+                errors
+                    .errors
+                    .first()
+                    .map_or_else(|| "it cannot be read".to_owned(), |error| error.msg.clone())
+            })?;
+            let questions = check::questions(program.expression());
+            Ok(Compiled { program, questions })
+        };
+        self.program.get_or_init(compile).as_ref().map_err(String::as_str)
+    }
+
+    /// All that is wrong with the expression, given the kinds of its variables.
+    pub(crate) fn check(&self, variables: &HashMap<&str, OperandKind>, wanted: OperandKind) -> Vec<Problem> {
+        match self.compiled() {
+            Ok(compiled) => check::check(compiled.program.expression(), variables, wanted),
+            Err(message) => vec![Problem { message: message.to_owned(), help: None }],
+        }
+    }
+
+    /// The paths that the expression asks about.
+    pub(crate) fn paths(&self) -> Vec<&str> {
+        let asked = self.compiled().map(|compiled| compiled.questions.as_slice()).unwrap_or_default();
+        asked.iter().filter(|(function, _)| *function != "since").map(|(_, path)| path.as_str()).collect()
+    }
+
+    /// What the expression is here.
+    ///
+    /// # Errors
+    /// Why it has no value; in words for a person.
+    pub(crate) fn evaluate(&self, here: &dyn Surroundings) -> Result<Operand, String> {
+        let compiled = self.compiled().map_err(str::to_owned)?;
+        let mut context = Context::default();
+        for name in compiled.program.references().variables() {
+            if let Some(operand) = here.variable(name) {
+                context.add_variable_from_value(name, to_cel(operand));
+            }
+        }
+        let mut answers: HashMap<(&'static str, String), cel::Value> = HashMap::new();
+        for (function, path) in &compiled.questions {
+            let answer = match *function {
+                "given" => cel::Value::Bool(here.count(path) > 0),
+                "count" => cel::Value::Int(i64::try_from(here.count(path)).unwrap_or(i64::MAX)),
+                "since" => cel::Value::Bool(here.since(path)),
+                _ => to_cel(here.effective(path)),
+            };
+            answers.insert((function, path.clone()), answer);
+        }
+        functions::add(&mut context, &Arc::new(answers));
+        match compiled.program.execute(&context) {
+            Ok(value) => from_cel(&value),
+            Err(error) => Err(error.to_string()),
+        }
+    }
+}
+
+fn to_cel(operand: Operand) -> cel::Value {
+    match operand {
+        Operand::Text(text) => cel::Value::String(Arc::new(text)),
+        Operand::Integer(number) => cel::Value::Int(number),
+        Operand::Boolean(boolean) => cel::Value::Bool(boolean),
+        Operand::Nothing => cel::Value::Null,
+    }
+}
+
+fn from_cel(value: &cel::Value) -> Result<Operand, String> {
+    match value {
+        cel::Value::String(text) => Ok(Operand::Text(text.as_ref().clone())),
+        cel::Value::Int(number) => Ok(Operand::Integer(*number)),
+        cel::Value::UInt(number) => {
+            i64::try_from(*number).map(Operand::Integer).map_err(|error| error.to_string())
+        }
+        cel::Value::Bool(boolean) => Ok(Operand::Boolean(*boolean)),
+        cel::Value::Null => Ok(Operand::Nothing),
+        _ => Err("it gives neither a text, a whole number nor a truth value".into()),
+    }
+}
+
+impl Operand {
+    /// A typed value as expressions see it: durations in seconds. Secrets are never seen.
+    pub(crate) fn from_value(value: &Value<'_>) -> Self {
+        match value {
+            Value::Integer(number) => Self::Integer(*number),
+            Value::Boolean(boolean) => Self::Boolean(*boolean),
+            Value::Duration(millis) => Self::Integer(i64::try_from(millis / 1_000).unwrap_or(i64::MAX)),
+            Value::PrefixLength(length) => Self::Integer(i64::from(*length)),
+            Value::Secret(..) => Self::Nothing,
+            other => Self::Text(crate::typing::plain_text(other).into_owned()),
+        }
+    }
+
+    /// As a value to be written.
+    pub(crate) fn into_value(self) -> Option<Value<'static>> {
+        match self {
+            Self::Text(text) => Some(Value::Text(text.into())),
+            Self::Integer(number) => Some(Value::Integer(number)),
+            Self::Boolean(boolean) => Some(Value::Boolean(boolean)),
+            Self::Nothing => None,
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use rstest::rstest;
+
+    struct Here;
+
+    impl Surroundings for Here {
+        fn variable(&self, name: &str) -> Option<Operand> {
+            match name {
+                "ip" => Some(Operand::Text("192.0.2.7".into())),
+                "n" => Some(Operand::Integer(24)),
+                "on" => Some(Operand::Boolean(true)),
+                _ => None,
+            }
+        }
+        fn count(&self, path: &str) -> usize {
+            usize::from(path == "mtu") * 2
+        }
+        fn effective(&self, path: &str) -> Operand {
+            if path == "mtu" { Operand::Integer(1500) } else { Operand::Nothing }
+        }
+        fn since(&self, release: &str) -> bool {
+            release < "5"
+        }
+    }
+
+    #[rstest]
+    #[case("n + 1", Operand::Integer(25))]
+    #[case("on && given('mtu') && !given('pace')", Operand::Boolean(true))]
+    #[case("count('mtu')", Operand::Integer(2))]
+    #[case("effective('mtu') > 1400", Operand::Boolean(true))]
+    #[case("since('4.2')", Operand::Boolean(true))]
+    #[case("network(ip, n)", Operand::Text("192.0.2.0/24".into()))]
+    #[case("holds('192.0.2.0/25', ip)", Operand::Boolean(true))]
+    #[case("first('192.0.2.0/25')", Operand::Text("192.0.2.0".into()))]
+    #[case("last('192.0.2.0/25')", Operand::Text("192.0.2.127".into()))]
+    #[case("prefix_length('192.0.2.0/25')", Operand::Integer(25))]
+    #[case("lower('ABC') + upper('d')", Operand::Text("abcD".into()))]
+    #[case("before('tcp/443', '/') + '-' + after('tcp/443', '/')", Operand::Text("tcp-443".into()))]
+    #[case("replace('a.b.c', '.', '-')", Operand::Text("a-b-c".into()))]
+    #[case("ip.startsWith('192.') ? 'a' : 'b'", Operand::Text("a".into()))]
+    fn evaluates(#[case] text: &str, #[case] expected: Operand) {
+        assert_eq!(Expression::new(text).evaluate(&Here), Ok(expected));
+    }
+
+    #[rstest]
+    #[case("n +", "")]
+    #[case("m + 1", "there is no `m` here")]
+    #[case("networ(ip, n)", "did you mean `network`?")]
+    #[case("ip + n", "a text and a whole number")]
+    #[case("ip > n", "a text and a whole number")]
+    #[case("!ip", "a truth value")]
+    #[case("network(n, n)", "`network` takes a text")]
+    #[case("network(ip)", "`network` takes 2 values")]
+    #[case("n", "expected a truth value")]
+    #[case("given(ip)", "the path itself, in quotes")]
+    fn tells_what_is_wrong_before_it_is_used(#[case] text: &str, #[case] told: &str) {
+        let variables = HashMap::from([
+            ("ip", OperandKind::Text),
+            ("n", OperandKind::Integer),
+            ("on", OperandKind::Boolean),
+        ]);
+        let problems = Expression::new(text).check(&variables, OperandKind::Boolean);
+        let all: String = problems
+            .iter()
+            .map(|problem| format!("{} {}\n", problem.message, problem.help.as_deref().unwrap_or("")))
+            .collect();
+        assert!(!problems.is_empty() && all.contains(told), "{all}");
+    }
+
+    #[test]
+    fn what_is_mentioned_is_told_apart_from_what_is_quoted() {
+        let expression = Expression::new("a + 'b' == \"c\" && d_e > 1");
+        assert!(expression.mentions("a") && expression.mentions("d_e"));
+        assert!(!expression.mentions("b") && !expression.mentions("c") && !expression.mentions("d"));
+    }
+}

@@ -115,8 +115,9 @@ impl<'i, 'a> Apply<'_, 'i, 'a> {
             names.iter().zip(steps).map(|((name, _), step)| (name.clone(), step.append)).collect();
         let node = self.go(self.draft.root(), &names).map_err(|Taken| taken())?;
         instance.target.set(Some(node));
-        // Places that are reached from elsewhere come back after others of their place.
-        if self.step.leg.crossing.places[place].name.is_some() {
+        // A place may be come back to when others of its kind were made: from a rule elsewhere, to add
+        // something, to pin a default. A new entry of a list is not found again by its name.
+        if steps.iter().any(|step| step.append) {
             self.targets.insert((place, instance.scope), node);
         }
         // What no rule of the place speaks of follows its object within one line.

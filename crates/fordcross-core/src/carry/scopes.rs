@@ -160,17 +160,34 @@ impl<'i, 'a> Apply<'_, 'i, 'a> {
         let look_up = &self.step.leg.crossing.look_ups[number];
         let mut networks = Vec::new();
         for &scope in self.scopes(look_up.place).iter() {
+            // What the map leaves out is not there to be found.
+            if self.is_barred(scope) {
+                continue;
+            }
             let Some(instance) = self.instance(look_up.place, scope) else { continue };
-            let Ok(names) = &instance.names else { continue };
             let here = self.here(self.place_rule(look_up.place), &instance.slots, scope, instance.index);
-            if let (Ok(Operand::Text(text)), Some((name, _))) =
-                (look_up.network.evaluate(&here), names.last())
+            let network = look_up.network.evaluate(&here);
+            let found = match (&look_up.gives, &instance.names) {
+                (Some(gives), _) => match gives.evaluate(&here) {
+                    Ok(Operand::Text(text)) => Some(text),
+                    _ => None,
+                },
+                (None, Ok(names)) => names.last().map(|(name, _)| name.clone().into_owned()),
+                (None, Err(_)) => None,
+            };
+            if let (Ok(Operand::Text(text)), Some(found)) = (network, found)
                 && let Ok(network) = text.parse()
             {
-                networks.push((network, name.clone().into_owned()));
+                networks.push((network, found));
             }
         }
         self.look_ups[number] = Some(networks);
+    }
+
+    fn is_barred(&self, scope: NodeId) -> bool {
+        let at = self.reading.rows.partition_point(|row| row.node < scope);
+        let row = self.reading.rows.get(at).filter(|row| row.node == scope);
+        row.is_some_and(|row| self.bars.of(at as u32, row).is_some())
     }
 
     /// The captures of an object's keys, if the keys are as the place asks.

@@ -2,6 +2,7 @@
 
 use super::Step;
 use super::here::Here;
+use super::same_line::is_attribute;
 use crate::crossing::{Field, Piece, Table, TargetName, TargetStep};
 use crate::expression::Operand;
 use crate::fate::Fate;
@@ -137,7 +138,7 @@ impl<'i, 'a: 'i> Hand<'_, 'i, 'a> {
                     Some((_, name)) => plain(Value::Text(Cow::Owned(name.clone()))),
                     None => Err(Failure::new(
                         Code::ValueUnfit,
-                        format!("nothing on the old unit holds `{address}`"),
+                        format!("nothing that is carried holds `{address}`"),
                     )),
                 }
             }
@@ -197,7 +198,11 @@ impl<'i, 'a: 'i> Hand<'_, 'i, 'a> {
             }
             pieces => (self.join(pieces, field.kind, &mut text)?, Fate::Folded),
         };
-        Ok(Some(step.prepared(text, field.kind, fate, loss)))
+        let mut prepared = step.prepared(text, field.kind, fate, loss);
+        if is_attribute(step.new_profile(), field.entry) {
+            prepared.kind = Kind::Attribute;
+        }
+        Ok(Some(prepared))
     }
 
     /// Several pieces as one value: by the shape of the new type that has the same pieces, or else

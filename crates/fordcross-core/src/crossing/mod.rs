@@ -73,6 +73,8 @@ pub(crate) struct LookUp {
     pub(crate) place: usize,
     /// Gives the network of an object of that place.
     pub(crate) network: Expression,
+    /// Gives what is found; else it is the name that the object has now.
+    pub(crate) gives: Option<Expression>,
 }
 
 /// A fact that the backup does not hold.

@@ -343,7 +343,10 @@ impl Reader<'_, '_> {
                 let scope = scopes.iter().flatten().find(|scope| scope.index == place);
                 let mut captures = scope.map(|scope| scope.captures.clone()).unwrap_or_default();
                 let network = self.expression(word.text, word.span, &mut captures, OperandKind::Text);
-                self.look_ups.push(LookUp { name, place, network });
+                let gives = section
+                    .word("gives")
+                    .map(|word| self.expression(word.text, word.span, &mut captures, OperandKind::Text));
+                self.look_ups.push(LookUp { name, place, network, gives });
             }
             section.finish();
         }

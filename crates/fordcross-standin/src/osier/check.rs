@@ -12,7 +12,8 @@ pub(super) struct Checker {
     pub(super) counts: Vec<(&'static str, usize)>,
     place: Vec<String>,
     interfaces: Vec<String>,
-    networks: Vec<(IpAddr, u32)>,
+    /// The subnets by their marks.
+    subnets: Vec<(String, (IpAddr, u32))>,
 }
 
 /// What is done with the value of one key.
@@ -26,7 +27,7 @@ impl Checker {
             counts: Vec::new(),
             place: Vec::new(),
             interfaces: Vec::new(),
-            networks: Vec::new(),
+            subnets: Vec::new(),
         }
     }
 
@@ -148,20 +149,27 @@ impl Checker {
             Some(header) => self.at("osier-export", |checker| checker.header(header)),
             None => self.refuse("`osier-export` is missing"),
         }
+        if let Some(aggregates) = get("aggregates") {
+            self.at("aggregates", |checker| checker.aggregates(aggregates));
+        }
         if let Some(interfaces) = get("interfaces") {
             self.at("interfaces", |checker| checker.interfaces(interfaces));
         }
-        let sections: [(&str, Take); 6] = [
+        if let Some(subnets) = get("subnets") {
+            self.at("subnets", |checker| checker.subnets(subnets));
+        }
+        let sections: [(&str, Take); 7] = [
             ("system", Self::system),
             ("routes", Self::routes),
             ("leases", Self::leases),
             ("filter", Self::filter),
             ("accounts", Self::accounts),
             ("vpn", Self::vpn),
+            ("partner", Self::partner),
         ];
         for (name, value) in document {
             match name.as_str() {
-                "osier-export" | "interfaces" => {}
+                "osier-export" | "interfaces" | "aggregates" | "subnets" => {}
                 "certificates" => self.at("certificates", |checker| checker.certificates(value)),
                 name => match sections.iter().find(|(section, _)| *section == name) {
                     Some((_, take)) => self.at(name, |checker| take(checker, value)),
@@ -235,18 +243,90 @@ impl Checker {
                     ("description", |checker, value| checker.words(value, 80)),
                     ("addresses", |checker, value| {
                         checker.array(value, |checker, value| {
-                            let Some(text) = checker.text(value) else { return };
-                            match with_prefix(text) {
-                                Some(network) => checker.networks.push(network),
-                                None => checker.refuse("expected an address with its prefix"),
-                            }
+                            let fits = |text: &str| with_prefix(text).is_some();
+                            checker.text_that(value, fits, "an address with its prefix");
                         });
                     }),
                 ],
-                &["enabled", "zone"],
+                &[],
             );
         });
         self.counts.push(("interfaces", count));
+    }
+
+    fn aggregates(&mut self, value: &Value) {
+        let mut taken: Vec<String> = Vec::new();
+        let count = self.named(value, |checker, name, value| {
+            let number = name.strip_prefix("ag").and_then(|number| number.parse::<u8>().ok());
+            if number.is_none_or(|number| !(1..=8).contains(&number)) {
+                checker.refuse("an aggregate is called `ag1` to `ag8`");
+            }
+            checker.interfaces.push(name.to_owned());
+            checker.object(
+                value,
+                &[
+                    ("enabled", Self::boolean),
+                    ("zone", |checker, value| checker.one_of(value, &["outside", "inside", "service"])),
+                    ("description", |checker, value| checker.words(value, 80)),
+                    ("members", |checker, value| {
+                        let count = checker.array(value, |checker, value| {
+                            let Some(name) = checker.text(value) else { return };
+                            checker.interface_name(name);
+                        });
+                        if count < 2 {
+                            checker.refuse("an aggregate has at least two members");
+                        }
+                    }),
+                ],
+                &["enabled", "zone", "members"],
+            );
+            let Value::Object(members) = value else { return };
+            for (_, value) in members.iter().filter(|(key, _)| key == "members") {
+                let Value::Array(values) = value else { continue };
+                for value in values {
+                    let Value::String(port) = value else { continue };
+                    if taken.contains(port) {
+                        checker.refuse(format!("`{port}` is a member twice"));
+                    }
+                    taken.push(port.clone());
+                }
+            }
+        });
+        self.counts.push(("aggregates", count));
+    }
+
+    fn subnets(&mut self, value: &Value) {
+        let count = self.named(value, |checker, mark, value| {
+            checker.object(
+                value,
+                &[("network", Self::network), ("interface", Self::interface)],
+                &["network", "interface"],
+            );
+            let Value::Object(members) = value else { return };
+            let network = members.iter().find_map(|(key, value)| match value {
+                Value::String(text) if key == "network" => with_prefix(text),
+                _ => None,
+            });
+            checker.subnets.extend(network.map(|network| (mark.to_owned(), network)));
+        });
+        self.counts.push(("subnets", count));
+    }
+
+    fn partner(&mut self, value: &Value) {
+        self.object(
+            value,
+            &[
+                ("interface", |checker, value| {
+                    let Some(name) = checker.text(value) else { return };
+                    checker.interface_name(name);
+                }),
+                ("peer-address", Self::address),
+                ("secret", |checker, value| {
+                    checker.text_that(value, |text| text.len() >= 12, "a secret of at least 12 characters");
+                }),
+            ],
+            &["interface", "peer-address", "secret"],
+        );
     }
 
     fn interface_name(&mut self, name: &str) {
@@ -254,7 +334,10 @@ impl Checker {
             Some((port, vlan)) => (port, Some(vlan)),
             None => (name, None),
         };
-        if let Some(model) = self.model.filter(|model| !model.has_port(port)) {
+        let is_aggregate = port.starts_with("ag") && self.interfaces.iter().any(|known| known == port);
+        if is_aggregate {
+            // Set up above, where its own name was looked at.
+        } else if let Some(model) = self.model.filter(|model| !model.has_port(port)) {
             self.refuse(format!("the model {} has no port `{port}`", model.name));
         }
         let good = |vlan: &str| {
@@ -316,19 +399,31 @@ impl Checker {
                 &[
                     ("address", Self::address),
                     ("name", |checker, value| checker.text_that(value, is_host_name, "a host name")),
+                    ("subnet", |checker, value| {
+                        checker.text(value);
+                    }),
                 ],
-                &["address"],
+                &["address", "subnet"],
             );
             let Value::Object(members) = value else { return };
-            let address = members.iter().find_map(|(key, value)| match value {
-                Value::String(text) if key == "address" => text.parse::<IpAddr>().ok(),
-                _ => None,
-            });
-            let Some(address) = address else { return };
-            checker.at("address", |checker| {
-                if !checker.networks.iter().any(|&network| in_network(address, network)) {
-                    checker.refuse("no network of the unit holds this address");
+            let text = |name: &str| {
+                members.iter().find_map(|(key, value)| match value {
+                    Value::String(text) if key == name => Some(text.as_str()),
+                    _ => None,
+                })
+            };
+            let Some(address) = text("address").and_then(|text| text.parse::<IpAddr>().ok()) else { return };
+            let mark = text("subnet").unwrap_or_default();
+            match checker.subnets.iter().find(|(known, _)| known == mark).map(|(_, network)| *network) {
+                Some(network) if in_network(address, network) => {}
+                Some(_) => {
+                    checker.at("subnet", |checker| checker.refuse("this subnet does not hold the address"))
                 }
+                None => {
+                    checker.at("subnet", |checker| checker.refuse(format!("there is no subnet `{mark}`")))
+                }
+            }
+            checker.at("address", |checker| {
                 if taken.contains(&address) {
                     checker.refuse("another lease has this address");
                 }
@@ -363,6 +458,7 @@ impl Checker {
             value,
             &[
                 ("action", |checker, value| checker.one_of(value, &["permit", "refuse"])),
+                ("enabled", Self::boolean),
                 ("interface", Self::interface),
                 ("source", Self::network),
                 ("destination", Self::network),

@@ -106,7 +106,10 @@ mod tests {
             "cu1": {"enabled": true, "zone": "inside", "mtu": 1500, "addresses": ["192.0.2.1/24"]},
             "cu1:30": {"enabled": true, "zone": "inside"}
         },
-        "leases": {"fixed": {"00:00:5e:00:53:01": {"address": "192.0.2.9"}}},
+        "aggregates": {"ag1": {"enabled": true, "zone": "inside", "members": ["cu5", "cu6"]}},
+        "partner": {"interface": "cu4", "peer-address": "198.51.100.2", "secret": "twelve letters"},
+        "subnets": {"s1": {"network": "192.0.2.0/24", "interface": "cu1"}},
+        "leases": {"fixed": {"00:00:5e:00:53:01": {"address": "192.0.2.9", "subnet": "s1"}}},
         "filter": {"default": "refuse", "rules": [
             {"action": "permit", "interface": "cu1", "protocol": "tcp", "port": 443}
         ]},
@@ -131,9 +134,24 @@ mod tests {
     #[case("1500", "100", "interfaces.cu1.mtu", "1280 to 9000")]
     #[case("\"cu1\":", "\"cu7\":", "interfaces.cu7", "no port `cu7`")]
     #[case("cu1:30", "cu1:0", "interfaces.cu1:0", "VLAN")]
-    #[case("\"interface\": \"cu1\"", "\"interface\": \"cu2\"", "filter.rules.0.interface", "not set up")]
+    #[case(
+        "\"interface\": \"cu1\", \"protocol\"",
+        "\"interface\": \"cu2\", \"protocol\"",
+        "filter.rules.0.interface",
+        "not set up"
+    )]
     #[case("192.0.2.1/24", "192.0.2.1", "interfaces.cu1.addresses.0", "prefix")]
-    #[case("192.0.2.9", "203.0.113.9", "leases.fixed.00:00:5e:00:53:01.address", "no network")]
+    #[case("192.0.2.9", "203.0.113.9", "leases.fixed.00:00:5e:00:53:01.subnet", "does not hold")]
+    #[case(
+        "\"subnet\": \"s1\"",
+        "\"subnet\": \"s2\"",
+        "leases.fixed.00:00:5e:00:53:01.subnet",
+        "no subnet `s2`"
+    )]
+    #[case(", \"subnet\": \"s1\"", "", "leases.fixed.00:00:5e:00:53:01", "`subnet` is missing")]
+    #[case("\"cu5\", \"cu6\"", "\"cu5\"", "aggregates.ag1.members", "at least two")]
+    #[case("\"cu5\", \"cu6\"", "\"cu5\", \"cu5\"", "aggregates.ag1", "twice")]
+    #[case("\"ag1\"", "\"bond1\"", "aggregates.bond1", "`ag1` to `ag8`")]
     #[case("00:00:5e", "00-00-5e", "leases.fixed.00-00-5e:00:53:01", "MAC")]
     #[case("\"port\": 443", "\"port\": 0", "filter.rules.0.port", "1 to 65535")]
     #[case("\"protocol\": \"tcp\", ", "", "filter.rules.0.port", "needs a protocol")]

@@ -6,7 +6,11 @@ use std::fs;
 use std::path::{Path, PathBuf};
 
 /// The demo backups: folder, backup, receiving unit.
-const CASES: [(&str, &str, &str); 1] = [("wrackhaven", "gw-wrackhaven.xml", "osier/8@2.1")];
+const CASES: [(&str, &str, &str); 3] = [
+    ("wrackhaven", "gw-wrackhaven.xml", "osier/8@2.1"),
+    ("sandle-point", "gw-sandle-1.xml", "osier/16@2.1"),
+    ("corrie-slip", "gw-corrie.xml", "osier/8@2.1"),
+];
 
 fn demo() -> PathBuf {
     Path::new(env!("CARGO_MANIFEST_DIR")).join("../../demo")

@@ -118,6 +118,12 @@ impl Reading {
         walk.reading
     }
 
+    /// The first row of a node: its object's, if it is one.
+    pub(crate) fn row_of(&self, node: NodeId) -> Option<usize> {
+        let at = self.rows.partition_point(|row| row.node < node);
+        self.rows.get(at).filter(|row| row.node == node).map(|_| at)
+    }
+
     /// The rows of a subtree.
     pub(crate) fn rows_below(&self, node: NodeId, tree: &Tree<'_>) -> std::ops::Range<usize> {
         let end = tree.subtree_end(node);

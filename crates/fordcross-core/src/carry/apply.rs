@@ -7,8 +7,8 @@ use super::same_line::{SameLine, is_attribute};
 use super::scopes::{Instance, Parts};
 use super::value::{Networks, leaf_kind};
 use crate::automaton::Automaton;
-use crate::crossing::{Action, Clause, Phase, Rule};
-use crate::expression::Operand;
+use crate::crossing::{Action, Clause, Phase, Rule, Simple};
+use crate::expression::{Evaluator, Operand};
 use crate::fate::{Fate, Origin};
 use crate::finding::Code;
 use crate::ledger::{DecidedBy, Decision, Landing, Ledger, Note, OriginRow};
@@ -49,7 +49,11 @@ pub(super) fn apply<'i, 'a>(
         targets: FxHashMap::default(),
         facts: HashMap::new(),
         work: Vec::new(),
-        counts_objects: step.leg.crossing.counts_objects(),
+        counts_objects: (0..places).map(|place| step.leg.crossing.counts_objects(place)).collect(),
+        evaluator: Evaluator::new(),
+        simple: step.leg.crossing.rules.iter().map(Rule::as_simple).collect(),
+        cursor: 0,
+        scratch: String::new(),
         same_line: (step.old().line == new.line).then(|| SameLine::new(step.old(), new)),
         counterparts: FxHashMap::default(),
     };
@@ -58,6 +62,7 @@ pub(super) fn apply<'i, 'a>(
     apply.write_header();
     for index in 0..reading.rows.len() as u32 {
         if apply.decided[index as usize].is_none() {
+            apply.cursor = index;
             apply.decide(index);
         }
     }
@@ -95,8 +100,14 @@ pub(super) struct Apply<'x, 'i, 'a> {
     pub(super) targets: FxHashMap<(usize, NodeId), NodeId>,
     pub(super) facts: HashMap<String, Operand>,
     pub(super) work: Vec<(Phase, String)>,
-    /// Whether any rule asks for the place of an object among its like.
-    pub(super) counts_objects: bool,
+    /// Whether a rule of the place asks for the place of an object among its like.
+    pub(super) counts_objects: Vec<bool>,
+    pub(super) evaluator: Evaluator,
+    /// The rules that only move one setting whole to one place.
+    simple: Vec<Option<Simple<'i>>>,
+    /// The row that is being decided.
+    pub(super) cursor: u32,
+    pub(super) scratch: String,
     /// Between releases of one line: what stands in both.
     pub(super) same_line: Option<SameLine>,
     /// Where branches of the old tree went, between releases of one line.
@@ -180,7 +191,11 @@ impl<'i, 'a> Apply<'_, 'i, 'a> {
         }
         let automaton = self.automaton;
         for &(rule, clause) in &automaton.accepted(row.accept).clauses {
-            if let Some(fit) = self.fit(index, rule, clause) {
+            if let Some(simple) = self.simple[rule as usize] {
+                if row.kind == RowKind::Setting && self.fire_simple(index, row, rule, simple) {
+                    return;
+                }
+            } else if let Some(fit) = self.fit(index, rule, clause) {
                 self.fire(rule, &fit);
                 return;
             }

@@ -2,15 +2,17 @@
 
 use super::apply::{Apply, Fit, field_slots};
 use super::draft::Taken;
+use super::same_line::is_attribute;
 use super::scopes::Instance;
 use super::value::{Bound, Failure, Hand, Prepared, fact};
-use crate::crossing::{Action, Piece, Rule, Start, Target, TargetName, TargetStep};
+use crate::crossing::{Action, Piece, Rule, Simple, Start, Target, TargetName, TargetStep};
 use crate::expression::Operand;
 use crate::fate::{Fate, Origin};
 use crate::finding::Code;
 use crate::ledger::{DecidedBy, Landing, OriginRow};
-use crate::reading::RowKind;
+use crate::reading::{Row, RowKind};
 use crate::tree::{Kind, NodeId, Text};
+use crate::typing::Loss;
 use std::borrow::Cow;
 
 /// Steps into the new tree, each with whether it is a new entry of a list.
@@ -61,6 +63,58 @@ impl<'i, 'a> Apply<'_, 'i, 'a> {
             // Speaks of no setting, so none leads here.
             Action::Add(_) => {}
         }
+    }
+
+    /// Does what a simple rule says, without what rules in general need; says whether it fits.
+    pub(super) fn fire_simple(&mut self, index: u32, row: Row, rule_id: u32, simple: Simple<'i>) -> bool {
+        let rule = self.rule(rule_id);
+        let instance = match rule.place {
+            Some(place) => match self.instance(place, row.node) {
+                Some(instance) => Some((instance, place)),
+                None => return false,
+            },
+            None => None,
+        };
+        let by = DecidedBy::Rule(rule_id);
+        let bound = Bound {
+            row: Some(index),
+            text: self.tree.value(row.node),
+            kind: row.type_id(self.step.old(), self.automaton),
+            whole: true,
+        };
+        let mut text = std::mem::take(&mut self.scratch);
+        text.clear();
+        let done = self.step.convert_into(&bound, simple.field.kind, &mut text).and_then(
+            |(mut kind, fate, loss)| {
+                if is_attribute(self.step.new_profile(), simple.field.entry) {
+                    kind = Kind::Attribute;
+                }
+                let at = match &instance {
+                    Some((instance, place)) => self.target_of(instance, *place)?,
+                    None => self.draft.root(),
+                };
+                // What is spelled as before is not copied: the new tree shares the input.
+                let value = match self.tree.value_span(row.node) {
+                    Some(span) if fate == Fate::Carried && text.len() == bound.text.len() => {
+                        Text::Borrowed(span)
+                    }
+                    _ => Text::Decoded(&text),
+                };
+                let node = self.draft.leaf(at, simple.name, kind, value).map_err(|Taken| taken())?;
+                Ok((Landing { node, fate }, loss))
+            },
+        );
+        self.scratch = text;
+        match done {
+            Ok((landing, loss)) => {
+                self.set(index, landing.fate, by, &[landing]);
+                if let Some(Loss(loss)) = loss {
+                    self.note_loss(index, Some(rule.at.line), &loss);
+                }
+            }
+            Err(failure) => self.fail(index, by, &failure),
+        }
+        true
     }
 
     /// The object or one of its keys goes where the place says.
@@ -347,6 +401,7 @@ impl<'i, 'a> Apply<'_, 'i, 'a> {
                 names: &[],
                 index: 0,
                 facts: &self.facts,
+                evaluator: &self.evaluator,
             };
             let holds = |expression: &crate::expression::Expression| {
                 expression.evaluate(&here) == Ok(Operand::Boolean(true))

@@ -2,7 +2,7 @@
 
 use super::Step;
 use super::value::Bound;
-use crate::expression::{Operand, Surroundings};
+use crate::expression::{Evaluator, Operand, Surroundings};
 use crate::pattern::Pattern;
 use crate::profile::{Lookup, PathStep};
 use crate::tree::{Kind, NodeId};
@@ -19,6 +19,7 @@ pub(super) struct Here<'h, 'i, 'a> {
     /// The place of the object among its like, from 1.
     pub(super) index: usize,
     pub(super) facts: &'h HashMap<String, Operand>,
+    pub(super) evaluator: &'h Evaluator,
 }
 
 impl Here<'_, '_, '_> {
@@ -90,6 +91,10 @@ impl Surroundings for Here<'_, '_, '_> {
         });
         let Some(text) = given.or_else(|| what.default_at(old.release)) else { return Operand::Nothing };
         self.operand(&Bound { row: None, text, kind: what.setting(), whole: true })
+    }
+
+    fn evaluator(&self) -> &Evaluator {
+        self.evaluator
     }
 
     fn since(&self, release: &str) -> bool {

@@ -16,6 +16,9 @@ use std::borrow::Cow;
 use std::cell::Cell;
 use std::rc::Rc;
 
+/// How many rows are looked at one by one before a row is searched for.
+const NEAR: usize = 24;
+
 /// One object, or other scope, that a place takes.
 pub(super) struct Instance<'i> {
     pub(super) scope: NodeId,
@@ -92,13 +95,24 @@ impl<'i, 'a> Apply<'_, 'i, 'a> {
         index: usize,
     ) -> Here<'h, 'i, 'a> {
         let pattern = rule.place.map(|place| &self.step.leg.crossing.places[place].from);
-        Here { step: &self.step, scope, pattern, slots, names: &rule.names, index, facts: &self.facts }
+        Here {
+            step: &self.step,
+            scope,
+            pattern,
+            slots,
+            names: &rule.names,
+            index,
+            facts: &self.facts,
+            evaluator: &self.evaluator,
+        }
     }
 
     /// The place of a scope among those of its place, from 1; 0 where no rule asks for any.
     pub(super) fn index_of(&mut self, place: Option<usize>, scope: NodeId) -> usize {
         match place {
-            Some(place) if self.counts_objects => self.scopes(place).partition_point(|&other| other <= scope),
+            Some(place) if self.counts_objects[place] => {
+                self.scopes(place).partition_point(|&other| other <= scope)
+            }
             _ => 0,
         }
     }
@@ -185,9 +199,8 @@ impl<'i, 'a> Apply<'_, 'i, 'a> {
     }
 
     fn is_barred(&self, scope: NodeId) -> bool {
-        let at = self.reading.rows.partition_point(|row| row.node < scope);
-        let row = self.reading.rows.get(at).filter(|row| row.node == scope);
-        row.is_some_and(|row| self.bars.of(at as u32, row).is_some())
+        let row = self.reading.row_of(scope);
+        row.is_some_and(|row| self.bars.of(row as u32, &self.reading.rows[row]).is_some())
     }
 
     /// The captures of an object's keys, if the keys are as the place asks.
@@ -195,24 +208,18 @@ impl<'i, 'a> Apply<'_, 'i, 'a> {
         if tests.is_empty() {
             return Some(Vec::new());
         }
-        let rows = self.reading.rows_below(scope, self.tree);
-        let object = self.reading.rows.get(rows.start)?;
-        let entry = self.automaton.accepted(object.accept).entry?;
+        let object = self.row_of(scope)?;
+        let entry = self.automaton.accepted(self.reading.rows[object].accept).entry?;
         let What::Object { keys, name, .. } = &self.step.old().schema.entries[entry as usize].what else {
             return None;
         };
-        let mut values: Vec<Option<Bound<'i>>> = Vec::new();
+        let mut values: Vec<Option<Bound<'i>>> = Vec::with_capacity(tests.len());
         if let Some(kind) = name {
-            let row = rows.start as u32;
-            values.push(Some(Bound {
-                row: Some(row),
-                text: self.tree.name(scope),
-                kind: Some(*kind),
-                whole: true,
-            }));
+            let row = Some(object as u32);
+            values.push(Some(Bound { row, text: self.tree.name(scope), kind: Some(*kind), whole: true }));
         }
         for key in keys {
-            values.push(self.tree.child(scope, key).and_then(|node| self.bind_whole(node, rows.clone())));
+            values.push(self.tree.child(scope, key).and_then(|node| self.bind_whole(node, object)));
         }
         let mut slots = Vec::new();
         for (test, value) in tests.iter().zip(values) {
@@ -227,11 +234,23 @@ impl<'i, 'a> Apply<'_, 'i, 'a> {
         Some(slots)
     }
 
-    fn bind_whole(&self, node: NodeId, within: std::ops::Range<usize>) -> Option<Bound<'i>> {
-        let offset = self.reading.rows[within.clone()].iter().position(|row| row.node == node)?;
-        let index = (within.start + offset) as u32;
-        let kind = self.type_of(index);
-        Some(Bound { row: Some(index), text: self.tree.value(node), kind, whole: true })
+    /// A key of an object; its row stands soon after the object's own.
+    fn bind_whole(&self, node: NodeId, object: usize) -> Option<Bound<'i>> {
+        let near = self.reading.rows[object..].iter().take(NEAR).position(|row| row.node == node);
+        let row = match near {
+            Some(offset) => object + offset,
+            None => self.reading.row_of(node)?,
+        };
+        let kind = self.type_of(row as u32);
+        Some(Bound { row: Some(row as u32), text: self.tree.value(node), kind, whole: true })
+    }
+
+    /// The row of an object, sought first before the row that is being decided: it is seldom far.
+    fn row_of(&self, node: NodeId) -> Option<usize> {
+        let before = &self.reading.rows[..(self.cursor as usize + 1).min(self.reading.rows.len())];
+        let near =
+            before.iter().rev().take(NEAR).position(|row| row.node == node && row.kind == RowKind::Object);
+        near.map(|offset| before.len() - 1 - offset).or_else(|| self.reading.row_of(node))
     }
 
     pub(super) fn type_of(&self, index: u32) -> Option<TypeId> {

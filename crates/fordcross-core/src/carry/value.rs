@@ -86,10 +86,22 @@ impl<'i, 'a: 'i> Step<'i, 'a> {
     /// A value as another type of the new side writes it, with nothing else done to it.
     pub(super) fn convert(&self, bound: &Bound<'i>, kind: TypeId) -> Result<Prepared, Failure> {
         let mut text = String::new();
+        let (kind, fate, loss) = self.convert_into(bound, kind, &mut text)?;
+        Ok(Prepared { text, kind, fate, loss: loss.map(|Loss(loss)| loss) })
+    }
+
+    /// The same into a text that is at hand: how it is written, what became of it, what it lost.
+    pub(super) fn convert_into(
+        &self,
+        bound: &Bound<'i>,
+        kind: TypeId,
+        text: &mut String,
+    ) -> Result<(Kind, Fate, Option<Loss>), Failure> {
         let Renamed { value, changed } = self.read(bound)?;
-        let loss = self.new_profile().types.write(kind, &value, &mut text).map_err(unfit)?;
-        let fate = fate_of(&text, bound.text, changed);
-        Ok(self.prepared(text, kind, fate, loss))
+        let types = &self.new_profile().types;
+        let loss = types.write(kind, &value, text).map_err(unfit)?;
+        let fate = if loss.is_some() { Fate::Approximated } else { fate_of(text, bound.text, changed) };
+        Ok((leaf_kind(&types.get(kind).form, text), fate, loss))
     }
 
     fn prepared(&self, text: String, kind: TypeId, fate: Fate, loss: Option<Loss>) -> Prepared {

@@ -140,8 +140,8 @@ pub(crate) struct Notice {
 }
 
 impl Crossing {
-    /// Whether any rule asks for the place of an object among its like.
-    pub(crate) fn counts_objects(&self) -> bool {
+    /// Whether a rule of the place asks for the place of an object among its like.
+    pub(crate) fn counts_objects(&self, place: usize) -> bool {
         let by_pieces = |pieces: &[Piece]| {
             pieces.iter().any(|piece| match piece {
                 Piece::Index => true,
@@ -160,10 +160,16 @@ impl Crossing {
                     || target.fields.iter().any(|field| by_steps(&field.path) || by_pieces(&field.template))
             })
         };
-        self.places.iter().any(|place| by_steps(&place.target)) || self.rules.iter().any(|rule| {
-            rule.when.as_ref().is_some_and(|when| when.mentions("index"))
-                || matches!(&rule.action, Action::Move(targets) | Action::Add(targets) if by_targets(targets))
-        })
+        let by_look_up = |look_up: &LookUp| {
+            look_up.network.mentions("index")
+                || look_up.gives.as_ref().is_some_and(|gives| gives.mentions("index"))
+        };
+        by_steps(&self.places[place].target)
+            || self.look_ups.iter().any(|look_up| look_up.place == place && by_look_up(look_up))
+            || self.rules.iter().filter(|rule| rule.place == Some(place)).any(|rule| {
+                rule.when.as_ref().is_some_and(|when| when.mentions("index"))
+                    || matches!(&rule.action, Action::Move(targets) | Action::Add(targets) if by_targets(targets))
+            })
     }
 
     /// The crossing without rules from a release to itself: only the model changes, or nothing does.
@@ -187,8 +193,6 @@ impl Crossing {
 /// Where objects of the old side go on the new.
 #[derive(Debug)]
 pub(crate) struct Place {
-    /// What rules and look-ups call it.
-    pub(crate) name: Option<String>,
     pub(crate) from: Pattern,
     pub(crate) when: Option<Expression>,
     /// Depth of the scope below the outermost place.
@@ -336,7 +340,30 @@ impl Table {
     }
 }
 
+/// A rule that moves one setting whole to one place: most rules do, and most settings go that way.
+#[derive(Clone, Copy, Debug)]
+pub(crate) struct Simple<'c> {
+    pub(crate) field: &'c Field,
+    pub(crate) name: &'c str,
+}
+
 impl Rule {
+    /// The rule as a simple one, if it is.
+    pub(crate) fn as_simple(&self) -> Option<Simple<'_>> {
+        let (Action::Move(targets), [clause], None) = (&self.action, self.clauses.as_slice(), &self.when)
+        else {
+            return None;
+        };
+        let [Target { start: None, base, fields }] = targets.as_slice() else { return None };
+        let [field] = fields.as_slice() else { return None };
+        let [TargetStep { name: TargetName::Literal(name), append: false }] = field.path.as_slice() else {
+            return None;
+        };
+        let [Piece::Slot { slot, table: None }] = field.template.as_slice() else { return None };
+        (base.is_empty() && clause.shape.is_none() && clause.slot == Some(*slot))
+            .then_some(Simple { field, name })
+    }
+
     /// Whether it is the rule that a place itself is.
     pub(crate) fn is_place(&self, place: usize) -> bool {
         self.place == Some(place) && matches!(self.action, Action::Place)

@@ -408,7 +408,6 @@ impl Reader<'_, '_> {
             self.place_names.push((name.text.to_owned(), place));
         }
         self.places.push(Place {
-            name: name.map(|name| name.text.to_owned()),
             from: pattern.clone(),
             when,
             depth: pattern.depth(),

@@ -43,6 +43,28 @@ pub(super) fn questions(expression: &IdedExpr) -> Vec<(&'static str, String)> {
     found
 }
 
+/// The text with each question in it as its variable.
+pub(super) fn with_variables(text: &str, questions: &[(&'static str, String)]) -> String {
+    let mut out = String::new();
+    let mut rest = text;
+    let mut number = 0;
+    while let Some((function, path)) = questions.get(number) {
+        // The questions were found in the order of the text, each with its path in quotes.
+        let calls = ['\'', '"'].map(|quote| format!("{quote}{path}{quote}"));
+        let found = rest.match_indices(function).find_map(|(at, _)| {
+            let open = rest[at + function.len()..].trim_start().strip_prefix('(')?.trim_start();
+            let after = calls.iter().find_map(|call| open.strip_prefix(call.as_str()))?.trim_start();
+            Some((at, after.strip_prefix(')')?))
+        });
+        let Some((at, after)) = found else { break };
+        out.push_str(&rest[..at]);
+        out.push_str(&super::variable_of(number));
+        rest = after;
+        number += 1;
+    }
+    out + rest
+}
+
 fn literal_text(expression: &IdedExpr) -> Option<&str> {
     match &expression.expr {
         Expr::Literal(LiteralValue::String(text)) => Some(text.inner()),

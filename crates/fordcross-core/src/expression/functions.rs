@@ -3,7 +3,6 @@
 use super::OperandKind::{self, Boolean, Integer, Text, Unknown};
 use cel::Context;
 use ipnet::IpNet;
-use std::collections::HashMap;
 use std::net::IpAddr;
 use std::sync::Arc;
 
@@ -88,19 +87,12 @@ pub(crate) static FUNCTIONS: &[Function] = &[
 /// Those that ask about the surroundings and so take a path that is known beforehand.
 pub(super) const QUESTIONS: [&str; 4] = ["given", "count", "effective", "since"];
 
-type Answers = Arc<HashMap<(&'static str, String), cel::Value>>;
 type Words = Arc<String>;
 type Fallible<T> = Result<T, cel::ExecutionError>;
 
-pub(super) fn add(context: &mut Context<'_, '_>, answers: &Answers) {
-    for question in QUESTIONS {
-        let answers = answers.clone();
-        let answer = move |path: Words| {
-            answers.get(&(question, path.as_ref().clone())).cloned().unwrap_or(cel::Value::Null)
-        };
-        // The names are ours alone, so none is declared already.
-        let _ = context.add_function(question, answer);
-    }
+/// Adds all functions that do not ask about the surroundings: these are answered beforehand.
+pub(super) fn add(context: &mut Context<'_, '_>) {
+    // The names are ours alone, so none is declared already.
     let _ = context.add_function("network", |address: Words, length: i64| -> Fallible<Words> {
         let address: IpAddr = parse("network", &address)?;
         let length = u8::try_from(length).map_err(|error| failed("network", error))?;

@@ -46,6 +46,19 @@ pub(crate) trait Surroundings {
     fn effective(&self, path: &str) -> Operand;
     /// Whether the backup's release is that one or a later one.
     fn since(&self, release: &str) -> bool;
+    /// The functions that do not depend on the place.
+    fn evaluator(&self) -> &Evaluator;
+}
+
+/// The functions of expressions, made once: making them costs more than evaluating.
+pub(crate) struct Evaluator(Context<'static, 'static>);
+
+impl Evaluator {
+    pub(crate) fn new() -> Self {
+        let mut context = Context::default();
+        functions::add(&mut context);
+        Self(context)
+    }
 }
 
 /// One expression of a crossing.
@@ -57,9 +70,14 @@ pub(crate) struct Expression {
 
 #[derive(Debug)]
 struct Compiled {
+    /// With each question about the surroundings as a variable, answered beforehand.
     program: Program,
-    /// The calls that ask about the surroundings, with the path that each names.
+    /// The questions, with the path that each names; the variable of the first is `q_0_`.
     questions: Vec<(&'static str, String)>,
+}
+
+fn variable_of(question: usize) -> String {
+    format!("q_{question}_")
 }
 
 impl Expression {
@@ -89,24 +107,22 @@ impl Expression {
     }
 
     fn compiled(&self) -> Result<&Compiled, &str> {
-        let compile = || {
-            let program = Program::compile(&self.text).map_err(|errors| {
-                errors
-                    .errors
-                    .first()
-                    .map_or_else(|| "it cannot be read".to_owned(), |error| error.msg.clone())
-            })?;
+        let make = || {
+            let mut program = compile(&self.text)?;
             let questions = check::questions(program.expression());
+            if !questions.is_empty() {
+                program = compile(&check::with_variables(&self.text, &questions))?;
+            }
             Ok(Compiled { program, questions })
         };
-        self.program.get_or_init(compile).as_ref().map_err(String::as_str)
+        self.program.get_or_init(make).as_ref().map_err(String::as_str)
     }
 
     /// All that is wrong with the expression, given the kinds of its variables.
     pub(crate) fn check(&self, variables: &HashMap<&str, OperandKind>, wanted: OperandKind) -> Vec<Problem> {
-        match self.compiled() {
-            Ok(compiled) => check::check(compiled.program.expression(), variables, wanted),
-            Err(message) => vec![Problem { message: message.to_owned(), help: None }],
+        match compile(&self.text) {
+            Ok(program) => check::check(program.expression(), variables, wanted),
+            Err(message) => vec![Problem { message, help: None }],
         }
     }
 
@@ -122,28 +138,32 @@ impl Expression {
     /// Why it has no value; in words for a person.
     pub(crate) fn evaluate(&self, here: &dyn Surroundings) -> Result<Operand, String> {
         let compiled = self.compiled().map_err(str::to_owned)?;
-        let mut context = Context::default();
+        let mut context = here.evaluator().0.new_inner_scope();
         for name in compiled.program.references().variables() {
             if let Some(operand) = here.variable(name) {
                 context.add_variable_from_value(name, to_cel(operand));
             }
         }
-        let mut answers: HashMap<(&'static str, String), cel::Value> = HashMap::new();
-        for (function, path) in &compiled.questions {
+        for (number, (function, path)) in compiled.questions.iter().enumerate() {
             let answer = match *function {
                 "given" => cel::Value::Bool(here.count(path) > 0),
                 "count" => cel::Value::Int(i64::try_from(here.count(path)).unwrap_or(i64::MAX)),
                 "since" => cel::Value::Bool(here.since(path)),
                 _ => to_cel(here.effective(path)),
             };
-            answers.insert((function, path.clone()), answer);
+            context.add_variable_from_value(variable_of(number), answer);
         }
-        functions::add(&mut context, &Arc::new(answers));
         match compiled.program.execute(&context) {
             Ok(value) => from_cel(&value),
             Err(error) => Err(error.to_string()),
         }
     }
+}
+
+fn compile(text: &str) -> Result<Program, String> {
+    Program::compile(text).map_err(|errors| {
+        errors.errors.first().map_or_else(|| "it cannot be read".to_owned(), |error| error.msg.clone())
+    })
 }
 
 fn to_cel(operand: Operand) -> cel::Value {
@@ -197,7 +217,7 @@ mod tests {
     use super::*;
     use rstest::rstest;
 
-    struct Here;
+    struct Here(Evaluator);
 
     impl Surroundings for Here {
         fn variable(&self, name: &str) -> Option<Operand> {
@@ -217,6 +237,9 @@ mod tests {
         fn since(&self, release: &str) -> bool {
             release < "5"
         }
+        fn evaluator(&self) -> &Evaluator {
+            &self.0
+        }
     }
 
     #[rstest]
@@ -235,7 +258,7 @@ mod tests {
     #[case("replace('a.b.c', '.', '-')", Operand::Text("a-b-c".into()))]
     #[case("ip.startsWith('192.') ? 'a' : 'b'", Operand::Text("a".into()))]
     fn evaluates(#[case] text: &str, #[case] expected: Operand) {
-        assert_eq!(Expression::new(text).evaluate(&Here), Ok(expected));
+        assert_eq!(Expression::new(text).evaluate(&Here(Evaluator::new())), Ok(expected));
     }
 
     #[rstest]

@@ -299,6 +299,10 @@ impl<'l> LedgerWriter<'l> {
     }
 
     fn write_codes(&mut self, index: usize, out: &mut Vec<u8>) {
+        let said = self.ledger.notes.get(self.next_note).is_some_and(|note| note.row == Some(index as u32));
+        if !said {
+            return;
+        }
         out.extend_from_slice(b",\"findings\":[");
         while let Some(note) =
             self.ledger.notes.get(self.next_note).filter(|note| note.row == Some(index as u32))

@@ -6,7 +6,7 @@ use crate::arguments::{Carry, General};
 use crate::output::findings::{finding_json, print_findings};
 use crate::output::table::columns;
 use crate::output::{BOLD, Printer, Sources, count};
-use crate::receipt::{Entry, receipt};
+use crate::receipt::{Entry, RunningHash, receipt};
 use crate::result_folder::{Existing, RECEIPT, ResultFolder};
 use crate::status::{Failed, Status};
 use fordcross_core::carry::{Carried, CarryInput, FateCount, carry as carry_over};
@@ -111,10 +111,7 @@ fn write(
         folder.write(&name, |out| out.write_all(&carried.result))?;
         outputs.push(Entry::new("configuration", &name, &carried.result));
     }
-    let ledger = ledger_text(carried);
-    folder.write(LEDGER, |out| out.write_all(&ledger))?;
-    outputs.push(Entry::new("ledger", LEDGER, &ledger));
-    drop(ledger);
+    outputs.push(write_ledger(folder, carried)?);
     let map = write_map(proposals, &ready.from(), &loaded.receiver.to_string(), given_map.as_deref());
     folder.write(MAP, |out| out.write_all(map.as_bytes()))?;
     outputs.push(Entry::new("map", MAP, map.as_bytes()));
@@ -130,11 +127,38 @@ fn write(
     Ok(outputs.iter().map(|entry| entry.file.clone()).chain([RECEIPT.to_owned()]).collect())
 }
 
-fn ledger_text(carried: &mut Carried<'_, '_>) -> Vec<u8> {
-    let mut rows = carried.ledger_rows();
-    let mut text = Vec::new();
-    while rows.next_row(&mut text) {}
-    text
+/// Writes the ledger row by row. Hashing takes as long as making the rows, so a second thread hashes
+/// and writes what the first has made.
+fn write_ledger(folder: &ResultFolder, carried: &mut Carried<'_, '_>) -> Result<Entry, Failed> {
+    const PIECE: usize = 1 << 18;
+    let (made, pieces) = std::sync::mpsc::sync_channel::<Vec<u8>>(4);
+    std::thread::scope(|scope| {
+        let writer = scope.spawn(move || {
+            let mut hash = RunningHash::default();
+            folder.write(LEDGER, |out| {
+                for piece in pieces {
+                    hash.add(&piece);
+                    out.write_all(&piece)?;
+                }
+                Ok(())
+            })?;
+            Ok(hash.entry("ledger", LEDGER))
+        });
+        let mut rows = carried.ledger_rows();
+        let mut piece = Vec::with_capacity(PIECE + 4_096);
+        let mut more = true;
+        while more {
+            more = rows.next_row(&mut piece);
+            // A writer that failed takes no more; what it has to say comes below.
+            if (piece.len() >= PIECE || !more)
+                && made.send(std::mem::replace(&mut piece, Vec::with_capacity(PIECE + 4_096))).is_err()
+            {
+                break;
+            }
+        }
+        drop(made);
+        writer.join().expect("the writer does not panic")
+    })
 }
 
 fn fates(counts: &[FateCount]) -> Value {

@@ -1,0 +1,90 @@
+//! Made-up Teasel backups of any size, the same bytes every time.
+
+use std::fmt::Write as _;
+
+/// A backup of about `bytes` bytes: leases and filter rules in equal parts, as real ones grow.
+pub(crate) fn backup(bytes: usize) -> String {
+    let mut text = String::with_capacity(bytes + 4_096);
+    text.push_str(HEAD);
+    // A lease and its rule are some 330 bytes together.
+    let pairs = (bytes.saturating_sub(HEAD.len())) / PAIR;
+    text.push_str("  <leases>\n");
+    for number in 0..pairs {
+        lease(number, &mut text);
+    }
+    text.push_str("  </leases>\n  <filter>\n    <otherwise>deny</otherwise>\n");
+    for number in 0..pairs {
+        rule(number, &mut text);
+    }
+    text.push_str("  </filter>\n</teasel-backup>\n");
+    text
+}
+
+const PAIR: usize = 345;
+
+const HEAD: &str = r#"<?xml version="1.0" encoding="UTF-8"?>
+<teasel-backup firmware="4.6" model="40" taken="2026-11-16T02:10:00Z" kind="full">
+  <unit>
+    <name>gw-bench</name>
+    <domain>bench.marrowby.example</domain>
+    <idle-logout>900</idle-logout>
+  </unit>
+  <links>
+    <link id="p1" on="yes">
+      <side>outer</side>
+    </link>
+    <link id="p2" on="yes">
+      <side>inner</side>
+    </link>
+    <link id="p2.30" on="yes">
+      <side>inner</side>
+    </link>
+  </links>
+  <addresses>
+    <address at="p2">
+      <ip>2001:db8::1</ip>
+      <mask>64</mask>
+    </address>
+  </addresses>
+"#;
+
+fn lease(number: usize, text: &mut String) {
+    let _ = write!(
+        text,
+        "    <host mac=\"{:02x}-{:02x}-5e-{:02x}-{:02x}-{:02x}\">\n      <ip>2001:db8::{:x}:{:x}</ip>\n      \
+         <name>unit-{number}</name>\n    </host>\n",
+        number >> 28 & 0xF0,
+        number >> 24 & 0xFF,
+        number >> 16 & 0xFF,
+        number >> 8 & 0xFF,
+        number & 0xFF,
+        number >> 16,
+        number & 0xFFFF
+    );
+}
+
+fn rule(number: usize, text: &mut String) {
+    let action = if number % 7 == 3 { "deny" } else { "allow" };
+    let at = ["p1", "p2", "p2.30"][number % 3];
+    let protocol = if number.is_multiple_of(4) { "udp" } else { "tcp" };
+    let _ = write!(
+        text,
+        "    <rule do=\"{action}\" at=\"{at}\">\n      <from>192.0.2.{}/27</from>\n      <to>198.51.100.{}/28</to>\n      \
+         <service>{protocol}/{}</service>\n      <log>no</log>\n      <note>rule {number}</note>\n    </rule>\n",
+        number % 8 * 32,
+        number % 16 * 16,
+        number % 65_535 + 1
+    );
+}
+
+#[cfg(test)]
+mod tests {
+    use super::backup;
+
+    #[test]
+    fn a_backup_is_about_as_large_as_asked_and_always_the_same() {
+        let text = backup(200_000);
+        assert!((180_000..220_000).contains(&text.len()), "{}", text.len());
+        assert_eq!(text, backup(200_000));
+    }
+}

@@ -1,0 +1,112 @@
+//! Running programs side by side.
+
+use crate::backup::backup;
+use std::fs;
+use std::io::{self, Write};
+use std::path::Path;
+use std::process::{Command, Stdio};
+use std::time::Instant;
+
+const IDENTITY: &str = r#"<xsl:stylesheet version="1.0" xmlns:xsl="http://www.w3.org/1999/XSL/Transform">
+<xsl:template match="@*|node()"><xsl:copy><xsl:apply-templates select="@*|node()"/></xsl:copy></xsl:template>
+</xsl:stylesheet>"#;
+
+/// One run: seconds of wall time, and the most memory in KiB where it could be told.
+#[derive(Clone, Copy, Debug)]
+struct Run {
+    seconds: f64,
+    peak: u64,
+}
+
+/// Measures all sizes and prints the table.
+pub(crate) fn table(program: &Path, sizes: &[String], runs: usize, out: &mut dyn Write) -> io::Result<()> {
+    let folder = tempfile::tempdir()?;
+    let program = fs::canonicalize(program).map_err(|error| {
+        io::Error::other(format!("{}: {error}; build it with `cargo build --release`", program.display()))
+    })?;
+    let own = std::env::current_exe()?;
+    fs::write(folder.path().join("identity.xsl"), IDENTITY)?;
+    writeln!(
+        out,
+        "{:>6} {:>9} {:>10} {:>10} {:>10} {:>12} {:>12} {:>12}",
+        "size", "carry s", "xsltproc s", "events s", "nothing s", "of xsltproc", "of events", "peak/input"
+    )?;
+    let mut per_byte = Vec::new();
+    for size in sizes {
+        let bytes = crate::bytes(size)?;
+        let input = folder.path().join("gw.xml");
+        fs::write(&input, backup(bytes))?;
+        let length = fs::metadata(&input)?.len();
+        let (mut carry, mut xslt, mut events, mut nothing) = (Vec::new(), Vec::new(), Vec::new(), Vec::new());
+        // The first round warms up and is not counted.
+        for round in 0..=runs {
+            let result = folder.path().join(format!("out-{round}"));
+            let mut command = Command::new(&program);
+            command.args(["carry", "gw.xml", "--to", "osier/16@2.1", "-o"]).arg(&result);
+            let ours = run(command, folder.path())?;
+            let mut command = Command::new("xsltproc");
+            command
+                .args(["--huge", "-o"])
+                .arg(folder.path().join(format!("copy-{round}.xml")))
+                .args(["identity.xsl", "gw.xml"]);
+            let theirs = run(command, folder.path())?;
+            let mut command = Command::new(&own);
+            command.args(["events", "gw.xml"]);
+            let loop_alone = run(command, folder.path())?;
+            let mut command = Command::new(&own);
+            command.arg("nothing");
+            let empty = run(command, folder.path())?;
+            fs::remove_dir_all(&result)?;
+            fs::remove_file(folder.path().join(format!("copy-{round}.xml")))?;
+            if round > 0 {
+                carry.push(ours);
+                xslt.push(theirs);
+                events.push(loop_alone);
+                nothing.push(empty);
+            }
+        }
+        let seconds = |runs: &[Run]| median(runs.iter().map(|run| run.seconds).collect());
+        let start = seconds(&nothing);
+        // Small inputs: what a program that does nothing takes is no work on either side.
+        let less = if bytes < 1_000_000 { start } else { 0.0 };
+        let ratio = |others: &[Run]| {
+            median(carry.iter().zip(others).map(|(a, b)| (a.seconds - less) / (b.seconds - less)).collect())
+        };
+        let peak = median(carry.iter().map(|run| run.peak as f64 * 1024.0).collect()) / length as f64;
+        per_byte.push(seconds(&carry) / length as f64);
+        writeln!(
+            out,
+            "{size:>6} {:>9.3} {:>10.3} {:>10.3} {start:>10.4} {:>12.3} {:>12.2} {peak:>12.2}",
+            seconds(&carry),
+            seconds(&xslt),
+            seconds(&events),
+            ratio(&xslt),
+            ratio(&events),
+        )?;
+    }
+    if let [.., ten, hundred] = per_byte.as_slice() {
+        writeln!(out, "time a byte, the last size against the one before: {:.2}", hundred / ten)?;
+    }
+    Ok(())
+}
+
+fn median(mut values: Vec<f64>) -> f64 {
+    values.sort_by(f64::total_cmp);
+    values.get(values.len() / 2).copied().unwrap_or(f64::NAN)
+}
+
+/// Runs a command under GNU time, which tells the most memory it had.
+fn run(command: Command, folder: &Path) -> io::Result<Run> {
+    let mut timed = Command::new("/usr/bin/time");
+    timed.args(["-f", "%M"]).arg(command.get_program()).args(command.get_args()).current_dir(folder);
+    timed.stdout(Stdio::null()).stderr(Stdio::piped());
+    let start = Instant::now();
+    let output = timed.output()?;
+    let seconds = start.elapsed().as_secs_f64();
+    let told = String::from_utf8_lossy(&output.stderr).into_owned();
+    if !output.status.success() {
+        return Err(io::Error::other(format!("{:?} failed: {told}", command.get_program())));
+    }
+    let peak = told.lines().last().and_then(|line| line.trim().parse().ok()).unwrap_or(0);
+    Ok(Run { seconds, peak })
+}

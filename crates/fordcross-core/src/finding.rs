@@ -14,6 +14,9 @@ pub enum Severity {
 }
 
 impl Severity {
+    /// All severities, the gravest first.
+    pub const ALL: [Self; 3] = [Self::Blocker, Self::Warning, Self::Note];
+
     /// The word for it.
     pub fn word(self) -> &'static str {
         match self {
@@ -40,6 +43,11 @@ macro_rules! codes {
 
             /// What the code says, in one line.
             pub fn about(self) -> &'static str { match self { $(Self::$variant => $about,)* } }
+
+            /// The code of that name.
+            pub fn find(name: &str) -> Option<Self> {
+                Self::ALL.iter().copied().find(|code| code.name() == name)
+            }
 
             /// How much it matters unless a person says otherwise.
             pub fn severity(self) -> Severity { match self { $(Self::$variant => Severity::$severity,)* } }
@@ -211,7 +219,7 @@ pub(crate) fn nearest<'w>(word: &str, known: impl IntoIterator<Item = &'w str>) 
 }
 
 /// The help line for a word that is not known: the near one, or all of them.
-pub(crate) fn did_you_mean<'w>(word: &str, known: impl IntoIterator<Item = &'w str> + Clone) -> String {
+pub fn did_you_mean<'w>(word: &str, known: impl IntoIterator<Item = &'w str> + Clone) -> String {
     match nearest(word, known.clone()) {
         Some(near) => format!("did you mean `{near}`?"),
         None => format!("expected {}", one_of(known)),

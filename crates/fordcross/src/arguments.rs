@@ -1,6 +1,7 @@
 //! The arguments, exactly as they are typed.
 
 use clap::{Args, Parser, Subcommand, ValueEnum};
+use fordcross_core::finding::{Code, Severity, did_you_mean};
 use std::path::PathBuf;
 
 /// Converts configuration backups between models and releases, with every setting accounted for.
@@ -30,6 +31,9 @@ pub(crate) struct General {
     /// Add the profiles and crossings in a folder to the shipped ones
     #[arg(long, global = true, value_name = "DIR")]
     pub(crate) profiles: Vec<PathBuf>,
+    /// Let a finding matter more or less: `blocker`, `warning` or `note`; may be repeated
+    #[arg(long, global = true, value_name = "CODE=SEVERITY", value_parser = parse_severity)]
+    pub(crate) severity: Vec<(Code, Severity)>,
     /// Count ages to this day instead of today
     #[arg(long, global = true, value_name = "YYYY-MM-DD")]
     pub(crate) today: Option<jiff::civil::Date>,
@@ -39,14 +43,46 @@ pub(crate) struct General {
 pub(crate) enum Command {
     /// Say what a backup is and what is in it
     Survey(Survey),
+    /// Say which crossings lead to a receiving unit, and which ways are closed
+    Reach(Reach),
     /// Propose what becomes of each port and write the map file
     Map(Map),
     /// Convert a backup and account for every setting
     Carry(Carry),
     /// Look things up in the ledger of a carry
     Ledger(Ledger),
+    /// Work on profiles and crossings
+    #[command(subcommand)]
+    Profile(ProfileCommand),
+    /// Say what the code of a finding means
+    Finding(FindingOptions),
     /// Run a full example on made-up data
     Demo(Demo),
+}
+
+#[derive(Debug, Subcommand)]
+pub(crate) enum ProfileCommand {
+    /// List the profiles and crossings at hand
+    List,
+    /// Check profiles and crossings whole, and list what each adds, drops and declares secret
+    Check {
+        /// Folders with profiles and crossings, beside the shipped ones
+        #[arg(value_name = "DIR")]
+        folders: Vec<PathBuf>,
+    },
+}
+
+#[derive(Debug, Args)]
+pub(crate) struct FindingOptions {
+    /// The code; without one all are listed
+    #[arg(value_name = "CODE")]
+    pub(crate) code: Option<String>,
+}
+
+#[derive(Debug, Args)]
+pub(crate) struct Reach {
+    #[command(flatten)]
+    pub(crate) way: Way,
 }
 
 #[derive(Debug, Args)]
@@ -105,6 +141,16 @@ pub(crate) struct Carry {
     /// End with status 4 if a person is needed: anything dropped, by-hand or unmatched
     #[arg(long)]
     pub(crate) strict: bool,
+}
+
+fn parse_severity(text: &str) -> Result<(Code, Severity), String> {
+    let (code, severity) = text.split_once('=').ok_or("write it as CODE=SEVERITY")?;
+    let found = Code::find(code).ok_or_else(|| {
+        let known: Vec<&str> = Code::ALL.iter().map(|code| code.name()).collect();
+        format!("there is no finding `{code}`; {}", did_you_mean(code, known))
+    })?;
+    let severity = Severity::ALL.into_iter().find(|known| known.word() == severity);
+    Ok((found, severity.ok_or("a severity is `blocker`, `warning` or `note`")?))
 }
 
 fn parse_answer(text: &str) -> Result<(String, String), String> {

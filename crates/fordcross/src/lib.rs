@@ -57,6 +57,9 @@ fn perform(
     let general = &arguments.general;
     match &arguments.command {
         Command::Survey(options) => commands::survey::survey(general, options, input, &mut printer),
+        Command::Reach(options) => commands::reach::reach(general, options, input, &mut printer),
+        Command::Profile(command) => commands::profile::profile(general, command, &mut printer),
+        Command::Finding(options) => commands::finding::finding(general, options, &mut printer),
         Command::Map(options) => commands::map::map(general, options, input, &mut printer),
         Command::Carry(options) => commands::carry::carry(general, options, input, &mut printer),
         Command::Ledger(options) => commands::ledger::ledger(general, options, &mut printer),

@@ -52,6 +52,9 @@ pub struct CarryInput<'i, 'a> {
     pub mapping: &'i Mapping,
     /// Answers to what the crossings ask, as fact and value.
     pub answers: &'i [(String, String)],
+    /// How much codes matter to this person, where they said so. That a result differs from its
+    /// ledger always blocks.
+    pub severities: &'i [(Code, Severity)],
 }
 
 /// One crossing with the tree that it is applied to.
@@ -139,6 +142,11 @@ pub fn carry<'i, 'a>(input: CarryInput<'i, 'a>) -> Carried<'i, 'a> {
     let mut carried =
         Carried { input, steps, trees, new_automaton, ledger, result: Vec::new(), findings: Vec::new() };
     carried.findings = carried.gather_findings();
+    for finding in &mut carried.findings {
+        if let Some((_, severity)) = input.severities.iter().find(|(code, _)| *code == finding.code) {
+            finding.severity = *severity;
+        }
+    }
     if !carried.is_blocked() {
         carried.write_and_read_back(&last.new);
     }

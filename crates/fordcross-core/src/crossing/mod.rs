@@ -8,9 +8,11 @@ mod check;
 mod left;
 mod parse;
 mod right;
+mod summary;
 mod syntax;
 
 pub use parse::{Checking, crossing_sides};
+pub use summary::{Deed, Summary};
 
 use crate::expression::Expression;
 use crate::expression::OperandKind;

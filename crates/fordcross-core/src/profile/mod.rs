@@ -174,6 +174,21 @@ impl Profile {
 }
 
 impl Profile {
+    /// The settings that the profile declares secret, with how each is kept.
+    pub fn secrets(&self) -> Vec<(String, String)> {
+        let kept = |entry: &schema::Entry| match &self.types.get(entry.what.setting()?).form {
+            crate::typing::Form::Secret(kept) => Some((entry.pattern.to_string(), kept.to_string())),
+            _ => None,
+        };
+        self.schema.entries.iter().filter_map(kept).collect()
+    }
+
+    /// How many settings and objects the profile declares.
+    pub fn declared(&self) -> (usize, usize) {
+        let objects = self.schema.entries.iter().filter(|entry| entry.what.is_object()).count();
+        (self.schema.entries.len() - objects, objects)
+    }
+
     /// Where a declaration of the profile stands, as `file:line`.
     pub(crate) fn rule_at(&self, at: Position) -> String {
         format!("{}:{}", self.file, at.line)

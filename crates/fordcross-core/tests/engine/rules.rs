@@ -115,3 +115,86 @@ fn an_object_that_cannot_be_placed_is_by_hand_with_all_its_settings() {
         .expect("a row");
     assert_eq!(row["fate"], "by-hand");
 }
+
+/// A crossing with more at its end.
+fn with(more: &str) -> String {
+    format!("{CROSSING}{more}")
+}
+
+#[rstest]
+#[case(
+    "add = [[\"port = {= 7 + index}\", \"given('what')\"]]",
+    "<list><item/><item><what>any</what></item></list>",
+    "list[#2]/port=9"
+)]
+#[case("add = [[\"port = 1\"]]", "<list><item/><item/></list>", "list[#2]/port=1")]
+#[case(
+    "add = [[\"protocol = {= effective('do') == 'allow' ? 'a' : 'b'}\"]]",
+    "<list><item><do>allow</do></item></list>",
+    "list[#1]/protocol=\"a\""
+)]
+fn what_is_added(#[case] more: &str, #[case] text: &str, #[case] expected: &str) {
+    let crossing = CROSSING.replace("moot = [[\"what = any\"", &format!("{more}\nmoot = [[\"what = any\""));
+    let made = make(&format!("<old release='1'>{text}</old>"), &crossing);
+    let rows: Vec<String> = made.rows.iter().map(shown).collect();
+    assert!(rows.iter().any(|row| row.ends_with(expected)), "{expected}\n{rows:#?}\n{:#?}", made.findings);
+    let entries = made.result.matches("{").count();
+    assert_eq!(entries, 2 + text.matches("<item").count(), "no entry is made twice: {}", made.result);
+}
+
+#[test]
+fn a_condition_chooses_between_rules() {
+    let crossing = CROSSING.replace(
+        "[\"at\", \"at\"]",
+        "[\"mark = {m}\", \"protocol = {m}\", \"!given('what')\"], [\"at\", \"at\"]",
+    );
+    expect(
+        "<list><item><mark>x</mark></item></list>",
+        &crossing,
+        "list/item[#1]/mark carried list[#1]/protocol=\"x\"",
+    );
+    expect(
+        "<list><item><mark>x</mark><what>any</what></item></list>",
+        &crossing,
+        "list/item[#1]/mark unmatched",
+    );
+}
+
+#[test]
+fn what_is_asked_takes_its_default_and_says_so() {
+    let made = make(
+        "<old release='1'/>",
+        &with(
+            "[[ask]]\nfact = 'racks'\ntype = 'integer'\ndefault = '3'\nwhy = 'count them'\n[[add]]\nto = 'title = {= string(racks * 2)}'\n",
+        ),
+    );
+    assert!(made.has(Code::FactAssumed));
+    assert!(made.result.contains("\"title\": \"6\""), "{}", made.result);
+}
+
+#[test]
+fn what_is_required_blocks_where_it_does_not_hold() {
+    let crossing = with("[[require]]\nthat = \"count('boxes/box') > 0\"\nwhy = 'a box is needed'\n");
+    assert!(make("<old release='1'/>", &crossing).has(Code::RequirementUnmet));
+    assert!(
+        !make("<old release='1'><boxes><box id='p1'/></boxes></old>", &crossing).has(Code::RequirementUnmet)
+    );
+}
+
+#[test]
+fn a_rule_can_write_where_another_object_went() {
+    let crossing = CROSSING
+        .replace(
+            "[[place]]\nfrom = \"boxes/box[{id}]\"",
+            "[[place]]\nname = \"box\"\nfrom = \"boxes/box[{id}]\"",
+        )
+        .replace(
+            "[\"at\", \"at\"]",
+            "[\"mark = {m}; at = {b}\", \"@box[{b}]/wait = {m}\"], [\"at\", \"at\"]",
+        );
+    expect(
+        "<list><item><at>p2</at><mark>5</mark></item></list><boxes><box id='p1'/><box id='p2'/></boxes>",
+        &crossing,
+        "list/item[#1]/mark folded boxes/c1/wait=5",
+    );
+}

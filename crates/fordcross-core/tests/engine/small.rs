@@ -162,6 +162,7 @@ pub(crate) fn make(text: &str, crossing: &str) -> Made {
         proposals: &proposals,
         mapping: &mapping,
         answers: &[],
+        severities: &[],
     });
     let mut rows = Vec::new();
     let mut line = Vec::new();

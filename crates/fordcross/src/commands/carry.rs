@@ -42,6 +42,7 @@ pub(crate) fn carry(
         proposals: &decisions.proposals,
         mapping: &mapping,
         answers: &options.answers,
+        severities: &general.severity,
     });
     carried.findings.splice(0..0, decisions.findings);
     carried.findings.splice(0..0, ready.notices.iter().cloned());

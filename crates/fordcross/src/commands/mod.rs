@@ -2,7 +2,10 @@
 
 pub(crate) mod carry;
 pub(crate) mod demo;
+pub(crate) mod finding;
 pub(crate) mod ledger;
 pub(crate) mod map;
+pub(crate) mod profile;
+pub(crate) mod reach;
 pub(crate) mod survey;
 mod way;

@@ -2,6 +2,7 @@
 //!
 //! - `golden`: the demo backups against what is expected of them (`scripts/bless` rewrites that)
 //! - `accounting`: every setting has one fate, counted by an independent reader
+//! - `courses`: several crossings in a row, profiles and crossings of a person's own
 //! - `mapping`: maps that a person edited
 //! - `folders`: results are whole or absent, and only their owner reads them
 //! - `secrets`: no secret leaves the converted file
@@ -9,6 +10,7 @@
 //! - `printing`: what people and programs read
 
 mod accounting;
+mod courses;
 mod desk;
 mod folders;
 mod golden;

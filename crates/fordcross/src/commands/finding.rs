@@ -1,0 +1,39 @@
+//! `finding`: what a code means.
+
+use crate::arguments::{FindingOptions, General};
+use crate::output::table::columns;
+use crate::output::{BOLD, Printer};
+use crate::status::{Failed, Status};
+use fordcross_core::finding::{Code, did_you_mean};
+use serde_json::{Value, json};
+
+pub(crate) fn finding(
+    general: &General,
+    options: &FindingOptions,
+    printer: &mut Printer<'_>,
+) -> Result<Status, Failed> {
+    let codes = match &options.code {
+        Some(name) => vec![Code::find(name).ok_or_else(|| unknown(name))?],
+        None => Code::ALL.to_vec(),
+    };
+    if general.json {
+        let codes = codes.iter().map(
+            |code| json!({ "code": code.name(), "severity": code.severity().word(), "about": code.about() }),
+        );
+        printer.json(&Value::Array(codes.collect()))?;
+    } else if let (Some(_), [code]) = (&options.code, codes.as_slice()) {
+        printer.line(&format!("{BOLD}{}{BOLD:#} ({})", code.name(), code.severity().word()))?;
+        printer.line(&format!("  {}", code.about()))?;
+    } else {
+        let rows = codes.iter().map(|code| {
+            vec![code.name().to_owned(), code.severity().word().to_owned(), code.about().to_owned()]
+        });
+        printer.line(&columns(&["code", "severity", "meaning"], &[], rows))?;
+    }
+    Ok(Status::Done)
+}
+
+pub(crate) fn unknown(name: &str) -> Failed {
+    let known: Vec<&str> = Code::ALL.iter().map(|code| code.name()).collect();
+    Failed::usage(format!("there is no finding `{name}`")).help(did_you_mean(name, known))
+}

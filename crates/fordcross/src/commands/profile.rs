@@ -1,0 +1,138 @@
+//! `profile`: the profiles and crossings at hand, and what is wrong with a person's own.
+
+use super::way::parse;
+use crate::arguments::{General, ProfileCommand};
+use crate::library;
+use crate::output::table::columns;
+use crate::output::{BOLD, Printer, Sources, count};
+use crate::status::{Failed, Status};
+use fordcross_core::crossing::{Checking, Deed};
+use fordcross_core::library::{CrossingFile, Library};
+use serde_json::{Value, json};
+
+pub(crate) fn profile(
+    general: &General,
+    command: &ProfileCommand,
+    printer: &mut Printer<'_>,
+) -> Result<Status, Failed> {
+    match command {
+        ProfileCommand::List => list(general, printer),
+        ProfileCommand::Check { folders } => {
+            let folders: Vec<_> = general.profiles.iter().chain(folders).cloned().collect();
+            match check(general, &folders, printer) {
+                // Mistakes in rules are what was asked for, not a failure to answer.
+                Err(failed @ Failed::Findings(..)) => {
+                    failed.tell(printer.err);
+                    Ok(Status::Blocked)
+                }
+                ended => ended,
+            }
+        }
+    }
+}
+
+fn list(general: &General, printer: &mut Printer<'_>) -> Result<Status, Failed> {
+    let library = library::load(&general.profiles)?;
+    let mut rows = Vec::new();
+    let mut lines = Vec::new();
+    for file in library.profiles() {
+        let profile = parse(file)?;
+        let releases: Vec<&str> = profile.releases.iter().map(|release| release.name.as_str()).collect();
+        let models: Vec<&str> = profile.models.iter().map(|model| model.name.as_str()).collect();
+        lines.push(json!({
+            "line": profile.line, "title": profile.title, "dated": profile.dated, "form": profile.form.word(),
+            "releases": releases, "models": models, "file": profile.file,
+        }));
+        rows.push(vec![profile.line.clone(), profile.title.clone(), releases.join(", "), models.join(", ")]);
+    }
+    let crossings = library.crossings().iter();
+    if general.json {
+        let crossings: Vec<Value> = crossings
+            .map(
+                |file| json!({ "from": file.from.to_string(), "to": file.to.to_string(), "file": file.file }),
+            )
+            .collect();
+        printer.json(&json!({ "lines": lines, "crossings": crossings }))?;
+        return Ok(Status::Done);
+    }
+    printer.line(&columns(&["line", "title", "releases", "models"], &[], rows))?;
+    printer.line("")?;
+    let rows = crossings.map(|file| vec![file.from.to_string(), file.to.to_string(), file.file.to_string()]);
+    printer.line(&columns(&["from", "to", "crossing"], &[], rows))?;
+    Ok(Status::Done)
+}
+
+fn check(
+    general: &General,
+    folders: &[std::path::PathBuf],
+    printer: &mut Printer<'_>,
+) -> Result<Status, Failed> {
+    let library = library::load(folders)?;
+    let mut answers = Vec::new();
+    for file in library.profiles() {
+        let profile = parse(file)?;
+        let (settings, objects) = profile.declared();
+        let secrets = profile.secrets();
+        if general.json {
+            let secrets: Vec<Value> =
+                secrets.iter().map(|(what, kept)| json!({ "what": what, "kept": kept })).collect();
+            answers.push(
+                json!({ "file": profile.file, "settings": settings, "objects": objects, "secrets": secrets }),
+            );
+            continue;
+        }
+        printer.line(&format!("{BOLD}{}{BOLD:#}", profile.file))?;
+        printer.line(&format!(
+            "  {} and {} declared",
+            count(settings, "setting"),
+            count(objects, "object")
+        ))?;
+        for (what, kept) in secrets {
+            printer.line(&format!("  secret   {what}, kept {kept}"))?;
+        }
+    }
+    for file in library.crossings() {
+        let crossing = check_whole(&library, file)?;
+        let summary = crossing.summary();
+        if general.json {
+            let deeds = |deeds: &[Deed]| -> Vec<Value> {
+                deeds
+                    .iter()
+                    .map(|deed| json!({ "what": deed.what, "detail": deed.detail, "line": deed.line }))
+                    .collect()
+            };
+            answers.push(json!({
+                "file": crossing.file, "rules": summary.rules, "adds": deeds(&summary.adds),
+                "drops": deeds(&summary.drops), "by_hand": deeds(&summary.by_hand),
+            }));
+            continue;
+        }
+        printer.line(&format!("{BOLD}{}{BOLD:#}", crossing.file))?;
+        printer.line(&format!("  {} to {}: {}", crossing.from, crossing.to, count(summary.rules, "rule")))?;
+        for (word, deeds) in
+            [("adds", &summary.adds), ("drops", &summary.drops), ("by hand", &summary.by_hand)]
+        {
+            for deed in deeds {
+                printer.line(&format!("  {word:<8} {} (line {}): {}", deed.what, deed.line, deed.detail))?;
+            }
+        }
+    }
+    if general.json {
+        printer.json(&Value::Array(answers))?;
+    } else {
+        printer.line("\nnothing is wrong with any of them")?;
+    }
+    Ok(Status::Done)
+}
+
+/// A crossing with its expressions checked too, whether it ships or not.
+fn check_whole(library: &Library, file: &CrossingFile) -> Result<fordcross_core::crossing::Crossing, Failed> {
+    let old = parse(library.profile(&file.from.line)?)?.at(&file.from.release)?;
+    let new = parse(library.profile(&file.to.line)?)?.at(&file.to.release)?;
+    let file = CrossingFile { checking: Checking::Whole, ..file.clone() };
+    file.parse(&old, &new).map_err(|findings| {
+        let mut sources = Sources::default();
+        sources.add(&file.file, &file.text);
+        Failed::Findings(findings, sources)
+    })
+}

@@ -1,0 +1,76 @@
+//! `reach`: which crossings lead from a backup to a receiving unit, and which ways are closed.
+
+use super::way::{Ready, load};
+use crate::arguments::{General, Reach};
+use crate::output::findings::print_findings;
+use crate::output::{BOLD, Printer, Sources, clean, count};
+use crate::status::{Failed, Status};
+use fordcross_core::crossing::Side;
+use serde_json::{Value, json};
+use std::io::Read;
+
+pub(crate) fn reach(
+    general: &General,
+    options: &Reach,
+    input: &mut dyn Read,
+    printer: &mut Printer<'_>,
+) -> Result<Status, Failed> {
+    let loaded = load(general, &options.way, input)?;
+    let ready = loaded.ready(options.way.reading.treat_as.as_deref())?;
+    let from = Side { line: ready.old().line.clone(), release: ready.backup.identity.read_as.clone() };
+    let new = ready.new_profile();
+    let mut others = Vec::new();
+    for release in new.releases.iter().filter(|release| release.name != loaded.receiver.release) {
+        let to = Side { line: new.line.clone(), release: release.name.clone() };
+        let way = match loaded.library.course(&from, &to) {
+            Ok(course) => Ok(course.len()),
+            Err(finding) => Err(finding.help.clone().unwrap_or_default()),
+        };
+        others.push((to, way));
+    }
+    if general.json {
+        printer.json(&to_json(&ready, &others))?;
+        return Ok(Status::Done);
+    }
+    printer.line(&format!("{BOLD}{} to {}{BOLD:#}", clean(&ready.from()), loaded.receiver))?;
+    for (number, leg) in ready.course.iter().enumerate() {
+        let summary = leg.crossing.summary();
+        let deeds = [
+            count(summary.rules, "rule"),
+            count(summary.adds.len(), "addition"),
+            format!("{} dropped", count(summary.drops.len(), "pattern")),
+            format!("{} by hand", count(summary.by_hand.len(), "pattern")),
+        ];
+        printer.line(&format!("  {}. {} to {}", number + 1, leg.crossing.from, leg.crossing.to))?;
+        printer.line(&format!("     {}: {}", leg.crossing.file, deeds.join(", ")))?;
+    }
+    if !others.is_empty() {
+        printer.line(&format!("\n  Other releases of {}:", new.title))?;
+        for (to, way) in &others {
+            match way {
+                Ok(0) => printer.line(&format!("    {to}: it is the backup's own"))?,
+                Ok(crossings) => {
+                    printer.line(&format!("    {to}: open, {}", count(*crossings, "crossing")))?
+                }
+                Err(why) => printer.line(&format!("    {to}: closed; {why}"))?,
+            }
+        }
+    }
+    print_findings(printer, &ready.notices, &Sources::default())?;
+    Ok(Status::Done)
+}
+
+fn to_json(ready: &Ready<'_>, others: &[(Side, Result<usize, String>)]) -> Value {
+    let course = ready.course.iter().map(|leg| {
+        json!({
+            "from": leg.crossing.from.to_string(),
+            "to": leg.crossing.to.to_string(),
+            "file": leg.crossing.file,
+        })
+    });
+    let others = others.iter().map(|(to, way)| match way {
+        Ok(crossings) => json!({ "to": to.to_string(), "open": true, "crossings": crossings }),
+        Err(why) => json!({ "to": to.to_string(), "open": false, "why": why }),
+    });
+    json!({ "course": course.collect::<Vec<_>>(), "others": others.collect::<Vec<_>>() })
+}

@@ -15,7 +15,7 @@ const IDENTITY: &str = r#"<xsl:stylesheet version="1.0" xmlns:xsl="http://www.w3
 #[derive(Clone, Copy, Debug)]
 struct Run {
     seconds: f64,
-    peak: u64,
+    peak: f64,
 }
 
 /// Measures all sizes and prints the table.
@@ -36,26 +36,27 @@ pub(crate) fn table(program: &Path, sizes: &[String], runs: usize, out: &mut dyn
         let bytes = crate::bytes(size)?;
         let input = folder.path().join("gw.xml");
         fs::write(&input, backup(bytes))?;
-        let length = fs::metadata(&input)?.len();
+        #[expect(clippy::cast_precision_loss, reason = "sizes of files are far below where it matters")]
+        let length = fs::metadata(&input)?.len() as f64;
         let (mut carry, mut xslt, mut events, mut nothing) = (Vec::new(), Vec::new(), Vec::new(), Vec::new());
         // The first round warms up and is not counted.
         for round in 0..=runs {
             let result = folder.path().join(format!("out-{round}"));
             let mut command = Command::new(&program);
             command.args(["carry", "gw.xml", "--to", "osier/16@2.1", "-o"]).arg(&result);
-            let ours = run(command, folder.path())?;
+            let ours = run(&command, folder.path())?;
             let mut command = Command::new("xsltproc");
             command
                 .args(["--huge", "-o"])
                 .arg(folder.path().join(format!("copy-{round}.xml")))
                 .args(["identity.xsl", "gw.xml"]);
-            let theirs = run(command, folder.path())?;
+            let theirs = run(&command, folder.path())?;
             let mut command = Command::new(&own);
             command.args(["events", "gw.xml"]);
-            let loop_alone = run(command, folder.path())?;
+            let loop_alone = run(&command, folder.path())?;
             let mut command = Command::new(&own);
             command.arg("nothing");
-            let empty = run(command, folder.path())?;
+            let empty = run(&command, folder.path())?;
             fs::remove_dir_all(&result)?;
             fs::remove_file(folder.path().join(format!("copy-{round}.xml")))?;
             if round > 0 {
@@ -72,8 +73,8 @@ pub(crate) fn table(program: &Path, sizes: &[String], runs: usize, out: &mut dyn
         let ratio = |others: &[Run]| {
             median(carry.iter().zip(others).map(|(a, b)| (a.seconds - less) / (b.seconds - less)).collect())
         };
-        let peak = median(carry.iter().map(|run| run.peak as f64 * 1024.0).collect()) / length as f64;
-        per_byte.push(seconds(&carry) / length as f64);
+        let peak = median(carry.iter().map(|run| run.peak * 1024.0).collect()) / length;
+        per_byte.push(seconds(&carry) / length);
         writeln!(
             out,
             "{size:>6} {:>9.3} {:>10.3} {:>10.3} {start:>10.4} {:>12.3} {:>12.2} {peak:>12.2}",
@@ -96,7 +97,7 @@ fn median(mut values: Vec<f64>) -> f64 {
 }
 
 /// Runs a command under GNU time, which tells the most memory it had.
-fn run(command: Command, folder: &Path) -> io::Result<Run> {
+fn run(command: &Command, folder: &Path) -> io::Result<Run> {
     let mut timed = Command::new("/usr/bin/time");
     timed.args(["-f", "%M"]).arg(command.get_program()).args(command.get_args()).current_dir(folder);
     timed.stdout(Stdio::null()).stderr(Stdio::piped());
@@ -105,8 +106,8 @@ fn run(command: Command, folder: &Path) -> io::Result<Run> {
     let seconds = start.elapsed().as_secs_f64();
     let told = String::from_utf8_lossy(&output.stderr).into_owned();
     if !output.status.success() {
-        return Err(io::Error::other(format!("{:?} failed: {told}", command.get_program())));
+        return Err(io::Error::other(format!("{} failed: {told}", command.get_program().display())));
     }
-    let peak = told.lines().last().and_then(|line| line.trim().parse().ok()).unwrap_or(0);
+    let peak = told.lines().last().and_then(|line| line.trim().parse().ok()).unwrap_or(f64::NAN);
     Ok(Run { seconds, peak })
 }

@@ -46,6 +46,7 @@ pub mod mapping;
 mod pattern;
 pub mod profile;
 mod reading;
+pub mod reference;
 mod shape;
 pub mod source;
 pub mod survey;

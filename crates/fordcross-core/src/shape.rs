@@ -39,6 +39,8 @@ pub(crate) struct BadShape {
 /// The tries that reading one value by one shape may take. Real values take a handful; a value
 /// made to be ambiguous is said not to fit instead of being searched for ever.
 const MAX_TRIES: usize = 2_000;
+/// A value that several captures are read from is no longer than this many bytes.
+const MAX_LENGTH: usize = 4_096;
 
 impl Shape {
     pub(crate) fn parse(text: &str) -> Result<Self, BadShape> {
@@ -147,6 +149,9 @@ impl Shape {
         text: &str,
         fits: &mut dyn FnMut(usize, &str) -> bool,
     ) -> Option<Vec<Range<usize>>> {
+        if text.len() > MAX_LENGTH && self.captures().nth(1).is_some() {
+            return None;
+        }
         let mut found = Vec::new();
         let mut tries = MAX_TRIES;
         self.read_from(0, 0, text, fits, &mut found, &mut tries).then_some(found)

@@ -13,6 +13,7 @@ use rustc_hash::FxHashMap;
 /// What is taken out, by the number of the port in `ports`.
 pub(super) struct Bars {
     pub(super) ports: Vec<String>,
+    numbers: FxHashMap<String, u32>,
     objects: Vec<Option<u32>>,
     /// Settings outside all objects.
     rows: FxHashMap<u32, u32>,
@@ -22,6 +23,7 @@ impl Bars {
     pub(super) fn new(step: &Step<'_, '_>, automaton: &Automaton, reading: &Reading) -> Self {
         let mut bars = Self {
             ports: Vec::new(),
+            numbers: FxHashMap::default(),
             objects: vec![None; reading.objects.len()],
             rows: FxHashMap::default(),
         };
@@ -62,11 +64,13 @@ impl Bars {
     }
 
     fn number(&mut self, name: &str) -> u32 {
-        let known = self.ports.iter().position(|port| port == name);
-        known.unwrap_or_else(|| {
-            self.ports.push(name.to_owned());
-            self.ports.len() - 1
-        }) as u32
+        if let Some(&known) = self.numbers.get(name) {
+            return known;
+        }
+        let number = self.ports.len() as u32;
+        self.ports.push(name.to_owned());
+        self.numbers.insert(name.to_owned(), number);
+        number
     }
 
     /// The port that takes an object out.

@@ -28,7 +28,7 @@ use crate::crossing::Phase;
 use crate::fate::{Fate, Origin};
 use crate::finding::{Code, Finding, Findings, Place, Severity, count};
 use crate::json::write_json;
-use crate::ledger::{DecidedBy, Decision, Ledger, LedgerWriter};
+use crate::ledger::{DecidedBy, Ledger, LedgerWriter};
 use crate::locator::Labeler;
 use crate::mapping::{Mapping, PortProposal, PortTarget};
 use crate::profile::{FileForm, Model, Profile};
@@ -267,13 +267,16 @@ impl Carried<'_, '_> {
             finding.place = Some(Place::indexed(source.name, &lines, tree.span(node)));
             finding.locator = Some(labels.label(node, automaton).to_owned());
         };
-        for (number, name) in self.ledger.ports.iter().enumerate() {
-            let by_map = |(index, decision): (usize, &Decision)| {
-                (decision.by == DecidedBy::Map(number as u32)).then_some(index)
-            };
-            let rows: Vec<usize> = self.ledger.decisions.iter().enumerate().filter_map(by_map).collect();
-            let Some(&first) = rows.first() else { continue };
-            let settings = rows.iter().filter(|&&row| reading.rows[row].kind == RowKind::Setting).count();
+        // For each port the first row that it takes out, and how many settings.
+        let mut taken: Vec<Option<(usize, usize)>> = vec![None; self.ledger.ports.len()];
+        for (row, decision) in self.ledger.decisions.iter().enumerate() {
+            if let DecidedBy::Map(port) = decision.by {
+                let (_, settings) = taken[port as usize].get_or_insert((row, 0));
+                *settings += usize::from(reading.rows[row].kind == RowKind::Setting);
+            }
+        }
+        for (name, taken) in self.ledger.ports.iter().zip(taken) {
+            let Some((first, settings)) = taken else { continue };
             let mut finding = port_finding(&self.input, name, settings);
             place(&mut finding, first);
             findings.push(finding);

@@ -5,6 +5,7 @@ use crate::finding::{Code, Finding};
 use crate::source::{Source, Span};
 use crate::tree::{Kind, NodeId, Text, Tree};
 use memchr::{memchr, memchr2, memchr3, memmem};
+use rustc_hash::FxHashSet;
 
 /// How deep elements may be nested. Real backups stay under twenty.
 const MAX_DEPTH: usize = 512;
@@ -24,6 +25,8 @@ pub fn read_xml(source: Source<'_>) -> Result<Tree<'_>, Box<Finding>> {
         tree: Tree::new(source),
         open: Vec::new(),
         scratch: String::new(),
+        attributes: (NodeId::DOCUMENT, 0),
+        attribute_names: FxHashSet::default(),
         has_returns: memchr(b'\r', source.text.as_bytes()).is_some(),
     };
     match scanner.document() {
@@ -121,6 +124,9 @@ struct Scanner<'a> {
     open: Vec<Open>,
     /// For values that must be decoded.
     scratch: String,
+    /// The element whose attributes are being read, with how many there were.
+    attributes: (NodeId, usize),
+    attribute_names: FxHashSet<Box<str>>,
     /// Whether the input has carriage returns, which XML 2.11 turns into line feeds.
     has_returns: bool,
 }
@@ -460,7 +466,7 @@ impl Scanner<'_> {
             return self.fail(start, start + 1, "expected the name of an attribute, `>` or `/>`");
         }
         let name = &self.text[start..name_end];
-        if self.tree.child(holder, name).is_some() {
+        if self.is_repeated(holder, name) {
             return self.fail(start, name_end, format!("the attribute `{name}` is given twice"));
         }
         self.at = name_end;
@@ -506,6 +512,25 @@ impl Scanner<'_> {
         }
         self.at = end + 1;
         Ok(())
+    }
+
+    /// Whether the element has the attribute already: few are looked through, many are hashed.
+    fn is_repeated(&mut self, holder: NodeId, name: &str) -> bool {
+        const FEW: usize = 16;
+        if self.attributes.0 != holder {
+            self.attributes = (holder, 0);
+            self.attribute_names.clear();
+        }
+        self.attributes.1 += 1;
+        if self.attributes.1 <= FEW {
+            return self.tree.child(holder, name).is_some();
+        }
+        if self.attribute_names.is_empty() {
+            let names: Vec<Box<str>> =
+                self.tree.children(holder).map(|id| self.tree.name(id).into()).collect();
+            self.attribute_names.extend(names);
+        }
+        !self.attribute_names.insert(name.into())
     }
 
     fn end_tag(&mut self) -> Result<(), Malformed> {
@@ -622,6 +647,17 @@ mod tests {
         let finding = read_xml(Source { name: "x", text }).expect_err("refused");
         assert!(finding.message.contains(message), "{}", finding.message);
         assert_eq!(finding.place.map(|place| place.span.start), Some(at));
+    }
+
+    #[test]
+    fn many_attributes_take_no_long_time() {
+        let attributes = |last: &str| {
+            let many: String = (0..200_000).map(|number| format!(" a{number}=''")).collect();
+            format!("<a{many} {last}=''/>")
+        };
+        assert!(read_xml(Source { name: "x", text: &attributes("b") }).is_ok());
+        let finding = read_xml(Source { name: "x", text: &attributes("a7") }).expect_err("refused");
+        assert!(finding.message.contains("given twice"));
     }
 
     #[test]

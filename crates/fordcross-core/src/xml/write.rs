@@ -2,17 +2,19 @@
 
 use crate::tree::{Kind, NodeId, Tree};
 
+/// What is still to be done, with the depth that it stands at. An element is closed when all below it
+/// is written.
+enum Work {
+    Write(NodeId, usize),
+    Close(NodeId, usize),
+}
+
 /// Appends the tree as an XML document.
 ///
 /// What XML cannot hold as text (other control characters than tab and line ends) never comes here:
 /// readers refuse it, and types that could make it do not exist.
 pub fn write_xml(tree: &Tree<'_>, out: &mut Vec<u8>) {
     out.extend_from_slice(b"<?xml version=\"1.0\" encoding=\"UTF-8\"?>");
-    // Open elements with their depth; an element is closed when all below it is written.
-    enum Work {
-        Write(NodeId, usize),
-        Close(NodeId, usize),
-    }
     let mut work = vec![Work::Write(tree.root(), 0)];
     while let Some(next) = work.pop() {
         match next {

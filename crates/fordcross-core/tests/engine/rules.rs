@@ -138,7 +138,7 @@ fn what_is_added(#[case] more: &str, #[case] text: &str, #[case] expected: &str)
     let made = make(&format!("<old release='1'>{text}</old>"), &crossing);
     let rows: Vec<String> = made.rows.iter().map(shown).collect();
     assert!(rows.iter().any(|row| row.ends_with(expected)), "{expected}\n{rows:#?}\n{:#?}", made.findings);
-    let entries = made.result.matches("{").count();
+    let entries = made.result.matches('{').count();
     assert_eq!(entries, 2 + text.matches("<item").count(), "no entry is made twice: {}", made.result);
 }
 

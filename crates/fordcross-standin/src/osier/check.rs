@@ -417,10 +417,10 @@ impl Checker {
             match checker.subnets.iter().find(|(known, _)| known == mark).map(|(_, network)| *network) {
                 Some(network) if in_network(address, network) => {}
                 Some(_) => {
-                    checker.at("subnet", |checker| checker.refuse("this subnet does not hold the address"))
+                    checker.at("subnet", |checker| checker.refuse("this subnet does not hold the address"));
                 }
                 None => {
-                    checker.at("subnet", |checker| checker.refuse(format!("there is no subnet `{mark}`")))
+                    checker.at("subnet", |checker| checker.refuse(format!("there is no subnet `{mark}`")));
                 }
             }
             checker.at("address", |checker| {

@@ -50,7 +50,7 @@ pub(crate) fn reach(
             match way {
                 Ok(0) => printer.line(&format!("    {to}: it is the backup's own"))?,
                 Ok(crossings) => {
-                    printer.line(&format!("    {to}: open, {}", count(*crossings, "crossing")))?
+                    printer.line(&format!("    {to}: open, {}", count(*crossings, "crossing")))?;
                 }
                 Err(why) => printer.line(&format!("    {to}: closed; {why}"))?,
             }

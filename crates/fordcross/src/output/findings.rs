@@ -8,6 +8,8 @@ use fordcross_core::finding::{Finding, Severity};
 use serde_json::{Value, json};
 use std::io;
 
+/// How many different findings are told one by one.
+const GROUPS: usize = 50;
 /// How many places of one kind of finding are named one by one.
 const PLACES: usize = 3;
 
@@ -31,13 +33,21 @@ pub(crate) fn print_findings(
             None => groups.push(vec![finding]),
         }
     }
-    for group in groups {
+    let more = groups.len().saturating_sub(GROUPS);
+    for group in groups.into_iter().take(GROUPS) {
         let shown =
             group[0].place.as_ref().and_then(|place| sources.get(&place.file)).filter(|_| group.len() == 1);
         match shown {
             Some(text) => print_with_source(printer, group[0], text)?,
             None => print_group(printer, &group)?,
         }
+    }
+    if more > 0 {
+        writeln!(
+            printer.err,
+            "and {}: all of them with `--json`, or in the ledger",
+            count(more, "more finding")
+        )?;
     }
     Ok(())
 }

@@ -4,6 +4,7 @@
 //! - `accounting`: every setting has one fate, counted by an independent reader
 //! - `courses`: several crossings in a row, profiles and crossings of a person's own
 //! - `mapping`: maps that a person edited
+//! - `documents`: what the documents say is held to the code
 //! - `folders`: results are whole or absent, and only their owner reads them
 //! - `secrets`: no secret leaves the converted file
 //! - `refusals`: bad input and what is said of it
@@ -12,6 +13,7 @@
 mod accounting;
 mod courses;
 mod desk;
+mod documents;
 mod folders;
 mod golden;
 mod mapping;

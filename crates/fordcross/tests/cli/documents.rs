@@ -1,0 +1,49 @@
+//! What the documents say is held to the code.
+
+use crate::desk::Desk;
+use fordcross_core::fate::Fate;
+use fordcross_core::reference;
+use std::fs;
+use std::path::Path;
+
+fn document(name: &str) -> String {
+    let path = Path::new(env!("CARGO_MANIFEST_DIR")).join("../..").join(name);
+    fs::read_to_string(&path).unwrap_or_else(|error| panic!("{}: {error}", path.display()))
+}
+
+#[test]
+fn the_reference_speaks_of_every_type_and_function_and_no_other() {
+    let language = document("docs/language.md");
+    let rows = |head: &str| -> Vec<String> {
+        let table = language.split(head).nth(1).unwrap_or_else(|| panic!("{head}"));
+        let rows = table.lines().skip(2).take_while(|line| line.starts_with('|'));
+        rows.map(str::to_owned).collect()
+    };
+    let functions: Vec<String> =
+        reference::functions().iter().map(|(name, about)| format!("| `{name}` | {about} |")).collect();
+    assert_eq!(rows("| function | gives |"), functions);
+    let named: Vec<String> =
+        rows("| type | keys |").iter().filter_map(|row| row.split('`').nth(1).map(str::to_owned)).collect();
+    assert_eq!(named, reference::types());
+}
+
+#[test]
+fn the_readme_lists_the_fates_as_they_are() {
+    let readme = document("README.md");
+    for fate in Fate::ALL {
+        assert!(readme.contains(&format!("| `{}` | {} |", fate.word(), fate.about())), "{fate}");
+    }
+}
+
+/// The commands of the README's worked conversion run as they stand.
+#[test]
+fn the_commands_of_the_readme_run() {
+    let desk = Desk::new();
+    desk.write("gw-wrackhaven.xml", crate::desk::WRACKHAVEN);
+    let readme = document("README.md");
+    let commands: Vec<&str> = readme.lines().filter_map(|line| line.strip_prefix("fordcross ")).collect();
+    assert!(commands.len() >= 5, "{commands:?}");
+    for command in commands {
+        desk.run_to(0, &command.replace('\'', ""));
+    }
+}

@@ -99,7 +99,7 @@ pub struct Carried<'i, 'a> {
     trees: Vec<Tree<'a>>,
     new_automaton: Automaton,
     ledger: Ledger,
-    /// The new configuration in the receiving line's form; empty if it is blocked.
+    /// The new configuration in the receiving line's form; empty if it is blocked, and until it is written.
     pub result: Vec<u8>,
     /// What a person should know, blockers first, then in the order of the backup.
     pub findings: Findings,
@@ -147,9 +147,6 @@ pub fn carry<'i, 'a>(input: CarryInput<'i, 'a>) -> Carried<'i, 'a> {
             finding.severity = *severity;
         }
     }
-    if !carried.is_blocked() {
-        carried.write_and_read_back(&last.new);
-    }
     carried.findings.sort_by_key(|finding| finding.severity);
     carried
 }
@@ -184,25 +181,30 @@ impl Carried<'_, '_> {
         &self.input.course[0].old
     }
 
-    fn new_tree(&self) -> &Tree<'_> {
-        self.trees.last().expect("a tree after each step")
-    }
-
-    fn write_and_read_back(&mut self, new: &Profile) {
-        let mut result = Vec::new();
-        match new.form {
-            FileForm::Json => write_json(self.new_tree(), &mut result),
-            FileForm::Xml => write_xml(self.new_tree(), &mut result),
-        }
-        let tree = self.trees.last().expect("a tree after each step");
-        let expected =
-            read_back::Expected { tree, ledger: &self.ledger, profile: new, model: self.input.model };
-        let differences = read_back::read_back(&result, &expected, &mut self.new_automaton);
-        let agrees = differences.is_empty();
-        self.findings.splice(0..0, differences);
-        if agrees {
+    /// Writes the new configuration, unless it is blocked, and reads it back. Meanwhile, on a thread of
+    /// its own, the rows of the ledger are handed to `ledger`; what that gives is given back.
+    ///
+    /// # Panics
+    /// If `ledger` does.
+    pub fn write<T: Send>(&mut self, ledger: impl FnOnce(LedgerWriter<'_>) -> T + Send) -> T {
+        let blocked = self.is_blocked();
+        let new = &self.input.course[self.input.course.len() - 1].new;
+        let Self { input, steps, trees, new_automaton, ledger: whole, .. } = self;
+        let tree: &Tree<'_> = trees.last().expect("a tree after each step");
+        let whole: &Ledger = whole;
+        let rows = LedgerWriter::new(input, steps, trees, whole, new_automaton);
+        let model = input.model;
+        let (written, (result, differences)) = std::thread::scope(|scope| {
+            let ledger = scope.spawn(move || ledger(rows));
+            let result =
+                if blocked { (Vec::new(), Vec::new()) } else { write_and_read_back(tree, whole, new, model) };
+            (ledger.join().expect("the ledger is written"), result)
+        });
+        if differences.is_empty() {
             self.result = result;
         }
+        self.findings.splice(0..0, differences);
+        written
     }
 
     /// Counts by section, in the order of the profile, and by fate, the mildest first.
@@ -249,11 +251,6 @@ impl Carried<'_, '_> {
         self.steps[0].reading.comments
     }
 
-    /// The ledger's rows, ready to be written one by one.
-    pub fn ledger_rows(&mut self) -> LedgerWriter<'_> {
-        LedgerWriter::new(&self.input, &mut self.steps, &self.trees, &self.ledger, &mut self.new_automaton)
-    }
-
     fn gather_findings(&mut self) -> Findings {
         let tree = &self.input.backup.tree;
         let source = tree.source();
@@ -295,6 +292,22 @@ impl Carried<'_, '_> {
         }
         findings
     }
+}
+
+fn write_and_read_back(
+    tree: &Tree<'_>,
+    ledger: &Ledger,
+    new: &Profile,
+    model: Option<&Model>,
+) -> (Vec<u8>, Findings) {
+    let mut result = Vec::new();
+    match new.form {
+        FileForm::Json => write_json(tree, &mut result),
+        FileForm::Xml => write_xml(tree, &mut result),
+    }
+    let expected = read_back::Expected { tree, ledger, profile: new, model };
+    let differences = read_back::read_back(&result, &expected, &mut automaton_of(new, None));
+    (result, differences)
 }
 
 fn port_finding(input: &CarryInput<'_, '_>, name: &str, settings: usize) -> Finding {

@@ -20,7 +20,7 @@ use crate::pattern::Pattern;
 use crate::shape::Shape;
 use crate::source::Position;
 use crate::typing::TypeId;
-use std::rc::Rc;
+use std::sync::Arc;
 
 /// One side of a crossing.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -226,7 +226,7 @@ pub(crate) enum TargetName {
     Literal(String),
     /// What the pieces make, as the type spells it.
     Made {
-        pieces: Rc<[Piece]>,
+        pieces: Arc<[Piece]>,
         kind: Option<TypeId>,
     },
 }

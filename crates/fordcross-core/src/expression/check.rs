@@ -15,19 +15,8 @@ pub(crate) struct Problem {
 }
 
 /// The functions and methods of the language itself that expressions may use.
-const OF_THE_LANGUAGE: [&str; 11] = [
-    "size",
-    "int",
-    "uint",
-    "double",
-    "string",
-    "startsWith",
-    "endsWith",
-    "contains",
-    "matches",
-    "max",
-    "min",
-];
+const OF_THE_LANGUAGE: [&str; 10] =
+    ["size", "int", "uint", "double", "string", "startsWith", "endsWith", "contains", "max", "min"];
 
 /// The calls that ask about the surroundings, with their paths.
 pub(super) fn questions(expression: &IdedExpr) -> Vec<(&'static str, String)> {
@@ -210,7 +199,7 @@ impl Checker<'_> {
                 return match name {
                     "size" | "int" | "uint" => Integer,
                     "string" => Text,
-                    "startsWith" | "endsWith" | "contains" | "matches" => Boolean,
+                    "startsWith" | "endsWith" | "contains" => Boolean,
                     _ => Unknown,
                 };
             }

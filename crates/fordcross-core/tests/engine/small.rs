@@ -164,13 +164,15 @@ pub(crate) fn make(text: &str, crossing: &str) -> Made {
         answers: &[],
         severities: &[],
     });
-    let mut rows = Vec::new();
-    let mut line = Vec::new();
-    let mut writer = carried.ledger_rows();
-    while writer.next_row(&mut line) {
-        rows.push(serde_json::from_slice(&line).expect("a row is JSON"));
-        line.clear();
-    }
+    let rows = carried.write(|mut writer| {
+        let mut rows = Vec::new();
+        let mut line = Vec::new();
+        while writer.next_row(&mut line) {
+            rows.push(serde_json::from_slice(&line).expect("a row is JSON"));
+            line.clear();
+        }
+        rows
+    });
     let result = String::from_utf8(carried.result).expect("UTF-8");
     Made { rows, result, findings: carried.findings }
 }

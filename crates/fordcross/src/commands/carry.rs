@@ -12,6 +12,7 @@ use crate::status::{Failed, Status};
 use fordcross_core::carry::{Carried, CarryInput, FateCount, carry as carry_over};
 use fordcross_core::fate::Fate;
 use fordcross_core::finding::Finding;
+use fordcross_core::ledger::LedgerWriter;
 use fordcross_core::mapping::{MapFile, MapUse, Mapping, PortProposal, propose, used_ports, write_map};
 use serde_json::{Value, json};
 use std::io::Read;
@@ -105,6 +106,7 @@ fn write(
     if let (Some(path), Some(text)) = (&options.map, &given_map) {
         inputs.push(Entry::new("map", &path.display().to_string(), text.as_bytes()));
     }
+    let ledger = carried.write(|rows| write_ledger(folder, rows))?;
     let mut outputs = Vec::new();
     if !carried.result.is_empty() {
         let stem = loaded.file.name.rsplit_once('.').map_or(loaded.file.name.as_str(), |(stem, _)| stem);
@@ -112,7 +114,7 @@ fn write(
         folder.write(&name, |out| out.write_all(&carried.result))?;
         outputs.push(Entry::new("configuration", &name, &carried.result));
     }
-    outputs.push(write_ledger(folder, carried)?);
+    outputs.push(ledger);
     let map = write_map(proposals, &ready.from(), &loaded.receiver.to_string(), given_map.as_deref());
     folder.write(MAP, |out| out.write_all(map.as_bytes()))?;
     outputs.push(Entry::new("map", MAP, map.as_bytes()));
@@ -130,7 +132,7 @@ fn write(
 
 /// Writes the ledger row by row. Hashing takes as long as making the rows, so a second thread hashes
 /// and writes what the first has made.
-fn write_ledger(folder: &ResultFolder, carried: &mut Carried<'_, '_>) -> Result<Entry, Failed> {
+fn write_ledger(folder: &ResultFolder, mut rows: LedgerWriter<'_>) -> Result<Entry, Failed> {
     const PIECE: usize = 1 << 18;
     let (made, pieces) = std::sync::mpsc::sync_channel::<Vec<u8>>(4);
     std::thread::scope(|scope| {
@@ -145,7 +147,6 @@ fn write_ledger(folder: &ResultFolder, carried: &mut Carried<'_, '_>) -> Result<
             })?;
             Ok(hash.entry("ledger", LEDGER))
         });
-        let mut rows = carried.ledger_rows();
         let mut piece = Vec::with_capacity(PIECE + 4_096);
         let mut more = true;
         while more {
@@ -230,6 +231,13 @@ fn print(
             count(carried.comments(), "comment")
         ))?;
     }
+    let work = carried.work();
+    if !work.is_empty() {
+        printer.line("\n  Around the import:")?;
+        for (phase, text) in work {
+            printer.line(&format!("    {}: {text}", phase.word()))?;
+        }
+    }
     if carried.is_blocked() {
         printer.line(&format!(
             "\n{BOLD}blocked{BOLD:#}: no configuration was written; what blocks is told below"
@@ -250,10 +258,13 @@ fn to_json(carried: &Carried<'_, '_>, counts: &[FateCount], files: &[String]) ->
             "settings": count.settings, "objects": count.objects,
         })
     };
+    let work: Vec<Value> =
+        carried.work().iter().map(|(phase, text)| json!({ "phase": phase.word(), "do": text })).collect();
     json!({
         "blocked": carried.is_blocked(),
         "counts": counts.iter().map(count).collect::<Vec<_>>(),
         "comments_left": carried.comments(),
+        "work": work,
         "findings": carried.findings.iter().map(finding_json).collect::<Vec<_>>(),
         "files": files,
     })

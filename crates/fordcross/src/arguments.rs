@@ -138,6 +138,9 @@ pub(crate) struct Carry {
     /// Answer what a crossing asks; may be repeated
     #[arg(long = "answer", value_name = "FACT=VALUE", value_parser = parse_answer)]
     pub(crate) answers: Vec<(String, String)>,
+    /// Write the values of settings without a type into the ledger; they could be secrets
+    #[arg(long)]
+    pub(crate) show_untyped: bool,
     /// End with status 4 if a person is needed: anything dropped, by-hand or unmatched
     #[arg(long)]
     pub(crate) strict: bool,

@@ -5,7 +5,7 @@
 
 mod write;
 
-pub use write::LedgerWriter;
+pub use write::{LedgerWriter, Untyped};
 
 use crate::crossing::Phase;
 use crate::fate::{Fate, Origin};

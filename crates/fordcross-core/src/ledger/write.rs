@@ -33,6 +33,16 @@ pub struct LedgerWriter<'l> {
     lines: LineIndex<'l>,
     next: usize,
     next_note: usize,
+    untyped: Untyped,
+}
+
+/// What is done with the values of settings that have no type, and so could be secrets.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Untyped {
+    /// They are not written.
+    Hide,
+    /// They are, as a person asked.
+    Show,
 }
 
 /// One step's old side.
@@ -91,7 +101,14 @@ impl<'l> LedgerWriter<'l> {
             new_automaton,
             next: 0,
             next_note: 0,
+            untyped: Untyped::Hide,
         }
+    }
+
+    /// With the values of untyped settings, or without.
+    #[must_use]
+    pub fn untyped(self, untyped: Untyped) -> Self {
+        Self { untyped, ..self }
     }
 
     fn old(&self) -> &'l Profile {
@@ -144,10 +161,18 @@ impl<'l> LedgerWriter<'l> {
             out.extend_from_slice(b",\"type\":");
             write_string(&old.types.get(kind).name, out);
         }
-        // The value of a secret is never written, nor that of what has no type and could be one.
-        if let Some(kind) = kind.filter(|&kind| !old.types.is_secret(kind)) {
-            out.extend_from_slice(b",\"value\":");
-            write_value(&old.types.get(kind).form, side.tree.value(row.node), out);
+        // The value of a secret is never written; that of what has no type only if it was asked for.
+        let text = side.tree.value(row.node);
+        match kind {
+            Some(kind) if !old.types.is_secret(kind) => {
+                out.extend_from_slice(b",\"value\":");
+                write_value(&old.types.get(kind).form, text, out);
+            }
+            None if self.untyped == Untyped::Show && row.kind == RowKind::Setting => {
+                out.extend_from_slice(b",\"value\":");
+                write_string(text, out);
+            }
+            _ => {}
         }
         out.extend_from_slice(b",\"fate\":\"");
         out.extend_from_slice(decision.fate.word().as_bytes());

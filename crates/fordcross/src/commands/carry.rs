@@ -12,7 +12,7 @@ use crate::status::{Failed, Status};
 use fordcross_core::carry::{Carried, CarryInput, FateCount, carry as carry_over};
 use fordcross_core::fate::Fate;
 use fordcross_core::finding::Finding;
-use fordcross_core::ledger::LedgerWriter;
+use fordcross_core::ledger::{LedgerWriter, Untyped};
 use fordcross_core::mapping::{MapFile, MapUse, Mapping, PortProposal, propose, used_ports, write_map};
 use serde_json::{Value, json};
 use std::io::Read;
@@ -106,7 +106,8 @@ fn write(
     if let (Some(path), Some(text)) = (&options.map, &given_map) {
         inputs.push(Entry::new("map", &path.display().to_string(), text.as_bytes()));
     }
-    let ledger = carried.write(|rows| write_ledger(folder, rows))?;
+    let untyped = if options.show_untyped { Untyped::Show } else { Untyped::Hide };
+    let ledger = carried.write(|rows| write_ledger(folder, rows.untyped(untyped)))?;
     let mut outputs = Vec::new();
     if !carried.result.is_empty() {
         let stem = loaded.file.name.rsplit_once('.').map_or(loaded.file.name.as_str(), |(stem, _)| stem);

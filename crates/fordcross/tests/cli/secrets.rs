@@ -50,6 +50,15 @@ fn only_the_configuration_holds_secrets() {
     assert!(!ledger.contains("\"-12\""), "an untyped value is treated as a secret");
 }
 
+#[test]
+fn an_untyped_value_is_shown_only_when_asked() {
+    let desk = Desk::new();
+    desk.carry("--show-untyped");
+    let ledger = desk.read("out/ledger.jsonl");
+    assert!(ledger.contains("\"value\":\"-12\""));
+    assert!(!ledger.contains("4471") && !ledger.contains("kelp"), "secrets stay hidden");
+}
+
 /// Broken in the middle of secrets: the message must not quote what is around the break.
 #[rstest]
 #[case("<phrase>", "<phrase>&oops;hunter2")]

@@ -35,12 +35,14 @@ pub(crate) fn reach(
     printer.line(&format!("{BOLD}{} to {}{BOLD:#}", clean(&ready.from()), loaded.receiver))?;
     for (number, leg) in ready.course.iter().enumerate() {
         let summary = leg.crossing.summary();
-        let deeds = [
-            count(summary.rules, "rule"),
-            count(summary.adds.len(), "addition"),
-            format!("{} dropped", count(summary.drops.len(), "pattern")),
-            format!("{} by hand", count(summary.by_hand.len(), "pattern")),
-        ];
+        let mut deeds = vec![count(summary.rules, "rule")];
+        for (deeds_of, word) in
+            [(&summary.adds, "added"), (&summary.drops, "dropped"), (&summary.by_hand, "by hand")]
+        {
+            if !deeds_of.is_empty() {
+                deeds.push(format!("{} {word}", count(deeds_of.len(), "pattern")));
+            }
+        }
         printer.line(&format!("  {}. {} to {}", number + 1, leg.crossing.from, leg.crossing.to))?;
         printer.line(&format!("     {}: {}", leg.crossing.file, deeds.join(", ")))?;
     }

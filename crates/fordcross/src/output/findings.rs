@@ -35,10 +35,15 @@ pub(crate) fn print_findings(
     }
     let more = groups.len().saturating_sub(GROUPS);
     for group in groups.into_iter().take(GROUPS) {
-        let shown =
-            group[0].place.as_ref().and_then(|place| sources.get(&place.file)).filter(|_| group.len() == 1);
-        match shown {
-            Some(text) => print_with_source(printer, group[0], text)?,
+        match group[0].place.as_ref().and_then(|place| sources.get(&place.file)) {
+            Some(text) => {
+                for finding in group.iter().take(PLACES) {
+                    print_with_source(printer, finding, text)?;
+                }
+                if group.len() > PLACES {
+                    writeln!(printer.err, "and the same at {}\n", count(group.len() - PLACES, "more place"))?;
+                }
+            }
             None => print_group(printer, &group)?,
         }
     }

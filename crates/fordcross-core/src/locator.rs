@@ -147,7 +147,7 @@ impl<'t, 'a> Labeler<'t, 'a> {
         }
     }
 
-    /// The locator of a node below the outermost one; empty for the outermost itself.
+    /// The locator of a node; `/` for the outermost one and its own text.
     pub(crate) fn label(&mut self, node: NodeId, automaton: &mut Automaton) -> &str {
         self.way.clear();
         let root = self.tree.root();
@@ -171,7 +171,7 @@ impl<'t, 'a> Labeler<'t, 'a> {
             self.push_step(node, entry);
             self.lengths.push(self.label.len());
         }
-        &self.label
+        if self.label.is_empty() { "/" } else { &self.label }
     }
 
     /// What the schema declares for the node that was labelled last.

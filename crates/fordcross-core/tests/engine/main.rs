@@ -2,8 +2,10 @@
 //!
 //! - `small`: a pair of small lines and what is made of a text under them
 //! - `rules`: what each kind of rule does, one case a line
+//! - `generated`: the invariants on lines, crossings and backups that are generated together
 //! - `invariants`: what must hold for any backup
 
+mod generated;
 mod invariants;
 mod rules;
 mod small;

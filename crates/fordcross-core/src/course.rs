@@ -104,3 +104,71 @@ impl Library {
             .collect()
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::crossing::Checking;
+    use rstest::rstest;
+
+    /// A library of crossings written as `a@1>a@2`.
+    fn library(crossings: &str) -> Library {
+        let mut library = Library::default();
+        for crossing in crossings.split_whitespace() {
+            let (from, to) = crossing.split_once('>').expect("two sides");
+            library.add_crossing(CrossingFile {
+                file: crossing.to_owned().into(),
+                text: "".into(),
+                from: Side::parse(from).expect("a side"),
+                to: Side::parse(to).expect("a side"),
+                checking: Checking::Whole,
+            });
+        }
+        library
+    }
+
+    fn course(crossings: &str, from: &str, to: &str) -> Result<String, String> {
+        let side = |text| Side::parse(text).expect("a side");
+        match library(crossings).course(&side(from), &side(to)) {
+            Ok(course) => Ok(course.iter().map(|file| file.file.as_ref()).collect::<Vec<_>>().join(" ")),
+            Err(finding) => Err(finding.help.clone().unwrap_or_default()),
+        }
+    }
+
+    #[rstest]
+    #[case("a@1>a@2 a@2>b@1", "a@1", "b@1", "a@1>a@2 a@2>b@1")]
+    #[case("a@1>a@2 a@2>a@3 a@1>a@3", "a@1", "a@3", "a@1>a@3")] // the shortest
+    #[case("a@1>a@2 a@2>a@1", "a@1", "a@2", "a@1>a@2")] // round in a circle
+    #[case("a@1>a@2", "a@1", "a@1", "")]
+    fn finds_the_course(
+        #[case] crossings: &str,
+        #[case] from: &str,
+        #[case] to: &str,
+        #[case] expected: &str,
+    ) {
+        assert_eq!(course(crossings, from, to).as_deref(), Ok(expected));
+    }
+
+    #[rstest]
+    #[case(
+        "a@1>a@2 b@1>b@2",
+        "a@1",
+        "b@2",
+        "from `a@1` crossings lead to `a@2`; `b@2` is reached from `b@1`"
+    )]
+    #[case("a@2>a@1", "a@1", "a@2", "no crossing starts at `a@1`; none leads to `a@2`")]
+    fn says_why_there_is_none(
+        #[case] crossings: &str,
+        #[case] from: &str,
+        #[case] to: &str,
+        #[case] told: &str,
+    ) {
+        let help = course(crossings, from, to).expect_err("there is none");
+        assert!(help.starts_with(told), "{help}");
+    }
+
+    #[test]
+    fn a_later_crossing_between_the_same_releases_takes_the_place_of_an_earlier() {
+        assert_eq!(library("a@1>a@2 a@1>a@2").crossings().len(), 1);
+    }
+}

@@ -189,3 +189,70 @@ fn kind_words(port: &Port) -> String {
         None => format!("{} {speed}", port.medium),
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::backup::Identity;
+    use crate::crossing::Side;
+    use crate::source::Source;
+    use crate::tree::Tree;
+    use rstest::rstest;
+
+    /// `name medium speed role`, with a comma between ports.
+    fn model(ports: &str) -> Model {
+        let port = |text: &str| {
+            let mut words = text.split_whitespace();
+            let mut next = || words.next().map(str::to_owned);
+            Port {
+                name: next().expect("a name"),
+                medium: next().expect("a medium"),
+                speed: next().expect("a speed").parse().expect("a number"),
+                role: next(),
+            }
+        };
+        Model { name: "m".into(), title: "The model".into(), ports: ports.split(',').map(port).collect() }
+    }
+
+    const OLD: &str = "p1 copper 1000, p2 copper 1000, f1 fibre 1000, svc copper 100 service";
+
+    /// Proposals for all old ports as `old>new`.
+    fn proposals(new: &str, equivalent: &[(&str, &str)], decided: &[(&str, &str)], used: &str) -> String {
+        let (old, new) = (model(OLD), model(new));
+        let side = Side { line: "a".into(), release: "1".into() };
+        let mut crossing = Crossing::identity(&side);
+        crossing.equivalent_ports = equivalent.iter().map(|(a, b)| ((*a).into(), (*b).into())).collect();
+        let used: Vec<PortUse> = used
+            .split(' ')
+            .map(|name| PortUse { name: name.into(), settings: 1, first: Span::default() })
+            .collect();
+        let decided = decided.iter().map(|(a, b)| ((*a).to_owned(), PortTarget::from_word(b))).collect();
+        let backup = Backup { tree: Tree::new(Source { name: "", text: "" }), identity: Identity::default() };
+        let (made, _) = propose(&used, Some(&old), &new, &crossing, &decided, &backup);
+        made.iter()
+            .map(|proposal| format!("{}>{}", proposal.old, proposal.target.word()))
+            .collect::<Vec<_>>()
+            .join(" ")
+    }
+
+    #[rstest]
+    #[case::next_free_of_the_kind("c1 copper 1000, c2 copper 1000, x1 fibre 9000", &[], &[], "p1 p2 f1", "p1>c1 p2>c2 f1>x1")]
+    #[case::the_same_name_first("c1 copper 1000, p1 copper 1000", &[], &[], "p2 p1", "p2>c1 p1>p1")]
+    #[case::the_same_name_of_another_kind("p1 fibre 1000, c1 copper 1000", &[], &[], "p1", "p1>c1")]
+    #[case::an_equivalent_before_the_next("c1 copper 1000, c2 copper 1000", &[("p2", "c1")], &[], "p1 p2", "p1>c2 p2>c1")]
+    #[case::a_person_above_all("c1 copper 1000, c2 copper 1000", &[("p1", "c1")], &[("p2", "c1")], "p1 p2", "p1>c2 p2>c1")]
+    #[case::left_by_a_person("c1 copper 1000", &[], &[("p1", "leave")], "p1 p2", "p1>leave p2>c1")]
+    #[case::never_a_slower_one("c1 copper 100, c2 copper 1000", &[], &[], "p1", "p1>c2")]
+    #[case::never_another_role("c1 copper 1000 service, c2 copper 1000", &[], &[], "p1 svc", "p1>c2 svc>c1")]
+    #[case::none_is_left("c1 copper 1000", &[], &[], "p1 p2 f1", "p1>c1 p2>? f1>?")]
+    #[case::a_port_of_no_model("c1 copper 1000", &[], &[], "p9", "p9>?")]
+    fn proposes(
+        #[case] new: &str,
+        #[case] equivalent: &[(&str, &str)],
+        #[case] decided: &[(&str, &str)],
+        #[case] used: &str,
+        #[case] expected: &str,
+    ) {
+        assert_eq!(proposals(new, equivalent, decided, used), expected);
+    }
+}

@@ -2,6 +2,9 @@
 
 use crate::small::{CROSSING, make};
 use fordcross_core::finding::Code;
+use fordcross_core::source::Source;
+use fordcross_core::tree::Kind;
+use fordcross_core::xml::read_xml;
 use proptest::prelude::*;
 
 /// Elements with names that the old profile knows and names that it does not, in any nesting, with
@@ -73,6 +76,42 @@ fn objects_in(xml: &str) -> usize {
     below("boxes", "box") + below("list", "item")
 }
 
+/// All values of a document as an independent parser sees them, sorted.
+fn values_in(xml: &str) -> Vec<String> {
+    let document = roxmltree::Document::parse(xml).expect("well-formed");
+    let mut values = Vec::new();
+    for element in document.descendants().filter(roxmltree::Node::is_element) {
+        values.extend(
+            element.attributes().map(|attribute| format!("{}={}", attribute.name(), attribute.value())),
+        );
+        let own: String =
+            element.children().filter(|child| child.is_text()).filter_map(|child| child.text()).collect();
+        let leaf = !element.children().any(|child| child.is_element());
+        if leaf || !own.trim_ascii().is_empty() {
+            values.push(format!("{}={}", element.tag_name().name(), own.trim_ascii()));
+        }
+    }
+    values.sort();
+    values
+}
+
+/// The same as our reader sees them.
+fn values_read(xml: &str) -> Vec<String> {
+    let tree = read_xml(Source { name: "x", text: xml }).expect("well-formed");
+    let mut values = Vec::new();
+    let mut open = vec![tree.root()];
+    while let Some(node) = open.pop() {
+        if tree.kind(node).is_value() {
+            let value = tree.value(node);
+            let value = if tree.kind(node) == Kind::Attribute { value } else { value.trim_ascii() };
+            values.push(format!("{}={value}", tree.name(node)));
+        }
+        open.extend(tree.children(node));
+    }
+    values.sort();
+    values
+}
+
 proptest! {
     #![proptest_config(ProptestConfig::with_cases(600))]
 
@@ -84,6 +123,13 @@ proptest! {
         prop_assert_eq!(of_kind("setting"), settings_in(&xml));
         prop_assert_eq!(of_kind("object"), objects_in(&xml));
         prop_assert!(made.rows.iter().filter(|row| row["kind"] != "origin").all(|row| row["fate"].is_string()));
+    }
+
+    /// No byte of a value is unread, and none is read twice.
+    #[test]
+    fn values_read_are_those_that_an_independent_parser_sees(content in prop::collection::vec(element(), 0..8)) {
+        let xml = format!("<old release='1'>{}</old>", content.concat());
+        prop_assert_eq!(values_read(&xml), values_in(&xml));
     }
 
     #[test]

@@ -166,7 +166,7 @@ pub(crate) struct Ledger {
     /// The results of a carry
     #[arg(value_name = "DIR")]
     pub(crate) folder: PathBuf,
-    /// Only rows of this fate, or `added` for what no setting stands behind; may be repeated
+    /// Only rows of this fate, or of the origin `added` or `pinned`; may be repeated
     #[arg(long, value_name = "FATE")]
     pub(crate) fate: Vec<String>,
     /// Only rows of this section; may be repeated

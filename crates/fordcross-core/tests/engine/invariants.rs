@@ -85,7 +85,7 @@ fn values_in(xml: &str) -> Vec<String> {
             element.attributes().map(|attribute| format!("{}={}", attribute.name(), attribute.value())),
         );
         let own: String =
-            element.children().filter(|child| child.is_text()).filter_map(|child| child.text()).collect();
+            element.children().filter(roxmltree::Node::is_text).filter_map(|child| child.text()).collect();
         let leaf = !element.children().any(|child| child.is_element());
         if leaf || !own.trim_ascii().is_empty() {
             values.push(format!("{}={}", element.tag_name().name(), own.trim_ascii()));

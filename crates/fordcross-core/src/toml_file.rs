@@ -33,8 +33,11 @@ impl<'s> Report<'s> {
         Added { findings: &self.findings, index: findings.len() - 1 }
     }
 
+    /// All findings, in the order of the file.
     pub(crate) fn into_findings(self) -> Findings {
-        self.findings.into_inner()
+        let mut findings = self.findings.into_inner();
+        findings.sort_by_key(|finding| finding.place.as_ref().map(|place| place.span));
+        findings
     }
 
     pub(crate) fn is_clean(&self) -> bool {

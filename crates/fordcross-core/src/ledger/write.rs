@@ -219,7 +219,7 @@ impl<'l> LedgerWriter<'l> {
                 Some(leg.new.file.clone()),
                 Some(Cow::Borrowed("the new file says itself for which release and model it is")),
             ),
-            DecidedBy::Nothing => (None, None),
+            DecidedBy::Nothing => (None, Some(Cow::Borrowed("no rule speaks of it"))),
         };
         if let Some(rule) = rule {
             out.extend_from_slice(b",\"rule\":");

@@ -140,8 +140,6 @@ pub struct Finding {
     pub message: String,
     /// Where.
     pub place: Option<Place>,
-    /// A few words to stand at the place.
-    pub label: Option<String>,
     /// The locator of the setting or object, if it is about one.
     pub locator: Option<String>,
     /// File and line of the rule that decided.
@@ -158,7 +156,6 @@ impl Finding {
             severity: code.severity(),
             message: message.into(),
             place: None,
-            label: None,
             locator: None,
             rule: None,
             help: None,
@@ -169,13 +166,6 @@ impl Finding {
     #[must_use]
     pub fn at(mut self, source: Source<'_>, span: Span) -> Self {
         self.place = Some(Place::new(source, span));
-        self
-    }
-
-    /// With a few words to stand at the place.
-    #[must_use]
-    pub fn label(mut self, label: impl Into<String>) -> Self {
-        self.label = Some(label.into());
         self
     }
 

@@ -28,7 +28,7 @@
 //! ```
 //!
 //! # Limitations
-//! Configurations are read from XML and JSON and written as JSON; one file makes a backup.
+//! Configurations are read from and written as XML and JSON; one file makes a backup.
 
 mod automaton;
 pub mod backup;

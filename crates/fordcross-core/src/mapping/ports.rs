@@ -88,8 +88,10 @@ pub fn propose(
     let known = |name: &str| old.and_then(|old| old.ports.iter().find(|port| port.name == name));
     let find_new = |name: &str| new.ports.iter().find(|port| port.name == name);
     for (port, slot) in used.iter().zip(&mut proposals) {
-        if let Some(target) = decided.get(&port.name).filter(|target| **target != PortTarget::Open) {
-            let why = "as the map file says".to_owned();
+        // A `?` that a person wrote is their word too: it blocks, and is not proposed away.
+        if let Some(target) = decided.get(&port.name) {
+            let open = *target == PortTarget::Open;
+            let why = if open { "the map file leaves it open" } else { "as the map file says" }.to_owned();
             *slot = Some(proposal(port, target.clone(), why, true));
         }
         if let Some(old) = old
@@ -242,6 +244,7 @@ mod tests {
     #[case::an_equivalent_before_the_next("c1 copper 1000, c2 copper 1000", &[("p2", "c1")], &[], "p1 p2", "p1>c2 p2>c1")]
     #[case::a_person_above_all("c1 copper 1000, c2 copper 1000", &[("p1", "c1")], &[("p2", "c1")], "p1 p2", "p1>c2 p2>c1")]
     #[case::left_by_a_person("c1 copper 1000", &[], &[("p1", "leave")], "p1 p2", "p1>leave p2>c1")]
+    #[case::left_open_by_a_person("c1 copper 1000", &[], &[("p1", "?")], "p1 p2", "p1>? p2>c1")]
     #[case::never_a_slower_one("c1 copper 100, c2 copper 1000", &[], &[], "p1", "p1>c2")]
     #[case::never_another_role("c1 copper 1000 service, c2 copper 1000", &[], &[], "p1 svc", "p1>c2 svc>c1")]
     #[case::none_is_left("c1 copper 1000", &[], &[], "p1 p2 f1", "p1>c1 p2>? f1>?")]

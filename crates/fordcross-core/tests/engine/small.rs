@@ -126,6 +126,8 @@ why = "no place"
 /// What a carry made.
 pub(crate) struct Made {
     pub(crate) rows: Vec<Value>,
+    /// The text of the rows.
+    pub(crate) ledger: String,
     pub(crate) result: String,
     pub(crate) findings: Vec<Finding>,
 }
@@ -146,33 +148,34 @@ pub(crate) fn make(text: &str, crossing: &str) -> Made {
     let new = Profile::parse(source("new.profile.toml", NEW)).expect("the new profile");
     let crossing = Crossing::parse(source("x.crossing.toml", crossing), &old, &new, Checking::Whole)
         .expect("the crossing");
+    carry_over(text, old, new, crossing, &MapFile::default())
+}
+
+/// Carries a text from a line to another, to its only model, by what a map decides of ports.
+pub(crate) fn carry_over(text: &str, old: Profile, new: Profile, crossing: Crossing, map: &MapFile) -> Made {
     let tree = read_xml(source("backup.xml", text)).expect("well-formed");
     let identity = identify(&tree, &old, Some("1")).expect("known");
     let backup = Backup { tree, identity };
-    let model = new.model("n").expect("a model");
+    let model = new.models[0].clone();
     let used = used_ports(&backup, &old);
-    let (proposals, _) =
-        propose(&used, old.model("m").ok(), model, &crossing, &MapFile::default().by_person(), &backup);
-    let mapping = Mapping::new("map.toml", &proposals, &MapFile::default().lines);
-    let course = [Leg { old: old.clone(), new: new.clone(), crossing }];
+    let (proposals, _) = propose(&used, old.models.first(), &model, &crossing, &map.ports, &backup);
+    let mapping = Mapping::new("map.toml", &proposals, &map.lines);
+    let course = [Leg { old, new, crossing }];
     let mut carried = carry(CarryInput {
         backup: &backup,
         course: &course,
-        model: Some(model),
+        model: Some(&model),
         proposals: &proposals,
         mapping: &mapping,
         answers: &[],
         severities: &[],
     });
-    let rows = carried.write(|mut writer| {
-        let mut rows = Vec::new();
-        let mut line = Vec::new();
-        while writer.next_row(&mut line) {
-            rows.push(serde_json::from_slice(&line).expect("a row is JSON"));
-            line.clear();
-        }
-        rows
+    let ledger = carried.write(|mut rows| {
+        let mut text = Vec::new();
+        while rows.next_row(&mut text) {}
+        String::from_utf8(text).expect("UTF-8")
     });
+    let rows = ledger.lines().map(|line| serde_json::from_str(line).expect("a row is JSON")).collect();
     let result = String::from_utf8(carried.result).expect("UTF-8");
-    Made { rows, result, findings: carried.findings }
+    Made { rows, ledger, result, findings: carried.findings }
 }

@@ -104,17 +104,13 @@ fn print_with_source(printer: &mut Printer<'_>, finding: &Finding, text: &str) -
     }
     .with_name(finding.severity.word());
     let message = clean(&finding.message);
-    let label = finding.label.as_deref().map(clean);
     let path = clean(&place.file);
     // A window of the file is enough, and keeps a message about a large file quick.
     let from = text[..place.span.start as usize].rfind('\n').map_or(0, |at| at + 1);
     let end = (place.span.end as usize).min(text.len());
     let to = text[end..].find('\n').map_or(text.len(), |at| end + at);
     let window = &text[from..to];
-    let mut mark = AnnotationKind::Primary.span(place.span.start as usize - from..end - from);
-    if let Some(label) = &label {
-        mark = mark.label(label.as_str());
-    }
+    let mark = AnnotationKind::Primary.span(place.span.start as usize - from..end - from);
     let snippet =
         Snippet::source(window).path(path.as_str()).line_start(place.at.line as usize).annotation(mark);
     let mut group = level.primary_title(message.as_str()).id(finding.code.name()).element(snippet);

@@ -108,3 +108,19 @@ fn an_open_port_blocks_and_nothing_to_import_is_written() {
     let receipt: Value = serde_json::from_str(&desk.read("out/receipt.json")).expect("JSON");
     assert_eq!(receipt["decided"]["blocked"], true);
 }
+
+/// Even where a port would fit: what a person wrote is not proposed away.
+#[test]
+fn a_question_mark_blocks() {
+    let desk = Desk::new();
+    desk.run_to(0, MAP);
+    desk.write("map.toml", desk.read("map.toml").replacen("p2 = \"cu2\"", "p2 = \"?\"", 1));
+    let ran = desk.run_to(3, "carry gw.xml --to osier/8@2.1 --map map.toml -o out");
+    assert!(
+        ran.err.contains("the port `p2` has 149 settings and no partner: the map file leaves it open"),
+        "{}",
+        ran.err
+    );
+    desk.run_to(0, MAP);
+    assert!(desk.read("map.toml").contains("p2 = \"?\""), "and it stays when the map is proposed again");
+}

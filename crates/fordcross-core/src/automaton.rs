@@ -56,7 +56,7 @@ pub(crate) const MAX_STATES: usize = 4_096;
 /// A position in a pattern: this many steps are behind.
 type Item = (u32, u32);
 
-#[derive(Debug)]
+#[derive(Clone, Debug)]
 pub(crate) struct Automaton {
     patterns: Vec<(Pattern, Mark)>,
     symbols: FxHashMap<String, u32>,
@@ -71,7 +71,7 @@ pub(crate) struct Automaton {
 }
 
 /// The symbols of one tree's names, looked up once a name.
-#[derive(Debug, Default)]
+#[derive(Clone, Debug, Default)]
 pub(crate) struct Symbols(Vec<u32>);
 
 const UNKNOWN: u32 = u32::MAX;

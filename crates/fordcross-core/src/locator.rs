@@ -12,8 +12,24 @@ use crate::reading::Ordinals;
 use crate::tree::{Kind, NodeId, Tree};
 use std::fmt::Write as _;
 
+/// Bytes that never make quotes necessary: those of most names.
+const PLAIN: [bool; 256] = {
+    let mut plain = [false; 256];
+    let mut byte = 0;
+    while byte < 128 {
+        let other = matches!(byte as u8, b'-' | b'_' | b'.' | b':');
+        plain[byte] = (byte as u8).is_ascii_alphanumeric() || other;
+        byte += 1;
+    }
+    plain
+};
+
 /// Appends a name or key, quoted where it must be.
 pub(crate) fn push_quoted(text: &str, out: &mut String) {
+    if !text.is_empty() && text.bytes().all(|byte| PLAIN[usize::from(byte)]) {
+        out.push_str(text);
+        return;
+    }
     let special = |c: char| {
         matches!(c, '/' | '[' | ']' | ',' | '"' | '\\' | '*' | '#' | '=')
             || c.is_whitespace()
@@ -40,7 +56,7 @@ pub(crate) fn push_quoted(text: &str, out: &mut String) {
 }
 
 /// A way down the tree with the automaton's states, renewed when the automaton forgets them.
-#[derive(Debug)]
+#[derive(Clone, Debug)]
 pub(crate) struct Trail {
     levels: Vec<(NodeId, State)>,
     generation: u32,
@@ -55,12 +71,13 @@ impl Trail {
         Self { levels: vec![(root, automaton.start())], generation: automaton.generation(), accept }
     }
 
-    pub(crate) fn depth(&self) -> usize {
-        self.levels.len()
-    }
-
     pub(crate) fn node(&self, level: usize) -> NodeId {
         self.levels[level].0
+    }
+
+    /// The level of a node, sought from below.
+    fn level_of(&self, node: NodeId) -> Option<usize> {
+        self.levels.iter().rposition(|&(known, _)| known == node)
     }
 
     /// Goes back up to `depth` levels.
@@ -115,7 +132,7 @@ impl Trail {
 }
 
 /// Makes locators for nodes of one tree. Quick for nodes near the one asked for before.
-#[derive(Debug)]
+#[derive(Clone, Debug)]
 pub(crate) struct Labeler<'t, 'a> {
     tree: &'t Tree<'a>,
     schema: &'t Schema,
@@ -150,21 +167,22 @@ impl<'t, 'a> Labeler<'t, 'a> {
     /// The locator of a node; `/` for the outermost one and its own text.
     pub(crate) fn label(&mut self, node: NodeId, automaton: &mut Automaton) -> &str {
         self.way.clear();
-        let root = self.tree.root();
+        // Up to the nearest node that is on the trail; the one asked for is always entered anew.
         let mut at = node;
-        while at != root && at != NodeId::DOCUMENT {
+        let shared = loop {
+            if at == NodeId::DOCUMENT || at == self.trail.node(0) {
+                break 0;
+            }
             self.way.push(at);
             at = self.tree.parent(at);
-        }
-        let shared = (1..self.trail.depth())
-            .zip(self.way.iter().rev())
-            .take_while(|&(level, &node)| self.trail.node(level) == node)
-            .count();
+            if let Some(level) = self.trail.level_of(at) {
+                break level;
+            }
+        };
         self.trail.truncate(shared + 1);
         self.lengths.truncate(shared + 1);
         self.label.truncate(self.lengths[shared]);
-        let below = self.way.len() - shared;
-        for index in (0..below).rev() {
+        for index in (0..self.way.len()).rev() {
             let node = self.way[index];
             let state = self.trail.enter(node, self.tree, automaton, &mut self.symbols);
             let entry = automaton.accepted(automaton.accept_of(state)).entry;

@@ -97,6 +97,23 @@ pub(crate) fn automaton_of(profile: &Profile, crossing: Option<&Crossing>) -> Au
     Automaton::new(patterns)
 }
 
+/// What the first walk over a backup found, and what it was found with. It is made once: the ports
+/// that are used are read from it, and the first crossing of a course begins with it.
+#[derive(Debug)]
+pub struct FirstWalk {
+    pub(crate) automaton: Automaton,
+    pub(crate) reading: Reading,
+}
+
+impl FirstWalk {
+    /// Walks a tree under the profile of its release, with the rules of the crossing that starts there.
+    pub fn new(tree: &Tree<'_>, profile: &Profile, crossing: &Crossing) -> Self {
+        let mut automaton = automaton_of(profile, Some(crossing));
+        let reading = Reading::new(tree, profile, &mut automaton);
+        Self { automaton, reading }
+    }
+}
+
 impl Reading {
     /// Walks `tree`, which must be in document order.
     pub(crate) fn new(tree: &Tree<'_>, profile: &Profile, automaton: &mut Automaton) -> Self {

@@ -62,6 +62,9 @@ pub struct LineIndex<'a> {
     starts: Vec<u32>,
 }
 
+/// How many lines are looked at one by one before a line is searched for.
+const NEAR: usize = 8;
+
 impl<'a> LineIndex<'a> {
     /// Reads `text` once for its line ends.
     pub fn new(text: &'a str) -> Self {
@@ -72,8 +75,19 @@ impl<'a> LineIndex<'a> {
 
     /// The position of a byte offset; an offset past the end stands for the end.
     pub fn position(&self, offset: u32) -> Position {
+        self.position_after(offset, &mut 1)
+    }
+
+    /// The same, quicker where offsets are asked for in their order: `line` is that of the last one.
+    pub(crate) fn position_after(&self, offset: u32, last: &mut usize) -> Position {
         let offset = (offset as usize).min(self.text.len()) as u32;
-        let line = self.starts.partition_point(|&start| start <= offset);
+        let near = self.starts.get(*last - 1..).unwrap_or_default();
+        let near = &near[..near.len().min(NEAR)];
+        let line = match near.iter().position(|&start| start > offset) {
+            Some(lines) if lines > 0 => *last - 1 + lines,
+            _ => self.starts.partition_point(|&start| start <= offset),
+        };
+        *last = line;
         let start = self.starts[line - 1] as usize;
         let before = &self.text.as_bytes()[start..offset as usize];
         // A UTF-8 continuation byte begins no character.

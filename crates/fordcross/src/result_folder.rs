@@ -59,9 +59,9 @@ impl ResultFolder {
         let path = self.half.path().join(name);
         let write_file = || {
             let file = OpenOptions::new().write(true).create_new(true).mode(0o600).open(&path)?;
-            let mut buffered = io::BufWriter::with_capacity(1 << 16, file);
+            let mut buffered = io::BufWriter::with_capacity(1 << 16, EarlySync { file, unsynced: 0 });
             write(&mut buffered)?;
-            buffered.into_inner().map_err(io::IntoInnerError::into_error)?.sync_all()
+            buffered.into_inner().map_err(io::IntoInnerError::into_error)?.file.sync_all()
         };
         write_file().map_err(|error| Failed::file(&self.target.join(name), "write", &error))
     }
@@ -81,6 +81,33 @@ impl ResultFolder {
         // It is where it should be, under another name.
         let _ = self.half.keep();
         Ok(())
+    }
+}
+
+/// How much is written before the system is asked to bring it to the disk.
+const SYNC_EVERY: usize = 16 << 20;
+
+/// A file that is on its way to the disk while more of it is made, so that the end is not waited for.
+struct EarlySync {
+    file: File,
+    unsynced: usize,
+}
+
+impl Write for EarlySync {
+    fn write(&mut self, piece: &[u8]) -> io::Result<usize> {
+        let written = self.file.write(piece)?;
+        self.unsynced += written;
+        if self.unsynced >= SYNC_EVERY {
+            self.unsynced = 0;
+            let file = self.file.try_clone()?;
+            // Whether it failed is told by the sync at the end.
+            std::thread::spawn(move || file.sync_data());
+        }
+        Ok(written)
+    }
+
+    fn flush(&mut self) -> io::Result<()> {
+        self.file.flush()
     }
 }
 

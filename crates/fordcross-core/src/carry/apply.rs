@@ -18,6 +18,7 @@ use crate::reading::{Reading, Row, RowKind};
 use crate::tree::{Kind, NodeId, Text, Tree};
 use rustc_hash::FxHashMap;
 use std::collections::HashMap;
+use smallvec::{SmallVec, smallvec};
 use std::rc::Rc;
 
 /// Applies the crossing to a reading.
@@ -51,6 +52,7 @@ pub(super) fn apply<'i, 'a>(
         work: Vec::new(),
         counts_objects: (0..places).map(|place| step.leg.crossing.counts_objects(place)).collect(),
         evaluator: Evaluator::new(),
+        place_rules: (0..places).map(|place| step.leg.crossing.place_rule(place)).collect(),
         simple: step.leg.crossing.rules.iter().map(Rule::as_simple).collect(),
         cursor: 0,
         scratch: String::new(),
@@ -74,7 +76,10 @@ pub(super) fn apply<'i, 'a>(
 }
 
 /// The rows that a rule takes: one a clause, none for an optional one that is not there.
-pub(super) type Fit = Vec<Option<u32>>;
+pub(super) type Fit = SmallVec<[Option<u32>; 4]>;
+
+/// Numbers of rows; nearly always few.
+pub(super) type Rows = SmallVec<[u32; 4]>;
 
 pub(super) struct Apply<'x, 'i, 'a> {
     pub(super) step: Step<'i, 'a>,
@@ -90,7 +95,7 @@ pub(super) struct Apply<'x, 'i, 'a> {
     pub(super) origins: Vec<OriginRow>,
     /// The instance that was used last, for each place: rows of one scope stand together.
     pub(super) instances: Vec<Option<Rc<Instance<'i>>>>,
-    pub(super) parts: Vec<Option<(NodeId, Rc<Parts>)>>,
+    pub(super) parts: Vec<Option<Rc<Parts>>>,
     /// The scopes of each place in order, gathered when first asked for.
     pub(super) scopes: Vec<Option<Rc<[NodeId]>>>,
     /// The scopes of each place by their first key.
@@ -103,6 +108,8 @@ pub(super) struct Apply<'x, 'i, 'a> {
     /// Whether a rule of the place asks for the place of an object among its like.
     pub(super) counts_objects: Vec<bool>,
     pub(super) evaluator: Evaluator,
+    /// The rule that each place itself is.
+    pub(super) place_rules: Vec<&'i Rule>,
     /// The rules that only move one setting whole to one place.
     simple: Vec<Option<Simple<'i>>>,
     /// The row that is being decided.
@@ -249,25 +256,25 @@ impl<'i, 'a> Apply<'_, 'i, 'a> {
         if let Some(place) = rule.place {
             let instance = self.instance(place, row.node)?;
             if let Action::Place = rule.action {
-                return self.place_fits(index, clause, rule, &instance).then(|| vec![Some(index)]);
+                return self.place_fits(index, clause, rule, &instance).then(|| smallvec![Some(index)]);
             }
         }
         if !self.clause_fits(index, &rule.clauses[clause as usize], &rule.action) {
             return None;
         }
         if rule.clauses.len() == 1 {
-            let fit = vec![Some(index)];
+            let fit: Fit = smallvec![Some(index)];
             return self.holds(rule, &fit).then_some(fit);
         }
         let parts = self.parts(rule.place, row.node);
-        let mut fit: Fit = Vec::with_capacity(rule.clauses.len());
+        let mut fit = Fit::new();
         for (other, number) in rule.clauses.iter().zip(0..) {
             if number == clause {
                 fit.push(Some(index));
                 continue;
             }
             let mut found = None;
-            for &candidate in parts.get(&(rule_id, number)).map_or(&[][..], Vec::as_slice) {
+            for &(_, _, candidate) in parts.of(rule_id, number) {
                 if self.is_free_for(candidate, rule_id)
                     && !fit.contains(&Some(candidate))
                     && candidate != index
@@ -351,6 +358,9 @@ impl<'i, 'a> Apply<'_, 'i, 'a> {
     /// A field whose captures are all missing is left away; one with only some cannot be written.
     fn fields_have_their_parts(rule: &Rule, fit: &Fit) -> bool {
         let Action::Move(targets) = &rule.action else { return true };
+        if fit.iter().all(Option::is_some) {
+            return true;
+        }
         let missing: Vec<usize> = rule
             .clauses
             .iter()

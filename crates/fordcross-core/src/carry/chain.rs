@@ -44,8 +44,8 @@ pub(super) fn follow(steps: &mut [StepMade], trees: &[Tree<'_>], mapped_at: usiz
             whole.notes.push(Note { row, ..note.clone() });
         }
     }
-    // Notes about what a step added itself have no row, and come last.
-    whole.notes.sort_by_key(|note| note.row.unwrap_or(u32::MAX));
+    // Notes about the whole, or what a step added itself, have no row and come first.
+    whole.notes.sort_by_key(|note| note.row);
     whole
 }
 

@@ -1,9 +1,9 @@
 //! What a rule does once it fits.
 
-use super::apply::{Apply, Fit, field_slots};
+use super::apply::{Apply, Fit, Rows, field_slots};
 use super::draft::Taken;
 use super::same_line::is_attribute;
-use super::scopes::Instance;
+use super::scopes::{Instance, Slots};
 use super::value::{Bound, Failure, Hand, Prepared, fact};
 use crate::crossing::{Action, Piece, Rule, Simple, Start, Target, TargetName, TargetStep};
 use crate::expression::Operand;
@@ -13,17 +13,18 @@ use crate::ledger::{DecidedBy, Landing, OriginRow};
 use crate::reading::{Row, RowKind};
 use crate::tree::{Kind, NodeId, Text};
 use crate::typing::Loss;
+use smallvec::{SmallVec, smallvec};
 use std::borrow::Cow;
 
 /// Steps into the new tree, each with whether it is a new entry of a list.
-pub(super) type Path<'i> = Vec<(Cow<'i, str>, bool)>;
+pub(super) type Path<'i> = SmallVec<[(Cow<'i, str>, bool); 3]>;
 
 /// What one target of a rule is to write.
 struct Ready<'i> {
     start: Option<Start>,
     base: Path<'i>,
     /// Each field with its path and the rows behind it.
-    fields: Vec<(Path<'i>, Prepared, Vec<u32>)>,
+    fields: SmallVec<[(Path<'i>, Prepared, Rows); 1]>,
 }
 
 /// A leaf that a rule wrote, with the rows behind it.
@@ -31,7 +32,7 @@ struct Written {
     node: NodeId,
     fate: Fate,
     loss: Option<String>,
-    rows: Vec<u32>,
+    rows: Rows,
 }
 
 pub(super) fn taken() -> Failure {
@@ -41,7 +42,7 @@ pub(super) fn taken() -> Failure {
 impl<'i, 'a> Apply<'_, 'i, 'a> {
     pub(super) fn fire(&mut self, rule_id: u32, fit: &Fit) {
         let rule = self.rule(rule_id);
-        let rows: Vec<u32> = fit.iter().flatten().copied().collect();
+        let rows: Rows = fit.iter().flatten().copied().collect();
         let by = DecidedBy::Rule(rule_id);
         let line = Some(rule.at.line);
         match &rule.action {
@@ -193,7 +194,7 @@ impl<'i, 'a> Apply<'_, 'i, 'a> {
 
     fn move_rows(&mut self, rule_id: u32, rule: &'i Rule, targets: &'i [Target], fit: &Fit) {
         let by = DecidedBy::Rule(rule_id);
-        let rows: Vec<u32> = fit.iter().flatten().copied().collect();
+        let rows: Rows = fit.iter().flatten().copied().collect();
         let slots = self.bind(rule, fit);
         let node = self.row(rows[0]).node;
         match self.write(rule, targets, &slots, node, &rows) {
@@ -202,7 +203,7 @@ impl<'i, 'a> Apply<'_, 'i, 'a> {
                 for &row in &rows {
                     // A setting that only chose the rule stands behind all that the rule wrote.
                     let chose = !written.iter().any(|landing| landing.rows.contains(&row));
-                    let mut landings: Vec<Landing> = Vec::new();
+                    let mut landings: SmallVec<[Landing; 4]> = SmallVec::new();
                     for landing in written.iter().filter(|landing| chose || landing.rows.contains(&row)) {
                         let fate = if several { landing.fate.max(Fate::Folded) } else { landing.fate };
                         landings.push(Landing { node: landing.node, fate });
@@ -217,8 +218,8 @@ impl<'i, 'a> Apply<'_, 'i, 'a> {
         }
     }
 
-    pub(super) fn bind(&mut self, rule: &'i Rule, fit: &Fit) -> Vec<Option<Bound<'i>>> {
-        let mut slots = vec![None; rule.slots];
+    pub(super) fn bind(&mut self, rule: &'i Rule, fit: &Fit) -> Slots<'i> {
+        let mut slots: Slots<'i> = smallvec![None; rule.slots];
         let first = fit.iter().flatten().next().copied();
         if let (Some(place), Some(first)) = (rule.place, first)
             && let Some(instance) = self.instance(place, self.row(first).node)
@@ -252,21 +253,21 @@ impl<'i, 'a> Apply<'_, 'i, 'a> {
         slots: &[Option<Bound<'i>>],
         node: NodeId,
         rows: &[u32],
-    ) -> Result<Vec<Written>, Failure> {
+    ) -> Result<SmallVec<[Written; 2]>, Failure> {
         let instance = rule.place.and_then(|place| self.instance(place, node));
         let ready = self.ready(rule, targets, slots, instance.as_deref(), rows)?;
         let home = match (&instance, rule.place) {
             (Some(instance), Some(place)) => self.target_of(instance, place)?,
             _ => self.draft.root(),
         };
-        let mut starts = Vec::new();
+        let mut starts: SmallVec<[NodeId; 2]> = SmallVec::new();
         for target in &ready {
             starts.push(match &target.start {
                 Some(start) => self.start(start, slots)?,
                 None => home,
             });
         }
-        let mut written = Vec::new();
+        let mut written = SmallVec::new();
         for (Ready { base, fields, .. }, start) in ready.into_iter().zip(starts) {
             let at = self.go(start, &base).map_err(|Taken| taken())?;
             for (path, prepared, from) in fields {
@@ -294,24 +295,24 @@ impl<'i, 'a> Apply<'_, 'i, 'a> {
         slots: &[Option<Bound<'i>>],
         instance: Option<&Instance<'i>>,
         rows: &[u32],
-    ) -> Result<Vec<Ready<'i>>, Failure> {
+    ) -> Result<SmallVec<[Ready<'i>; 1]>, Failure> {
         self.ready_look_ups(targets);
         let (scope, index) = instance.map_or((self.root, 0), |instance| (instance.scope, instance.index));
         let hand = Hand { here: self.here(rule, slots, scope, index), look_ups: &self.look_ups };
-        let mut ready = Vec::new();
+        let mut ready = SmallVec::new();
         for target in targets {
             let base = path(&hand, &target.base)?;
-            let mut fields = Vec::new();
+            let mut fields = SmallVec::new();
             for field in &target.fields {
-                let used: Vec<usize> = field_slots(field).collect();
+                let used: SmallVec<[usize; 4]> = field_slots(field).collect();
                 if !used.is_empty() && used.iter().all(|&slot| slots[slot].is_none()) {
                     continue;
                 }
                 let Some(prepared) = hand.prepare(field)? else { continue };
-                let mut from: Vec<u32> =
+                let mut from: Rows =
                     used.iter().filter_map(|&slot| slots[slot].and_then(|bound| bound.row)).collect();
                 from.retain(|row| rows.contains(row));
-                let from = if from.is_empty() { rows.to_vec() } else { from };
+                let from = if from.is_empty() { Rows::from_slice(rows) } else { from };
                 fields.push((path(&hand, &field.path)?, prepared, from));
             }
             ready.push(Ready { start: target.start.clone(), base, fields });
@@ -455,7 +456,7 @@ impl<'i, 'a> Apply<'_, 'i, 'a> {
     }
 
     fn add(&mut self, rule: &'i Rule, targets: &'i [Target], scope: NodeId) {
-        let mut slots = vec![None; rule.slots];
+        let mut slots: Slots<'i> = smallvec![None; rule.slots];
         let mut index = 0;
         if let Some(instance) = rule.place.and_then(|place| self.instance(place, scope)) {
             slots[..instance.slots.len()].copy_from_slice(&instance.slots);

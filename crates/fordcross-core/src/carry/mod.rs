@@ -33,6 +33,7 @@ use crate::locator::Labeler;
 use crate::mapping::{Mapping, PortProposal, PortTarget};
 use crate::profile::{FileForm, Model, Profile};
 use crate::reading::{Reading, RowKind, automaton_of};
+pub use crate::reading::FirstWalk;
 use crate::source::LineIndex;
 use crate::tree::Tree;
 use crate::xml::write_xml;
@@ -105,15 +106,16 @@ pub struct Carried<'i, 'a> {
     pub findings: Findings,
 }
 
-/// Carries a backup over.
+/// Carries a backup over. `walk` is the first walk over it with the course's first crossing.
 ///
 /// # Panics
 /// If the course is empty.
-pub fn carry<'i, 'a>(input: CarryInput<'i, 'a>) -> Carried<'i, 'a> {
+pub fn carry<'i, 'a>(input: CarryInput<'i, 'a>, walk: FirstWalk) -> Carried<'i, 'a> {
     let last = input.course.last().expect("a course has a crossing");
     let mapped_at = mapping_leg(input.course);
     let mut trees: Vec<Tree<'a>> = Vec::new();
     let mut steps: Vec<StepMade> = Vec::new();
+    let mut walk = Some(walk);
     for (number, leg) in input.course.iter().enumerate() {
         let tree = trees.last().unwrap_or(&input.backup.tree);
         let model = if number < mapped_at {
@@ -123,8 +125,8 @@ pub fn carry<'i, 'a>(input: CarryInput<'i, 'a>) -> Carried<'i, 'a> {
         };
         let mapping = (number == mapped_at).then_some(input.mapping);
         let step = Step { number: number as u8, tree, leg, model, mapping, answers: input.answers };
-        let mut automaton = automaton_of(&leg.old, Some(&leg.crossing));
-        let reading = Reading::new(tree, &leg.old, &mut automaton);
+        let FirstWalk { automaton, reading } =
+            walk.take().unwrap_or_else(|| FirstWalk::new(tree, &leg.old, &leg.crossing));
         let (made, mut ledger) = apply::apply(&step, &automaton, &reading);
         // The next walk, and attributes in XML, ask for document order; JSON is written from any.
         let made = if number + 1 < input.course.len() || leg.new.form == FileForm::Xml {
@@ -182,7 +184,7 @@ impl Carried<'_, '_> {
     }
 
     /// Writes the new configuration, unless it is blocked, and reads it back. Meanwhile, on a thread of
-    /// its own, the rows of the ledger are handed to `ledger`; what that gives is given back.
+    /// its own, `ledger` writes the rows of the ledger; what that gives is given back.
     ///
     /// # Panics
     /// If `ledger` does.

@@ -12,6 +12,7 @@ use crate::reading::RowKind;
 use crate::tree::{Kind, NodeId};
 use crate::typing::TypeId;
 use rustc_hash::FxHashMap;
+use smallvec::SmallVec;
 use std::borrow::Cow;
 use std::cell::Cell;
 use std::rc::Rc;
@@ -22,17 +23,36 @@ const NEAR: usize = 24;
 /// One object, or other scope, that a place takes.
 pub(super) struct Instance<'i> {
     pub(super) scope: NodeId,
+    /// One past its last node.
+    pub(super) end: NodeId,
     /// The place's captures.
-    pub(super) slots: Vec<Option<Bound<'i>>>,
+    pub(super) slots: Slots<'i>,
     /// Its place among its like, from 1.
     pub(super) index: usize,
     /// Where it goes; made when something lands there.
     pub(super) target: Cell<Option<NodeId>>,
-    pub(super) names: Result<Vec<(Cow<'i, str>, Fate)>, Failure>,
+    pub(super) names: Result<SmallVec<[(Cow<'i, str>, Fate); 3]>, Failure>,
 }
 
 /// The rows that clauses of rules of several settings could take, within one scope.
-pub(super) type Parts = FxHashMap<(u32, u8), Vec<u32>>;
+#[derive(Debug)]
+pub(super) struct Parts {
+    scope: NodeId,
+    /// Rule, clause and row, in that order.
+    rows: SmallVec<[(u32, u8, u32); 16]>,
+}
+
+impl Parts {
+    /// Those that one clause of a rule could take.
+    pub(super) fn of(&self, rule: u32, clause: u8) -> &[(u32, u8, u32)] {
+        let from = self.rows.partition_point(|part| (part.0, part.1) < (rule, clause));
+        let rest = &self.rows[from..];
+        &rest[..rest.partition_point(|part| (part.0, part.1) == (rule, clause))]
+    }
+}
+
+/// The captures of a rule, or of its place alone.
+pub(super) type Slots<'i> = SmallVec<[Option<Bound<'i>>; 6]>;
 
 impl<'i, 'a> Apply<'_, 'i, 'a> {
     pub(super) fn scope_of(&self, node: NodeId, depth: usize) -> NodeId {
@@ -52,13 +72,13 @@ impl<'i, 'a> Apply<'_, 'i, 'a> {
 
     /// What a place makes of the scope that a node stands in; none if the place does not take it.
     pub(super) fn instance(&mut self, place: usize, node: NodeId) -> Option<Rc<Instance<'i>>> {
-        let declared = &self.step.leg.crossing.places[place];
-        let scope = self.scope_of(node, declared.depth);
         if let Some(instance) = &self.instances[place]
-            && instance.scope == scope
+            && (instance.scope..instance.end).contains(&node)
         {
             return Some(instance.clone());
         }
+        let declared = &self.step.leg.crossing.places[place];
+        let scope = self.scope_of(node, declared.depth);
         let slots = self.key_slots(&declared.keys, scope)?;
         if !self.place_holds(place, &slots, scope) {
             return None;
@@ -69,7 +89,8 @@ impl<'i, 'a> Apply<'_, 'i, 'a> {
             let hand = Hand { here: self.here(rule, &slots, scope, index), look_ups: &self.look_ups };
             declared.target.iter().map(|step| hand.name(step)).collect()
         };
-        let instance = Rc::new(Instance { scope, slots, index, target: Cell::default(), names });
+        let end = self.tree.subtree_end(scope);
+        let instance = Rc::new(Instance { scope, end, slots, index, target: Cell::default(), names });
         self.instances[place] = Some(instance.clone());
         Some(instance)
     }
@@ -82,8 +103,7 @@ impl<'i, 'a> Apply<'_, 'i, 'a> {
 
     /// The rule that a place itself is.
     pub(super) fn place_rule(&self, place: usize) -> &'i Rule {
-        let is_place = |rule: &&Rule| rule.place == Some(place) && matches!(rule.action, Action::Place);
-        self.step.leg.crossing.rules.iter().find(is_place).expect("each place is a rule")
+        self.place_rules[place]
     }
 
     /// What expressions see in a scope.
@@ -204,16 +224,16 @@ impl<'i, 'a> Apply<'_, 'i, 'a> {
     }
 
     /// The captures of an object's keys, if the keys are as the place asks.
-    pub(super) fn key_slots(&self, tests: &[KeyTest], scope: NodeId) -> Option<Vec<Option<Bound<'i>>>> {
+    pub(super) fn key_slots(&self, tests: &[KeyTest], scope: NodeId) -> Option<Slots<'i>> {
         if tests.is_empty() {
-            return Some(Vec::new());
+            return Some(Slots::new());
         }
         let object = self.row_of(scope)?;
         let entry = self.automaton.accepted(self.reading.rows[object].accept).entry?;
         let What::Object { keys, name, .. } = &self.step.old().schema.entries[entry as usize].what else {
             return None;
         };
-        let mut values: Vec<Option<Bound<'i>>> = Vec::with_capacity(tests.len());
+        let mut values = Slots::new();
         if let Some(kind) = name {
             let row = Some(object as u32);
             values.push(Some(Bound { row, text: self.tree.name(scope), kind: Some(*kind), whole: true }));
@@ -221,7 +241,7 @@ impl<'i, 'a> Apply<'_, 'i, 'a> {
         for key in keys {
             values.push(self.tree.child(scope, key).and_then(|node| self.bind_whole(node, object)));
         }
-        let mut slots = Vec::new();
+        let mut slots = Slots::new();
         for (test, value) in tests.iter().zip(values) {
             match test {
                 KeyTest::Capture(_) => slots.push(value),
@@ -263,12 +283,12 @@ impl<'i, 'a> Apply<'_, 'i, 'a> {
             None => self.root,
         };
         let cell = place.map_or(self.parts.len() - 1, |place| place);
-        if let Some((known, parts)) = &self.parts[cell]
-            && *known == scope
+        if let Some(parts) = &self.parts[cell]
+            && parts.scope == scope
         {
             return parts.clone();
         }
-        let mut parts = Parts::default();
+        let mut parts = Parts { scope, rows: SmallVec::new() };
         for index in self.reading.rows_below(scope, self.tree) {
             for &(rule, clause) in &self.automaton.accepted(self.reading.rows[index].accept).clauses {
                 let declared = self.rule(rule);
@@ -276,12 +296,13 @@ impl<'i, 'a> Apply<'_, 'i, 'a> {
                     && declared.clauses.len() > 1
                     && !matches!(declared.action, Action::Place)
                 {
-                    parts.entry((rule, clause)).or_default().push(index as u32);
+                    parts.rows.push((rule, clause, index as u32));
                 }
             }
         }
+        parts.rows.sort_unstable();
         let parts = Rc::new(parts);
-        self.parts[cell] = Some((scope, parts.clone()));
+        self.parts[cell] = Some(parts.clone());
         parts
     }
 }

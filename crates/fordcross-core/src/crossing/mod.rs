@@ -142,6 +142,11 @@ pub(crate) struct Notice {
 }
 
 impl Crossing {
+    /// The rule that a place itself is.
+    pub(crate) fn place_rule(&self, place: usize) -> &Rule {
+        self.rules.iter().find(|rule| rule.is_place(place)).expect("each place is a rule")
+    }
+
     /// Whether a rule of the place asks for the place of an object among its like.
     pub(crate) fn counts_objects(&self, place: usize) -> bool {
         let by_pieces = |pieces: &[Piece]| {

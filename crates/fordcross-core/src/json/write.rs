@@ -71,9 +71,15 @@ fn new_line(depth: usize, out: &mut Vec<u8>) {
 
 /// Appends a JSON string with its quotes. Escapes what RFC 8259 section 7 demands, nothing more.
 pub(crate) fn write_string(text: &str, out: &mut Vec<u8>) {
-    out.push(b'"');
     let bytes = text.as_bytes();
     let must_escape = |b: &u8| *b < 0x20 || *b == b'"' || *b == b'\\';
+    out.push(b'"');
+    // Nearly no text has anything to escape, and all of a text is looked at faster than byte by byte.
+    if !bytes.iter().fold(false, |found, byte| found | must_escape(byte)) {
+        out.extend_from_slice(bytes);
+        out.push(b'"');
+        return;
+    }
     let mut from = 0;
     while let Some(len) = bytes[from..].iter().position(must_escape) {
         out.extend_from_slice(&bytes[from..from + len]);

@@ -3,6 +3,7 @@
 //!
 //! Rows are ids until they are written. Every report and the exit status are functions of it.
 
+mod fragments;
 mod write;
 
 pub use write::{LedgerWriter, Untyped};
@@ -24,7 +25,7 @@ pub(crate) struct Decision {
 }
 
 /// What decided a row.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
 pub(crate) enum DecidedBy {
     /// A rule of the crossing.
     Rule(u32),
@@ -76,7 +77,7 @@ pub struct Ledger {
     pub(crate) decisions: Vec<Decision>,
     pub(crate) landings: Vec<Landing>,
     pub(crate) origins: Vec<OriginRow>,
-    /// In the order of rows.
+    /// In the order of rows; those without one first.
     pub(crate) notes: Vec<Note>,
     /// The ports that the map left or left open.
     pub(crate) ports: Vec<String>,

@@ -2,36 +2,38 @@
 //!
 //! Rows are written with care: at millions of settings they are a third of all work.
 
+use super::fragments::Fragments;
 use super::{DecidedBy, Decision, Ledger};
 use crate::automaton::Automaton;
 use crate::carry::{CarryInput, StepMade, rows_by_node};
 use crate::course::Leg;
-use crate::crossing::Action;
 use crate::fate::Fate;
 use crate::json::write_string;
 use crate::locator::Labeler;
-use crate::mapping::{Mapping, PortTarget};
 use crate::profile::Profile;
 use crate::reading::{Reading, RowKind};
-use crate::source::{LineIndex, Source};
+use crate::source::LineIndex;
 use crate::tree::{Kind, NodeId, Tree};
 use crate::typing::{Form, TypeId};
-use std::borrow::Cow;
+use std::ops::Range;
+use std::sync::Arc;
 
-/// Makes the lines of `ledger.jsonl`, one row at a time.
-#[derive(Debug)]
+/// Makes the lines of `ledger.jsonl`. A copy of it makes others at the same time.
+#[derive(Clone, Debug)]
 pub struct LedgerWriter<'l> {
     course: &'l [Leg],
-    mapping: &'l Mapping,
-    source: Source<'l>,
+    /// The name of the backup's file, as JSON.
+    file: Vec<u8>,
     ledger: &'l Ledger,
+    fragments: Fragments<'l>,
     /// The rows of each step with what labels them: the backup's first.
     sides: Vec<WrittenSide<'l>>,
     new_tree: &'l Tree<'l>,
-    new_automaton: &'l mut Automaton,
+    new_automaton: Automaton,
     new_labels: Labeler<'l, 'l>,
-    lines: LineIndex<'l>,
-    next: usize,
+    lines: Arc<LineIndex<'l>>,
+    /// The line of the last row.
+    line: usize,
     next_note: usize,
     untyped: Untyped,
 }
@@ -46,30 +48,30 @@ pub enum Untyped {
 }
 
 /// One step's old side.
-#[derive(Debug)]
+#[derive(Clone, Debug)]
 struct WrittenSide<'l> {
     tree: &'l Tree<'l>,
     reading: &'l Reading,
     /// What the step decided; the whole ledger where there is one step.
     ledger: &'l Ledger,
-    automaton: &'l mut Automaton,
+    automaton: Automaton,
     labels: Labeler<'l, 'l>,
     /// The row of each node, for all steps but the first.
-    rows: Vec<Option<u32>>,
+    rows: Arc<[Option<u32>]>,
 }
 
 impl<'l> LedgerWriter<'l> {
     pub(crate) fn new(
         input: &CarryInput<'l, 'l>,
-        steps: &'l mut [StepMade],
+        steps: &'l [StepMade],
         trees: &'l [Tree<'l>],
         ledger: &'l Ledger,
-        new_automaton: &'l mut Automaton,
+        new_automaton: &Automaton,
     ) -> Self {
         let several = steps.len() > 1;
         let old_trees = std::iter::once(&input.backup.tree).chain(trees);
         let sides = steps
-            .iter_mut()
+            .iter()
             .zip(old_trees)
             .zip(input.course)
             .enumerate()
@@ -81,25 +83,27 @@ impl<'l> LedgerWriter<'l> {
                     tree,
                     reading,
                     ledger: if several { own } else { ledger },
-                    automaton,
+                    automaton: automaton.clone(),
                     labels,
-                    rows,
+                    rows: rows.into(),
                 }
             })
             .collect();
         let new_tree = trees.last().expect("a tree after each step");
         let new = &input.course[input.course.len() - 1].new;
+        let mut file = Vec::new();
+        write_string(input.backup.tree.source().name, &mut file);
         Self {
+            line: 1,
             new_labels: Labeler::new(new_tree, &new.schema, None, new_automaton),
-            lines: LineIndex::new(input.backup.tree.source().text),
+            lines: Arc::new(LineIndex::new(input.backup.tree.source().text)),
             course: input.course,
-            mapping: input.mapping,
-            source: input.backup.tree.source(),
+            file,
             ledger,
+            fragments: Fragments::new(input.course, input.mapping, ledger),
             sides,
             new_tree,
-            new_automaton,
-            next: 0,
+            new_automaton: new_automaton.clone(),
             next_note: 0,
             untyped: Untyped::Hide,
         }
@@ -119,20 +123,29 @@ impl<'l> LedgerWriter<'l> {
         &self.course[self.course.len() - 1].new
     }
 
-    /// Appends the next row with its line end to `out`; says whether there was one.
-    pub fn next_row(&mut self, out: &mut Vec<u8>) -> bool {
-        let index = self.next;
-        self.next += 1;
-        if index < self.ledger.decisions.len() {
-            self.backup_row(index, out);
-            return true;
+    /// How many rows there are, those with an origin among them.
+    pub fn len(&self) -> usize {
+        self.ledger.decisions.len() + self.ledger.origins.len()
+    }
+
+    /// Whether there is nothing to write.
+    pub fn is_empty(&self) -> bool {
+        self.len() == 0
+    }
+
+    /// Appends some rows, each with its line end, to `out`.
+    pub fn write_rows(&mut self, rows: Range<usize>, out: &mut Vec<u8>) {
+        // Notes without a row come before all others.
+        let before = |note: &super::Note| note.row.is_none_or(|row| (row as usize) < rows.start);
+        self.next_note = self.ledger.notes.partition_point(before);
+        let backup = self.ledger.decisions.len();
+        for index in rows {
+            if index < backup {
+                self.backup_row(index, out);
+            } else {
+                self.origin_row(index, index - backup, out);
+            }
         }
-        let origin = index - self.ledger.decisions.len();
-        if origin < self.ledger.origins.len() {
-            self.origin_row(index, origin, out);
-            return true;
-        }
-        false
     }
 
     fn backup_row(&mut self, index: usize, out: &mut Vec<u8>) {
@@ -140,27 +153,23 @@ impl<'l> LedgerWriter<'l> {
         let side = &mut self.sides[0];
         let row = side.reading.rows[index];
         let decision = self.ledger.decisions[index].clone();
-        let position = self.lines.position(side.tree.span(row.node).start);
+        let position = self.lines.position_after(side.tree.span(row.node).start, &mut self.line);
         out.extend_from_slice(b"{\"row\":");
         number(index as u64 + 1, out);
         out.extend_from_slice(match row.kind {
             RowKind::Setting => b",\"kind\":\"setting\",\"file\":",
             RowKind::Object => b",\"kind\":\"object\",\"file\":",
         });
-        write_string(self.source.name, out);
+        out.extend_from_slice(&self.file);
         out.extend_from_slice(b",\"line\":");
         number(u64::from(position.line), out);
         out.extend_from_slice(b",\"column\":");
         number(u64::from(position.column), out);
         out.extend_from_slice(b",\"locator\":");
-        write_string(side.labels.label(row.node, side.automaton), out);
-        out.extend_from_slice(b",\"section\":");
-        write_string(old.section_name(row.section), out);
-        let kind = row.type_id(old, side.automaton);
-        if let Some(kind) = kind {
-            out.extend_from_slice(b",\"type\":");
-            write_string(&old.types.get(kind).name, out);
-        }
+        write_string(side.labels.label(row.node, &mut side.automaton), out);
+        out.extend_from_slice(self.fragments.section(row.section));
+        let kind = row.type_id(old, &side.automaton);
+        out.extend_from_slice(self.fragments.kind(kind));
         // The value of a secret is never written; that of what has no type only if it was asked for.
         let text = side.tree.value(row.node);
         match kind {
@@ -174,61 +183,13 @@ impl<'l> LedgerWriter<'l> {
             }
             _ => {}
         }
-        out.extend_from_slice(b",\"fate\":\"");
-        out.extend_from_slice(decision.fate.word().as_bytes());
-        out.push(b'"');
-        self.decided_by(&decision, out);
+        out.extend_from_slice(self.fragments.decided(&decision));
         if self.sides.len() > 1 {
             self.write_steps(index as u32, out);
         }
         self.write_landings(&decision, out);
         self.write_codes(index, out);
         out.extend_from_slice(b"}\n");
-    }
-
-    fn decided_by(&self, decision: &Decision, out: &mut Vec<u8>) {
-        let leg = &self.course[decision.step as usize];
-        let (rule, why) = match decision.by {
-            DecidedBy::Rule(rule) => {
-                let rule = &leg.crossing.rules[rule as usize];
-                let why = match &rule.action {
-                    Action::Drop { why } | Action::Moot { why } => Some(Cow::Borrowed(why.as_str())),
-                    Action::ByHand { instruction } => Some(Cow::Borrowed(instruction.as_str())),
-                    Action::Place | Action::Move(_) | Action::Add(_) => None,
-                };
-                // Written without a string in between: most rows come this way.
-                out.extend_from_slice(b",\"rule\":\"");
-                out.extend_from_slice(leg.crossing.file.as_bytes());
-                out.push(b':');
-                number(u64::from(rule.at.line), out);
-                out.push(b'"');
-                (None, why)
-            }
-            DecidedBy::Map(port) => {
-                let name = &self.ledger.ports[port as usize];
-                let why = match self.mapping.port(name) {
-                    PortTarget::Leave => format!("the map leaves the port {name} out"),
-                    _ => format!("the map has no partner for the port {name}"),
-                };
-                (Some(self.mapping.rule(name)), Some(Cow::Owned(why)))
-            }
-            DecidedBy::SameLine => {
-                (Some(leg.crossing.file.clone()), Some(Cow::Borrowed("it stands in both releases")))
-            }
-            DecidedBy::Header => (
-                Some(leg.new.file.clone()),
-                Some(Cow::Borrowed("the new file says itself for which release and model it is")),
-            ),
-            DecidedBy::Nothing => (None, Some(Cow::Borrowed("no rule speaks of it"))),
-        };
-        if let Some(rule) = rule {
-            out.extend_from_slice(b",\"rule\":");
-            write_string(&rule, out);
-        }
-        if let Some(why) = why {
-            out.extend_from_slice(b",\"why\":");
-            write_string(&why, out);
-        }
     }
 
     /// What each crossing of the course did, for a setting that goes through several.
@@ -258,10 +219,7 @@ impl<'l> LedgerWriter<'l> {
             }
             out.extend_from_slice(b"{\"to\":");
             write_string(&self.course[number].crossing.to.to_string(), out);
-            out.extend_from_slice(b",\"fate\":\"");
-            out.extend_from_slice(decision.fate.word().as_bytes());
-            out.push(b'"');
-            self.decided_by(&decision, out);
+            out.extend_from_slice(self.fragments.decided(&decision));
             out.extend_from_slice(b",\"locators\":[");
             for (index, &node) in places.iter().enumerate() {
                 if index > 0 {
@@ -269,10 +227,10 @@ impl<'l> LedgerWriter<'l> {
                 }
                 match self.sides.get_mut(number + 1) {
                     Some(side) => {
-                        write_string(side.labels.label(node, side.automaton), out);
+                        write_string(side.labels.label(node, &mut side.automaton), out);
                         next.extend(side.rows[node.index()]);
                     }
-                    None => write_string(self.new_labels.label(node, self.new_automaton), out),
+                    None => write_string(self.new_labels.label(node, &mut self.new_automaton), out),
                 }
             }
             out.extend_from_slice(b"]}");
@@ -292,7 +250,7 @@ impl<'l> LedgerWriter<'l> {
                 out.push(b',');
             }
             out.extend_from_slice(b"{\"locator\":");
-            write_string(self.new_labels.label(landing.node, self.new_automaton), out);
+            write_string(self.new_labels.label(landing.node, &mut self.new_automaton), out);
             self.write_new_value(landing.node, out);
             out.extend_from_slice(b",\"fate\":\"");
             out.extend_from_slice(landing.fate.word().as_bytes());
@@ -309,7 +267,7 @@ impl<'l> LedgerWriter<'l> {
         }
         let kind: Option<TypeId> = self
             .new_labels
-            .entry(self.new_automaton)
+            .entry(&self.new_automaton)
             .and_then(|entry| self.new_profile().schema.entries[entry as usize].what.setting())
             .filter(|&kind| !self.new_profile().types.is_secret(kind));
         if kind.is_some() {
@@ -350,7 +308,7 @@ impl<'l> LedgerWriter<'l> {
         out.extend_from_slice(b"\",\"rule\":");
         write_string(&row.rule, out);
         out.extend_from_slice(b",\"landings\":[{\"locator\":");
-        write_string(self.new_labels.label(row.node, self.new_automaton), out);
+        write_string(self.new_labels.label(row.node, &mut self.new_automaton), out);
         let node = row.node;
         self.write_new_value(node, out);
         out.extend_from_slice(b"}]}\n");

@@ -5,8 +5,9 @@ use crate::backup::Backup;
 use crate::crossing::Crossing;
 use crate::finding::{Code, Finding, Findings, did_you_mean};
 use crate::profile::{Model, Port, Profile, names_port};
-use crate::reading::{Reading, RowKind, automaton_of};
+use crate::reading::{FirstWalk, RowKind};
 use crate::source::Span;
+use crate::typing::TypeId;
 use rustc_hash::{FxHashMap, FxHashSet};
 
 /// A port that a backup names.
@@ -21,9 +22,8 @@ pub struct PortUse {
 }
 
 /// The ports that a backup names, in the order of the model, then of the backup.
-pub fn used_ports(backup: &Backup<'_>, profile: &Profile) -> Vec<PortUse> {
-    let mut automaton = automaton_of(profile, None);
-    let reading = Reading::new(&backup.tree, profile, &mut automaton);
+pub fn used_ports(backup: &Backup<'_>, profile: &Profile, walk: &FirstWalk) -> Vec<PortUse> {
+    let FirstWalk { automaton, reading } = walk;
     let mut uses: Vec<PortUse> = Vec::new();
     let mut index: FxHashMap<String, usize> = FxHashMap::default();
     let mut settings_of: Vec<usize> = vec![0; reading.objects.len()];
@@ -32,10 +32,13 @@ pub fn used_ports(backup: &Backup<'_>, profile: &Profile) -> Vec<PortUse> {
             settings_of[object.0 as usize] += 1;
         }
     }
+    let types = &profile.types;
+    let of_ports: Vec<bool> =
+        (0..types.list.len() as u16).map(|id| names_port(types, TypeId(id))).collect();
     let mut counted: FxHashSet<(usize, u32)> = FxHashSet::default();
     for row in &reading.rows {
-        let Some(kind) = row.type_id(profile, &automaton) else { continue };
-        if !names_port(&profile.types, kind) {
+        let Some(kind) = row.type_id(profile, automaton) else { continue };
+        if !of_ports[usize::from(kind.0)] {
             continue;
         }
         let Ok(value) = profile.types.read(kind, backup.tree.value(row.node)) else { continue };

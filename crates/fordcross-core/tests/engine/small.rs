@@ -1,7 +1,7 @@
 //! A pair of small lines, and what is made of a text under them.
 
 use fordcross_core::backup::{Backup, identify};
-use fordcross_core::carry::{CarryInput, carry};
+use fordcross_core::carry::{CarryInput, FirstWalk, carry};
 use fordcross_core::course::Leg;
 use fordcross_core::crossing::{Checking, Crossing};
 use fordcross_core::finding::{Code, Finding};
@@ -157,11 +157,12 @@ pub(crate) fn carry_over(text: &str, old: Profile, new: Profile, crossing: Cross
     let identity = identify(&tree, &old, Some("1")).expect("known");
     let backup = Backup { tree, identity };
     let model = new.models[0].clone();
-    let used = used_ports(&backup, &old);
+    let walk = FirstWalk::new(&backup.tree, &old, &crossing);
+    let used = used_ports(&backup, &old, &walk);
     let (proposals, _) = propose(&used, old.models.first(), &model, &crossing, &map.ports, &backup);
     let mapping = Mapping::new("map.toml", &proposals, &map.lines);
     let course = [Leg { old, new, crossing }];
-    let mut carried = carry(CarryInput {
+    let input = CarryInput {
         backup: &backup,
         course: &course,
         model: Some(&model),
@@ -169,10 +170,11 @@ pub(crate) fn carry_over(text: &str, old: Profile, new: Profile, crossing: Cross
         mapping: &mapping,
         answers: &[],
         severities: &[],
-    });
+    };
+    let mut carried = carry(input, walk);
     let ledger = carried.write(|mut rows| {
         let mut text = Vec::new();
-        while rows.next_row(&mut text) {}
+        rows.write_rows(0..rows.len(), &mut text);
         String::from_utf8(text).expect("UTF-8")
     });
     let rows = ledger.lines().map(|line| serde_json::from_str(line).expect("a row is JSON")).collect();

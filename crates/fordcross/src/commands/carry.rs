@@ -9,13 +9,16 @@ use crate::output::{BOLD, Printer, Sources, count};
 use crate::receipt::{Entry, RunningHash, receipt};
 use crate::result_folder::{Existing, RECEIPT, ResultFolder};
 use crate::status::{Failed, Status};
-use fordcross_core::carry::{Carried, CarryInput, FateCount, carry as carry_over};
+use fordcross_core::carry::{Carried, CarryInput, FateCount, FirstWalk, carry as carry_over};
 use fordcross_core::fate::Fate;
 use fordcross_core::finding::Finding;
 use fordcross_core::ledger::{LedgerWriter, Untyped};
 use fordcross_core::mapping::{MapFile, MapUse, Mapping, PortProposal, propose, used_ports, write_map};
 use serde_json::{Value, json};
+use std::collections::BTreeMap;
 use std::io::Read;
+use std::sync::atomic::{AtomicUsize, Ordering};
+use std::sync::mpsc::sync_channel;
 
 pub(crate) fn carry(
     general: &General,
@@ -26,7 +29,8 @@ pub(crate) fn carry(
     let existing = if options.replace { Existing::Replace } else { Existing::Refuse };
     let loaded = load(general, &options.way, input)?;
     let ready = loaded.ready(options.way.reading.treat_as.as_deref())?;
-    let decisions = decide(options, &loaded, &ready)?;
+    let walk = ready.walk();
+    let decisions = decide(options, &loaded, &ready, &walk)?;
     let folder = ResultFolder::begin(&options.output, existing)?;
     let map_name = options
         .map
@@ -36,7 +40,7 @@ pub(crate) fn carry(
     let map_name = map_name.unwrap_or_else(|| MAP.to_owned());
     let lines = decisions.map.as_ref().map(|(_, map)| map.lines.clone()).unwrap_or_default();
     let mapping = Mapping::new(&map_name, &decisions.proposals, &lines);
-    let mut carried = carry_over(CarryInput {
+    let input = CarryInput {
         backup: &ready.backup,
         course: &ready.course,
         model: ready.new_model(&loaded.receiver),
@@ -44,7 +48,8 @@ pub(crate) fn carry(
         mapping: &mapping,
         answers: &options.answers,
         severities: &general.severity,
-    });
+    };
+    let mut carried = carry_over(input, walk);
     carried.findings.splice(0..0, decisions.findings);
     carried.findings.splice(0..0, ready.notices.iter().cloned());
     carried.findings.sort_by_key(|finding| finding.severity);
@@ -70,11 +75,16 @@ struct Decisions {
 }
 
 /// The map that is used: the person's, with proposals for what it does not say.
-fn decide(options: &Carry, loaded: &Loaded, ready: &Ready<'_>) -> Result<Decisions, Failed> {
+fn decide(
+    options: &Carry,
+    loaded: &Loaded,
+    ready: &Ready<'_>,
+    walk: &FirstWalk,
+) -> Result<Decisions, Failed> {
     let Some(model) = ready.new_model(&loaded.receiver) else {
         return Ok(Decisions { map: None, proposals: Vec::new(), findings: Vec::new() });
     };
-    let used = used_ports(&ready.backup, ready.old());
+    let used = used_ports(&ready.backup, ready.old(), walk);
     let map = match &options.map {
         Some(path) => Some(read_map(path, &used, ready, model, MapUse::Carry)?),
         None => None,
@@ -107,7 +117,7 @@ fn write(
         inputs.push(Entry::new("map", &path.display().to_string(), text.as_bytes()));
     }
     let untyped = if options.show_untyped { Untyped::Show } else { Untyped::Hide };
-    let ledger = carried.write(|rows| write_ledger(folder, rows.untyped(untyped)))?;
+    let ledger = carried.write(|rows| write_ledger(folder, &rows.untyped(untyped)))?;
     let mut outputs = Vec::new();
     if !carried.result.is_empty() {
         let stem = loaded.file.name.rsplit_once('.').map_or(loaded.file.name.as_str(), |(stem, _)| stem);
@@ -131,36 +141,49 @@ fn write(
     Ok(outputs.iter().map(|entry| entry.file.clone()).chain([RECEIPT.to_owned()]).collect())
 }
 
-/// Writes the ledger row by row. Hashing takes as long as making the rows, so a second thread hashes
-/// and writes what the first has made.
-fn write_ledger(folder: &ResultFolder, mut rows: LedgerWriter<'_>) -> Result<Entry, Failed> {
-    const PIECE: usize = 1 << 18;
-    let (made, pieces) = std::sync::mpsc::sync_channel::<Vec<u8>>(4);
+/// Rows that one worker makes at a time.
+const BLOCK: usize = 2_048;
+
+/// Writes the ledger. Workers make blocks of rows; one thread hashes and writes them in their order.
+fn write_ledger(folder: &ResultFolder, rows: &LedgerWriter<'_>) -> Result<Entry, Failed> {
+    let blocks = rows.len().div_ceil(BLOCK);
+    let workers = std::thread::available_parallelism().map_or(1, usize::from).clamp(1, 4).min(blocks.max(1));
+    let next = AtomicUsize::new(0);
     std::thread::scope(|scope| {
-        let writer = scope.spawn(move || {
-            let mut hash = RunningHash::default();
-            folder.write(LEDGER, |out| {
-                for piece in pieces {
-                    hash.add(&piece);
-                    out.write_all(&piece)?;
+        let (made, pieces) = sync_channel::<(usize, Vec<u8>)>(workers);
+        for _ in 0..workers {
+            let (made, mut rows, next) = (made.clone(), rows.clone(), &next);
+            scope.spawn(move || {
+                loop {
+                    let block = next.fetch_add(1, Ordering::Relaxed);
+                    if block >= blocks {
+                        return;
+                    }
+                    let mut piece = Vec::with_capacity(BLOCK * 512);
+                    rows.write_rows(block * BLOCK..rows.len().min((block + 1) * BLOCK), &mut piece);
+                    // A writer that failed takes no more; what it has to say comes below.
+                    if made.send((block, piece)).is_err() {
+                        return;
+                    }
                 }
-                Ok(())
-            })?;
-            Ok(hash.entry("ledger", LEDGER))
-        });
-        let mut piece = Vec::with_capacity(PIECE + 4_096);
-        let mut more = true;
-        while more {
-            more = rows.next_row(&mut piece);
-            // A writer that failed takes no more; what it has to say comes below.
-            if (piece.len() >= PIECE || !more)
-                && made.send(std::mem::replace(&mut piece, Vec::with_capacity(PIECE + 4_096))).is_err()
-            {
-                break;
-            }
+            });
         }
         drop(made);
-        writer.join().expect("the writer does not panic")
+        let mut hash = RunningHash::default();
+        folder.write(LEDGER, |out| {
+            let mut early: BTreeMap<usize, Vec<u8>> = BTreeMap::new();
+            let mut wanted = 0;
+            for (block, piece) in pieces {
+                early.insert(block, piece);
+                while let Some(piece) = early.remove(&wanted) {
+                    hash.add(&piece);
+                    out.write_all(&piece)?;
+                    wanted += 1;
+                }
+            }
+            Ok(())
+        })?;
+        Ok(hash.entry("ledger", LEDGER))
     })
 }
 

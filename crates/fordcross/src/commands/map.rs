@@ -32,7 +32,7 @@ pub(crate) fn map(
             ready.new_profile().title
         )));
     };
-    let used = used_ports(&ready.backup, ready.old());
+    let used = used_ports(&ready.backup, ready.old(), &ready.walk());
     let existing = match &options.output {
         Some(path) if path.exists() => Some(read_map(path, &used, &ready, model, MapUse::ProposeAgain)?),
         _ => None,

@@ -6,7 +6,7 @@ use crate::library;
 use crate::output::Sources;
 use crate::status::Failed;
 use fordcross_core::backup::{Backup, identify, read_tree, recognise};
-use fordcross_core::carry::mapping_leg;
+use fordcross_core::carry::{FirstWalk, mapping_leg};
 use fordcross_core::course::Leg;
 use fordcross_core::crossing::{Crossing, Side};
 use fordcross_core::finding::{Code, Finding};
@@ -132,6 +132,11 @@ impl Ready<'_> {
     /// The crossing that the map is for.
     pub(crate) fn mapping_crossing(&self) -> &Crossing {
         &self.course[mapping_leg(&self.course)].crossing
+    }
+
+    /// The first walk over the backup.
+    pub(crate) fn walk(&self) -> FirstWalk {
+        FirstWalk::new(&self.backup.tree, self.old(), &self.course[0].crossing)
     }
 
     pub(crate) fn old_model(&self) -> Option<&Model> {

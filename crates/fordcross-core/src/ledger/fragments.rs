@@ -1,0 +1,111 @@
+//! What many rows say alike, written once: the section, the type, what decided. At millions of rows
+//! copying it is a good deal cheaper than writing it anew.
+
+use super::{DecidedBy, Decision, Ledger};
+use crate::course::Leg;
+use crate::crossing::Action;
+use crate::fate::Fate;
+use crate::json::write_string;
+use crate::mapping::{Mapping, PortTarget};
+use crate::profile::Profile;
+use rustc_hash::FxHashMap;
+use std::borrow::Cow;
+
+/// Pieces of rows, ready to be copied.
+#[derive(Clone, Debug)]
+pub(super) struct Fragments<'l> {
+    course: &'l [Leg],
+    mapping: &'l Mapping,
+    ports: &'l [String],
+    /// From the section to the type, by their numbers; the last of each stands for none.
+    sections: Vec<Vec<u8>>,
+    types: Vec<Vec<u8>>,
+    /// The fate with what decided it, written when first needed.
+    decided: FxHashMap<(u8, DecidedBy, Fate), Vec<u8>>,
+}
+
+impl<'l> Fragments<'l> {
+    pub(super) fn new(course: &'l [Leg], mapping: &'l Mapping, ledger: &'l Ledger) -> Self {
+        let old: &Profile = &course[0].old;
+        let named = |key: &[u8], name: &str| {
+            let mut out = key.to_vec();
+            write_string(name, &mut out);
+            out
+        };
+        let numbers = (0..old.sections.len()).map(|number| Some(number as u16)).chain([None]);
+        let sections =
+            numbers.map(|number| named(b",\"section\":", old.section_name(number))).collect();
+        let types = old.types.list.iter().map(|kind| named(b",\"type\":", &kind.name)).chain([Vec::new()]);
+        Self {
+            course,
+            mapping,
+            ports: &ledger.ports,
+            sections,
+            types: types.collect(),
+            decided: FxHashMap::default(),
+        }
+    }
+
+    pub(super) fn section(&self, section: Option<u16>) -> &[u8] {
+        &self.sections[section.map_or(self.sections.len() - 1, usize::from)]
+    }
+
+    pub(super) fn kind(&self, kind: Option<crate::typing::TypeId>) -> &[u8] {
+        &self.types[kind.map_or(self.types.len() - 1, |kind| usize::from(kind.0))]
+    }
+
+    /// The fate, and what decided it with its reason.
+    pub(super) fn decided(&mut self, decision: &Decision) -> &[u8] {
+        let key = (decision.step, decision.by, decision.fate);
+        let (course, mapping, ports) = (self.course, self.mapping, self.ports);
+        self.decided.entry(key).or_insert_with(|| {
+            let mut out = b",\"fate\":\"".to_vec();
+            out.extend_from_slice(decision.fate.word().as_bytes());
+            out.push(b'"');
+            let leg = &course[decision.step as usize];
+            let (rule, why) = decider(leg, mapping, ports, decision.by);
+            for (name, text) in [(&b",\"rule\":"[..], rule), (b",\"why\":", why)] {
+                if let Some(text) = text {
+                    out.extend_from_slice(name);
+                    write_string(&text, &mut out);
+                }
+            }
+            out
+        })
+    }
+}
+
+/// File and line of what decided, and why.
+fn decider<'l>(
+    leg: &'l Leg,
+    mapping: &Mapping,
+    ports: &[String],
+    by: DecidedBy,
+) -> (Option<Cow<'l, str>>, Option<Cow<'l, str>>) {
+    let file = || Some(Cow::Borrowed(leg.crossing.file.as_str()));
+    match by {
+        DecidedBy::Rule(rule) => {
+            let rule = &leg.crossing.rules[rule as usize];
+            let why = match &rule.action {
+                Action::Drop { why } | Action::Moot { why } => Some(Cow::Borrowed(why.as_str())),
+                Action::ByHand { instruction } => Some(Cow::Borrowed(instruction.as_str())),
+                Action::Place | Action::Move(_) | Action::Add(_) => None,
+            };
+            (Some(Cow::Owned(format!("{}:{}", leg.crossing.file, rule.at.line))), why)
+        }
+        DecidedBy::Map(port) => {
+            let name = &ports[port as usize];
+            let why = match mapping.port(name) {
+                PortTarget::Leave => format!("the map leaves the port {name} out"),
+                _ => format!("the map has no partner for the port {name}"),
+            };
+            (Some(Cow::Owned(mapping.rule(name))), Some(Cow::Owned(why)))
+        }
+        DecidedBy::SameLine => (file(), Some(Cow::Borrowed("it stands in both releases"))),
+        DecidedBy::Header => (
+            Some(Cow::Borrowed(leg.new.file.as_str())),
+            Some(Cow::Borrowed("the new file says itself for which release and model it is")),
+        ),
+        DecidedBy::Nothing => (None, Some(Cow::Borrowed("no rule speaks of it"))),
+    }
+}

@@ -50,16 +50,19 @@ pub enum Origin {
     Added,
     /// The old default, written out because the new one differs.
     Pinned,
+    /// The base's own: nothing of the backup speaks of it.
+    Base,
 }
 
 impl Origin {
     /// All origins.
-    pub const ALL: &[Self] = &[Self::Added, Self::Pinned];
+    pub const ALL: &[Self] = &[Self::Added, Self::Pinned, Self::Base];
 
     /// What it means, in one line, fit to follow "settings of the result".
     pub fn about(self) -> &'static str {
         match self {
             Self::Added => "added by the crossing, or by the profile to say what the file is for",
+            Self::Base => "of the base, and stayed as the base has them",
             Self::Pinned => "pinned: an old default, written out because the new one differs",
         }
     }
@@ -69,6 +72,7 @@ impl Origin {
         match self {
             Self::Added => "added",
             Self::Pinned => "pinned",
+            Self::Base => "base",
         }
     }
 }

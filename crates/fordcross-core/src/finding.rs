@@ -97,6 +97,9 @@ codes! {
     ExpressionFailed "expression-failed" Warning "an expression has no value for a setting"
     Dropped "dropped" Warning "the new system has no place for a setting"
     ByHand "by-hand" Warning "a person must set something on the new system"
+    BaseUnfit "base-unfit" Blocker "the base is not an export of the receiving line, release and model"
+    BaseAdmits "base-admits" Warning "the base lets somebody or something in of which the backup says nothing"
+    BaseBeyond "base-beyond" Note "the base has settings of which the backup says nothing"
     ResultDiffers "result-differs" Blocker "the result does not read back to what the ledger says"
 }
 

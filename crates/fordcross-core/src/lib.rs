@@ -39,6 +39,7 @@ mod expression;
 pub mod fate;
 pub mod finding;
 pub mod json;
+mod layout;
 pub mod ledger;
 pub mod library;
 mod locator;

@@ -111,6 +111,25 @@ impl Pattern {
         self.steps.iter().filter(|step| **step != Step::Below).count()
     }
 
+    /// Whether a path of names fits.
+    pub(crate) fn fits(&self, path: &[&str]) -> bool {
+        fn fits(steps: &[Step], path: &[&str]) -> bool {
+            match (steps, path) {
+                ([Step::Below], _) | ([], []) => true,
+                ([step, steps @ ..], [name, path @ ..]) => {
+                    let names = match step {
+                        Step::Names(names) => names.iter().any(|known| known == name),
+                        Step::Any => true,
+                        Step::Below => false,
+                    };
+                    names && fits(steps, path)
+                }
+                _ => false,
+            }
+        }
+        fits(&self.steps, path)
+    }
+
     /// Every path that `other` fits is one that this fits too.
     pub(crate) fn covers(&self, other: &Self) -> bool {
         fn covers(ours: &[Step], theirs: &[Step]) -> bool {
@@ -137,13 +156,19 @@ impl std::fmt::Display for Pattern {
             if index > 0 {
                 f.write_str("/")?;
             }
-            match step {
-                Step::Names(names) => f.write_str(&names.join("|"))?,
-                Step::Any => f.write_str("*")?,
-                Step::Below => f.write_str("**")?,
-            }
+            write!(f, "{step}")?;
         }
         Ok(())
+    }
+}
+
+impl std::fmt::Display for Step {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        match self {
+            Self::Names(names) => f.write_str(&names.join("|")),
+            Self::Any => f.write_str("*"),
+            Self::Below => f.write_str("**"),
+        }
     }
 }
 

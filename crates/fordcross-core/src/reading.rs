@@ -141,6 +141,12 @@ impl Reading {
         self.rows.get(at).filter(|row| row.node == node).map(|_| at)
     }
 
+    /// The row of a setting.
+    pub(crate) fn setting_at(&self, node: NodeId) -> Option<&Row> {
+        let at = self.row_of(node)?;
+        self.rows[at..].iter().take_while(|row| row.node == node).find(|row| row.kind == RowKind::Setting)
+    }
+
     /// The rows of a subtree.
     pub(crate) fn rows_below(&self, node: NodeId, tree: &Tree<'_>) -> std::ops::Range<usize> {
         let end = tree.subtree_end(node);

@@ -4,6 +4,7 @@
 //! nearest key that could have been meant.
 
 use crate::finding::{Code, Finding, Findings, did_you_mean};
+use crate::pattern::{BadPattern, Pattern};
 use crate::source::{Source, Span};
 use std::cell::RefCell;
 use toml::Spanned;
@@ -244,6 +245,18 @@ impl<'r, 's> Section<'r, 's> {
 
 pub(crate) fn as_word<'r>(value: &'r Spanned<DeValue<'_>>) -> Option<Word<'r>> {
     value.get_ref().as_str().map(|text| Word { text, span: value.span().into() })
+}
+
+/// A pattern of plain names and wildcards.
+pub(crate) fn parse_pattern(section: &Section<'_, '_>, word: Word<'_>) -> Option<Pattern> {
+    match Pattern::parse(word.text) {
+        Ok(pattern) => Some(pattern),
+        Err(BadPattern { at, message }) => {
+            let span = inside(word, section.report().source, at.start, at.end);
+            section.report().add(Code::RuleMalformed, span, message);
+            None
+        }
+    }
 }
 
 /// The span of part of a quoted string's content, if the string is spelled without escapes.

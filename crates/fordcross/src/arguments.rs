@@ -129,6 +129,9 @@ pub(crate) struct Carry {
     /// The map file; without one the proposals are taken as they are
     #[arg(long, value_name = "FILE")]
     pub(crate) map: Option<PathBuf>,
+    /// An export of the receiving unit; what the backup says nothing of stays as it is there
+    #[arg(long, value_name = "EXPORT")]
+    pub(crate) base: Option<PathBuf>,
     /// The folder for the results; it must not be there yet, or be empty
     #[arg(short, long, value_name = "DIR")]
     pub(crate) output: PathBuf,
@@ -166,7 +169,8 @@ pub(crate) struct Ledger {
     /// The results of a carry
     #[arg(value_name = "DIR")]
     pub(crate) folder: PathBuf,
-    /// Only rows of this fate, or of the origin `added` or `pinned`; may be repeated
+    /// Only rows of this fate, of the origin `added`, `pinned` or `base`, or what of a base was
+    /// `overwritten` or `removed`; may be repeated
     #[arg(long, value_name = "FATE")]
     pub(crate) fate: Vec<String>,
     /// Only rows of this section; may be repeated

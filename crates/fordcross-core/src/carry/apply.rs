@@ -17,8 +17,8 @@ use crate::profile::{Fact, Lookup, PathStep};
 use crate::reading::{Reading, Row, RowKind};
 use crate::tree::{Kind, NodeId, Text, Tree};
 use rustc_hash::FxHashMap;
-use std::collections::HashMap;
 use smallvec::{SmallVec, smallvec};
+use std::collections::HashMap;
 use std::rc::Rc;
 
 /// Applies the crossing to a reading.
@@ -41,6 +41,7 @@ pub(super) fn apply<'i, 'a>(
         landings: Vec::new(),
         notes: Vec::new(),
         origins: Vec::new(),
+        implied: Vec::new(),
         instances: vec![None; places],
         parts: vec![None; places + 1],
         bars,
@@ -93,6 +94,7 @@ pub(super) struct Apply<'x, 'i, 'a> {
     landings: Vec<Landing>,
     notes: Vec<Note>,
     pub(super) origins: Vec<OriginRow>,
+    pub(super) implied: Vec<OriginRow>,
     /// The instance that was used last, for each place: rows of one scope stand together.
     pub(super) instances: Vec<Option<Rc<Instance<'i>>>>,
     pub(super) parts: Vec<Option<Rc<Parts>>>,
@@ -148,6 +150,8 @@ impl<'i, 'a> Apply<'_, 'i, 'a> {
             origins: self.origins,
             notes: self.notes,
             ports: self.bars.ports,
+            implied: self.implied,
+            replaced: Vec::new(),
             work: self.work,
         };
         (self.draft.tree, ledger)

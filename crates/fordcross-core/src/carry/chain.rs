@@ -21,7 +21,9 @@ pub(super) fn follow(steps: &mut [StepMade], trees: &[Tree<'_>], mapped_at: usiz
         rows_of,
         sources: steps.iter().map(|step| vec![None; step.reading.rows.len()]).collect(),
     };
-    let mut whole = Ledger { ports: chain.steps[mapped_at].ledger.ports.clone(), ..Ledger::default() };
+    let implied = chain.steps.last().map(|step| step.ledger.implied.clone()).unwrap_or_default();
+    let mut whole =
+        Ledger { implied, ports: chain.steps[mapped_at].ledger.ports.clone(), ..Ledger::default() };
     for row in 0..chain.steps[0].reading.rows.len() as u32 {
         let way = chain.way(0, row, Some(row));
         let from = whole.landings.len() as u32;

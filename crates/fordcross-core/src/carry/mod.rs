@@ -10,6 +10,8 @@
 
 mod apply;
 mod bar;
+mod base;
+mod base_findings;
 mod chain;
 mod draft;
 mod fire;
@@ -19,6 +21,7 @@ mod same_line;
 mod scopes;
 mod value;
 
+pub(crate) use base::{BaseOutcome, Based};
 pub(crate) use chain::rows_by_node;
 
 use crate::automaton::Automaton;
@@ -32,8 +35,8 @@ use crate::ledger::{DecidedBy, Ledger, LedgerWriter};
 use crate::locator::Labeler;
 use crate::mapping::{Mapping, PortProposal, PortTarget};
 use crate::profile::{FileForm, Model, Profile};
-use crate::reading::{Reading, RowKind, automaton_of};
 pub use crate::reading::FirstWalk;
+use crate::reading::{Reading, RowKind, automaton_of};
 use crate::source::LineIndex;
 use crate::tree::Tree;
 use crate::xml::write_xml;
@@ -53,6 +56,9 @@ pub struct CarryInput<'i, 'a> {
     pub mapping: &'i Mapping,
     /// Answers to what the crossings ask, as fact and value.
     pub answers: &'i [(String, String)],
+    /// An export of the receiving unit that everything is carried into, if there is one. It is of the
+    /// receiving line, release and model.
+    pub base: Option<&'i Backup<'a>>,
     /// How much codes matter to this person, where they said so. That a result differs from its
     /// ledger always blocks.
     pub severities: &'i [(Code, Severity)],
@@ -71,6 +77,8 @@ pub(crate) struct Step<'i, 'a> {
     pub(crate) mapping: Option<&'i Mapping>,
     /// What a person answered to what crossings ask.
     pub(crate) answers: &'i [(String, String)],
+    /// What it makes goes into a base, which can say otherwise where both defaults are the same.
+    pub(crate) into_base: bool,
 }
 
 impl<'i> Step<'i, '_> {
@@ -100,6 +108,7 @@ pub struct Carried<'i, 'a> {
     trees: Vec<Tree<'a>>,
     new_automaton: Automaton,
     ledger: Ledger,
+    based: Option<Based>,
     /// The new configuration in the receiving line's form; empty if it is blocked, and until it is written.
     pub result: Vec<u8>,
     /// What a person should know, blockers first, then in the order of the backup.
@@ -124,7 +133,9 @@ pub fn carry<'i, 'a>(input: CarryInput<'i, 'a>, walk: FirstWalk) -> Carried<'i, 
             input.model.map(|model| model.name.as_str())
         };
         let mapping = (number == mapped_at).then_some(input.mapping);
-        let step = Step { number: number as u8, tree, leg, model, mapping, answers: input.answers };
+        let into_base = input.base.is_some() && number + 1 == input.course.len();
+        let step =
+            Step { number: number as u8, tree, leg, model, mapping, answers: input.answers, into_base };
         let FirstWalk { automaton, reading } =
             walk.take().unwrap_or_else(|| FirstWalk::new(tree, &leg.old, &leg.crossing));
         let (made, mut ledger) = apply::apply(&step, &automaton, &reading);
@@ -139,11 +150,31 @@ pub fn carry<'i, 'a>(input: CarryInput<'i, 'a>, walk: FirstWalk) -> Carried<'i, 
         trees.push(made);
         steps.push(StepMade { automaton, reading, ledger });
     }
-    let ledger = chain::follow(&mut steps, &trees, mapped_at);
-    let new_automaton = automaton_of(&last.new, None);
-    let mut carried =
-        Carried { input, steps, trees, new_automaton, ledger, result: Vec::new(), findings: Vec::new() };
+    let mut ledger = chain::follow(&mut steps, &trees, mapped_at);
+    let mut new_automaton = automaton_of(&last.new, None);
+    let based = input.base.map(|base| {
+        let made = trees.last().expect("a tree after each step");
+        let (merged, based) = Based::new(base, made, &mut ledger, last, &mut new_automaton);
+        if let [_, .., step] = steps.as_mut_slice() {
+            step.ledger.follow(&based.places);
+        }
+        trees.push(merged);
+        based
+    });
+    let mut carried = Carried {
+        input,
+        steps,
+        trees,
+        new_automaton,
+        ledger,
+        based,
+        result: Vec::new(),
+        findings: Vec::new(),
+    };
     carried.findings = carried.gather_findings();
+    if let (Some(base), Some(based)) = (input.base, &carried.based) {
+        carried.findings.extend(base_findings::findings(base, based, &last.new, &mut carried.new_automaton));
+    }
     for finding in &mut carried.findings {
         if let Some((_, severity)) = input.severities.iter().find(|(code, _)| *code == finding.code) {
             finding.severity = *severity;
@@ -191,15 +222,17 @@ impl Carried<'_, '_> {
     pub fn write<T: Send>(&mut self, ledger: impl FnOnce(LedgerWriter<'_>) -> T + Send) -> T {
         let blocked = self.is_blocked();
         let new = &self.input.course[self.input.course.len() - 1].new;
-        let Self { input, steps, trees, new_automaton, ledger: whole, .. } = self;
+        let Self { input, steps, trees, new_automaton, ledger: whole, based, .. } = self;
         let tree: &Tree<'_> = trees.last().expect("a tree after each step");
         let whole: &Ledger = whole;
-        let rows = LedgerWriter::new(input, steps, trees, whole, new_automaton);
-        let model = input.model;
+        let bytes = based.as_mut().map(|based| std::mem::take(&mut based.bytes));
+        let kept = based.as_ref().map_or(&[][..], |based| &based.kept);
+        let rows = LedgerWriter::new(input, steps, trees, whole, new_automaton, based.as_ref());
+        let expected = read_back::Expected { tree, ledger: whole, profile: new, model: input.model, kept };
         let (written, (result, differences)) = std::thread::scope(|scope| {
             let ledger = scope.spawn(move || ledger(rows));
             let result =
-                if blocked { (Vec::new(), Vec::new()) } else { write_and_read_back(tree, whole, new, model) };
+                if blocked { (Vec::new(), Vec::new()) } else { write_and_read_back(bytes, &expected) };
             (ledger.join().expect("the ledger is written"), result)
         });
         if differences.is_empty() {
@@ -238,6 +271,11 @@ impl Carried<'_, '_> {
         let count_of =
             |origin: &Origin| self.ledger.origins.iter().filter(|row| row.origin == *origin).count();
         Origin::ALL.iter().map(|origin| (*origin, count_of(origin))).filter(|(_, count)| *count > 0).collect()
+    }
+
+    /// How many settings of the base are not what they were.
+    pub fn base_replaced(&self) -> usize {
+        self.ledger.replaced.len()
     }
 
     /// The steps of the work around the import, in their order.
@@ -296,19 +334,18 @@ impl Carried<'_, '_> {
     }
 }
 
-fn write_and_read_back(
-    tree: &Tree<'_>,
-    ledger: &Ledger,
-    new: &Profile,
-    model: Option<&Model>,
-) -> (Vec<u8>, Findings) {
-    let mut result = Vec::new();
-    match new.form {
-        FileForm::Json => write_json(tree, &mut result),
-        FileForm::Xml => write_xml(tree, &mut result),
-    }
-    let expected = read_back::Expected { tree, ledger, profile: new, model };
-    let differences = read_back::read_back(&result, &expected, &mut automaton_of(new, None));
+/// `bytes` is what there is to write already: a base with what was put into it.
+fn write_and_read_back(bytes: Option<Vec<u8>>, expected: &read_back::Expected<'_>) -> (Vec<u8>, Findings) {
+    let form = expected.profile.form;
+    let result = bytes.unwrap_or_else(|| {
+        let mut result = Vec::new();
+        match form {
+            FileForm::Json => write_json(expected.tree, &mut result),
+            FileForm::Xml => write_xml(expected.tree, &mut result),
+        }
+        result
+    });
+    let differences = read_back::read_back(&result, expected, &mut automaton_of(expected.profile, None));
     (result, differences)
 }
 

@@ -22,6 +22,8 @@ pub(super) struct Expected<'e> {
     pub(super) ledger: &'e Ledger,
     pub(super) profile: &'e Profile,
     pub(super) model: Option<&'e Model>,
+    /// Nodes that are the base's own: they are as the unit wrote them, whatever that is.
+    pub(super) kept: &'e [bool],
 }
 
 pub(super) fn read_back(bytes: &[u8], expected: &Expected<'_>, automaton: &mut Automaton) -> Findings {
@@ -124,8 +126,7 @@ impl Comparison<'_> {
             }
             return None;
         };
-        // Own text without text is not written; see `replay`.
-        while self.tree.kind(node) == Kind::OwnText && self.tree.value(node).is_empty() {
+        while self.is_silent(node) {
             node = self.tree.next_sibling(node)?;
         }
         let same_name = self.open.is_empty() || self.tree.is_entry(node) || self.tree.name(node) == name;
@@ -139,6 +140,15 @@ impl Comparison<'_> {
             return None;
         }
         Some(node)
+    }
+
+    /// Whether nothing is heard of the node when the result is read: see [`replay`].
+    fn is_silent(&self, node: NodeId) -> bool {
+        match self.tree.kind(node) {
+            Kind::OwnText => self.tree.value(node).is_empty(),
+            Kind::Comment | Kind::Instruction => true,
+            _ => false,
+        }
     }
 
     fn entry(&mut self, node: NodeId) -> Option<u16> {
@@ -210,16 +220,20 @@ impl Sink for Comparison<'_> {
             self.problem(node, "the value does not read back as it was written", None);
         } else if !self.accounted[node.index()] {
             self.problem(node, "nothing in the ledger stands behind this", None);
-        } else {
+        } else if self.wanted.kept.get(node.index()) != Some(&true) {
             self.check_value(node, value);
+        } else {
+            self.entry(node);
         }
         self.expected = self.tree.next_sibling(node);
     }
 
     fn close(&mut self, _: usize) {
         let node = self.open.pop().unwrap_or(NodeId::DOCUMENT);
-        let silent = |node: NodeId| self.tree.kind(node) == Kind::OwnText && self.tree.value(node).is_empty();
-        if let Some(missing) = self.expected.filter(|&node| !silent(node)) {
+        while let Some(silent) = self.expected.filter(|&node| self.is_silent(node)) {
+            self.expected = self.tree.next_sibling(silent);
+        }
+        if let Some(missing) = self.expected {
             self.problem(missing, "this is missing from the result", None);
         }
         self.expected = if node == NodeId::DOCUMENT { None } else { self.tree.next_sibling(node) };

@@ -239,12 +239,14 @@ impl<'i, 'a> Apply<'_, 'i, 'a> {
         let (scope, index) = instance.map_or((self.root, 0), |instance| (instance.scope, instance.index));
         let hand = Hand { here: self.here(rule, slots, scope, index), look_ups: &self.look_ups };
         let Some(prepared) = hand.prepare(field)? else { return Ok(()) };
-        if prepared.text == default || field.path.iter().any(|step| step.append) {
+        let implied = prepared.text == default;
+        if implied && !self.step.into_base || field.path.iter().any(|step| step.append) {
             return Ok(());
         }
         let names = path(&hand, &field.path)?;
         if let Ok(node) = self.write_leaf(at, &names, &prepared) {
-            self.pinned(node, format!("{}:{}", self.step.leg.crossing.file, rule.at.line));
+            let rule = format!("{}:{}", self.step.leg.crossing.file, rule.at.line);
+            self.pinned(node, rule, implied);
         }
         Ok(())
     }
@@ -256,7 +258,8 @@ impl<'i, 'a> Apply<'_, 'i, 'a> {
         let what = &new.schema.entries[twin as usize].what;
         let (Some(kind), Some(default)) = (what.setting(), what.default_at(new.release)) else { return };
         let Ok(prepared) = self.step.convert(bound, kind) else { return };
-        if prepared.text == default {
+        let implied = prepared.text == default;
+        if implied && !self.step.into_base {
             return;
         }
         let crate::pattern::Step::Names(names) = &new.schema.entries[twin as usize].pattern.steps
@@ -271,11 +274,12 @@ impl<'i, 'a> Apply<'_, 'i, 'a> {
             return;
         }
         if let Ok(node) = self.draft.leaf(parent, &names[0], kind, Text::Decoded(&prepared.text)) {
-            self.pinned(node, new.file.clone());
+            self.pinned(node, new.file.clone(), implied);
         }
     }
 
-    fn pinned(&mut self, node: NodeId, rule: String) {
-        self.origins.push(OriginRow { node, origin: Origin::Pinned, rule });
+    fn pinned(&mut self, node: NodeId, rule: String, implied: bool) {
+        let rows = if implied { &mut self.implied } else { &mut self.origins };
+        rows.push(OriginRow { node, origin: Origin::Pinned, rule });
     }
 }

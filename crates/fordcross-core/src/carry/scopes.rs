@@ -20,6 +20,9 @@ use std::rc::Rc;
 /// How many rows are looked at one by one before a row is searched for.
 const NEAR: usize = 24;
 
+/// The steps of a place's target, each with what became of the capture in it.
+type Names<'i> = SmallVec<[(Cow<'i, str>, Fate); 3]>;
+
 /// One object, or other scope, that a place takes.
 pub(super) struct Instance<'i> {
     pub(super) scope: NodeId,
@@ -31,7 +34,7 @@ pub(super) struct Instance<'i> {
     pub(super) index: usize,
     /// Where it goes; made when something lands there.
     pub(super) target: Cell<Option<NodeId>>,
-    pub(super) names: Result<SmallVec<[(Cow<'i, str>, Fate); 3]>, Failure>,
+    pub(super) names: Result<Names<'i>, Failure>,
 }
 
 /// The rows that clauses of rules of several settings could take, within one scope.

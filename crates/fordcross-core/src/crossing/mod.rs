@@ -66,6 +66,17 @@ pub struct Crossing {
     pub(crate) requirements: Vec<Requirement>,
     pub(crate) steps: Vec<WorkStep>,
     pub(crate) notices: Vec<Notice>,
+    pub(crate) base: BasePolicy,
+}
+
+/// What becomes of collections of a base that the crossing writes into. What neither list names is
+/// merged where its entries have keys, and replaced where nothing tells them apart.
+#[derive(Debug, Default)]
+pub(crate) struct BasePolicy {
+    /// Only what the crossing writes is there then.
+    pub(crate) replace: Vec<Pattern>,
+    /// What the crossing writes is put beside what is there; entries without keys behind it.
+    pub(crate) merge: Vec<Pattern>,
 }
 
 /// Finds the object of a place by a network that holds an address.
@@ -193,6 +204,7 @@ impl Crossing {
             requirements: Vec::new(),
             steps: Vec::new(),
             notices: Vec::new(),
+            base: BasePolicy::default(),
         }
     }
 }

@@ -4,15 +4,15 @@ use super::captures::{Captures, INDEX};
 use super::check::check_hidden;
 use super::syntax::{BadSide, parse_left, parse_target_path};
 use super::{
-    Action, Ask, Clause, Crossing, KeyTest, LookUp, Notice, Phase, Place, Requirement, Rule, Side, Table,
-    TargetStep, WorkStep,
+    Action, Ask, BasePolicy, Clause, Crossing, KeyTest, LookUp, Notice, Phase, Place, Requirement, Rule,
+    Side, Table, TargetStep, WorkStep,
 };
 use crate::expression::{Expression, OperandKind};
 use crate::finding::{Code, Findings, did_you_mean};
 use crate::pattern::{Pattern, Step};
 use crate::profile::{Lookup, PathStep, Profile};
 use crate::source::{LineIndex, Source, Span};
-use crate::toml_file::{Report, Section, Word, as_word, inside};
+use crate::toml_file::{Report, Section, Word, as_word, inside, parse_pattern};
 use crate::typing::pick;
 use rustc_hash::FxHashMap;
 use std::collections::HashMap;
@@ -106,6 +106,7 @@ impl Crossing {
         let requirements = reader.read_requirements(&root);
         let steps = reader.read_steps(&root);
         let notices = reader.read_notices(&root);
+        let base = reader.read_base(&root);
         root.finish();
         let Reader { places, mut rules, look_ups, asks, .. } = reader;
         rules.sort_by_key(|(span, _)| *span);
@@ -123,6 +124,7 @@ impl Crossing {
                 requirements,
                 steps,
                 notices,
+                base,
             }),
             _ => Err(report.into_findings()),
         }
@@ -332,6 +334,30 @@ impl Reader<'_, '_> {
             Some(Notice { at: self.lines.position(text.span.start), text: text.text.to_owned(), when })
         };
         root.sections("notice").into_iter().filter_map(read).collect()
+    }
+
+    fn read_base(&self, root: &Section<'_, '_>) -> BasePolicy {
+        let Some(section) = root.section("base") else { return BasePolicy::default() };
+        let patterns = |key| {
+            let words = section.words(key);
+            words.into_iter().filter_map(|word| self.new_pattern(&section, word)).collect()
+        };
+        let policy = BasePolicy { replace: patterns("replace"), merge: patterns("merge") };
+        section.finish();
+        policy
+    }
+
+    /// A pattern of the new side, which its profile must know.
+    fn new_pattern(&self, section: &Section<'_, '_>, word: Word<'_>) -> Option<Pattern> {
+        let pattern = parse_pattern(section, word)?;
+        let steps: Vec<PathStep<'_>> = pattern.steps.iter().map(PathStep::from).collect();
+        if let Lookup::Unknown { step, known } = self.new.schema.find(&steps) {
+            let name = pattern.steps[step].to_string();
+            self.report
+                .add(Code::LocatorUnknown, word.span, format!("{} has no `{name}` here", self.new.title))
+                .help(Lookup::help(&name, &known));
+        }
+        Some(pattern)
     }
 
     fn read_look_ups(&mut self, root: &Section<'_, '_>, scopes: &[Option<Scope>]) {

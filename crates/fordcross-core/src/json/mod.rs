@@ -5,4 +5,4 @@ mod write;
 
 pub use read::{read_json, read_json_tree};
 pub use write::write_json;
-pub(crate) use write::write_string;
+pub(crate) use write::{write_string, write_subtree};

@@ -1,5 +1,6 @@
 //! Writing: two spaces a level, one member a line, members in the order of the tree.
 
+use crate::layout::Layout;
 use crate::tree::{Kind, NodeId, Tree};
 
 /// Appends the tree as a JSON document with a line end.
@@ -7,11 +8,24 @@ use crate::tree::{Kind, NodeId, Tree};
 /// Attributes and own text of an XML element have no form here; a crossing never makes them in a
 /// tree that is written as JSON.
 pub fn write_json(tree: &Tree<'_>, out: &mut Vec<u8>) {
+    write_subtree(tree, tree.root(), Layout::OURS, out);
+    out.push(b'\n');
+}
+
+/// Appends a value with all below it, without a line end.
+pub(crate) fn write_subtree(tree: &Tree<'_>, top: NodeId, layout: Layout<'_>, out: &mut Vec<u8>) {
     let mut depth = 0;
-    let mut at = tree.root();
+    let mut at = top;
     // Without recursion: a tree of any depth is written.
     loop {
-        let opened = write_node(tree, at, depth, out);
+        if depth > 0 {
+            layout.new_line(depth, out);
+            if !tree.is_entry(at) {
+                write_string(tree.name(at), out);
+                out.extend_from_slice(b": ");
+            }
+        }
+        let opened = write_node(tree, at, out);
         if opened {
             depth += 1;
         }
@@ -21,7 +35,6 @@ pub fn write_json(tree: &Tree<'_>, out: &mut Vec<u8>) {
         }
         loop {
             if depth == 0 {
-                out.push(b'\n');
                 return;
             }
             if let Some(next) = tree.next_sibling(at) {
@@ -31,21 +44,14 @@ pub fn write_json(tree: &Tree<'_>, out: &mut Vec<u8>) {
             }
             at = tree.parent(at);
             depth -= 1;
-            new_line(depth, out);
+            layout.new_line(depth, out);
             out.push(if tree.kind(at) == Kind::List { b']' } else { b'}' });
         }
     }
 }
 
 /// Writes a leaf or an empty branch whole, else the beginning of a branch. Says whether it is open.
-fn write_node(tree: &Tree<'_>, id: NodeId, depth: usize, out: &mut Vec<u8>) -> bool {
-    if depth > 0 {
-        new_line(depth, out);
-        if !tree.is_entry(id) {
-            write_string(tree.name(id), out);
-            out.extend_from_slice(b": ");
-        }
-    }
+fn write_node(tree: &Tree<'_>, id: NodeId, out: &mut Vec<u8>) -> bool {
     let has_children = tree.first_child(id).is_some();
     match (tree.kind(id), has_children) {
         (Kind::Map, true) => out.push(b'{'),
@@ -56,17 +62,6 @@ fn write_node(tree: &Tree<'_>, id: NodeId, depth: usize, out: &mut Vec<u8>) -> b
         _ => write_string(tree.value(id), out),
     }
     has_children
-}
-
-fn new_line(depth: usize, out: &mut Vec<u8>) {
-    const SPACES: [u8; 64] = [b' '; 64];
-    out.push(b'\n');
-    let mut left = depth * 2;
-    while left > 0 {
-        let now = left.min(SPACES.len());
-        out.extend_from_slice(&SPACES[..now]);
-        left -= now;
-    }
 }
 
 /// Appends a JSON string with its quotes. Escapes what RFC 8259 section 7 demands, nothing more.

@@ -33,8 +33,7 @@ impl<'l> Fragments<'l> {
             out
         };
         let numbers = (0..old.sections.len()).map(|number| Some(number as u16)).chain([None]);
-        let sections =
-            numbers.map(|number| named(b",\"section\":", old.section_name(number))).collect();
+        let sections = numbers.map(|number| named(b",\"section\":", old.section_name(number))).collect();
         let types = old.types.list.iter().map(|kind| named(b",\"type\":", &kind.name)).chain([Vec::new()]);
         Self {
             course,

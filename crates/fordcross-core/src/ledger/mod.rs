@@ -8,6 +8,7 @@ mod write;
 
 pub use write::{LedgerWriter, Untyped};
 
+use crate::carry::BaseOutcome;
 use crate::crossing::Phase;
 use crate::fate::{Fate, Origin};
 use crate::finding::Code;
@@ -81,6 +82,10 @@ pub struct Ledger {
     pub(crate) notes: Vec<Note>,
     /// The ports that the map left or left open.
     pub(crate) ports: Vec<String>,
+    /// Old defaults that are also the new ones, where a base could say otherwise.
+    pub(crate) implied: Vec<OriginRow>,
+    /// Settings of the base that are not what they were.
+    pub(crate) replaced: Vec<(NodeId, BaseOutcome)>,
     /// Steps of the work around the import.
     pub(crate) work: Vec<(Phase, String)>,
 }
@@ -91,8 +96,19 @@ impl Ledger {
         for landing in &mut self.landings {
             landing.node = new_ids[landing.node.index()];
         }
-        for row in &mut self.origins {
+        for row in self.origins.iter_mut().chain(&mut self.implied) {
             row.node = new_ids[row.node.index()];
+        }
+    }
+
+    /// The same where some nodes may be nowhere now: what had landed there has no landing.
+    pub(crate) fn follow(&mut self, places: &[Option<NodeId>]) {
+        let at = |node: NodeId| places.get(node.index()).copied().flatten().unwrap_or(NodeId::DOCUMENT);
+        for landing in &mut self.landings {
+            landing.node = at(landing.node);
+        }
+        for row in &mut self.origins {
+            row.node = at(row.node);
         }
     }
 

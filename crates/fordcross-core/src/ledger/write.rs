@@ -5,7 +5,7 @@
 use super::fragments::Fragments;
 use super::{DecidedBy, Decision, Ledger};
 use crate::automaton::Automaton;
-use crate::carry::{CarryInput, StepMade, rows_by_node};
+use crate::carry::{Based, CarryInput, StepMade, rows_by_node};
 use crate::course::Leg;
 use crate::fate::Fate;
 use crate::json::write_string;
@@ -28,6 +28,7 @@ pub struct LedgerWriter<'l> {
     fragments: Fragments<'l>,
     /// The rows of each step with what labels them: the backup's first.
     sides: Vec<WrittenSide<'l>>,
+    base: Option<BaseSide<'l>>,
     new_tree: &'l Tree<'l>,
     new_automaton: Automaton,
     new_labels: Labeler<'l, 'l>,
@@ -60,6 +61,15 @@ struct WrittenSide<'l> {
     rows: Arc<[Option<u32>]>,
 }
 
+/// The base that everything was carried into.
+#[derive(Clone, Debug)]
+struct BaseSide<'l> {
+    tree: &'l Tree<'l>,
+    reading: &'l Reading,
+    labels: Labeler<'l, 'l>,
+    lines: Arc<LineIndex<'l>>,
+}
+
 impl<'l> LedgerWriter<'l> {
     pub(crate) fn new(
         input: &CarryInput<'l, 'l>,
@@ -67,6 +77,7 @@ impl<'l> LedgerWriter<'l> {
         trees: &'l [Tree<'l>],
         ledger: &'l Ledger,
         new_automaton: &Automaton,
+        based: Option<&'l Based>,
     ) -> Self {
         let several = steps.len() > 1;
         let old_trees = std::iter::once(&input.backup.tree).chain(trees);
@@ -93,7 +104,17 @@ impl<'l> LedgerWriter<'l> {
         let new = &input.course[input.course.len() - 1].new;
         let mut file = Vec::new();
         write_string(input.backup.tree.source().name, &mut file);
+        let base = input.base.zip(based).map(|(base, based)| {
+            let tree: &'l Tree<'l> = &base.tree;
+            BaseSide {
+                tree,
+                reading: &based.reading,
+                labels: Labeler::new(tree, &new.schema, Some(&based.reading.ordinals), new_automaton),
+                lines: Arc::new(LineIndex::new(tree.source().text)),
+            }
+        });
         Self {
+            base,
             line: 1,
             new_labels: Labeler::new(new_tree, &new.schema, None, new_automaton),
             lines: Arc::new(LineIndex::new(input.backup.tree.source().text)),
@@ -123,9 +144,9 @@ impl<'l> LedgerWriter<'l> {
         &self.course[self.course.len() - 1].new
     }
 
-    /// How many rows there are, those with an origin among them.
+    /// How many rows there are, those with an origin and those of a base among them.
     pub fn len(&self) -> usize {
-        self.ledger.decisions.len() + self.ledger.origins.len()
+        self.ledger.decisions.len() + self.ledger.origins.len() + self.ledger.replaced.len()
     }
 
     /// Whether there is nothing to write.
@@ -142,8 +163,10 @@ impl<'l> LedgerWriter<'l> {
         for index in rows {
             if index < backup {
                 self.backup_row(index, out);
-            } else {
+            } else if index < backup + self.ledger.origins.len() {
                 self.origin_row(index, index - backup, out);
+            } else {
+                self.base_row(index, index - backup - self.ledger.origins.len(), out);
             }
         }
     }
@@ -312,6 +335,35 @@ impl<'l> LedgerWriter<'l> {
         let node = row.node;
         self.write_new_value(node, out);
         out.extend_from_slice(b"}]}\n");
+    }
+}
+
+impl LedgerWriter<'_> {
+    /// A setting of the base that is not what it was.
+    fn base_row(&mut self, index: usize, replaced: usize, out: &mut Vec<u8>) {
+        let (node, outcome) = self.ledger.replaced[replaced];
+        let new = self.new_profile();
+        let Some(base) = &mut self.base else { return };
+        let position = base.lines.position(base.tree.span(node).start);
+        out.extend_from_slice(b"{\"row\":");
+        number(index as u64 + 1, out);
+        out.extend_from_slice(b",\"kind\":\"base\",\"file\":");
+        write_string(base.tree.source().name, out);
+        out.extend_from_slice(b",\"line\":");
+        number(u64::from(position.line), out);
+        out.extend_from_slice(b",\"column\":");
+        number(u64::from(position.column), out);
+        out.extend_from_slice(b",\"locator\":");
+        write_string(base.labels.label(node, &mut self.new_automaton), out);
+        let row = base.reading.setting_at(node);
+        let kind = row.and_then(|row| row.type_id(new, &self.new_automaton));
+        if let Some(kind) = kind.filter(|&kind| !new.types.is_secret(kind)) {
+            out.extend_from_slice(b",\"value\":");
+            write_value(&new.types.get(kind).form, base.tree.value(node), out);
+        }
+        out.extend_from_slice(b",\"outcome\":\"");
+        out.extend_from_slice(outcome.word().as_bytes());
+        out.extend_from_slice(b"\"}\n");
     }
 }
 

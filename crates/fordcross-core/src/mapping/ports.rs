@@ -33,8 +33,7 @@ pub fn used_ports(backup: &Backup<'_>, profile: &Profile, walk: &FirstWalk) -> V
         }
     }
     let types = &profile.types;
-    let of_ports: Vec<bool> =
-        (0..types.list.len() as u16).map(|id| names_port(types, TypeId(id))).collect();
+    let of_ports: Vec<bool> = (0..types.list.len() as u16).map(|id| names_port(types, TypeId(id))).collect();
     let mut counted: FxHashSet<(usize, u32)> = FxHashSet::default();
     for row in &reading.rows {
         let Some(kind) = row.type_id(profile, automaton) else { continue };

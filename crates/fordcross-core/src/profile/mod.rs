@@ -6,7 +6,7 @@ mod parse;
 mod schema;
 
 pub(crate) use parse::names_port;
-pub(crate) use schema::{Lookup, PathStep, Schema, What};
+pub(crate) use schema::{Admits, Lookup, PathStep, Schema, What};
 
 use crate::finding::{Code, Finding, did_you_mean};
 use crate::pattern::Pattern;

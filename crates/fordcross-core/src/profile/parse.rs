@@ -1,11 +1,11 @@
 //! From the text of a profile to a checked [`Profile`].
 
-use super::schema::{Entry, Lookup, PathStep, Schema, What};
+use super::schema::{Admits, Entry, Lookup, PathStep, Schema, What};
 use super::{Fact, Facts, FileForm, Model, NeverHeld, Port, Profile, Release, SectionDeclaration};
 use crate::finding::{Code, Findings, did_you_mean};
-use crate::pattern::{BadPattern, Pattern, Step};
+use crate::pattern::Step;
 use crate::source::{LineIndex, Position, Source};
-use crate::toml_file::{Report, Section, Word, as_word, inside};
+use crate::toml_file::{Report, Section, Word, as_word, parse_pattern};
 use crate::typing::{BUILT_IN, Form, RawTypes, TypeId, Types, declare_type, pick, type_at};
 use std::ops::Range;
 
@@ -129,7 +129,8 @@ fn read_types(root: &Section<'_, '_>, types: &mut RawTypes) {
     }
 }
 
-/// Gives back the keys with their places; they can be checked only once all settings are known.
+/// Gives back the settings that objects name, with their places; they can be checked only once all
+/// settings are known.
 fn read_objects<'r>(
     root: &Section<'r, '_>,
     types: &mut RawTypes,
@@ -146,6 +147,7 @@ fn read_objects<'r>(
             None => None,
         };
         let range = read_range(&section, releases);
+        let admits = read_admits(&section);
         let ordered = section.boolean("ordered").unwrap_or(false);
         let many = !keys.is_empty() || name.is_some() || ordered || section.boolean("many").unwrap_or(false);
         if let Some(pattern) = at.and_then(|at| parse_pattern(&section, at)) {
@@ -158,11 +160,38 @@ fn read_objects<'r>(
                     .help("where the name of the element or member is the key, end with `*` and give `name` its type");
             }
             placed.extend(key_words.iter().map(|&word| (schema.entries.len(), word)));
-            schema.entries.push(Entry { pattern, what: What::Object { keys, name, many }, releases: range });
+            placed.extend(admits.iter().filter_map(|(_, setting)| Some((schema.entries.len(), (*setting)?))));
+            let admits = admits.map(|(admits, _)| admits);
+            let what = What::Object { keys, name, many, admits };
+            schema.entries.push(Entry { pattern, what, releases: range });
         }
         section.finish();
     }
     placed
+}
+
+/// `admits = "a user"`, and with it `admits-if = "action = permit|pass"`.
+fn read_admits<'r>(section: &Section<'r, '_>) -> Option<(Admits, Option<Word<'r>>)> {
+    let what = section.word("admits");
+    let only_if = section.word("admits-if");
+    if let (None, Some(word)) = (what, only_if) {
+        section
+            .report()
+            .add(Code::ValueWrong, word.span, "`admits-if` without `admits`")
+            .help("say with `admits` whom or what the object lets in");
+    }
+    let setting = only_if.map(|word| Word { text: word.text.split(" = ").next().unwrap_or(""), ..word });
+    let only_if = only_if.and_then(|word| {
+        let parts = word.text.split_once(" = ");
+        if parts.is_none() {
+            section
+                .report()
+                .add(Code::ValueWrong, word.span, "expected a setting of the object and a value")
+                .help("write `SETTING = VALUE`, with `|` between several values");
+        }
+        parts.map(|(setting, values)| (setting.to_owned(), values.split('|').map(str::to_owned).collect()))
+    });
+    Some((Admits { what: what?.text.to_owned(), only_if }, setting))
 }
 
 fn read_settings(root: &Section<'_, '_>, types: &mut RawTypes, schema: &mut Schema, releases: &[Release]) {
@@ -287,7 +316,7 @@ fn read_defaults(
     defaults
 }
 
-/// Each key must be a declared setting, and one that may be shown: keys stand in locators.
+/// Each setting that an object names must be declared, and one that may be shown: keys stand in locators.
 fn check_keys(root: &Section<'_, '_>, keys: &[(usize, Word<'_>)], types: &Types, schema: &Schema) {
     for &(entry, key) in keys {
         let pattern = &schema.entries[entry].pattern;
@@ -302,26 +331,17 @@ fn check_keys(root: &Section<'_, '_>, keys: &[(usize, Word<'_>)], types: &Types,
         path.push(PathStep::Name(key.text));
         let problem = match schema.find(&path) {
             Lookup::Declared(index) => match schema.entries[index as usize].what.setting() {
-                Some(kind) if types.is_secret(kind) => "a secret cannot be a key: keys stand in locators",
+                Some(kind) if types.is_secret(kind) => {
+                    "a secret cannot tell objects apart: keys stand in locators"
+                }
                 Some(_) => continue,
-                None => "a key must be a setting",
+                None => "this must be a setting",
             },
-            _ => "the key is not declared as a setting of the object",
+            _ => "this is not declared as a setting of the object",
         };
         root.report()
             .add(Code::LocatorUnknown, key.span, problem)
             .help(format!("declare `\"{pattern}/{}\" = …` under `[setting]`", key.text));
-    }
-}
-
-fn parse_pattern(section: &Section<'_, '_>, word: Word<'_>) -> Option<Pattern> {
-    match Pattern::parse(word.text) {
-        Ok(pattern) => Some(pattern),
-        Err(BadPattern { at, message }) => {
-            let span = inside(word, section.report().source, at.start, at.end);
-            section.report().add(Code::RuleMalformed, span, message);
-            None
-        }
     }
 }
 

@@ -37,7 +37,18 @@ pub(crate) enum What {
         name: Option<TypeId>,
         /// There may be several.
         many: bool,
+        /// Whom or what an object of the kind lets in, if it does.
+        admits: Option<Admits>,
     },
+}
+
+/// Why an object of a base is worth a look even where the backup says nothing of it.
+#[derive(Clone, Debug)]
+pub(crate) struct Admits {
+    /// `a user`, `an allowing rule`.
+    pub(crate) what: String,
+    /// A setting of the object and the values with which it lets in; always, if there is none.
+    pub(crate) only_if: Option<(String, Vec<String>)>,
 }
 
 impl What {

@@ -124,7 +124,50 @@ impl<'a> Tree<'a> {
         self.set_value(id, value);
     }
 
-    /// The same tree with its nodes in document order, attributes first, and the new id of each node.
+    /// Empties a node and makes it one of that kind, in its place among its siblings.
+    pub(crate) fn reset(&mut self, id: NodeId, kind: Kind) {
+        let node = &mut self.nodes[id.index()];
+        node.head = node.head & NAME_MASK | (kind as u32) << NAME_BITS;
+        (node.a, node.b) = (NONE, NONE);
+    }
+
+    /// Takes the children that `gone` says out of a branch.
+    pub(crate) fn unlink(&mut self, parent: NodeId, gone: impl Fn(NodeId) -> bool) {
+        let kept: Vec<NodeId> = self.children(parent).filter(|&child| !gone(child)).collect();
+        let holder = &mut self.nodes[parent.index()];
+        holder.a = kept.first().map_or(NONE, |first| first.0);
+        holder.b = kept.last().map_or(NONE, |last| last.0);
+        for (index, child) in kept.iter().enumerate() {
+            self.nodes[child.index()].next = kept.get(index + 1).map_or(NONE, |next| next.0);
+        }
+    }
+
+    /// Copies a node of another tree with all below it as the last child of `parent`; `made` is told of
+    /// each old and new node.
+    pub(crate) fn graft(
+        &mut self,
+        parent: NodeId,
+        from: &Tree<'_>,
+        top: NodeId,
+        made: &mut dyn FnMut(NodeId, NodeId),
+    ) -> NodeId {
+        let mut first = None;
+        let mut work = vec![(parent, top)];
+        while let Some((parent, node)) = work.pop() {
+            let new = self.push(parent, from.kind(node), from.name(node), Span::default());
+            if !from.kind(node).is_branch() {
+                self.set_value(new, Text::Decoded(from.value(node)));
+            }
+            made(node, new);
+            first.get_or_insert(new);
+            let below = work.len();
+            work.extend(from.children(node).map(|child| (new, child)));
+            work[below..].reverse();
+        }
+        first.unwrap_or(parent)
+    }
+
+    /// The same tree with its nodes in document order, attributes first and own text last, and the new id of each node.
     pub(crate) fn in_document_order(&self) -> (Tree<'a>, Vec<NodeId>) {
         let mut ordered = Tree::new(self.source);
         ordered.decoded.clone_from(&self.decoded);
@@ -132,10 +175,15 @@ impl<'a> Tree<'a> {
         let mut new_ids = vec![NodeId::DOCUMENT; self.nodes.len()];
         let mut stack: Vec<NodeId> = Vec::new();
         let push_children = |id: NodeId, stack: &mut Vec<NodeId>| {
-            let is_attribute = |id: &NodeId| self.kind(*id) == Kind::Attribute;
             let start = stack.len();
-            stack.extend(self.children(id).filter(is_attribute));
-            stack.extend(self.children(id).filter(|id| !is_attribute(id)));
+            let rank = |id: NodeId| match self.kind(id) {
+                Kind::Attribute => 0,
+                Kind::OwnText => 2,
+                _ => 1,
+            };
+            for wanted in 0..3 {
+                stack.extend(self.children(id).filter(|&child| rank(child) == wanted));
+            }
             stack[start..].reverse();
         };
         push_children(NodeId::DOCUMENT, &mut stack);

@@ -11,3 +11,4 @@ mod write;
 
 pub use scan::read_xml;
 pub use write::write_xml;
+pub(crate) use write::{escape, write_element};

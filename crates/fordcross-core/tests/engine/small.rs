@@ -170,6 +170,7 @@ pub(crate) fn carry_over(text: &str, old: Profile, new: Profile, crossing: Cross
         mapping: &mapping,
         answers: &[],
         severities: &[],
+        base: None,
     };
     let mut carried = carry(input, walk);
     let ledger = carried.write(|mut rows| {

@@ -1,19 +1,22 @@
 //! `carry`: converts a backup and accounts for every setting.
 
 use super::map::read_map;
-use super::way::{Loaded, Ready, load};
+use super::way::{Loaded, Ready, Receiver, load, open};
 use crate::arguments::{Carry, General};
+use crate::files::{InputFile, read_backup};
 use crate::output::findings::{finding_json, print_findings};
 use crate::output::table::columns;
 use crate::output::{BOLD, Printer, Sources, count};
 use crate::receipt::{Entry, RunningHash, receipt};
 use crate::result_folder::{Existing, RECEIPT, ResultFolder};
 use crate::status::{Failed, Status};
+use fordcross_core::backup::Backup;
 use fordcross_core::carry::{Carried, CarryInput, FateCount, FirstWalk, carry as carry_over};
 use fordcross_core::fate::Fate;
-use fordcross_core::finding::Finding;
+use fordcross_core::finding::{Code, Finding};
 use fordcross_core::ledger::{LedgerWriter, Untyped};
 use fordcross_core::mapping::{MapFile, MapUse, Mapping, PortProposal, propose, used_ports, write_map};
+use fordcross_core::source::Span;
 use serde_json::{Value, json};
 use std::collections::BTreeMap;
 use std::io::Read;
@@ -29,6 +32,9 @@ pub(crate) fn carry(
     let existing = if options.replace { Existing::Replace } else { Existing::Refuse };
     let loaded = load(general, &options.way, input)?;
     let ready = loaded.ready(options.way.reading.treat_as.as_deref())?;
+    let base_file =
+        options.base.as_deref().map(|path| read_backup(path, input, &loaded.library)).transpose()?;
+    let base = base_file.as_ref().map(|file| open_base(file, &loaded)).transpose()?;
     let walk = ready.walk();
     let decisions = decide(options, &loaded, &ready, &walk)?;
     let folder = ResultFolder::begin(&options.output, existing)?;
@@ -48,12 +54,15 @@ pub(crate) fn carry(
         mapping: &mapping,
         answers: &options.answers,
         severities: &general.severity,
+        base: base.as_ref(),
     };
     let mut carried = carry_over(input, walk);
     carried.findings.splice(0..0, decisions.findings);
     carried.findings.splice(0..0, ready.notices.iter().cloned());
     carried.findings.sort_by_key(|finding| finding.severity);
-    let files = write(&folder, options, &loaded, &ready, &decisions.proposals, &mut carried)?;
+    let mut inputs = input_entries(options, &loaded, &ready)?;
+    inputs.extend(base_file.iter().map(|file| Entry::new("base", &file.name, file.text.as_bytes())));
+    let files = write(&folder, options, &loaded, &ready, (&inputs, &decisions.proposals), &mut carried)?;
     folder.finish()?;
     let counts = carried.counts();
     if general.json {
@@ -96,15 +105,27 @@ fn decide(
     Ok(Decisions { map, proposals, findings })
 }
 
-/// Writes all result files; gives back their names.
-fn write(
-    folder: &ResultFolder,
-    options: &Carry,
-    loaded: &Loaded,
-    ready: &Ready<'_>,
-    proposals: &[PortProposal],
-    carried: &mut Carried<'_, '_>,
-) -> Result<Vec<String>, Failed> {
+/// Reads and recognises a base, which must be of the receiving line, release and model.
+fn open_base<'l>(file: &'l InputFile, loaded: &'l Loaded) -> Result<Backup<'l>, Failed> {
+    let (base, profile, _) = open(file, &loaded.library, None)?;
+    let receiver = &loaded.receiver;
+    let found = Receiver {
+        line: profile.line.clone(),
+        model: base.identity.model.clone(),
+        release: base.identity.release.clone(),
+    };
+    if found == *receiver {
+        return Ok(base);
+    }
+    let message = format!("the base is an export of `{found}`, and the receiving unit is `{receiver}`");
+    let finding = Finding::new(Code::BaseUnfit, message)
+        .at(file.source(), Span::default())
+        .help(format!("export the base from the receiving unit, or carry with `--to {found}`"));
+    Err(vec![finding].into())
+}
+
+/// All that went in, apart from a base.
+fn input_entries(options: &Carry, loaded: &Loaded, ready: &Ready<'_>) -> Result<Vec<Entry>, Failed> {
     let mut inputs = vec![Entry::new("backup", &loaded.file.name, loaded.file.text.as_bytes())];
     inputs.extend(
         ready.profile_files.iter().map(|file| Entry::new("profile", &file.file, file.text.as_bytes())),
@@ -112,10 +133,23 @@ fn write(
     inputs.extend(
         ready.crossing_files.iter().map(|file| Entry::new("crossing", &file.file, file.text.as_bytes())),
     );
-    let given_map = options.map.as_deref().map(crate::files::read_text).transpose()?;
-    if let (Some(path), Some(text)) = (&options.map, &given_map) {
+    if let Some(path) = &options.map {
+        let text = crate::files::read_text(path)?;
         inputs.push(Entry::new("map", &path.display().to_string(), text.as_bytes()));
     }
+    Ok(inputs)
+}
+
+/// Writes all result files; gives back their names.
+fn write(
+    folder: &ResultFolder,
+    options: &Carry,
+    loaded: &Loaded,
+    ready: &Ready<'_>,
+    (inputs, proposals): (&[Entry], &[PortProposal]),
+    carried: &mut Carried<'_, '_>,
+) -> Result<Vec<String>, Failed> {
+    let given_map = options.map.as_deref().map(crate::files::read_text).transpose()?;
     let untyped = if options.show_untyped { Untyped::Show } else { Untyped::Hide };
     let ledger = carried.write(|rows| write_ledger(folder, &rows.untyped(untyped)))?;
     let mut outputs = Vec::new();
@@ -136,7 +170,7 @@ fn write(
         "blocked": carried.is_blocked(),
         "fates": fates(&carried.counts()),
     });
-    let receipt = receipt(&inputs, &decided, &outputs);
+    let receipt = receipt(inputs, &decided, &outputs);
     folder.write(RECEIPT, |out| out.write_all(receipt.as_bytes()))?;
     Ok(outputs.iter().map(|entry| entry.file.clone()).chain([RECEIPT.to_owned()]).collect())
 }
@@ -249,6 +283,13 @@ fn print(
             origin.about()
         ))?;
     }
+    if carried.base_replaced() > 0 {
+        printer.line(&format!(
+            "  {} of the base {} overwritten or removed.",
+            count(carried.base_replaced(), "setting"),
+            if carried.base_replaced() == 1 { "was" } else { "were" }
+        ))?;
+    }
     if carried.comments() > 0 {
         printer.line(&format!(
             "  {} not taken along: the new form has none.",
@@ -288,6 +329,7 @@ fn to_json(carried: &Carried<'_, '_>, counts: &[FateCount], files: &[String]) ->
         "blocked": carried.is_blocked(),
         "counts": counts.iter().map(count).collect::<Vec<_>>(),
         "comments_left": carried.comments(),
+        "base_replaced": carried.base_replaced(),
         "work": work,
         "findings": carried.findings.iter().map(finding_json).collect::<Vec<_>>(),
         "files": files,

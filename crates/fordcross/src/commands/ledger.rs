@@ -2,7 +2,7 @@
 
 use crate::arguments::{Format, General, Ledger};
 use crate::output::Printer;
-use crate::output::rows::{CsvRows, JsonRows, RowPrinter, TableRows};
+use crate::output::rows::{CsvRows, JsonRows, RowPrinter, TableRows, fate};
 use crate::status::{Failed, Status};
 use fordcross_core::fate::{Fate, Origin};
 use serde_json::Value;
@@ -19,6 +19,7 @@ pub(crate) fn ledger(
         .iter()
         .map(|fate| fate.word())
         .chain(Origin::ALL.iter().map(|origin| origin.word()))
+        .chain(["overwritten", "removed"])
         .collect();
     if let Some(unknown) = options.fate.iter().find(|fate| !known.contains(&fate.as_str())) {
         let help = format!("the fates are {}", known.join(", "));
@@ -67,8 +68,7 @@ impl<'o> Filter<'o> {
         let field = |name: &str| row[name].as_str().unwrap_or_default();
         let among =
             |wanted: &[String], found: &str| wanted.is_empty() || wanted.iter().any(|wanted| wanted == found);
-        let fate = if row["origin"].is_string() { field("origin") } else { field("fate") };
-        among(&self.options.fate, fate)
+        among(&self.options.fate, &fate(row))
             && among(&self.options.section, field("section"))
             && self.takes_locator(row)
     }

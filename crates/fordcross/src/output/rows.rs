@@ -138,9 +138,11 @@ fn value_of(row: &Value) -> String {
     }
 }
 
-fn fate(row: &Value) -> String {
-    let field = if row["origin"].is_string() { "origin" } else { "fate" };
-    text(&row[field])
+/// The fate of a setting or object, the origin of what the result has beside them, or what became of
+/// a setting of a base.
+pub(crate) fn fate(row: &Value) -> String {
+    let field = ["origin", "outcome"].into_iter().find(|field| row[field].is_string());
+    text(&row[field.unwrap_or("fate")])
 }
 
 fn text(value: &Value) -> String {

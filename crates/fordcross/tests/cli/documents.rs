@@ -40,6 +40,9 @@ fn the_readme_lists_the_fates_as_they_are() {
 fn the_commands_of_the_readme_run() {
     let desk = Desk::new();
     desk.write("gw-wrackhaven.xml", crate::desk::WRACKHAVEN);
+    for file in ["gw-corrie.xml", "new-unit.osier.json"] {
+        desk.write(file, document(&format!("demo/corrie-slip/{file}")));
+    }
     let readme = document("README.md");
     let commands: Vec<&str> = readme.lines().filter_map(|line| line.strip_prefix("fordcross ")).collect();
     assert!(commands.len() >= 5, "{commands:?}");

@@ -5,11 +5,12 @@ use std::fmt::Write as _;
 use std::fs;
 use std::path::{Path, PathBuf};
 
-/// The demo backups: folder, backup, receiving unit.
-const CASES: [(&str, &str, &str); 3] = [
-    ("wrackhaven", "gw-wrackhaven.xml", "osier/8@2.1"),
-    ("sandle-point", "gw-sandle-1.xml", "osier/16@2.1"),
-    ("corrie-slip", "gw-corrie.xml", "osier/8@2.1"),
+/// The demo backups: folder, backup, receiving unit, base, and where what is expected stands.
+const CASES: [(&str, &str, &str, Option<&str>, &str); 4] = [
+    ("wrackhaven", "gw-wrackhaven.xml", "osier/8@2.1", None, "expected"),
+    ("sandle-point", "gw-sandle-1.xml", "osier/16@2.1", None, "expected"),
+    ("corrie-slip", "gw-corrie.xml", "osier/8@2.1", None, "expected"),
+    ("corrie-slip", "gw-corrie.xml", "osier/8@2.1", Some("new-unit.osier.json"), "expected-with-base"),
 ];
 
 fn demo() -> PathBuf {
@@ -20,12 +21,16 @@ fn demo() -> PathBuf {
 fn demo_backups_become_what_is_expected() {
     let bless = std::env::var_os("FORDCROSS_BLESS").is_some();
     let mut wrong = String::new();
-    for (folder, backup, to) in CASES {
+    for (folder, backup, to, base, expected) in CASES {
         let desk = Desk::new();
         let home = demo().join(folder);
         fs::copy(home.join(backup), desk.path(backup)).expect("the demo backup is there");
         let survey = desk.run_to(0, &format!("survey {backup} --today 2026-11-25"));
-        let carry = desk.run_to(0, &format!("carry {backup} --to {to} -o out"));
+        let with_base = base.map(|base| format!("--base {base}")).unwrap_or_default();
+        if let Some(base) = base {
+            fs::copy(home.join(base), desk.path(base)).expect("the demo base is there");
+        }
+        let carry = desk.run_to(0, &format!("carry {backup} --to {to} {with_base} -o out"));
         let mut made =
             vec![("survey.txt".to_owned(), survey.out), ("carry.txt".to_owned(), carry.out + &carry.err)];
         for name in crate::desk::names_in(&desk.path("out")) {
@@ -36,7 +41,7 @@ fn demo_backups_become_what_is_expected() {
             made.iter().find(|(name, _)| name.ends_with(".osier.json")).expect("a configuration");
         let taken = stand_in(&desk, &format!("out/{}", configuration.0));
         assert_eq!(taken.status, 0, "{}", taken.err);
-        compare(&home.join("expected"), &made, bless, &mut wrong);
+        compare(&home.join(expected), &made, bless, &mut wrong);
     }
     assert!(wrong.is_empty(), "differs from what is expected; look, then run scripts/bless:\n{wrong}");
 }

@@ -11,6 +11,7 @@
 //! - `printing`: what people and programs read
 
 mod accounting;
+mod base;
 mod courses;
 mod desk;
 mod documents;

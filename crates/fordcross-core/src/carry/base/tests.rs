@@ -1,0 +1,285 @@
+use super::*;
+use crate::json::read_json_tree;
+use crate::profile::Profile;
+use crate::source::Source;
+use crate::xml::read_xml;
+use rstest::rstest;
+
+const JSON: &str = r#"
+[profile]
+line = "n"
+title = "N"
+form = "json"
+[recognise]
+marker = "n"
+release = "n/release"
+[[release]]
+name = "1"
+[[object]]
+at = "ports/*"
+name = "name"
+[[object]]
+at = "users"
+key = "id"
+[[object]]
+at = "rules"
+ordered = true
+[setting]
+"n/release" = "text"
+"a" = "text"
+"b" = "integer"
+"box/c" = "text"
+"box/d" = "text"
+"words" = { type = "text", repeats = true }
+"ports/*/mtu" = "integer"
+"ports/*/on" = "boolean"
+"users/id" = "text"
+"users/role" = "text"
+"rules/do" = "text"
+"#;
+
+const XML: &str = r#"
+[profile]
+line = "x"
+title = "X"
+form = "xml"
+[recognise]
+marker = "x"
+release = "r"
+[[release]]
+name = "1"
+[[object]]
+at = "port"
+key = "id"
+[[object]]
+at = "rule"
+ordered = true
+[setting]
+"r" = { type = "text", attribute = true }
+"s" = { type = "text", attribute = true }
+"port/id" = { type = "text", attribute = true }
+"port/on" = { type = "text", attribute = true }
+"port/mtu" = "text"
+"rule/do" = "text"
+"name" = "text"
+"#;
+
+/// A tree without own text that is empty: it is not written.
+fn shown(tree: &Tree<'_>, node: NodeId) -> String {
+    let heard = |&child: &NodeId| tree.kind(child) != Kind::OwnText || !tree.value(child).is_empty();
+    let below: String = tree.children(node).filter(heard).map(|child| shown(tree, child)).collect();
+    // An empty element is a leaf or a branch, as the tree was made.
+    let kind = if below.is_empty() && tree.value(node).is_empty() {
+        "empty".into()
+    } else {
+        format!("{:?}", tree.kind(node))
+    };
+    format!(
+        "({kind} {} {}{below})",
+        if tree.is_entry(node) { "-" } else { tree.name(node) },
+        tree.value(node)
+    )
+}
+
+/// The base with the made text in it, and how many settings of the base are replaced and kept.
+fn merged(profile: &str, base: &str, made: &str, policy: &BasePolicy) -> (String, usize, usize) {
+    let profile = Profile::parse(Source { name: "p", text: profile }).expect("a profile");
+    let mut automaton = crate::reading::automaton_of(&profile, None);
+    let read = |text| {
+        let source = Source { name: "t", text };
+        match profile.form {
+            FileForm::Json => read_json_tree(source).expect("JSON"),
+            FileForm::Xml => read_xml(source).expect("XML"),
+        }
+    };
+    let (base, made) = (read(base), read(made));
+    let wanted = Wanted { made: &made, implied: &FxHashSet::default(), profile: &profile, policy };
+    let merged = merge(&base, &wanted, &mut automaton);
+    // What was written reads back to the tree that the ledger speaks of.
+    let text = String::from_utf8(merged.bytes).expect("UTF-8");
+    let again = read(&text);
+    assert_eq!(shown(&again, again.root()), shown(&merged.tree, merged.tree.root()));
+    (text.clone(), merged.replaced.len(), merged.kept.len())
+}
+
+#[rstest]
+#[case::nothing_changes(
+    "{\"a\" :  \"x\",\n\n\"b\":1 }\n",
+    r#"{"a": "x"}"#,
+    "{\"a\" :  \"x\",\n\n\"b\":1 }\n",
+    0,
+    1
+)]
+#[case::a_value(r#"{"a": "x", "b": 1}"#, r#"{"a": "y"}"#, r#"{"a": "y", "b": 1}"#, 1, 1)]
+#[case::another_kind(r#"{"b": "1"}"#, r#"{"b": 2}"#, r#"{"b": 2}"#, 1, 0)]
+#[case::new_on_one_line(
+    r#"{"a": "x"}"#,
+    r#"{"words": ["v", "w"]}"#,
+    r#"{"a": "x", "words": ["v", "w"]}"#,
+    0,
+    1
+)]
+#[case::new_on_lines(
+    "{\n\t\"a\": \"x\"\n}\n",
+    r#"{"box": {"c": "v"}}"#,
+    "{\n\t\"a\": \"x\",\n\t\"box\": {\n\t\t\"c\": \"v\"\n\t}\n}\n",
+    0,
+    1
+)]
+#[case::into_an_empty_one(
+    "{\n  \"box\": {}\n}",
+    r#"{"box": {"c": "v"}}"#,
+    "{\n  \"box\": {\n    \"c\": \"v\"\n  }\n}",
+    0,
+    0
+)]
+#[case::a_plain_list_is_replaced(
+    r#"{"words": ["a", "b"]}"#,
+    r#"{"words": ["c"]}"#,
+    r#"{"words": ["c"]}"#,
+    2,
+    0
+)]
+#[case::the_same_list(
+    r#"{"words": ["a",  "b"]}"#,
+    r#"{"words": ["a", "b"]}"#,
+    r#"{"words": ["a",  "b"]}"#,
+    0,
+    0
+)]
+#[case::entries_by_name(
+    r#"{"ports": {"p1": {"mtu": 1}, "p2": {"mtu": 2}}}"#,
+    r#"{"ports": {"p2": {"mtu": 3}, "p3": {"on": true}}}"#,
+    r#"{"ports": {"p1": {"mtu": 1}, "p2": {"mtu": 3}, "p3": {"on": true}}}"#,
+    1,
+    1
+)]
+#[case::entries_by_key(
+    r#"{"users": [{"id": "u", "role": "r"}, {"id": "v", "role": "s"}]}"#,
+    r#"{"users": [{"id": "v", "role": "t"}, {"id": "w"}]}"#,
+    r#"{"users": [{"id": "u", "role": "r"}, {"id": "v", "role": "t"}, {"id": "w"}]}"#,
+    1,
+    2
+)]
+#[case::ordered_ones_are_replaced(
+    r#"{"rules": [{"do": "a"}], "b": 1}"#,
+    r#"{"rules": [{"do": "b"}, {"do": "c"}]}"#,
+    r#"{"rules": [{"do": "b"}, {"do": "c"}], "b": 1}"#,
+    1,
+    1
+)]
+#[case::what_no_profile_knows_stays(
+    r#"{"zz": {"y": [1, 2]}, "a": "x"}"#,
+    r#"{"a": "y"}"#,
+    r#"{"zz": {"y": [1, 2]}, "a": "y"}"#,
+    1,
+    2
+)]
+fn into_json(
+    #[case] base: &str,
+    #[case] made: &str,
+    #[case] expected: &str,
+    #[case] replaced: usize,
+    #[case] kept: usize,
+) {
+    let expected = (expected.to_owned(), replaced, kept);
+    assert_eq!(merged(JSON, base, made, &BasePolicy::default()), expected);
+}
+
+#[rstest]
+#[case::nothing(
+    "<x r='1'><!-- c --><name>n</name></x>",
+    "<x r='1'/>",
+    "<x r='1'><!-- c --><name>n</name></x>",
+    0,
+    1
+)]
+#[case::an_attribute("<x r='1'  s='2'/>", "<x s='3'/>", "<x r='1'  s=\"3\"/>", 1, 1)]
+#[case::a_new_attribute(
+    "<x r='1'><name>n</name></x>",
+    "<x s='a\"b'/>",
+    "<x r='1' s=\"a&quot;b\"><name>n</name></x>",
+    0,
+    2
+)]
+#[case::a_text(
+    "<x><name>old</name></x>",
+    "<x><name>n &amp; m</name></x>",
+    "<x><name>n &amp; m</name></x>",
+    1,
+    0
+)]
+#[case::a_text_that_was_decoded(
+    "<x><name>a&amp;b</name></x>",
+    "<x><name>c</name></x>",
+    "<x><name>c</name></x>",
+    1,
+    0
+)]
+#[case::elements_by_key(
+    "<x>\n <port id='1'>\n  <mtu>1</mtu>\n </port>\n <port id='2'/>\n</x>",
+    "<x><port id='2'><mtu>5</mtu></port><port id='3'/></x>",
+    "<x>\n <port id='1'>\n  <mtu>1</mtu>\n </port>\n <port id=\"2\">\n  <mtu>5</mtu>\n </port>\n <port id=\"3\"/>\n</x>",
+    0,
+    2
+)]
+#[case::ordered_ones_are_replaced(
+    "<x>\n <rule><do>a</do></rule>\n <name>n</name>\n <rule><do>b</do></rule>\n</x>",
+    "<x><rule><do>c</do></rule></x>",
+    "<x>\n <name>n</name>\n <rule>\n  <do>c</do>\n </rule>\n</x>",
+    2,
+    1
+)]
+fn into_xml(
+    #[case] base: &str,
+    #[case] made: &str,
+    #[case] expected: &str,
+    #[case] replaced: usize,
+    #[case] kept: usize,
+) {
+    let expected = (expected.to_owned(), replaced, kept);
+    assert_eq!(merged(XML, base, made, &BasePolicy::default()), expected);
+}
+
+#[rstest]
+#[case::replace_by_name(
+    "ports",
+    "",
+    r#"{"ports": {"p1": {"mtu": 1}}, "a": "x"}"#,
+    r#"{"ports": {"p2": {"mtu": 2}}}"#,
+    r#"{"ports": {"p2": {"mtu": 2}}, "a": "x"}"#
+)]
+#[case::replace_by_key(
+    "users",
+    "",
+    r#"{"users": [{"id": "u"}]}"#,
+    r#"{"users": [{"id": "v"}]}"#,
+    r#"{"users": [{"id": "v"}]}"#
+)]
+#[case::words_behind_words(
+    "",
+    "words",
+    r#"{"words": ["a", "b"]}"#,
+    r#"{"words": ["b", "c"]}"#,
+    r#"{"words": ["a", "b", "c"]}"#
+)]
+#[case::rules_behind_rules(
+    "",
+    "rules",
+    r#"{"rules": [{"do": "a"}]}"#,
+    r#"{"rules": [{"do": "a"}]}"#,
+    r#"{"rules": [{"do": "a"}, {"do": "a"}]}"#
+)]
+fn as_the_crossing_says(
+    #[case] replace: &str,
+    #[case] merge: &str,
+    #[case] base: &str,
+    #[case] made: &str,
+    #[case] expected: &str,
+) {
+    let patterns = |text: &str| -> Vec<_> {
+        text.split_whitespace().map(|text| crate::pattern::Pattern::parse(text).expect("a pattern")).collect()
+    };
+    let policy = BasePolicy { replace: patterns(replace), merge: patterns(merge) };
+    assert_eq!(merged(JSON, base, made, &policy).0, expected);
+}

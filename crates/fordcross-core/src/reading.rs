@@ -54,7 +54,7 @@ pub(crate) struct Reading {
     pub(crate) rows: Vec<Row>,
     pub(crate) objects: Vec<Object>,
     pub(crate) ordinals: Ordinals,
-    pub(crate) comments: usize,
+    pub(crate) remarks: Vec<Remark>,
     /// Settings that are not given where they could be, and have a default.
     pub(crate) omitted: Vec<Omitted>,
     /// Branches that are no objects and that a place of the crossing takes.
@@ -124,7 +124,7 @@ impl Reading {
                 rows: Vec::new(),
                 objects: Vec::new(),
                 ordinals: Ordinals::default(),
-                comments: 0,
+                remarks: Vec::new(),
                 omitted: Vec::new(),
                 branches: Vec::new(),
             },
@@ -156,6 +156,14 @@ impl Reading {
     }
 }
 
+/// A comment.
+#[derive(Clone, Copy, Debug)]
+pub(crate) struct Remark {
+    pub(crate) node: NodeId,
+    /// What stands before it in the same branch, apart from attributes and other comments.
+    pub(crate) previous: Option<NodeId>,
+}
+
 /// An open branch of the walk.
 struct Frame {
     end: NodeId,
@@ -166,6 +174,7 @@ struct Frame {
     accept: AcceptId,
     /// The declarations of the settings that were given so far, if any may be omitted.
     given: Vec<u16>,
+    last_child: Option<NodeId>,
 }
 
 /// How often each name stood under one parent. Few names are looked through, many are hashed.
@@ -206,8 +215,9 @@ impl Walk<'_, '_> {
         let root = tree.root();
         let mut symbols = Symbols::default();
         let mut trail = Trail::new(root, automaton);
-        let comments = tree.children(NodeId::DOCUMENT).filter(|&id| tree.kind(id) == Kind::Comment);
-        self.reading.comments = comments.count();
+        // Comments beside the outermost element are all said of it, wherever they stand.
+        let outside = tree.children(NodeId::DOCUMENT).filter(|&id| tree.kind(id) == Kind::Comment);
+        self.reading.remarks.extend(outside.map(|node| Remark { node, previous: None }));
         let end = tree.subtree_end(root);
         self.visit(root, automaton.accept_of(automaton.start()), automaton);
         let mut next = tree.following(root);
@@ -217,7 +227,10 @@ impl Walk<'_, '_> {
                 self.leave(&mut trail, automaton);
             }
             match tree.kind(node) {
-                Kind::Comment => self.reading.comments += 1,
+                Kind::Comment => {
+                    let previous = self.frames.last().and_then(|frame| frame.last_child);
+                    self.reading.remarks.push(Remark { node, previous });
+                }
                 Kind::Instruction => {}
                 _ => {
                     trail.truncate(self.frames.len());
@@ -257,6 +270,11 @@ impl Walk<'_, '_> {
         // A list stands for its entries; an element's own text for the element, seen before.
         let is_object = what.is_some_and(What::is_object) && kind != Kind::List && kind != Kind::OwnText;
         self.count(node, what);
+        if let Some(frame) = self.frames.last_mut()
+            && kind != Kind::Attribute
+        {
+            frame.last_child = Some(node);
+        }
         if let (Some(frame), Some(entry)) = (self.frames.last_mut(), accept.entry)
             && !automaton.accepted(frame.accept).holds.is_empty()
         {
@@ -284,6 +302,7 @@ impl Walk<'_, '_> {
                 node,
                 accept,
                 given: Vec::new(),
+                last_child: None,
             });
         }
     }

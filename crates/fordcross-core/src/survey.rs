@@ -67,7 +67,7 @@ pub fn survey(backup: &Backup<'_>, profile: &Profile, today: jiff::civil::Date) 
     sections.retain(|section| section.objects + section.settings > 0);
     let taken = backup.identity.taken.as_deref().and_then(date_of);
     let age_days = taken.and_then(|taken| today.since(taken).ok()).map(|span| i64::from(span.get_days()));
-    Survey { sections, comments: reading.comments, age_days }
+    Survey { sections, comments: reading.remarks.len(), age_days }
 }
 
 /// The day of `2026-03-14` or `2026-03-14T02:10:00Z`.

@@ -13,9 +13,9 @@ use crate::fate::{Fate, Origin};
 use crate::finding::Code;
 use crate::ledger::{DecidedBy, Decision, Landing, Ledger, Note, OriginRow};
 use crate::mapping::PortTarget;
-use crate::profile::{Fact, Lookup, PathStep};
+use crate::profile::{Fact, FileForm, Lookup, PathStep};
 use crate::reading::{Reading, Row, RowKind};
-use crate::tree::{Kind, NodeId, Text, Tree};
+use crate::tree::{Beside, Kind, NodeId, Text, Tree};
 use rustc_hash::FxHashMap;
 use smallvec::{SmallVec, smallvec};
 use std::collections::HashMap;
@@ -26,7 +26,7 @@ pub(super) fn apply<'i, 'a>(
     step: &Step<'i, 'a>,
     automaton: &Automaton,
     reading: &Reading,
-) -> (Tree<'a>, Ledger) {
+) -> (Tree<'a>, Beside, Ledger) {
     let bars = Bars::new(step, automaton, reading);
     let places = step.leg.crossing.places.len();
     let new = step.new_profile();
@@ -73,7 +73,10 @@ pub(super) fn apply<'i, 'a>(
     for index in 0..reading.omitted.len() {
         apply.pin(index);
     }
-    apply.finish()
+    let has_comments = new.form == step.old().form && new.form == FileForm::Xml;
+    let beside = if has_comments { apply.take_comments_along() } else { Beside::default() };
+    let (tree, ledger) = apply.finish();
+    (tree, beside, ledger)
 }
 
 /// The rows that a rule takes: one a clause, none for an optional one that is not there.
@@ -230,6 +233,12 @@ impl<'i, 'a> Apply<'_, 'i, 'a> {
         let fate = landings.iter().map(|landing| landing.fate).max().unwrap_or(fate);
         let landings = (from, self.landings.len() as u32);
         self.decided[row as usize] = Some(Decision { fate, step: self.step.number, by, landings });
+    }
+
+    /// Where a row landed first.
+    pub(super) fn first_landing(&self, row: usize) -> Option<NodeId> {
+        let (from, to) = self.decided[row].as_ref()?.landings;
+        self.landings[from as usize..to as usize].first().map(|landing| landing.node)
     }
 
     /// Something to say about a row, or about the whole; `line` is that of the rule.

@@ -13,6 +13,7 @@ mod bar;
 mod base;
 mod base_findings;
 mod chain;
+mod comments;
 mod draft;
 mod fire;
 mod here;
@@ -38,7 +39,7 @@ use crate::profile::{FileForm, Model, Profile};
 pub use crate::reading::FirstWalk;
 use crate::reading::{Reading, RowKind, automaton_of};
 use crate::source::LineIndex;
-use crate::tree::Tree;
+use crate::tree::{Kind, Tree};
 use crate::xml::write_xml;
 
 /// All that a carry depends on.
@@ -109,6 +110,7 @@ pub struct Carried<'i, 'a> {
     new_automaton: Automaton,
     ledger: Ledger,
     based: Option<Based>,
+    comments_taken: usize,
     /// The new configuration in the receiving line's form; empty if it is blocked, and until it is written.
     pub result: Vec<u8>,
     /// What a person should know, blockers first, then in the order of the backup.
@@ -138,10 +140,10 @@ pub fn carry<'i, 'a>(input: CarryInput<'i, 'a>, walk: FirstWalk) -> Carried<'i, 
             Step { number: number as u8, tree, leg, model, mapping, answers: input.answers, into_base };
         let FirstWalk { automaton, reading } =
             walk.take().unwrap_or_else(|| FirstWalk::new(tree, &leg.old, &leg.crossing));
-        let (made, mut ledger) = apply::apply(&step, &automaton, &reading);
+        let (made, beside, mut ledger) = apply::apply(&step, &automaton, &reading);
         // The next walk, and attributes in XML, ask for document order; JSON is written from any.
         let made = if number + 1 < input.course.len() || leg.new.form == FileForm::Xml {
-            let (ordered, new_ids) = made.in_document_order();
+            let (ordered, new_ids) = made.in_document_order(&beside);
             ledger.renumber(&new_ids);
             ordered
         } else {
@@ -152,12 +154,17 @@ pub fn carry<'i, 'a>(input: CarryInput<'i, 'a>, walk: FirstWalk) -> Carried<'i, 
     }
     let mut ledger = chain::follow(&mut steps, &trees, mapped_at);
     let mut new_automaton = automaton_of(&last.new, None);
+    let mut comments_taken = trees.last().map_or(0, Tree::comments);
     let based = input.base.map(|base| {
         let made = trees.last().expect("a tree after each step");
         let (merged, based) = Based::new(base, made, &mut ledger, last, &mut new_automaton);
         if let [_, .., step] = steps.as_mut_slice() {
             step.ledger.follow(&based.places);
         }
+        comments_taken = made
+            .ids()
+            .filter(|node| made.kind(*node) == Kind::Comment && based.places[node.index()].is_some())
+            .count();
         trees.push(merged);
         based
     });
@@ -168,6 +175,7 @@ pub fn carry<'i, 'a>(input: CarryInput<'i, 'a>, walk: FirstWalk) -> Carried<'i, 
         new_automaton,
         ledger,
         based,
+        comments_taken,
         result: Vec::new(),
         findings: Vec::new(),
     };
@@ -286,9 +294,11 @@ impl Carried<'_, '_> {
         work
     }
 
-    /// How many comments the backup has; they are not carried.
-    pub fn comments(&self) -> usize {
-        self.steps[0].reading.comments
+    /// How many comments of the backup were taken along, and how many were left.
+    pub fn comments(&self) -> (usize, usize) {
+        let all = self.steps[0].reading.remarks.len();
+        let taken = self.comments_taken;
+        (taken, all - taken.min(all))
     }
 
     fn gather_findings(&mut self) -> Findings {

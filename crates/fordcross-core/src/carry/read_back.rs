@@ -57,7 +57,7 @@ pub(super) fn read_back(bytes: &[u8], expected: &Expected<'_>, automaton: &mut A
     if let Err(finding) = read {
         return vec![*finding];
     }
-    if comparison.expected.is_some() {
+    if comparison.next_heard().is_some() {
         comparison.problems.push((NodeId::DOCUMENT, "the result ends before all was written".into(), None));
     }
     let problems = std::mem::take(&mut comparison.problems);
@@ -151,6 +151,14 @@ impl Comparison<'_> {
         }
     }
 
+    /// The next node that must come in the open branch.
+    fn next_heard(&mut self) -> Option<NodeId> {
+        while let Some(silent) = self.expected.filter(|&node| self.is_silent(node)) {
+            self.expected = self.tree.next_sibling(silent);
+        }
+        self.expected
+    }
+
     fn entry(&mut self, node: NodeId) -> Option<u16> {
         let state = if self.open.is_empty() {
             self.automaton.start()
@@ -230,10 +238,7 @@ impl Sink for Comparison<'_> {
 
     fn close(&mut self, _: usize) {
         let node = self.open.pop().unwrap_or(NodeId::DOCUMENT);
-        while let Some(silent) = self.expected.filter(|&node| self.is_silent(node)) {
-            self.expected = self.tree.next_sibling(silent);
-        }
-        if let Some(missing) = self.expected {
+        if let Some(missing) = self.next_heard() {
             self.problem(missing, "this is missing from the result", None);
         }
         self.expected = if node == NodeId::DOCUMENT { None } else { self.tree.next_sibling(node) };

@@ -2,6 +2,7 @@
 
 use super::{DECODED, Kind, MAX_NAMES, NAME_BITS, NAME_MASK, NONE, Name, Node, NodeId, Tree};
 use crate::source::Span;
+use rustc_hash::{FxHashMap, FxHashSet};
 
 /// A value as a reader hands it on.
 #[derive(Clone, Copy, Debug)]
@@ -55,6 +56,15 @@ impl Sink for TreeBuilder<'_> {
         self.tree.set_end(self.open, end);
         self.open = self.tree.parent(self.open);
     }
+}
+
+/// Nodes that were made after their siblings and belong beside one of them.
+#[derive(Debug, Default)]
+pub(crate) struct Beside {
+    pub(crate) before: FxHashMap<NodeId, Vec<NodeId>>,
+    pub(crate) after: FxHashMap<NodeId, Vec<NodeId>>,
+    /// All of them.
+    pub(crate) placed: FxHashSet<NodeId>,
 }
 
 impl<'a> Tree<'a> {
@@ -168,7 +178,7 @@ impl<'a> Tree<'a> {
     }
 
     /// The same tree with its nodes in document order, attributes first and own text last, and the new id of each node.
-    pub(crate) fn in_document_order(&self) -> (Tree<'a>, Vec<NodeId>) {
+    pub(crate) fn in_document_order(&self, beside: &Beside) -> (Tree<'a>, Vec<NodeId>) {
         let mut ordered = Tree::new(self.source);
         ordered.decoded.clone_from(&self.decoded);
         ordered.names.clone_from(&self.names);
@@ -182,7 +192,14 @@ impl<'a> Tree<'a> {
                 _ => 1,
             };
             for wanted in 0..3 {
-                stack.extend(self.children(id).filter(|&child| rank(child) == wanted));
+                for child in self.children(id).filter(|&child| rank(child) == wanted) {
+                    if beside.placed.contains(&child) {
+                        continue;
+                    }
+                    stack.extend(beside.before.get(&child).into_iter().flatten());
+                    stack.push(child);
+                    stack.extend(beside.after.get(&child).into_iter().flatten());
+                }
             }
             stack[start..].reverse();
         };

@@ -11,6 +11,7 @@
 mod build;
 mod names;
 
+pub(crate) use build::Beside;
 pub use build::{Sink, Text, TreeBuilder};
 pub use names::Name;
 pub(crate) use names::Names;
@@ -136,6 +137,16 @@ impl<'a> Tree<'a> {
     /// Whether there is nothing but the document.
     pub fn is_empty(&self) -> bool {
         self.nodes.len() == 1
+    }
+
+    /// All nodes, in the order in which they were made.
+    pub(crate) fn ids(&self) -> impl Iterator<Item = NodeId> + use<> {
+        (0..self.nodes.len() as u32).map(NodeId)
+    }
+
+    /// How many comments there are.
+    pub(crate) fn comments(&self) -> usize {
+        self.ids().filter(|&node| self.kind(node) == Kind::Comment).count()
     }
 
     /// The outermost element or value; the document while there is none.

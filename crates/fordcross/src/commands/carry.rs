@@ -290,11 +290,14 @@ fn print(
             if carried.base_replaced() == 1 { "was" } else { "were" }
         ))?;
     }
-    if carried.comments() > 0 {
-        printer.line(&format!(
-            "  {} not taken along: the new form has none.",
-            count(carried.comments(), "comment")
-        ))?;
+    let (taken, left) = carried.comments();
+    if taken + left > 0 {
+        let told = match (taken, left) {
+            (taken, 0) => format!("{} taken along.", count(taken, "comment")),
+            (0, left) => format!("{} not taken along.", count(left, "comment")),
+            (taken, left) => format!("{} taken along, {left} not.", count(taken, "comment")),
+        };
+        printer.line(&format!("  {told}"))?;
     }
     let work = carried.work();
     if !work.is_empty() {
@@ -328,7 +331,8 @@ fn to_json(carried: &Carried<'_, '_>, counts: &[FateCount], files: &[String]) ->
     json!({
         "blocked": carried.is_blocked(),
         "counts": counts.iter().map(count).collect::<Vec<_>>(),
-        "comments_left": carried.comments(),
+        "comments_taken": carried.comments().0,
+        "comments_left": carried.comments().1,
         "base_replaced": carried.base_replaced(),
         "work": work,
         "findings": carried.findings.iter().map(finding_json).collect::<Vec<_>>(),

@@ -1,6 +1,7 @@
 //! Several crossings in a row, profiles and crossings of a person's own.
 
 use crate::desk::{Desk, stand_in};
+use rstest::rstest;
 use serde_json::Value;
 
 const CORRIE: &str = include_str!("../../../../demo/corrie-slip/gw-corrie.xml");
@@ -210,4 +211,29 @@ fn the_severity_of_a_code_can_be_changed() {
     assert!(!desk.path("out/gw.osier.json").exists());
     let ran = desk.run_to(2, "carry gw.xml --to osier/8@2.1 -o out --severity no-rul=note");
     assert!(ran.err.contains("did you mean `no-rule`?"), "{}", ran.err);
+}
+
+/// A comment goes where the setting or object went that it stands at, or stays with what is dropped.
+#[rstest]
+#[case::before_an_element("<logout-minutes>", "<!-- c -->", "<!-- c -->\n    <idle-logout>")]
+#[case::behind_one_on_its_line("<mtu>1500", "", "<!-- c -->\n      <mtu>1500")]
+#[case::before_an_object("<link id=\"p2\"", "<!-- c -->", "<!-- c -->\n    <link id=\"p2\"")]
+#[case::before_a_section("<bookings>", "<!-- c -->", "<!-- c -->\n  <leases>")]
+#[case::at_the_end_of_one("</filter>", "<!-- c -->", "<!-- c -->\n  </filter>")]
+#[case::before_what_is_dropped("<dial-in>", "<!-- c -->", "")]
+fn comments_stay_at_their_settings(#[case] at: &str, #[case] before: &str, #[case] expected: &str) {
+    let desk = Desk::new();
+    let start = CORRIE.find(at).unwrap_or_else(|| panic!("{at}"));
+    let with = if before.is_empty() {
+        let end = start + CORRIE[start..].find('\n').expect("a line end");
+        format!("{} <!-- c -->{}", &CORRIE[..end], &CORRIE[end..])
+    } else {
+        format!("{}{before}\n{}", &CORRIE[..start], &CORRIE[start..])
+    };
+    desk.write("corrie.xml", with);
+    let ran = desk.run_to(0, "carry corrie.xml --to teasel/20@4.6 -o out");
+    let made = desk.read("out/corrie.teasel.xml");
+    let told = if expected.is_empty() { "1 comment taken along, 1 not" } else { "2 comments taken along." };
+    assert!(ran.out.contains(told), "{}", ran.out);
+    assert!(made.contains(expected) && made.contains("<!-- c -->") != expected.is_empty(), "{made}");
 }

@@ -17,7 +17,7 @@ use crate::ledger::{Ledger, OriginRow};
 use crate::profile::{FileForm, Profile, What};
 use crate::reading::Reading;
 use crate::source::LineIndex;
-use crate::tree::{Kind, NodeId, Text, Tree};
+use crate::tree::{Beside, Kind, NodeId, Text, Tree};
 use rewrite::Changes;
 use rustc_hash::{FxHashMap, FxHashSet};
 
@@ -125,7 +125,7 @@ fn merge<'a>(base: &Tree<'a>, wanted: &Wanted<'_>, automaton: &mut Automaton) ->
     merge.run();
     let Merge { tree, mut places, changes, met, mut replaced, .. } = merge;
     let bytes = changes.write(base, &tree, wanted.profile.form);
-    let (ordered, new_ids) = tree.in_document_order();
+    let (ordered, new_ids) = tree.in_document_order(&Beside::default());
     for place in places.iter_mut().flatten() {
         *place = new_ids[place.index()];
     }

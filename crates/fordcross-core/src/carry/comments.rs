@@ -1,0 +1,101 @@
+//! Comments stay with the setting or object that they stand at: what follows them, what is before them
+//! on their line, or else what holds them.
+
+use super::apply::Apply;
+use crate::reading::Remark;
+use crate::tree::{Beside, Kind, NodeId, Text};
+
+/// Where a comment goes in the new tree.
+enum Spot {
+    Before(NodeId),
+    After(NodeId),
+    /// At the end of what holds it.
+    Within(NodeId),
+}
+
+impl Apply<'_, '_, '_> {
+    /// Puts the comments of the old side into the new tree, whose form must have comments. What stands
+    /// at something that has no place on the new side stays behind.
+    pub(super) fn take_comments_along(&mut self) -> Beside {
+        let mut beside = Beside::default();
+        for index in 0..self.reading.remarks.len() {
+            let remark = self.reading.remarks[index];
+            let Some(spot) = self.spot_of(remark) else { continue };
+            let (anchor, list) = match spot {
+                Spot::Before(anchor) => (anchor, Some(&mut beside.before)),
+                Spot::After(anchor) => (anchor, Some(&mut beside.after)),
+                Spot::Within(holder) => (holder, None),
+            };
+            let parent = if list.is_some() { self.draft.tree.parent(anchor) } else { anchor };
+            let span = self.tree.span(remark.node);
+            let made = self.draft.tree.push(parent, Kind::Comment, "", span);
+            let value = match self.tree.value_span(remark.node) {
+                Some(span) => Text::Borrowed(span),
+                None => Text::Decoded(self.tree.value(remark.node)),
+            };
+            self.draft.set_value(made, value);
+            if let Some(list) = list {
+                list.entry(anchor).or_default().push(made);
+                beside.placed.insert(made);
+            }
+        }
+        beside
+    }
+
+    fn spot_of(&self, remark: Remark) -> Option<Spot> {
+        let tree = self.tree;
+        let text = tree.source().text;
+        let before = &text[..tree.span(remark.node).start as usize];
+        // Only the backup itself has lines; what a crossing made has its comments in their places.
+        let same_line =
+            self.step.number == 0 && before.rsplit('\n').next().is_some_and(|line| !line.trim().is_empty());
+        if let Some(previous) = remark.previous.filter(|_| same_line) {
+            // Behind it, on a line of its own, it would seem to speak of what follows.
+            return self.new_place(previous).map(Spot::Before);
+        }
+        let is_said_of = |kind: Kind| !matches!(kind, Kind::Comment | Kind::Instruction | Kind::OwnText);
+        let mut next = std::iter::successors(tree.next_sibling(remark.node), |&node| tree.next_sibling(node));
+        match next.find(|&node| is_said_of(tree.kind(node))) {
+            Some(next) => self.new_place(next).map(Spot::Before),
+            None if tree.parent(remark.node) == NodeId::DOCUMENT => Some(Spot::After(self.draft.root())),
+            None => self.branch_place(tree.parent(remark.node)).map(Spot::Within),
+        }
+    }
+
+    /// The element that a node of the old side became, or the first of those below it.
+    fn new_place(&self, node: NodeId) -> Option<NodeId> {
+        if let Some(branch) = self.branch_place(node) {
+            return Some(branch);
+        }
+        let mut rows = self.reading.rows_below(node, self.tree);
+        let (row, landing) = rows.find_map(|row| Some((row, self.first_landing(row)?)))?;
+        let tree = &self.draft.tree;
+        // Before an attribute no comment can stand, only before its element.
+        let is_part = |node: NodeId| matches!(tree.kind(node), Kind::Attribute | Kind::OwnText);
+        let mut at = if is_part(landing) { tree.parent(landing) } else { landing };
+        // What was said of a whole section is said before it again, if it begins with what landed.
+        let mut old = self.reading.rows[row].node;
+        while old != node {
+            old = self.tree.parent(old);
+            let holder = tree.parent(at);
+            let first = tree.children(holder).find(|&child| !is_part(child));
+            if holder == self.draft.root() || first != Some(at) {
+                break;
+            }
+            at = holder;
+        }
+        Some(at)
+    }
+
+    /// The branch that a branch of the old side became.
+    fn branch_place(&self, node: NodeId) -> Option<NodeId> {
+        if node == self.root {
+            return Some(self.draft.root());
+        }
+        if let Some(&known) = self.counterparts.get(&node) {
+            return Some(known);
+        }
+        let landing = self.reading.row_of(node).and_then(|row| self.first_landing(row))?;
+        self.draft.tree.kind(landing).is_branch().then_some(landing)
+    }
+}

@@ -136,6 +136,13 @@ impl<'i, 'a> Apply<'_, 'i, 'a> {
                     names.iter().map(|(_, fate)| *fate).max().unwrap_or(Fate::Carried)
                 });
                 self.set(index, fate, by, &[Landing { node, fate }]);
+                if fate == Fate::Approximated {
+                    let changed =
+                        instance.names.iter().flatten().filter(|(_, fate)| *fate == Fate::Approximated);
+                    let names: Vec<&str> = changed.map(|(name, _)| name.as_ref()).collect();
+                    let loss = format!("is called {} on the new system", crate::finding::one_of(names));
+                    self.note_loss(index, Some(rule.at.line), &loss);
+                }
             }
             Err(failure) => self.fail(index, by, &failure),
         }

@@ -17,6 +17,7 @@ mod comments;
 mod draft;
 mod fire;
 mod here;
+mod names;
 mod read_back;
 mod same_line;
 mod scopes;
@@ -41,6 +42,7 @@ use crate::reading::{Reading, RowKind, automaton_of};
 use crate::source::LineIndex;
 use crate::tree::{Kind, Tree};
 use crate::xml::write_xml;
+use names::NameBook;
 
 /// All that a carry depends on.
 #[derive(Clone, Copy, Debug)]
@@ -78,6 +80,7 @@ pub(crate) struct Step<'i, 'a> {
     pub(crate) mapping: Option<&'i Mapping>,
     /// What a person answered to what crossings ask.
     pub(crate) answers: &'i [(String, String)],
+    pub(crate) names: &'i NameBook,
     /// What it makes goes into a base, which can say otherwise where both defaults are the same.
     pub(crate) into_base: bool,
 }
@@ -127,6 +130,7 @@ pub fn carry<'i, 'a>(input: CarryInput<'i, 'a>, walk: FirstWalk) -> Carried<'i, 
     let mut trees: Vec<Tree<'a>> = Vec::new();
     let mut steps: Vec<StepMade> = Vec::new();
     let mut walk = Some(walk);
+    let books: Vec<NameBook> = input.course.iter().map(|_| NameBook::default()).collect();
     for (number, leg) in input.course.iter().enumerate() {
         let tree = trees.last().unwrap_or(&input.backup.tree);
         let model = if number < mapped_at {
@@ -136,8 +140,16 @@ pub fn carry<'i, 'a>(input: CarryInput<'i, 'a>, walk: FirstWalk) -> Carried<'i, 
         };
         let mapping = (number == mapped_at).then_some(input.mapping);
         let into_base = input.base.is_some() && number + 1 == input.course.len();
-        let step =
-            Step { number: number as u8, tree, leg, model, mapping, answers: input.answers, into_base };
+        let step = Step {
+            number: number as u8,
+            tree,
+            leg,
+            model,
+            mapping,
+            answers: input.answers,
+            names: &books[number],
+            into_base,
+        };
         let FirstWalk { automaton, reading } =
             walk.take().unwrap_or_else(|| FirstWalk::new(tree, &leg.old, &leg.crossing));
         let (made, beside, mut ledger) = apply::apply(&step, &automaton, &reading);

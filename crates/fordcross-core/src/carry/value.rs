@@ -100,6 +100,7 @@ impl<'i, 'a: 'i> Step<'i, 'a> {
         let Renamed { value, changed } = self.read(bound)?;
         let types = &self.new_profile().types;
         let loss = types.write(kind, &value, text).map_err(unfit)?;
+        let loss = self.names.settle(types, kind, bound.text, text).or(loss);
         let fate = if loss.is_some() { Fate::Approximated } else { fate_of(text, bound.text, changed) };
         Ok((leaf_kind(&types.get(kind).form, text), fate, loss))
     }
@@ -168,12 +169,13 @@ impl<'i, 'a: 'i> Hand<'_, 'i, 'a> {
                     let Renamed { value, changed } = self.here.step.read(bound)?;
                     match kind {
                         Some(kind) => {
-                            self.here
-                                .step
-                                .new_profile()
-                                .types
-                                .write(*kind, &value, &mut text)
-                                .map_err(unfit)?;
+                            let step = self.here.step;
+                            let types = &step.new_profile().types;
+                            let loss = types.write(*kind, &value, &mut text).map_err(unfit)?;
+                            let loss = step.names.settle(types, *kind, bound.text, &mut text).or(loss);
+                            if loss.is_some() {
+                                return Ok((Cow::Owned(text), Fate::Approximated));
+                            }
                         }
                         None => text.push_str(&plain_text(&value)),
                     }
@@ -198,7 +200,11 @@ impl<'i, 'a: 'i> Hand<'_, 'i, 'a> {
         let (loss, fate) = match field.template.as_slice() {
             [only] => {
                 let Some(Renamed { value, changed }) = self.piece(only)? else { return Ok(None) };
-                let loss = types.write(field.kind, &value, &mut text).map_err(unfit)?;
+                let mut loss = types.write(field.kind, &value, &mut text).map_err(unfit)?;
+                if let Piece::Slot { slot, table: None } = only {
+                    let old = self.bound(*slot)?.text;
+                    loss = step.names.settle(types, field.kind, old, &mut text).or(loss);
+                }
                 let fate = match only {
                     Piece::Slot { slot, .. } => {
                         let bound = self.bound(*slot)?;
@@ -291,7 +297,7 @@ fn fate_of(new: &str, old: &str, changed_by_map: bool) -> Fate {
 pub(super) fn leaf_kind(form: &Form, text: &str) -> Kind {
     let bare = match form {
         Form::Integer { .. } => true,
-        Form::Duration { .. } | Form::PrefixLength { .. } => text.bytes().all(|b| b.is_ascii_digit()),
+        Form::Quantity(_) | Form::PrefixLength { .. } => text.bytes().all(|b| b.is_ascii_digit()),
         Form::Boolean { .. } => matches!(text, "true" | "false"),
         _ => false,
     };

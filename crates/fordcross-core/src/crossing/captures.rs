@@ -3,7 +3,7 @@
 use crate::expression::{Expression, OperandKind};
 use crate::pattern::Step;
 use crate::source::Span;
-use crate::typing::{Form, TypeId, Types};
+use crate::typing::{Form, Quantity, TypeId, Types};
 use std::collections::HashMap;
 
 /// One capture while a rule is read.
@@ -64,11 +64,13 @@ impl Captures {
 /// The kind of operand that values of a type are.
 pub(super) fn kind_of(types: &Types, kind: Option<TypeId>) -> OperandKind {
     match kind.map(|kind| &types.get(kind).form) {
-        Some(Form::Integer { .. } | Form::PrefixLength { .. } | Form::Duration { never: None, .. }) => {
-            OperandKind::Integer
-        }
+        Some(
+            Form::Integer { .. } | Form::PrefixLength { .. } | Form::Quantity(Quantity { never: None, .. }),
+        ) => OperandKind::Integer,
         Some(Form::Boolean { .. }) => OperandKind::Boolean,
-        Some(Form::Duration { never: Some(_), .. } | Form::Secret(_)) | None => OperandKind::Unknown,
+        Some(Form::Quantity(Quantity { never: Some(_), .. }) | Form::Secret(_)) | None => {
+            OperandKind::Unknown
+        }
         Some(_) => OperandKind::Text,
     }
 }

@@ -12,7 +12,7 @@ mod functions;
 pub(crate) use check::Problem;
 pub(crate) use functions::FUNCTIONS;
 
-use crate::typing::Value;
+use crate::typing::{Dimension, Value};
 use cel::{Context, Program};
 use std::collections::HashMap;
 use std::sync::{Arc, OnceLock};
@@ -194,7 +194,10 @@ impl Operand {
         match value {
             Value::Integer(number) => Self::Integer(*number),
             Value::Boolean(boolean) => Self::Boolean(*boolean),
-            Value::Duration(millis) => Self::Integer(i64::try_from(millis / 1_000).unwrap_or(i64::MAX)),
+            Value::Quantity(dimension, amount) => {
+                let unit = if *dimension == Dimension::Time { 1_000 } else { 1 };
+                Self::Integer(i64::try_from(amount / unit).unwrap_or(i64::MAX))
+            }
             Value::PrefixLength(length) => Self::Integer(i64::from(*length)),
             Value::Secret(..) => Self::Nothing,
             other => Self::Text(crate::typing::plain_text(other).into_owned()),

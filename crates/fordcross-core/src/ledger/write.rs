@@ -374,7 +374,7 @@ fn write_value(form: &Form, text: &str, out: &mut Vec<u8>) {
         && text.bytes().all(|b| b.is_ascii_digit())
         && (text.len() == 1 || !text.starts_with('0'));
     match form {
-        Form::Integer { .. } | Form::Duration { .. } if plain => out.extend_from_slice(text.as_bytes()),
+        Form::Integer { .. } | Form::Quantity(_) if plain => out.extend_from_slice(text.as_bytes()),
         _ => write_string(text, out),
     }
 }

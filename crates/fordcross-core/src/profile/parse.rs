@@ -4,7 +4,7 @@ use super::schema::{Admits, Entry, Lookup, PathStep, Schema, What};
 use super::{Fact, Facts, FileForm, Model, NeverHeld, Port, Profile, Release, SectionDeclaration};
 use crate::finding::{Code, Findings, did_you_mean};
 use crate::pattern::Step;
-use crate::source::{LineIndex, Position, Source};
+use crate::source::{LineIndex, Position, Source, Span};
 use crate::toml_file::{Report, Section, Word, as_word, parse_pattern};
 use crate::typing::{BUILT_IN, Form, RawTypes, TypeId, Types, declare_type, pick, type_at};
 use std::ops::Range;
@@ -47,6 +47,7 @@ fn read_profile(source: Source<'_>, root: Section<'_, '_>) -> Option<Profile> {
     let keys = read_objects(&root, &mut types, &mut schema, &releases);
     read_settings(&root, &mut types, &mut schema, &releases);
     check_keys(&root, &keys, &types.types, &schema);
+    check_references(&root, &types.references, &schema);
     let mut marker = None;
     let mut facts = Facts::default();
     if let Some(recognise) = root.need_section("recognise") {
@@ -342,6 +343,30 @@ fn check_keys(root: &Section<'_, '_>, keys: &[(usize, Word<'_>)], types: &Types,
         root.report()
             .add(Code::LocatorUnknown, key.span, problem)
             .help(format!("declare `\"{pattern}/{}\" = …` under `[setting]`", key.text));
+    }
+}
+
+/// A type whose values name objects must say which: objects that the profile declares, with names.
+fn check_references(root: &Section<'_, '_>, references: &[(String, Span)], schema: &Schema) {
+    for (path, span) in references {
+        let steps: Vec<PathStep<'_>> = path
+            .split('/')
+            .map(|name| if name == "*" { PathStep::Any } else { PathStep::Name(name) })
+            .collect();
+        let problem = match schema.find(&steps) {
+            Lookup::Declared(entry) => match &schema.entries[entry as usize].what {
+                What::Object { keys, name, .. } if name.is_some() || keys.len() == 1 => continue,
+                What::Object { .. } => ("the objects there have no single name or key".to_owned(), None),
+                What::Setting { .. } => ("a setting stands there, no object".to_owned(), None),
+            },
+            Lookup::Above => ("no object is declared there".to_owned(), None),
+            Lookup::Unknown { step, known } => {
+                let name = path.split('/').nth(step).unwrap_or(path);
+                (format!("the profile has no `{name}` here"), Some(Lookup::help(name, &known)))
+            }
+        };
+        let added = root.report().add(Code::LocatorUnknown, *span, problem.0);
+        added.help(problem.1.unwrap_or_else(|| "name the `at` of objects with a `name` or one `key`".into()));
     }
 }
 

@@ -2,19 +2,26 @@
 //!
 //! A type is a word (`"boolean"`, `"interface"`) or a table (`{ type = "integer", min = 1 }`).
 
-use super::{Alternative, Family, Form, Kept, PrefixNotation, TimeUnit, Type, TypeId, Types};
+use super::quantity::Unit;
+use super::{
+    Alternative, Characters, Dimension, Family, Form, Kept, Limits, PrefixNotation, Quantity, Type, TypeId,
+    Types,
+};
 use crate::finding::{Code, did_you_mean};
 use crate::shape::{Part, Shape};
+use crate::source::Span;
 use crate::toml_file::{Section, Word, as_word, inside};
 use rustc_hash::FxHashMap;
 
 /// The types that need no declaration.
-pub(crate) const BUILT_IN: [&str; 17] = [
+pub(crate) const BUILT_IN: [&str; 21] = [
     "text",
     "integer",
     "boolean",
     "choice",
     "duration",
+    "size",
+    "rate",
     "address",
     "network",
     "prefix-length",
@@ -23,6 +30,8 @@ pub(crate) const BUILT_IN: [&str; 17] = [
     "host-name",
     "host",
     "name",
+    "path",
+    "release",
     "certificate",
     "date",
     "secret",
@@ -34,6 +43,8 @@ pub(crate) const BUILT_IN: [&str; 17] = [
 pub(crate) struct RawTypes {
     pub(crate) types: Types,
     named: FxHashMap<String, TypeId>,
+    /// Paths of objects that types of names speak of, with where they do.
+    pub(crate) references: Vec<(String, Span)>,
 }
 
 impl RawTypes {
@@ -45,7 +56,7 @@ impl RawTypes {
 
     /// Makes a name known before its declaration is read, so that types may stand in any order.
     pub(crate) fn announce(&mut self, name: &str) {
-        let id = self.add(name, Form::Text { max: None });
+        let id = self.add(name, Form::Text(Limits::default()));
         self.named.insert(name.to_owned(), id);
     }
 
@@ -82,7 +93,7 @@ impl RawTypes {
             return Some(id);
         }
         let form = match word.text {
-            "text" => Form::Text { max: None },
+            "text" => Form::Text(Limits::default()),
             "integer" => Form::Integer { min: i64::MIN, max: i64::MAX },
             "boolean" => Form::Boolean { on: vec!["true".into()], off: vec!["false".into()] },
             "address" => Form::Address { family: Family::Any },
@@ -92,11 +103,13 @@ impl RawTypes {
             "port" => Form::Port,
             "host-name" => Form::HostName,
             "host" => Form::Host,
-            "name" => Form::Name,
+            "name" => Form::Name { limits: Limits::default(), of: None },
+            "path" => Form::Path,
+            "release" => Form::Release,
             "certificate" => Form::Certificate,
             "date" => Form::Date,
             "secret" => Form::Secret(Kept::Clear),
-            "choice" | "duration" | "shape" => {
+            "choice" | "duration" | "size" | "rate" | "shape" => {
                 section
                     .report()
                     .add(
@@ -107,6 +120,8 @@ impl RawTypes {
                     .help(match word.text {
                         "choice" => "write `{ type = \"choice\", values = [\"…\"] }`",
                         "duration" => "write `{ type = \"duration\", unit = \"s\" }`",
+                        "size" => "write `{ type = \"size\", unit = \"MB\" }`",
+                        "rate" => "write `{ type = \"rate\", unit = \"Mbit/s\" }`",
                         _ => "write `{ type = \"shape\", shapes = [\"{…}\"] }`",
                     });
                 return None;
@@ -132,8 +147,14 @@ impl RawTypes {
 pub(crate) fn declare_type(section: &Section<'_, '_>, types: &mut RawTypes) -> Option<TypeId> {
     let word = section.need_word("type")?;
     let form = match word.text {
-        "text" => {
-            Form::Text { max: section.integer("max").map(|(max, _)| usize::try_from(max).unwrap_or(0)) }
+        "text" => Form::Text(limits(section)?),
+        "name" => {
+            let of = section.word("of");
+            if let Some(of) = of {
+                types.references.push((of.text.to_owned(), of.span));
+            }
+            let of = of.map(|of| of.text.split('/').map(str::to_owned).collect());
+            Form::Name { limits: limits(section)?, of }
         }
         "integer" => {
             let min = section.integer("min").map_or(i64::MIN, |(min, _)| min);
@@ -159,18 +180,9 @@ pub(crate) fn declare_type(section: &Section<'_, '_>, types: &mut RawTypes) -> O
                 values.iter().map(|word| word.text.split('|').map(str::to_owned).collect()).collect(),
             )
         }
-        "duration" => {
-            let unit = pick(section, "unit", &TimeUnit::ALL)?;
-            let bound = |key, default| {
-                section.integer(key).map_or(default, |(value, _)| u64::try_from(value).unwrap_or(0))
-            };
-            Form::Duration {
-                unit,
-                min: bound("min", 0),
-                max: bound("max", u64::MAX),
-                never: section.word("never").map(|word| word.text.to_owned()),
-            }
-        }
+        "duration" => Form::Quantity(quantity(section, Dimension::Time)?),
+        "size" => Form::Quantity(quantity(section, Dimension::Size)?),
+        "rate" => Form::Quantity(quantity(section, Dimension::Rate)?),
         "address" | "network" => {
             let known = [("any", Family::Any), ("ipv4", Family::V4), ("ipv6", Family::V6)];
             let family = if section.has("family") { pick(section, "family", &known)? } else { Family::Any };
@@ -193,12 +205,9 @@ pub(crate) fn declare_type(section: &Section<'_, '_>, types: &mut RawTypes) -> O
             Form::Mac { separator, upper }
         }
         "secret" => {
-            let kinds = [("clear", false), ("hash", true)];
-            let hashed = if section.has("kept") { pick(section, "kept", &kinds)? } else { false };
-            if hashed {
-                Form::Secret(Kept::Hash(section.need_word("scheme")?.text.to_owned()))
-            } else {
-                Form::Secret(Kept::Clear)
+            match if section.has("kept") { pick(section, "kept", &Kept::WORDS)? } else { Kept::Clear } {
+                Kept::Hash(_) => Form::Secret(Kept::Hash(section.need_word("scheme")?.text.to_owned())),
+                kept => Form::Secret(kept),
             }
         }
         "shape" => {
@@ -212,6 +221,62 @@ pub(crate) fn declare_type(section: &Section<'_, '_>, types: &mut RawTypes) -> O
         _ => return types.find(section, word),
     };
     Some(types.add(word.text, form))
+}
+
+fn limits(section: &Section<'_, '_>) -> Option<Limits> {
+    let max = section.integer("max").map(|(max, _)| usize::try_from(max).unwrap_or(0));
+    let (characters, instead) = (section.word("characters"), section.word("instead"));
+    let characters = match characters {
+        Some(word) => {
+            let made = Characters::parse(word.text, instead.map_or("", |word| word.text));
+            if made.is_none() {
+                section
+                    .report()
+                    .add(Code::ValueWrong, word.span, "expected characters and ranges such as `a-z0-9-`")
+                    .help("ranges go upwards, and `instead` is made of the same characters");
+            }
+            Some(made?)
+        }
+        None => None,
+    };
+    Some(Limits { max, characters })
+}
+
+fn quantity(section: &Section<'_, '_>, dimension: Dimension) -> Option<Quantity> {
+    let known: Vec<(&str, Unit)> = dimension.units().iter().map(|unit| (unit.symbol, *unit)).collect();
+    let unit = pick(section, "unit", &known);
+    let bound =
+        |key, default| section.integer(key).map_or(default, |(value, _)| u64::try_from(value).unwrap_or(0));
+    let (min, max) = (bound("min", 0), bound("max", u64::MAX));
+    let never = section.word("never").map(|word| word.text.to_owned());
+    // `suffixes = ["kB", "MB"]`, or `{ kB = "KiB" }` where the line means another unit by it.
+    let mut suffixes = Vec::new();
+    let mut add = |spelling: &str, word: Word<'_>| match known.iter().find(|(symbol, _)| *symbol == word.text)
+    {
+        Some((_, unit)) => suffixes.push((spelling.to_owned(), *unit)),
+        None => {
+            let symbols: Vec<&str> = known.iter().map(|(symbol, _)| *symbol).collect();
+            section
+                .report()
+                .add(
+                    Code::ValueWrong,
+                    word.span,
+                    format!("`{}` is no unit of a {}", word.text, dimension.word()),
+                )
+                .help(did_you_mean(word.text, symbols));
+        }
+    };
+    match section.raw("suffixes").and_then(|value| section.as_section(value)) {
+        Some(table) => {
+            for (spelling, value) in table.members() {
+                if let Some(word) = as_word(value) {
+                    add(spelling.text, word);
+                }
+            }
+        }
+        None => section.words("suffixes").into_iter().for_each(|word| add(word.text, word)),
+    }
+    Some(Quantity { dimension, unit: unit?, suffixes, min, max, never })
 }
 
 fn alternative(section: &Section<'_, '_>, word: Word<'_>, types: &mut RawTypes) -> Option<Alternative> {
@@ -243,9 +308,9 @@ fn alternative(section: &Section<'_, '_>, word: Word<'_>, types: &mut RawTypes) 
 }
 
 /// One of a few words.
-pub(crate) fn pick<T: Copy>(section: &Section<'_, '_>, key: &'static str, known: &[(&str, T)]) -> Option<T> {
+pub(crate) fn pick<T: Clone>(section: &Section<'_, '_>, key: &'static str, known: &[(&str, T)]) -> Option<T> {
     let word = section.need_word(key)?;
-    let found = known.iter().find(|(name, _)| *name == word.text).map(|(_, value)| *value);
+    let found = known.iter().find(|(name, _)| *name == word.text).map(|(_, value)| value.clone());
     if found.is_none() {
         section
             .report()

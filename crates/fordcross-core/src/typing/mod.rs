@@ -3,16 +3,21 @@
 //! The old profile's type reads a value, the new one's writes it, and between the two it is a
 //! [`Value`] that knows nothing of either notation. Crossings therefore never convert.
 
+mod characters;
 mod declare;
 mod form;
+mod quantity;
 mod read;
 mod secret;
 #[cfg(test)]
 mod tests;
 mod write;
 
+pub(crate) use characters::{Characters, Limits};
 pub(crate) use declare::{BUILT_IN, RawTypes, declare_type, pick, type_at};
-pub(crate) use form::{Alternative, Family, Form, PrefixNotation, TimeUnit};
+pub(crate) use form::{Alternative, Family, Form, PrefixNotation};
+pub use quantity::Dimension;
+pub(crate) use quantity::Quantity;
 pub use read::Misread;
 pub use secret::Kept;
 pub(crate) use write::plain_text;
@@ -61,9 +66,9 @@ pub enum Value<'t> {
     Boolean(bool),
     /// One of the names that an enumeration declares, as it declares it first.
     Choice(Cow<'t, str>),
-    /// A length of time in milliseconds.
-    Duration(u64),
-    /// The special "no end" that some durations have.
+    /// An amount, in the dimension's own unit.
+    Quantity(Dimension, u64),
+    /// The special "no end" that some amounts have.
     Never,
     /// An IPv4 or IPv6 address.
     Address(IpAddr),
@@ -75,6 +80,8 @@ pub enum Value<'t> {
     Mac([u8; 6]),
     /// A port of the old or new unit.
     Port(Cow<'t, str>),
+    /// A place in a file system.
+    Path(Cow<'t, str>),
     /// A secret, with how it is kept.
     Secret(Cow<'t, str>, Kept),
     /// The captures of a shape, in its order.

@@ -26,7 +26,8 @@ impl Types {
         let form = &self.get(id).form;
         let bare = text.trim_ascii();
         match form {
-            Form::Text { .. } => Ok(Value::Text(Cow::Borrowed(text))),
+            Form::Text(limits) if limits.fit(text) => Ok(Value::Text(Cow::Borrowed(text))),
+            Form::Text(limits) => Misread::expected(characters_of(limits)),
             Form::Secret(kept) => Ok(Value::Secret(Cow::Borrowed(text), kept.clone())),
             Form::Integer { min, max } => match whole_number(bare) {
                 Some(number) if (*min..=*max).contains(&number) => Ok(Value::Integer(number)),
@@ -45,18 +46,10 @@ impl Types {
                 Some(first) => Ok(Value::Choice(Cow::Borrowed(first))),
                 None => Misread::expected(crate::finding::one_of(choices.iter().filter_map(|c| c.first()))),
             },
-            Form::Duration { unit, never, .. } => {
-                if never.as_deref() == Some(bare) {
-                    return Ok(Value::Never);
-                }
-                let millis = whole_number(bare)
-                    .and_then(|number| u64::try_from(number).ok())
-                    .and_then(|number| number.checked_mul(unit.millis()));
-                match millis {
-                    Some(millis) => Ok(Value::Duration(millis)),
-                    None => Misread::expected(format!("a whole number of {}", unit.plural())),
-                }
-            }
+            Form::Quantity(quantity) => Ok(match quantity.read(bare)? {
+                Some(amount) => Value::Quantity(quantity.dimension, amount),
+                None => Value::Never,
+            }),
             Form::Address { family } => match bare.parse::<IpAddr>() {
                 Ok(address) if family.takes(address) => Ok(Value::Address(address)),
                 _ => Misread::expected(format!("an {} address", family.word())),
@@ -87,8 +80,13 @@ impl Types {
                 Ok(address) => Ok(Value::Address(address)),
                 Err(_) => Misread::expected("a host name or an address"),
             },
-            Form::Name if !bare.is_empty() => Ok(Value::Text(Cow::Borrowed(bare))),
-            Form::Name => Misread::expected("a name"),
+            Form::Name { limits, .. } if !limits.fit(bare) => Misread::expected(characters_of(limits)),
+            Form::Name { .. } if !bare.is_empty() => Ok(Value::Text(Cow::Borrowed(bare))),
+            Form::Name { .. } => Misread::expected("a name"),
+            Form::Path if bare.is_empty() || bare.contains('\0') => Misread::expected("a path"),
+            Form::Path => Ok(Value::Path(Cow::Borrowed(bare))),
+            Form::Release if bare.is_empty() => Misread::expected("the name of a release"),
+            Form::Release => Ok(Value::Text(Cow::Borrowed(bare))),
             Form::Certificate if is_pem(bare) => Ok(Value::Text(Cow::Borrowed(bare))),
             Form::Certificate => Misread::expected("a certificate in PEM form"),
             Form::Date
@@ -151,6 +149,11 @@ pub(super) fn find_choice<'c>(choices: &'c [Vec<String>], text: &str) -> Option<
         .find(|spellings| spellings.iter().any(|spelling| spelling == text))?
         .first()
         .map(String::as_str)
+}
+
+fn characters_of(limits: &super::Limits) -> String {
+    let known = limits.characters.as_ref().map_or("", |known| &known.spelled);
+    format!("only characters of `{known}`")
 }
 
 pub(super) fn integer_range(min: i64, max: i64) -> String {

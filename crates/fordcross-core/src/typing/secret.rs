@@ -9,6 +9,31 @@ pub enum Kept {
     Clear,
     /// Hashed by a named scheme; only a system that knows the scheme can check against it.
     Hash(String),
+    /// Encrypted with a key that only the old unit has.
+    Bound,
+    /// Not in the backup at all: signs stand in its place.
+    Masked,
+}
+
+impl Kept {
+    /// What profiles write. The scheme of a hash stands beside it.
+    pub(crate) const WORDS: [(&'static str, Self); 4] = [
+        ("clear", Self::Clear),
+        ("hash", Self::Hash(String::new())),
+        ("bound", Self::Bound),
+        ("masked", Self::Masked),
+    ];
+
+    /// Why the receiving unit cannot use the secret, where that is so whatever it keeps.
+    pub(crate) fn unusable(&self, new: &Self) -> Option<&'static str> {
+        match self {
+            Self::Clear | Self::Hash(_) => None,
+            // A new release on the same unit has the key still.
+            Self::Bound if *new == Self::Bound => None,
+            Self::Bound => Some("the secret is encrypted with a key that only the old unit has"),
+            Self::Masked => Some("the backup does not hold the secret, only signs in its place"),
+        }
+    }
 }
 
 impl fmt::Display for Kept {
@@ -16,6 +41,8 @@ impl fmt::Display for Kept {
         match self {
             Self::Clear => f.write_str("clear"),
             Self::Hash(scheme) => write!(f, "hash of the kind `{scheme}`"),
+            Self::Bound => f.write_str("bound to its unit"),
+            Self::Masked => f.write_str("masked"),
         }
     }
 }

@@ -45,6 +45,34 @@ const VLAN_COLON: &str = "type = 'shape'\nshapes = ['{parent:port}:{id:integer}'
 #[case("type = 'boolean'", "false", YES, "no", false)]
 #[case("type = 'prefix-length'\nwritten = 'mask'", "255.255.255.248", "type = 'prefix-length'", "29", false)]
 #[case("type = 'prefix-length'", "29", "type = 'prefix-length'\nwritten = 'mask'", "255.255.255.248", false)]
+#[case("type = 'size'\nunit = 'MB'", "16", "type = 'size'\nunit = 'kB'", "16000", false)]
+#[case(
+    "type = 'size'\nunit = 'MiB'\nsuffixes = ['KiB', 'MiB']",
+    "512KiB",
+    "type = 'size'\nunit = 'MiB'",
+    "1",
+    true
+)]
+#[case(
+    "type = 'size'\nunit = 'B'\nsuffixes = { k = 'KiB' }",
+    "4k",
+    "type = 'size'\nunit = 'B'",
+    "4096",
+    false
+)]
+#[case(
+    "type = 'size'\nunit = 'B'",
+    "8192",
+    "type = 'size'\nunit = 'B'\nsuffixes = ['kB', 'KiB']",
+    "8KiB",
+    false
+)]
+#[case("type = 'rate'\nunit = 'Mbit/s'", "8", "type = 'rate'\nunit = 'MB/s'", "1", false)]
+#[case("type = 'duration'\nunit = 'ms'\nsuffixes = ['s', 'min', 'h']", "90 min", SECONDS, "5400", false)]
+#[case("type = 'path'", "/srv/data", "type = 'text'", "/srv/data", false)]
+#[case("type = 'name'", "harbour", "type = 'name'\nmax = 5", "harbo", true)]
+#[case("type = 'name'", "a b", "type = 'name'\ncharacters = 'a-z_'\ninstead = '_'", "a_b", true)]
+#[case("type = 'secret'\nkept = 'bound'", "x", "type = 'secret'\nkept = 'bound'", "x", false)]
 #[case("type = 'mac'", "00-00-5E-00-53-07", "type = 'mac'", "00:00:5e:00:53:07", false)]
 #[case(
     "type = 'mac'",
@@ -95,6 +123,15 @@ fn converts(
 #[case("type = 'secret'", "hunter2", "type = 'text'", "cannot stand in a place that is shown")]
 #[case("type = 'text'", "x", "type = 'secret'", "holds a secret")]
 #[case("type = 'secret'", "x", "type = 'secret'\nkept = 'hash'\nscheme = 'sha512-crypt'", "kept clear")]
+#[case("type = 'secret'\nkept = 'masked'", "***", "type = 'secret'", "only signs in its place")]
+#[case("type = 'secret'\nkept = 'bound'", "x", "type = 'secret'", "only the old unit has")]
+#[case(
+    "type = 'size'\nunit = 'MB'",
+    "8",
+    "type = 'rate'\nunit = 'MB/s'",
+    "whole number of megabytes a second"
+)]
+#[case("type = 'size'\nunit = 'MB'\nsuffixes = ['kB']", "8GB", "type = 'text'", "or one with its unit")]
 #[case(VLAN_DOT, "p2.30", "type = 'port'", "")]
 fn refuses(#[case] old: &str, #[case] text: &str, #[case] new: &str, #[case] why: &str) {
     let refused = convert(old, text, new).expect_err("refused");

@@ -1,7 +1,7 @@
 //! Writing a value as a type, and saying what was lost on the way.
 
 use super::read::{find_choice, integer_range};
-use super::{Family, Form, PrefixNotation, TimeUnit, TypeId, Types, Value};
+use super::{Family, Form, PrefixNotation, TypeId, Types, Value};
 use crate::shape::Part;
 use std::borrow::Cow;
 use std::fmt::Write as _;
@@ -29,6 +29,9 @@ impl Types {
         let form = &self.get(id).form;
         match (form, value) {
             (Form::Secret(new), Value::Secret(text, old)) => {
+                if let Some(why) = old.unusable(new) {
+                    return Err(Unfit(why.into()));
+                }
                 if new != old {
                     return Err(Unfit(format!("a secret kept {old} cannot become one kept {new}")));
                 }
@@ -42,19 +45,8 @@ impl Types {
             (_, Value::Parts(_)) => {
                 Err(Unfit("a value of several parts has no place in one of a single part".into()))
             }
-            (Form::Text { max }, value) => {
-                let text = plain_text(value);
-                match max {
-                    Some(max) if text.chars().count() > *max => {
-                        out.extend(text.chars().take(*max));
-                        Ok(Some(Loss(format!("was shortened to {max} characters"))))
-                    }
-                    _ => {
-                        out.push_str(&text);
-                        Ok(None)
-                    }
-                }
-            }
+            (Form::Text(limits), value) => Ok(limits.write(&plain_text(value), out)),
+            (Form::Name { limits, .. }, Value::Text(text)) => Ok(limits.write(text, out)),
             (Form::Integer { min, max }, Value::Integer(number)) => {
                 let kept = *number.clamp(min, max);
                 let _ = write!(out, "{kept}");
@@ -88,16 +80,18 @@ impl Types {
                     }
                 }
             }
-            (Form::Duration { unit, min, max, never }, Value::Duration(millis)) => {
-                write_duration(*millis, *unit, (*min, *max), never.as_deref(), out)
+            (Form::Quantity(quantity), Value::Quantity(dimension, amount))
+                if quantity.dimension == *dimension =>
+            {
+                quantity.write(*amount, out)
             }
-            (Form::Duration { never: Some(never), .. }, Value::Never) => {
-                out.push_str(never);
-                Ok(None)
-            }
-            (Form::Duration { .. }, Value::Never) => {
-                Err(Unfit("the new system has no way to say `never` here".into()))
-            }
+            (Form::Quantity(quantity), Value::Never) => match &quantity.never {
+                Some(never) => {
+                    out.push_str(never);
+                    Ok(None)
+                }
+                None => Err(Unfit("the new system has no way to say `never` here".into())),
+            },
             (Form::Address { family }, Value::Address(address)) if family.takes(*address) => {
                 let _ = write!(out, "{address}");
                 Ok(None)
@@ -212,51 +206,15 @@ fn wrong_family(family: Family) -> Unfit {
     Unfit(format!("the new system takes an {} address here", family.word()))
 }
 
-/// Rounds half up to whole units. What rounding would turn into the special value is not written:
-/// ten seconds must not become "never".
-fn write_duration(
-    millis: u64,
-    unit: TimeUnit,
-    (min, max): (u64, u64),
-    never: Option<&str>,
-    out: &mut String,
-) -> Result<Option<Loss>, Unfit> {
-    let size = unit.millis();
-    let rounded = (millis / size) + u64::from(millis % size * 2 >= size && !millis.is_multiple_of(size));
-    let kept = rounded.clamp(min, max);
-    let text = kept.to_string();
-    let old = spell_duration(millis);
-    if never == Some(text.as_str()) {
-        return Err(Unfit(format!("`{old}` would become `{kept}`, which means `never` on the new system")));
-    }
-    out.push_str(&text);
-    if kept.checked_mul(size) == Some(millis) {
-        return Ok(None);
-    }
-    let why = if kept == rounded {
-        format!("the new system counts in whole {}", unit.plural())
-    } else {
-        format!("the new system takes from {min} to {max} {}", unit.symbol())
-    };
-    Ok(Some(Loss(format!("`{old}` becomes `{kept} {}`: {why}", unit.symbol()))))
-}
-
-fn spell_duration(millis: u64) -> String {
-    let unit = if millis < 600_000 && millis.is_multiple_of(1000) {
-        TimeUnit::Second
-    } else {
-        TimeUnit::fitting(millis)
-    };
-    format!("{} {}", millis / unit.millis(), unit.symbol())
-}
-
 /// The value in plain words of no system in particular.
 pub(crate) fn plain_text<'v>(value: &'v Value<'_>) -> Cow<'v, str> {
     match value {
-        Value::Text(text) | Value::Choice(text) | Value::Port(text) => Cow::Borrowed(text),
+        Value::Text(text) | Value::Choice(text) | Value::Port(text) | Value::Path(text) => {
+            Cow::Borrowed(text)
+        }
         Value::Integer(number) => Cow::Owned(number.to_string()),
         Value::Boolean(boolean) => Cow::Borrowed(if *boolean { "true" } else { "false" }),
-        Value::Duration(millis) => Cow::Owned(spell_duration(*millis)),
+        Value::Quantity(dimension, amount) => Cow::Owned(dimension.spell(*amount)),
         Value::Never => Cow::Borrowed("never"),
         Value::Address(address) => Cow::Owned(address.to_string()),
         Value::Network(network) => Cow::Owned(network.to_string()),

@@ -12,7 +12,7 @@ fn main() {
     let mut files = Vec::new();
     collect(&root, &mut files);
     files.sort();
-    let (mut profiles, mut crossings) = (String::new(), String::new());
+    let (mut profiles, mut crossings, mut shared) = (String::new(), String::new(), String::new());
     for path in files {
         println!("cargo::rerun-if-changed={}", path.display());
         let text = fs::read_to_string(&path).unwrap_or_else(|error| panic!("{}: {error}", path.display()));
@@ -32,6 +32,9 @@ fn main() {
                 profiles,
                 "    ShippedProfile {{ file: {file:?}, text: include_str!({place:?}), line: {line:?}, form: {form:?}, marker: {marker:?} }},"
             );
+        } else if file.ends_with(".shared.toml") {
+            let _ =
+                writeln!(shared, "    ShippedShared {{ file: {file:?}, text: include_str!({place:?}) }},");
         } else {
             let (from, to) = (get("crossing", "from"), get("crossing", "to"));
             let _ = writeln!(
@@ -42,21 +45,21 @@ fn main() {
     }
     let index = format!(
         "/// All shipped profiles.\npub static PROFILES: &[ShippedProfile] = &[\n{profiles}];\n\n\
-         /// All shipped crossings.\npub static CROSSINGS: &[ShippedCrossing] = &[\n{crossings}];\n"
+         /// All shipped crossings.\npub static CROSSINGS: &[ShippedCrossing] = &[\n{crossings}];\n\n\
+         /// All shipped files that crossings include.\npub static SHARED: &[ShippedShared] = &[\n{shared}];\n"
     );
     let out = PathBuf::from(env::var("OUT_DIR").expect("set by cargo")).join("index.rs");
     fs::write(out, index).expect("cargo's folder can be written to");
 }
+
+const KINDS: [&str; 3] = [".profile.toml", ".crossing.toml", ".shared.toml"];
 
 fn collect(folder: &Path, files: &mut Vec<PathBuf>) {
     for entry in fs::read_dir(folder).expect("the folder is there").flatten() {
         let path = entry.path();
         if path.is_dir() {
             collect(&path, files);
-        } else if path
-            .to_str()
-            .is_some_and(|name| name.ends_with(".profile.toml") || name.ends_with(".crossing.toml"))
-        {
+        } else if path.to_str().is_some_and(|name| KINDS.iter().any(|kind| name.ends_with(kind))) {
             files.push(path);
         }
     }

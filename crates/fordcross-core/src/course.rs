@@ -98,7 +98,7 @@ impl Library {
             .iter()
             .map(|file| {
                 let (old, new) = (at(&file.from)?, at(&file.to)?);
-                let crossing = file.parse(&old, &new)?;
+                let crossing = file.parse(&old, &new, self)?;
                 Ok(Leg { old, new, crossing })
             })
             .collect()

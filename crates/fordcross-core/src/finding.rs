@@ -77,8 +77,11 @@ codes! {
     CaptureUnknown "capture-unknown" Blocker "a rule uses a capture that nothing before it makes"
     CaptureUnused "capture-unused" Blocker "a rule makes a capture that it never uses"
     ExpressionWrong "expression-wrong" Blocker "an expression cannot be read, or asks for what is not there"
+    TypesDiffer "types-differ" Blocker "a rule moves a value to a type that can never hold it"
+    PlaceContested "place-contested" Warning "two rules of a crossing write one place"
     RuleHidden "rule-hidden" Blocker "an earlier rule always takes what this one asks for"
     CourseMissing "course-missing" Blocker "no crossing leads from the backup's release to the receiving one"
+    IncludeMissing "include-missing" Blocker "a crossing includes a file that is not there"
     // Mapping
     PortOpen "port-open" Blocker "an old port has settings and no partner"
     PortTwice "port-twice" Blocker "two old ports are given the same new one"
@@ -100,6 +103,7 @@ codes! {
     BaseUnfit "base-unfit" Blocker "the base is not an export of the receiving line, release and model"
     BaseAdmits "base-admits" Warning "the base lets somebody or something in of which the backup says nothing"
     BaseBeyond "base-beyond" Note "the base has settings of which the backup says nothing"
+    ReferenceBroken "reference-broken" Warning "a setting of the result names an object that is not there"
     ResultDiffers "result-differs" Blocker "the result does not read back to what the ledger says"
 }
 

@@ -75,8 +75,10 @@ impl CrossingFile {
     ///
     /// # Errors
     /// Everything that is wrong with the file.
-    pub fn parse(&self, old: &Profile, new: &Profile) -> Result<Crossing, Findings> {
-        Crossing::parse(Source { name: &self.file, text: &self.text }, old, new, self.checking)
+    pub fn parse(&self, old: &Profile, new: &Profile, library: &Library) -> Result<Crossing, Findings> {
+        let shared: Vec<Source<'_>> =
+            library.shared.iter().map(|(name, text)| Source { name, text }).collect();
+        Crossing::parse(Source { name: &self.file, text: &self.text }, old, new, self.checking, &shared)
     }
 }
 
@@ -85,9 +87,23 @@ impl CrossingFile {
 pub struct Library {
     profiles: Vec<ProfileFile>,
     crossings: Vec<CrossingFile>,
+    /// Files of tables and constants that crossings include, by name.
+    shared: Vec<(Cow<'static, str>, Cow<'static, str>)>,
 }
 
 impl Library {
+    /// Adds a file that crossings may include; one of the same name that is there gives way.
+    pub fn add_shared(&mut self, file: impl Into<Cow<'static, str>>, text: impl Into<Cow<'static, str>>) {
+        let file = file.into();
+        self.shared.retain(|(known, _)| *known != file);
+        self.shared.push((file, text.into()));
+    }
+
+    /// The files that crossings may include, with their texts.
+    pub fn shared(&self) -> &[(Cow<'static, str>, Cow<'static, str>)] {
+        &self.shared
+    }
+
     /// Adds a profile; one of the same line that is there gives way.
     pub fn add_profile(&mut self, profile: ProfileFile) {
         self.profiles.retain(|known| known.line != profile.line);

@@ -3,7 +3,7 @@
 //! A [`Section`] is asked for the keys it may have; what nobody asked for is a finding with the
 //! nearest key that could have been meant.
 
-use crate::finding::{Code, Finding, Findings, did_you_mean};
+use crate::finding::{Code, Finding, Findings, Severity, did_you_mean};
 use crate::pattern::{BadPattern, Pattern};
 use crate::source::{Source, Span};
 use std::cell::RefCell;
@@ -41,8 +41,14 @@ impl<'s> Report<'s> {
         findings
     }
 
+    /// Whether there is nothing that keeps the file from being used.
     pub(crate) fn is_clean(&self) -> bool {
-        self.findings.borrow().is_empty()
+        self.findings.borrow().iter().all(|finding| finding.severity != Severity::Blocker)
+    }
+
+    /// Takes over what was found in a file that this one includes.
+    pub(crate) fn take_over(&self, other: Report<'_>) {
+        self.findings.borrow_mut().extend(other.findings.into_inner());
     }
 
     /// Parses the file's text; syntax errors are findings, and what could be read is gone on with.

@@ -32,4 +32,13 @@ pub struct ShippedCrossing {
     pub to: &'static str,
 }
 
+/// Tables and constants that ship with the program and that crossings include.
+#[derive(Clone, Copy, Debug)]
+pub struct ShippedShared {
+    /// The file's name.
+    pub file: &'static str,
+    /// Its text.
+    pub text: &'static str,
+}
+
 include!(concat!(env!("OUT_DIR"), "/index.rs"));

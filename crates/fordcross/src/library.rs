@@ -32,6 +32,9 @@ pub(crate) fn load(folders: &[PathBuf]) -> Result<Library, Failed> {
             checking: Checking::Shipped,
         });
     }
+    for shipped in fordcross_profiles::SHARED {
+        library.add_shared(shipped.file, shipped.text);
+    }
     let mut findings = Vec::new();
     let mut sources = Sources::default();
     let mut own_crossings = Vec::new();
@@ -45,6 +48,10 @@ pub(crate) fn load(folders: &[PathBuf]) -> Result<Library, Failed> {
                     Ok(profile) => library.add_profile(profile),
                     Err(problems) => findings.extend(problems),
                 }
+            } else if name.ends_with(".shared.toml") {
+                let text = read_text(&path)?;
+                sources.add(&name, &text);
+                library.add_shared(name, text);
             } else if name.ends_with(".crossing.toml") {
                 let text = read_text(&path)?;
                 sources.add(&name, &text);
@@ -77,12 +84,12 @@ fn check(library: &Library, crossing: &CrossingFile) -> Vec<fordcross_core::find
             let at = |profile: &fordcross_core::profile::Profile, release: &str| {
                 profile.at(release).map_err(|finding| vec![*finding])
             };
-            crossing.parse(&at(&old, &crossing.from.release)?, &at(&new, &crossing.to.release)?)
+            crossing.parse(&at(&old, &crossing.from.release)?, &at(&new, &crossing.to.release)?, library)
         });
     checked.err().unwrap_or_default()
 }
 
-/// Profiles and crossings in a folder and below it, by name: the order decides which one stands.
+/// Files in a folder and below it, by name: the order decides which one stands.
 fn files_below(folder: &Path) -> Result<Vec<PathBuf>, Failed> {
     let mut files = Vec::new();
     let mut folders = vec![folder.to_owned()];

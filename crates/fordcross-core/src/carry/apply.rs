@@ -7,7 +7,7 @@ use super::same_line::{SameLine, is_attribute};
 use super::scopes::{Instance, Parts};
 use super::value::{Networks, leaf_kind};
 use crate::automaton::Automaton;
-use crate::crossing::{Action, Clause, Phase, Rule, Simple};
+use crate::crossing::{Action, Clause, Crossing, Phase, Rule, Simple};
 use crate::expression::{Evaluator, Operand};
 use crate::fate::{Fate, Origin};
 use crate::finding::Code;
@@ -42,10 +42,12 @@ pub(super) fn apply<'i, 'a>(
         notes: Vec::new(),
         origins: Vec::new(),
         implied: Vec::new(),
+        always_pins: false,
         instances: vec![None; places],
         parts: vec![None; places + 1],
         bars,
         scopes: vec![None; places],
+        groups: FxHashMap::default(),
         by_key: vec![None; places],
         look_ups: vec![None; step.leg.crossing.look_ups.len()],
         targets: FxHashMap::default(),
@@ -54,7 +56,7 @@ pub(super) fn apply<'i, 'a>(
         counts_objects: (0..places).map(|place| step.leg.crossing.counts_objects(place)).collect(),
         evaluator: Evaluator::new(),
         place_rules: (0..places).map(|place| step.leg.crossing.place_rule(place)).collect(),
-        simple: step.leg.crossing.rules.iter().map(Rule::as_simple).collect(),
+        simple: simple_rules(&step.leg.crossing),
         cursor: 0,
         scratch: String::new(),
         same_line: (step.old().line == new.line).then(|| SameLine::new(step.old(), new)),
@@ -98,11 +100,15 @@ pub(super) struct Apply<'x, 'i, 'a> {
     notes: Vec<Note>,
     pub(super) origins: Vec<OriginRow>,
     pub(super) implied: Vec<OriginRow>,
+    /// The default that is being pinned is written in any case.
+    pub(super) always_pins: bool,
     /// The instance that was used last, for each place: rows of one scope stand together.
     pub(super) instances: Vec<Option<Rc<Instance<'i>>>>,
     pub(super) parts: Vec<Option<Rc<Parts>>>,
     /// The scopes of each place in order, gathered when first asked for.
     pub(super) scopes: Vec<Option<Rc<[NodeId]>>>,
+    /// Entries that equal objects of a place share, by the values that make them equal.
+    pub(super) groups: FxHashMap<(usize, Vec<Option<&'i str>>), NodeId>,
     /// The scopes of each place by their first key.
     pub(super) by_key: Vec<Option<Rc<FxHashMap<String, NodeId>>>>,
     pub(super) look_ups: Vec<Option<Networks>>,
@@ -348,9 +354,14 @@ impl<'i, 'a> Apply<'_, 'i, 'a> {
     fn clause_fits(&self, index: u32, clause: &Clause, action: &Action) -> bool {
         let row = self.row(index);
         match (&clause.shape, row.kind) {
+            // The empty text of an object that is a leaf of the tree goes with it.
+            (None, RowKind::Setting) if clause.presence => {
+                self.reading.row_of(row.node).is_some_and(|first| first != index as usize)
+                    && self.tree.value(row.node).trim_ascii().is_empty()
+            }
             (None, RowKind::Setting) => true,
             // Only a setting has a value to move or to look at.
-            (None, RowKind::Object) => !matches!(action, Action::Move(_)),
+            (None, RowKind::Object) => clause.presence || !matches!(action, Action::Move(_)),
             (Some(_), RowKind::Object) => false,
             (Some(shape), RowKind::Setting) => self.read_shape(row, shape).is_some(),
         }
@@ -394,6 +405,11 @@ pub(super) fn field_slots(field: &crate::crossing::Field) -> impl Iterator<Item 
     use crate::crossing::Piece;
     field.template.iter().filter_map(|piece| match piece {
         Piece::Slot { slot, .. } | Piece::LookUp { slot, .. } => Some(*slot),
-        Piece::Literal(_) | Piece::Index | Piece::Expression(_) => None,
+        Piece::Literal(_) | Piece::Index | Piece::Kind { .. } | Piece::Expression(_) => None,
     })
+}
+
+/// Of each rule what is simple in it, if it is.
+fn simple_rules(crossing: &Crossing) -> Vec<Option<Simple<'_>>> {
+    crossing.rules.iter().map(|rule| rule.as_simple(&crossing.places)).collect()
 }

@@ -10,6 +10,7 @@ use crate::expression::Operand;
 use crate::fate::{Fate, Origin};
 use crate::finding::Code;
 use crate::ledger::{DecidedBy, Landing, OriginRow};
+use crate::profile::{Lookup, PathStep};
 use crate::reading::{Row, RowKind};
 use crate::tree::{Kind, NodeId, Text};
 use crate::typing::Loss;
@@ -23,6 +24,7 @@ pub(super) type Path<'i> = SmallVec<[(Cow<'i, str>, bool); 3]>;
 struct Ready<'i> {
     start: Option<Start>,
     base: Path<'i>,
+    objects: Vec<Path<'i>>,
     /// Each field with its path and the rows behind it.
     fields: SmallVec<[(Path<'i>, Prepared, Rows); 1]>,
 }
@@ -107,7 +109,10 @@ impl<'i, 'a> Apply<'_, 'i, 'a> {
         );
         self.scratch = text;
         match done {
-            Ok((landing, loss)) => {
+            Ok((mut landing, loss)) => {
+                if instance.is_some_and(|(instance, _)| instance.joined.get()) {
+                    landing.fate = landing.fate.max(Fate::Folded);
+                }
                 self.set(index, landing.fate, by, &[landing]);
                 if let Some(Loss(loss)) = loss {
                     self.note_loss(index, Some(rule.at.line), &loss);
@@ -135,6 +140,7 @@ impl<'i, 'a> Apply<'_, 'i, 'a> {
                 let fate = instance.names.as_ref().map_or(Fate::Carried, |names| {
                     names.iter().map(|(_, fate)| *fate).max().unwrap_or(Fate::Carried)
                 });
+                let fate = if instance.joined.get() { fate.max(Fate::Folded) } else { fate };
                 self.set(index, fate, by, &[Landing { node, fate }]);
                 if fate == Fate::Approximated {
                     let changed =
@@ -172,11 +178,21 @@ impl<'i, 'a> Apply<'_, 'i, 'a> {
                 format!("its object has no place on the new unit: {}", failure.message),
             )
         })?;
+        let group = &self.step.leg.crossing.places[place].group;
+        let equal = (!group.is_empty()).then(|| (place, self.group_values(group, instance.scope)));
+        if let Some(&shared) = equal.as_ref().and_then(|equal| self.groups.get(equal)) {
+            instance.target.set(Some(shared));
+            instance.joined.set(true);
+            return Ok(shared);
+        }
         let steps = &self.step.leg.crossing.places[place].target;
         let names: Path<'i> =
             names.iter().zip(steps).map(|((name, _), step)| (name.clone(), step.append)).collect();
         let node = self.go(self.draft.root(), &names).map_err(|Taken| taken())?;
         instance.target.set(Some(node));
+        if let Some(equal) = equal {
+            self.groups.insert(equal, node);
+        }
         // A place may be come back to when others of its kind were made: from a rule elsewhere, to add
         // something, to pin a default. A new entry of a list is not found again by its name.
         if steps.iter().any(|step| step.append) {
@@ -187,6 +203,15 @@ impl<'i, 'a> Apply<'_, 'i, 'a> {
             self.counterparts.insert(instance.scope, node);
         }
         Ok(node)
+    }
+
+    /// The values that make an object equal to others of its place.
+    fn group_values(&self, group: &[String], scope: NodeId) -> Vec<Option<&'i str>> {
+        let value = |path: &String| {
+            let found = path.split('/').try_fold(scope, |at, name| self.tree.child(at, name))?;
+            Some(self.tree.value(found).trim_ascii())
+        };
+        group.iter().map(value).collect()
     }
 
     fn go(&mut self, from: NodeId, names: &[(Cow<'i, str>, bool)]) -> Result<NodeId, Taken> {
@@ -202,11 +227,21 @@ impl<'i, 'a> Apply<'_, 'i, 'a> {
     fn move_rows(&mut self, rule_id: u32, rule: &'i Rule, targets: &'i [Target], fit: &Fit) {
         let by = DecidedBy::Rule(rule_id);
         let rows: Rows = fit.iter().flatten().copied().collect();
+        // An object's own empty text, after the object itself.
+        if let (&[row], [clause]) = (rows.as_slice(), rule.clauses.as_slice())
+            && clause.presence
+            && self.row(row).kind == RowKind::Setting
+        {
+            return self.set(row, Fate::Moot, by, &[]);
+        }
         let slots = self.bind(rule, fit);
         let node = self.row(rows[0]).node;
         match self.write(rule, targets, &slots, node, &rows) {
             Ok(written) => {
-                let several = rows.len() > 1 || written.len() > 1;
+                let joined = rule.place.and_then(|place| self.instance(place, node));
+                let several = rows.len() > 1
+                    || written.len() > 1
+                    || joined.is_some_and(|instance| instance.joined.get());
                 for &row in &rows {
                     // A setting that only chose the rule stands behind all that the rule wrote.
                     let chose = !written.iter().any(|landing| landing.rows.contains(&row));
@@ -274,15 +309,50 @@ impl<'i, 'a> Apply<'_, 'i, 'a> {
                 None => home,
             });
         }
+        for ((target, Ready { base, fields, .. }), &start) in targets.iter().zip(&ready).zip(&starts) {
+            let place = target.start.as_ref().map(|start| start.place).or(rule.place);
+            let above = place.map_or(&[][..], |place| &self.step.leg.crossing.places[place].target);
+            if above.iter().chain(&target.base).any(TargetStep::is_by_kind) {
+                fields.iter().try_for_each(|(path, ..)| self.is_known(start, base, path))?;
+            }
+        }
         let mut written = SmallVec::new();
-        for (Ready { base, fields, .. }, start) in ready.into_iter().zip(starts) {
+        for (Ready { base, fields, objects, .. }, start) in ready.into_iter().zip(starts) {
             let at = self.go(start, &base).map_err(|Taken| taken())?;
+            for object in objects {
+                let node = self.go(at, &object).map_err(|Taken| taken())?;
+                written.push(Written { node, fate: Fate::Recast, loss: None, rows: Rows::from_slice(rows) });
+            }
             for (path, prepared, from) in fields {
                 let node = self.write_leaf(at, &path, &prepared).map_err(|Taken| taken())?;
                 written.push(Written { node, fate: prepared.fate, loss: prepared.loss, rows: from });
             }
         }
         Ok(written)
+    }
+
+    /// Where the kind of an object decides its place, not all that one may have is known for another.
+    fn is_known(&self, start: NodeId, base: &Path<'i>, path: &Path<'i>) -> Result<(), Failure> {
+        let tree = &self.draft.tree;
+        let mut names: Vec<&str> = Vec::new();
+        let mut at = start;
+        while at != self.draft.root() {
+            // The entries of a list have no name of their own.
+            if tree.kind(tree.parent(at)) != Kind::List {
+                names.push(tree.name(at));
+            }
+            at = tree.parent(at);
+        }
+        names.reverse();
+        names.extend(base.iter().chain(path).map(|(name, _)| name.as_ref()));
+        let steps: Vec<PathStep<'_>> = names.iter().map(|name| PathStep::Name(name)).collect();
+        match self.step.new_profile().schema.find(&steps) {
+            Lookup::Declared(_) => Ok(()),
+            _ => Err(Failure::new(
+                Code::ValueUnfit,
+                format!("the new line has no `{}` for an object of this kind", names.join("/")),
+            )),
+        }
     }
 
     /// Where an object of another place went.
@@ -322,7 +392,9 @@ impl<'i, 'a> Apply<'_, 'i, 'a> {
                 let from = if from.is_empty() { Rows::from_slice(rows) } else { from };
                 fields.push((path(&hand, &field.path)?, prepared, from));
             }
-            ready.push(Ready { start: target.start.clone(), base, fields });
+            let objects =
+                target.objects.iter().map(|object| path(&hand, object)).collect::<Result<_, _>>()?;
+            ready.push(Ready { start: target.start.clone(), base, fields, objects });
         }
         Ok(ready)
     }
@@ -375,6 +447,9 @@ impl<'i, 'a> Apply<'_, 'i, 'a> {
 
     /// Facts that the backup does not hold: what a person answered, or the default.
     pub(super) fn ask(&mut self) {
+        for (name, text) in &self.step.leg.crossing.constants {
+            self.facts.insert(name.clone(), Operand::Text(text.clone()));
+        }
         for ask in &self.step.leg.crossing.asks {
             let answer = self
                 .step

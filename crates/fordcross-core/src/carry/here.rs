@@ -4,7 +4,7 @@ use super::Step;
 use super::value::Bound;
 use crate::expression::{Evaluator, Operand, Surroundings};
 use crate::pattern::Pattern;
-use crate::profile::{Lookup, PathStep};
+use crate::profile::{Lookup, PathStep, What};
 use crate::tree::{Kind, NodeId};
 use std::collections::HashMap;
 
@@ -54,6 +54,21 @@ impl Here<'_, '_, '_> {
         }
     }
 
+    /// The kind of the object that is stood in: the first whose condition holds.
+    pub(super) fn object_kind(&self) -> Option<&str> {
+        let steps: Vec<PathStep<'_>> = self.pattern?.steps.iter().map(PathStep::from).collect();
+        let Lookup::Declared(entry) = self.step.old().schema.find(&steps) else { return None };
+        let What::Object { kinds, .. } = &self.step.old().schema.entries[entry as usize].what else {
+            return None;
+        };
+        // Conditions of kinds see no captures: they are the profile's.
+        let bare = Here { slots: &[], names: &[], ..*self };
+        let holds = |expression: &crate::expression::Expression| {
+            expression.evaluate(&bare) == Ok(Operand::Boolean(true))
+        };
+        kinds.iter().find(|(_, expression)| holds(expression)).map(|(name, _)| name.as_str())
+    }
+
     fn operand(&self, bound: &Bound<'_>) -> Operand {
         match bound.kind {
             Some(kind) => match self.step.old().types.read(kind, bound.text) {
@@ -69,6 +84,9 @@ impl Surroundings for Here<'_, '_, '_> {
     fn variable(&self, name: &str) -> Option<Operand> {
         if let Some(slot) = self.names.iter().position(|known| known == name) {
             return Some(self.slots[slot].as_ref().map_or(Operand::Nothing, |bound| self.operand(bound)));
+        }
+        if name == "kind" {
+            return Some(self.object_kind().map_or(Operand::Nothing, |kind| Operand::Text(kind.to_owned())));
         }
         if name == "index" {
             return Some(Operand::Integer(i64::try_from(self.index).unwrap_or(i64::MAX)));

@@ -19,6 +19,7 @@ mod fire;
 mod here;
 mod names;
 mod read_back;
+mod references;
 mod same_line;
 mod scopes;
 mod value;
@@ -195,13 +196,18 @@ pub fn carry<'i, 'a>(input: CarryInput<'i, 'a>, walk: FirstWalk) -> Carried<'i, 
     if let (Some(base), Some(based)) = (input.base, &carried.based) {
         carried.findings.extend(base_findings::findings(base, based, &last.new, &mut carried.new_automaton));
     }
-    for finding in &mut carried.findings {
-        if let Some((_, severity)) = input.severities.iter().find(|(code, _)| *code == finding.code) {
+    judge(&mut carried.findings, input.severities);
+    carried.findings.sort_by_key(|finding| finding.severity);
+    carried
+}
+
+/// Gives findings the severity that a person gave their codes.
+fn judge(findings: &mut Findings, severities: &[(Code, Severity)]) {
+    for finding in findings {
+        if let Some((_, severity)) = severities.iter().find(|(code, _)| *code == finding.code) {
             finding.severity = *severity;
         }
     }
-    carried.findings.sort_by_key(|finding| finding.severity);
-    carried
 }
 
 /// The leg that applies the map: the one that changes the line, or else the last. Each reference is
@@ -249,16 +255,21 @@ impl Carried<'_, '_> {
         let kept = based.as_ref().map_or(&[][..], |based| &based.kept);
         let rows = LedgerWriter::new(input, steps, trees, whole, new_automaton, based.as_ref());
         let expected = read_back::Expected { tree, ledger: whole, profile: new, model: input.model, kept };
-        let (written, (result, differences)) = std::thread::scope(|scope| {
+        let (written, result) = std::thread::scope(|scope| {
             let ledger = scope.spawn(move || ledger(rows));
-            let result =
-                if blocked { (Vec::new(), Vec::new()) } else { write_and_read_back(bytes, &expected) };
+            let result = (!blocked).then(|| write_and_read_back(bytes, &expected));
             (ledger.join().expect("the ledger is written"), result)
         });
-        if differences.is_empty() {
-            self.result = result;
+        let severities = self.input.severities;
+        if let Some((result, mut told)) = result {
+            if told.differences.is_empty() {
+                self.result = result;
+            }
+            judge(&mut told.references, severities);
+            self.findings.append(&mut told.references);
+            self.findings.splice(0..0, told.differences);
+            self.findings.sort_by_key(|finding| finding.severity);
         }
-        self.findings.splice(0..0, differences);
         written
     }
 
@@ -357,7 +368,10 @@ impl Carried<'_, '_> {
 }
 
 /// `bytes` is what there is to write already: a base with what was put into it.
-fn write_and_read_back(bytes: Option<Vec<u8>>, expected: &read_back::Expected<'_>) -> (Vec<u8>, Findings) {
+fn write_and_read_back(
+    bytes: Option<Vec<u8>>,
+    expected: &read_back::Expected<'_>,
+) -> (Vec<u8>, read_back::Told) {
     let form = expected.profile.form;
     let result = bytes.unwrap_or_else(|| {
         let mut result = Vec::new();
@@ -367,8 +381,8 @@ fn write_and_read_back(bytes: Option<Vec<u8>>, expected: &read_back::Expected<'_
         }
         result
     });
-    let differences = read_back::read_back(&result, expected, &mut automaton_of(expected.profile, None));
-    (result, differences)
+    let told = read_back::read_back(&result, expected, &mut automaton_of(expected.profile, None));
+    (result, told)
 }
 
 fn port_finding(input: &CarryInput<'_, '_>, name: &str, settings: usize) -> Finding {

@@ -2,6 +2,7 @@
 //! from: every name and value must be the same, be what the receiving profile declares, and have
 //! somebody in the ledger who stands for it.
 
+use super::references::References;
 use crate::automaton::{Automaton, Symbols};
 use crate::finding::{Code, Finding, Findings, did_you_mean};
 use crate::json::read_json;
@@ -26,10 +27,24 @@ pub(super) struct Expected<'e> {
     pub(super) kept: &'e [bool],
 }
 
-pub(super) fn read_back(bytes: &[u8], expected: &Expected<'_>, automaton: &mut Automaton) -> Findings {
+/// What reading the result back told.
+pub(super) struct Told {
+    /// Where it is not what the ledger says.
+    pub(super) differences: Findings,
+    /// Names of objects that are not there.
+    pub(super) references: Findings,
+}
+
+impl Told {
+    fn only(finding: Finding) -> Self {
+        Self { differences: vec![finding], references: Vec::new() }
+    }
+}
+
+pub(super) fn read_back(bytes: &[u8], expected: &Expected<'_>, automaton: &mut Automaton) -> Told {
     let Expected { tree, ledger, profile, .. } = *expected;
     let Ok(text) = std::str::from_utf8(bytes) else {
-        return vec![Finding::new(Code::ResultDiffers, "the result is not UTF-8 text")];
+        return Told::only(Finding::new(Code::ResultDiffers, "the result is not UTF-8 text"));
     };
     let mut accounted = vec![false; tree.len()];
     for node in
@@ -49,20 +64,32 @@ pub(super) fn read_back(bytes: &[u8], expected: &Expected<'_>, automaton: &mut A
         open: Vec::new(),
         expected: Some(tree.root()),
         problems: Vec::new(),
+        references: References::new(profile),
     };
     let read = match profile.form {
         FileForm::Json => read_json(source, &mut comparison),
         FileForm::Xml => read_xml(source).map(|tree| replay(&tree, &mut comparison)),
     };
     if let Err(finding) = read {
-        return vec![*finding];
+        return Told::only(*finding);
     }
     if comparison.next_heard().is_some() {
         comparison.problems.push((NodeId::DOCUMENT, "the result ends before all was written".into(), None));
     }
     let problems = std::mem::take(&mut comparison.problems);
+    let broken = comparison.references.broken();
     let mut labels = Labeler::new(tree, &profile.schema, None, comparison.automaton);
-    problems
+    let references = broken
+        .into_iter()
+        .map(|(node, of)| {
+            let message = format!("it names no object of `{of}`: `{}`", tree.value(node));
+            let help = "what it named was left out or dropped; name another, or take the setting out";
+            let mut finding = Finding::new(Code::ReferenceBroken, message).help(help);
+            finding.locator = Some(labels.label(node, comparison.automaton).to_owned());
+            finding
+        })
+        .collect();
+    let differences = problems
         .into_iter()
         .map(|(node, message, help)| {
             let mut finding = Finding::new(Code::ResultDiffers, message);
@@ -70,7 +97,8 @@ pub(super) fn read_back(bytes: &[u8], expected: &Expected<'_>, automaton: &mut A
             finding.help = help;
             finding
         })
-        .collect()
+        .collect();
+    Told { differences, references }
 }
 
 /// Hands the nodes of an XML document on as a reader of events would.
@@ -109,6 +137,7 @@ struct Comparison<'c> {
     open: Vec<NodeId>,
     expected: Option<NodeId>,
     problems: Vec<(NodeId, String, Option<String>)>,
+    references: References,
 }
 
 impl Comparison<'_> {
@@ -171,7 +200,9 @@ impl Comparison<'_> {
 
     fn check_value(&mut self, node: NodeId, value: &str) {
         let new = self.wanted.profile;
-        let entry = self.entry(node).map(|entry| &new.schema.entries[entry as usize].what);
+        let entry = self.entry(node);
+        self.references.meet_setting(self.tree, node, entry, new);
+        let entry = entry.map(|entry| &new.schema.entries[entry as usize].what);
         let Some(kind) = entry.and_then(What::setting) else {
             return self.problem(node, "the receiving profile knows no such setting", None);
         };
@@ -205,7 +236,8 @@ impl Sink for Comparison<'_> {
     fn open(&mut self, kind: Kind, name: &str, _: usize) {
         let node = self.meet(kind, name);
         if let Some(node) = node {
-            self.entry(node);
+            let entry = self.entry(node);
+            self.references.meet_branch(self.tree, node, entry, self.wanted.profile);
             self.expected = self.tree.first_child(node);
         }
         self.open.push(node.unwrap_or(NodeId::DOCUMENT));
@@ -231,7 +263,8 @@ impl Sink for Comparison<'_> {
         } else if self.wanted.kept.get(node.index()) != Some(&true) {
             self.check_value(node, value);
         } else {
-            self.entry(node);
+            let entry = self.entry(node);
+            self.references.meet_setting(self.tree, node, entry, self.wanted.profile);
         }
         self.expected = self.tree.next_sibling(node);
     }

@@ -6,7 +6,7 @@ use super::draft::Taken;
 use super::fire::{path, taken};
 use super::scopes::Instance;
 use super::value::{Bound, Failure, Hand};
-use crate::crossing::{Action, Field, Piece, Rule};
+use crate::crossing::{Action, Field, Piece, Pins, Rule};
 use crate::fate::{Fate, Origin};
 use crate::ledger::{DecidedBy, Landing, OriginRow};
 use crate::profile::{Profile, What};
@@ -169,6 +169,10 @@ impl<'i, 'a> Apply<'_, 'i, 'a> {
         };
         let bound = Bound { row: None, text: default, kind: Some(kind), whole: true };
         let automaton = self.automaton;
+        self.always_pins = self.step.leg.crossing.always_pinned.iter().any(|p| p.covers(&entry.pattern));
+        if self.step.leg.crossing.pins == Pins::None && !self.always_pins {
+            return;
+        }
         for &(rule, _) in &automaton.accepted(omitted.accept).clauses {
             if self.rule_speaks_of_default(rule, &bound) {
                 return self.pin_by_rule(rule, omitted, &bound);
@@ -235,11 +239,13 @@ impl<'i, 'a> Apply<'_, 'i, 'a> {
             |piece| matches!(piece, Piece::Slot { slot, .. } if slots[*slot].is_some_and(|bound| bound.row.is_none())),
         );
         let default = new.schema.entries[field.entry as usize].what.default_at(new.release);
-        let Some(default) = default.filter(|_| from_default) else { return Ok(()) };
+        if !from_default || default.is_none() && !self.pins_unknown() {
+            return Ok(());
+        }
         let (scope, index) = instance.map_or((self.root, 0), |instance| (instance.scope, instance.index));
         let hand = Hand { here: self.here(rule, slots, scope, index), look_ups: &self.look_ups };
         let Some(prepared) = hand.prepare(field)? else { return Ok(()) };
-        let implied = prepared.text == default;
+        let implied = default == Some(prepared.text.as_str()) && !self.always_pins;
         if implied && !self.step.into_base || field.path.iter().any(|step| step.append) {
             return Ok(());
         }
@@ -256,9 +262,12 @@ impl<'i, 'a> Apply<'_, 'i, 'a> {
         let Some(twin) = same_line.twins[omitted.entry as usize] else { return };
         let new = self.step.new_profile();
         let what = &new.schema.entries[twin as usize].what;
-        let (Some(kind), Some(default)) = (what.setting(), what.default_at(new.release)) else { return };
+        let (Some(kind), default) = (what.setting(), what.default_at(new.release)) else { return };
+        if default.is_none() && !self.pins_unknown() {
+            return;
+        }
         let Ok(prepared) = self.step.convert(bound, kind) else { return };
-        let implied = prepared.text == default;
+        let implied = default == Some(prepared.text.as_str()) && !self.always_pins;
         if implied && !self.step.into_base {
             return;
         }
@@ -276,6 +285,11 @@ impl<'i, 'a> Apply<'_, 'i, 'a> {
         if let Ok(node) = self.draft.leaf(parent, &names[0], kind, Text::Decoded(&prepared.text)) {
             self.pinned(node, new.file.clone(), implied);
         }
+    }
+
+    /// Whether an old default is written out where the new profile knows none.
+    fn pins_unknown(&self) -> bool {
+        self.always_pins || self.step.leg.crossing.pins == Pins::All
     }
 
     fn pinned(&mut self, node: NodeId, rule: String, implied: bool) {

@@ -34,6 +34,8 @@ pub(super) struct Instance<'i> {
     pub(super) index: usize,
     /// Where it goes; made when something lands there.
     pub(super) target: Cell<Option<NodeId>>,
+    /// It shares the place of one that is equal to it.
+    pub(super) joined: Cell<bool>,
     pub(super) names: Result<Names<'i>, Failure>,
 }
 
@@ -93,7 +95,15 @@ impl<'i, 'a> Apply<'_, 'i, 'a> {
             declared.target.iter().map(|step| hand.name(step)).collect()
         };
         let end = self.tree.subtree_end(scope);
-        let instance = Rc::new(Instance { scope, end, slots, index, target: Cell::default(), names });
+        let instance = Rc::new(Instance {
+            scope,
+            end,
+            slots,
+            index,
+            target: Cell::default(),
+            joined: Cell::default(),
+            names,
+        });
         self.instances[place] = Some(instance.clone());
         Some(instance)
     }

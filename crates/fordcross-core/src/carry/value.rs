@@ -125,6 +125,16 @@ impl<'i, 'a: 'i> Hand<'_, 'i, 'a> {
         match piece {
             Piece::Literal(text) => plain(Value::Text(Cow::Owned(text.clone()))),
             Piece::Index => plain(Value::Integer(i64::try_from(self.here.index).unwrap_or(i64::MAX))),
+            Piece::Kind { table } => {
+                let Some(kind) = self.here.object_kind() else {
+                    return Err(Failure::new(Code::ValueUnfit, "no kind of the profile fits the object"));
+                };
+                let value = Value::Text(Cow::Owned(kind.to_owned()));
+                match table {
+                    Some(table) => plain(look_up_in(table, &value)?),
+                    None => plain(value),
+                }
+            }
             Piece::Slot { slot, table } => {
                 let read = self.here.step.read(self.bound(*slot)?)?;
                 match table {
@@ -162,7 +172,7 @@ impl<'i, 'a: 'i> Hand<'_, 'i, 'a> {
     pub(super) fn name(&self, step: &'i TargetStep) -> Result<(Cow<'i, str>, Fate), Failure> {
         match &step.name {
             TargetName::Literal(name) => Ok((Cow::Borrowed(name), Fate::Carried)),
-            TargetName::Made { pieces, kind } => {
+            TargetName::Made { pieces, kind, .. } => {
                 let mut text = String::new();
                 if let [Piece::Slot { slot, table: None }] = &pieces[..] {
                     let bound = self.bound(*slot)?;

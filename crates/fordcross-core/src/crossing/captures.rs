@@ -13,6 +13,8 @@ pub(super) struct Capture {
     pub(super) span: Span,
     pub(super) used: bool,
     pub(super) kind: OperandKind,
+    /// Its type on the old side, where it is a whole value.
+    pub(super) of: Option<TypeId>,
 }
 
 /// The captures of a place, then those of the rule itself.
@@ -27,10 +29,12 @@ pub(super) struct Captures {
 pub(super) const WHOLE: &str = "(the value)";
 /// The place of an object among its like, from 1.
 pub(super) const INDEX: &str = "index";
+/// The kind of an object, by the old profile.
+pub(super) const KIND: &str = "kind";
 
 impl Captures {
-    pub(super) fn add(&mut self, name: &str, span: Span, kind: OperandKind) -> usize {
-        self.list.push(Capture { name: name.to_owned(), span, used: name == WHOLE, kind });
+    pub(super) fn add(&mut self, name: &str, span: Span, kind: OperandKind, of: Option<TypeId>) -> usize {
+        self.list.push(Capture { name: name.to_owned(), span, used: name == WHOLE, kind, of });
         self.list.len() - 1
     }
 

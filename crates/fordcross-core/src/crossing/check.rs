@@ -1,6 +1,6 @@
 //! Checks that look at the rules of a crossing together.
 
-use super::{Place, Rule};
+use super::{Action, Place, Rule, TargetName, TargetStep};
 use crate::finding::Code;
 use crate::source::Span;
 use crate::toml_file::Report;
@@ -20,4 +20,41 @@ pub(super) fn check_hidden(report: &Report<'_>, rules: &[(Span, Rule)], places: 
                 .help("put the more exact rule first, or remove this one");
         }
     }
+}
+
+/// Tells of two rules of one place that write the same setting, though nothing keeps both from being
+/// applied: neither has a condition, and they speak of different settings.
+pub(super) fn check_contested(report: &Report<'_>, rules: &[(Span, Rule)]) {
+    let mut writers: Vec<(Option<usize>, String, &Rule)> = Vec::new();
+    for (span, rule) in rules {
+        let Action::Move(targets) = &rule.action else { continue };
+        if rule.when.is_some() {
+            continue;
+        }
+        for target in targets.iter().filter(|target| target.start.is_none()) {
+            for field in &target.fields {
+                let Some(path) = literal(&target.base, &field.path) else { continue };
+                let first = |rule: &Rule| rule.clauses.first().map(|clause| clause.pattern.clone());
+                let other = writers.iter().find(|(place, written, other)| {
+                    *place == rule.place && *written == path && first(other) != first(rule)
+                });
+                if let Some((.., other)) = other {
+                    let message = format!("the rule in line {} writes `{path}` too", other.at.line);
+                    report
+                        .add(Code::PlaceContested, *span, message)
+                        .help("give one of them a condition, so that only one is applied");
+                }
+                writers.push((rule.place, path, rule));
+            }
+        }
+    }
+}
+
+/// A path of plain names, without new entries of lists.
+fn literal(base: &[TargetStep], path: &[TargetStep]) -> Option<String> {
+    let names = base.iter().chain(path).map(|step| match &step.name {
+        TargetName::Literal(name) if !step.append => Some(name.as_str()),
+        _ => None,
+    });
+    Some(names.collect::<Option<Vec<_>>>()?.join("/"))
 }

@@ -40,14 +40,15 @@ impl Reader<'_, '_> {
         let schema = &self.old.schema;
         let declared = entry.map(|entry| &schema.entries[entry as usize]);
         // Each key with the kind of its values.
-        let keys: Vec<(Option<String>, OperandKind)> = match declared.map(|entry| &entry.what) {
+        let keys: Vec<(Option<String>, OperandKind, Option<TypeId>)> = match declared.map(|entry| &entry.what)
+        {
             Some(What::Object { keys, name, .. }) => {
-                let by_name = name.map(|kind| (None, kind_of(&self.old.types, Some(kind))));
+                let by_name = name.map(|kind| (None, kind_of(&self.old.types, Some(kind)), Some(kind)));
                 let by_setting = keys.iter().map(|key| {
                     let pattern = declared.map(|entry| entry.pattern.join(&[Step::Names(vec![key.clone()])]));
                     let setting = pattern.and_then(|pattern| schema.same(&pattern));
                     let kind = setting.and_then(|entry| schema.entries[entry as usize].what.setting());
-                    (Some(key.clone()), kind_of(&self.old.types, kind))
+                    (Some(key.clone()), kind_of(&self.old.types, kind), kind)
                 });
                 by_name.into_iter().chain(by_setting).collect()
             }
@@ -56,7 +57,7 @@ impl Reader<'_, '_> {
         let tests: Vec<&str> = text.split(',').map(str::trim).collect();
         if tests.len() != keys.len() {
             let known: Vec<&str> =
-                keys.iter().map(|(name, _)| name.as_deref().unwrap_or("its name")).collect();
+                keys.iter().map(|(name, ..)| name.as_deref().unwrap_or("its name")).collect();
             self.report
                 .add(
                     Code::RuleMalformed,
@@ -69,15 +70,15 @@ impl Reader<'_, '_> {
         let tests = tests
             .into_iter()
             .zip(&keys)
-            .map(|(wanted, (_, kind))| match wanted {
+            .map(|(wanted, (_, kind, of))| match wanted {
                 "*" => KeyTest::Any,
                 wanted => match wanted.strip_prefix('{').and_then(|name| name.strip_suffix('}')) {
-                    Some(name) => KeyTest::Capture(captures.add(name, span, *kind)),
+                    Some(name) => KeyTest::Capture(captures.add(name, span, *kind, *of)),
                     None => KeyTest::Literal(wanted.to_owned()),
                 },
             })
             .collect();
-        (tests, keys.into_iter().map(|(name, _)| name).collect())
+        (tests, keys.into_iter().map(|(name, ..)| name).collect())
     }
 
     /// Checks a path of the old side.
@@ -215,17 +216,24 @@ impl Reader<'_, '_> {
         }
         let steps: Vec<Step> = raw.steps.iter().map(|step| step.step.clone()).collect();
         let pattern = Pattern { steps: before.to_vec() }.join(&steps);
+        if raw.presence && setting.is_some() {
+            let span = inside(word, self.report.source, raw.at.start, raw.at.end);
+            self.report
+                .add(Code::RuleMalformed, span, "this is a setting, and `/` stands behind objects")
+                .help("leave out the `/`");
+            return None;
+        }
         let mut slot = None;
         let shape = match &raw.shape {
             Some(shape) => Some(self.clause_shape(word, raw, shape, setting, captures)?),
             None => {
-                if alone {
-                    slot = Some(captures.add(WHOLE, word.span, kind_of(&self.old.types, setting)));
+                if alone && !raw.presence {
+                    slot = Some(captures.add(WHOLE, word.span, kind_of(&self.old.types, setting), setting));
                 }
                 None
             }
         };
-        Some(Clause { pattern, shape, optional: raw.optional, slot })
+        Some(Clause { pattern, shape, optional: raw.optional, presence: raw.presence, slot })
     }
 
     fn clause_shape(
@@ -264,7 +272,7 @@ impl Reader<'_, '_> {
                 None if whole => OperandKind::Unknown,
                 None => OperandKind::Text,
             };
-            slots.push(captures.add(name, span, kind));
+            slots.push(captures.add(name, span, kind, declared.or(setting.filter(|_| whole))));
             types.push(declared);
         }
         Some(ClauseShape { shape: shape.clone(), slots, types })

@@ -16,6 +16,7 @@ pub use summary::{Deed, Summary};
 
 use crate::expression::Expression;
 use crate::expression::OperandKind;
+use crate::finding::Findings;
 use crate::pattern::Pattern;
 use crate::shape::Shape;
 use crate::source::Position;
@@ -67,6 +68,31 @@ pub struct Crossing {
     pub(crate) steps: Vec<WorkStep>,
     pub(crate) notices: Vec<Notice>,
     pub(crate) base: BasePolicy,
+    /// Which old defaults are written out where a setting is not given.
+    pub(crate) pins: Pins,
+    /// Settings of the old side whose defaults are written out in any case.
+    pub(crate) always_pinned: Vec<Pattern>,
+    /// Texts that expressions and templates know by name.
+    pub(crate) constants: Vec<(String, String)>,
+    /// What is worth a look in the file, though it can be used.
+    pub warnings: Findings,
+}
+
+/// Which old defaults are written out where a setting is not given.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub(crate) enum Pins {
+    /// Those that both profiles know and that differ.
+    #[default]
+    Differing,
+    /// All that the new profile does not say the same of.
+    All,
+    /// None.
+    None,
+}
+
+impl Pins {
+    pub(crate) const WORDS: [(&'static str, Self); 3] =
+        [("differing", Self::Differing), ("all", Self::All), ("none", Self::None)];
 }
 
 /// What becomes of collections of a base that the crossing writes into. What neither list names is
@@ -205,6 +231,10 @@ impl Crossing {
             steps: Vec::new(),
             notices: Vec::new(),
             base: BasePolicy::default(),
+            pins: Pins::default(),
+            always_pinned: Vec::new(),
+            constants: Vec::new(),
+            warnings: Vec::new(),
         }
     }
 }
@@ -218,6 +248,8 @@ pub(crate) struct Place {
     pub(crate) depth: usize,
     pub(crate) keys: Vec<KeyTest>,
     pub(crate) target: Vec<TargetStep>,
+    /// Settings, directly in the objects, whose values make objects equal that then share one new entry.
+    pub(crate) group: Vec<String>,
 }
 
 /// What a place asks of one key of its object.
@@ -238,6 +270,13 @@ pub(crate) struct TargetStep {
     pub(crate) append: bool,
 }
 
+impl TargetStep {
+    /// Whether the kind of an object decides the name.
+    pub(crate) fn is_by_kind(&self) -> bool {
+        matches!(&self.name, TargetName::Made { possible, .. } if !possible.is_empty())
+    }
+}
+
 #[derive(Clone, Debug)]
 pub(crate) enum TargetName {
     Literal(String),
@@ -245,6 +284,8 @@ pub(crate) enum TargetName {
     Made {
         pieces: Arc<[Piece]>,
         kind: Option<TypeId>,
+        /// All that it can be, where only the kind of the object decides; else empty.
+        possible: Vec<String>,
     },
 }
 
@@ -270,6 +311,8 @@ pub(crate) struct Clause {
     pub(crate) pattern: Pattern,
     pub(crate) shape: Option<ClauseShape>,
     pub(crate) optional: bool,
+    /// It speaks of the object itself, that it is there.
+    pub(crate) presence: bool,
     /// The slot of the whole value, where there is no shape.
     pub(crate) slot: Option<usize>,
 }
@@ -308,6 +351,8 @@ pub(crate) struct Target {
     pub(crate) start: Option<Start>,
     pub(crate) base: Vec<TargetStep>,
     pub(crate) fields: Vec<Field>,
+    /// Objects that are to be there, whatever stands in them.
+    pub(crate) objects: Vec<Vec<TargetStep>>,
 }
 
 /// `@place[{key}]`
@@ -336,6 +381,10 @@ pub(crate) enum Piece {
     },
     /// The place of the object among its like, from 1.
     Index,
+    /// The kind of the object, by the old profile.
+    Kind {
+        table: Option<Table>,
+    },
     Expression(Expression),
     /// The name of the object whose network holds the address in the slot.
     LookUp {
@@ -368,18 +417,21 @@ pub(crate) struct Simple<'c> {
 
 impl Rule {
     /// The rule as a simple one, if it is.
-    pub(crate) fn as_simple(&self) -> Option<Simple<'_>> {
+    pub(crate) fn as_simple(&self, places: &[Place]) -> Option<Simple<'_>> {
+        if self.place.is_some_and(|place| places[place].target.iter().any(TargetStep::is_by_kind)) {
+            return None;
+        }
         let (Action::Move(targets), [clause], None) = (&self.action, self.clauses.as_slice(), &self.when)
         else {
             return None;
         };
-        let [Target { start: None, base, fields }] = targets.as_slice() else { return None };
+        let [Target { start: None, base, fields, objects }] = targets.as_slice() else { return None };
         let [field] = fields.as_slice() else { return None };
         let [TargetStep { name: TargetName::Literal(name), append: false }] = field.path.as_slice() else {
             return None;
         };
         let [Piece::Slot { slot, table: None }] = field.template.as_slice() else { return None };
-        (base.is_empty() && clause.shape.is_none() && clause.slot == Some(*slot))
+        (base.is_empty() && objects.is_empty() && clause.shape.is_none() && clause.slot == Some(*slot))
             .then_some(Simple { field, name })
     }
 

@@ -1,11 +1,11 @@
 //! From the text of a crossing to rules whose places are known to both profiles.
 
-use super::captures::{Captures, INDEX};
-use super::check::check_hidden;
+use super::captures::{Captures, INDEX, KIND};
+use super::check::{check_contested, check_hidden};
 use super::syntax::{BadSide, parse_left, parse_target_path};
 use super::{
-    Action, Ask, BasePolicy, Clause, Crossing, KeyTest, LookUp, Notice, Phase, Place, Requirement, Rule,
-    Side, Table, TargetStep, WorkStep,
+    Action, Ask, BasePolicy, Clause, Crossing, KeyTest, LookUp, Notice, Phase, Pins, Place, Requirement,
+    Rule, Side, Table, TargetStep, WorkStep,
 };
 use crate::expression::{Expression, OperandKind};
 use crate::finding::{Code, Findings, did_you_mean};
@@ -60,7 +60,8 @@ pub enum Checking {
 }
 
 impl Crossing {
-    /// Reads a crossing and checks it against the profiles of both sides.
+    /// Reads a crossing and checks it against the profiles of both sides. `shared` are the files that it
+    /// may include.
     ///
     /// # Errors
     /// Everything that is wrong with the file, each with its place.
@@ -69,6 +70,7 @@ impl Crossing {
         old: &Profile,
         new: &Profile,
         checking: Checking,
+        shared: &[Source<'_>],
     ) -> Result<Self, Findings> {
         let report = Report::new(source);
         let table = report.parse();
@@ -80,12 +82,28 @@ impl Crossing {
             checking,
             old,
             new,
-            tables: read_tables(&root),
+            tables: FxHashMap::default(),
+            constants: Vec::new(),
+            always_pinned: Vec::new(),
             asks: Vec::new(),
             place_names: Vec::new(),
             places: Vec::new(),
             look_ups: Vec::new(),
             rules: Vec::new(),
+        };
+        for file in root.words("include") {
+            reader.include(&root, file, shared);
+        }
+        reader.tables.extend(read_tables(&root));
+        reader.constants.extend(read_constants(&root));
+        let pins = match root.section("pins") {
+            Some(section) => {
+                let pins = pick(&section, "write", &Pins::WORDS).unwrap_or_default();
+                reader.always_pinned = reader.read_always_pinned(&section);
+                section.finish();
+                pins
+            }
+            None => Pins::default(),
         };
         reader.read_asks(&root);
         let equivalent_ports = read_equivalents(&root);
@@ -108,9 +126,10 @@ impl Crossing {
         let notices = reader.read_notices(&root);
         let base = reader.read_base(&root);
         root.finish();
-        let Reader { places, mut rules, look_ups, asks, .. } = reader;
+        let Reader { places, mut rules, look_ups, asks, always_pinned, constants, .. } = reader;
         rules.sort_by_key(|(span, _)| *span);
         check_hidden(&report, &rules, &places);
+        check_contested(&report, &rules);
         match sides {
             Some((from, to)) if report.is_clean() => Ok(Self {
                 file: source.name.to_owned(),
@@ -125,6 +144,10 @@ impl Crossing {
                 steps,
                 notices,
                 base,
+                pins,
+                always_pinned,
+                constants,
+                warnings: report.into_findings(),
             }),
             _ => Err(report.into_findings()),
         }
@@ -175,6 +198,10 @@ fn read_tables(root: &Section<'_, '_>) -> FxHashMap<String, Table> {
     tables
 }
 
+fn read_constants(root: &Section<'_, '_>) -> Vec<(String, String)> {
+    root.section("constant").map(|section| read_pairs(&section)).unwrap_or_default()
+}
+
 #[derive(Clone, Copy, PartialEq, Eq)]
 pub(super) enum Verb {
     Move,
@@ -221,6 +248,8 @@ pub(super) struct Reader<'r, 's> {
     pub(super) old: &'r Profile,
     pub(super) new: &'r Profile,
     pub(super) tables: FxHashMap<String, Table>,
+    pub(super) constants: Vec<(String, String)>,
+    always_pinned: Vec<Pattern>,
     pub(super) asks: Vec<Ask>,
     /// Names of places, with their numbers.
     pub(super) place_names: Vec<(String, usize)>,
@@ -248,6 +277,8 @@ impl Reader<'_, '_> {
         if self.checking == Checking::Whole {
             let mut kinds: HashMap<&str, OperandKind> = captures.kinds();
             kinds.insert(INDEX, OperandKind::Integer);
+            kinds.insert(KIND, OperandKind::Text);
+            kinds.extend(self.constants.iter().map(|(name, _)| (name.as_str(), OperandKind::Text)));
             kinds.extend(self.asks.iter().map(|ask| (ask.fact.as_str(), ask.kind)));
             for problem in expression.check(&kinds, wanted) {
                 let added = self.report.add(Code::ExpressionWrong, span, problem.message);
@@ -280,6 +311,57 @@ impl Reader<'_, '_> {
     fn condition(&self, section: &Section<'_, '_>, captures: &mut Captures) -> Option<Expression> {
         let word = section.word("when")?;
         Some(self.expression(word.text, word.span, captures, OperandKind::Boolean))
+    }
+
+    /// Takes tables and constants over from a file that several crossings share.
+    fn include(&mut self, root: &Section<'_, '_>, file: Word<'_>, shared: &[Source<'_>]) {
+        let Some(source) = shared.iter().find(|source| source.name == file.text) else {
+            let known: Vec<&str> = shared.iter().map(|source| source.name).collect();
+            root.report()
+                .add(Code::IncludeMissing, file.span, format!("there is no file `{}` to include", file.text))
+                .help(did_you_mean(file.text, known));
+            return;
+        };
+        let report = Report::new(*source);
+        let table = report.parse();
+        let included = Section::new(&report, table.get_ref(), table.span().into());
+        self.tables.extend(read_tables(&included));
+        self.constants.extend(read_constants(&included));
+        included.finish();
+        root.report().take_over(report);
+    }
+
+    fn read_always_pinned(&self, section: &Section<'_, '_>) -> Vec<Pattern> {
+        let mut patterns = Vec::new();
+        for word in section.words("always") {
+            let Some(pattern) = parse_pattern(section, word) else { continue };
+            let steps: Vec<PathStep<'_>> = pattern.steps.iter().map(PathStep::from).collect();
+            let entry = match self.old.schema.find(&steps) {
+                Lookup::Declared(entry) => &self.old.schema.entries[entry as usize].what,
+                Lookup::Above => {
+                    self.report.add(Code::LocatorUnknown, word.span, "this is no setting");
+                    continue;
+                }
+                Lookup::Unknown { step, known } => {
+                    let name = pattern.steps[step].to_string();
+                    self.report
+                        .add(
+                            Code::LocatorUnknown,
+                            word.span,
+                            format!("{} has no `{name}` here", self.old.title),
+                        )
+                        .help(Lookup::help(&name, &known));
+                    continue;
+                }
+            };
+            if entry.default_at(self.old.release).is_none() {
+                self.report
+                    .add(Code::ValueWrong, word.span, "the old profile knows no default of this setting")
+                    .help("declare its `default` in the profile");
+            }
+            patterns.push(pattern);
+        }
+        patterns
     }
 
     fn read_asks(&mut self, root: &Section<'_, '_>) {
@@ -421,13 +503,15 @@ impl Reader<'_, '_> {
         let in_name: Vec<bool> = captures.list.iter().map(|capture| capture.used).collect();
         let when = self.condition(section, &mut captures);
         let place = self.places.len();
-        let mut clauses = vec![Clause { pattern: pattern.clone(), shape: None, optional: false, slot: None }];
+        let clause =
+            |pattern, optional, slot| Clause { pattern, shape: None, optional, presence: false, slot };
+        let mut clauses = vec![clause(pattern.clone(), false, None)];
         for (test, name) in keys.iter().zip(&key_names) {
             if let (KeyTest::Capture(slot), Some(name)) = (test, name)
                 && in_name[*slot]
             {
                 let key = pattern.join(&[Step::Names(vec![name.clone()])]);
-                clauses.push(Clause { pattern: key, shape: None, optional: true, slot: Some(*slot) });
+                clauses.push(clause(key, true, Some(*slot)));
             }
         }
         if let Some(name) = name {
@@ -439,6 +523,7 @@ impl Reader<'_, '_> {
             depth: pattern.depth(),
             keys,
             target: target.clone(),
+            group: self.group_of(section, &pattern),
         });
         let at = self.lines.position(from.span.start);
         let slots = captures.list.len();
@@ -446,6 +531,15 @@ impl Reader<'_, '_> {
         let rule = Rule { at, place: Some(place), clauses, slots, names, when: None, action: Action::Place };
         self.rules.push((section.span(), rule));
         Some(Scope { index: place, from: pattern, to: target, captures })
+    }
+
+    /// The settings that make objects of a place equal.
+    fn group_of(&self, section: &Section<'_, '_>, pattern: &Pattern) -> Vec<String> {
+        let words = section.words("group");
+        for word in &words {
+            self.check_path(word.text, word.span, &pattern.steps);
+        }
+        words.into_iter().map(|word| word.text.to_owned()).collect()
     }
 
     /// Reads the rules of a place.

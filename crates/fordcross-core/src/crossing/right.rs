@@ -1,15 +1,17 @@
 //! The right side of rules: where they write, and what.
 
-use super::captures::{Captures, INDEX, WHOLE};
+use super::captures::{Captures, INDEX, KIND, WHOLE};
 use super::parse::Reader;
 use super::syntax::{RawField, RawTarget, RawTargetStep, parse_table};
 use super::{Field, Piece, Start, Table, Target, TargetName, TargetStep};
 use crate::expression::OperandKind;
 use crate::finding::{Code, did_you_mean};
+use crate::pattern::Step;
 use crate::profile::{Lookup, PathStep, What};
 use crate::shape::{Part, Shape};
 use crate::source::Span;
 use crate::toml_file::{Word, inside};
+use crate::typing::{TypeId, never_becomes};
 
 #[derive(Clone, Copy, PartialEq, Eq)]
 enum Wanted {
@@ -39,7 +41,14 @@ impl Reader<'_, '_> {
         above.extend(base.iter().cloned());
         let fields: Vec<Option<Field>> =
             raw.fields.iter().map(|field| self.field(word, field, &above, captures)).collect();
-        Some(Target { start, base, fields: fields.into_iter().collect::<Option<_>>()? })
+        let objects: Vec<_> =
+            raw.objects.iter().map(|object| self.branch_path(word, object, &above, captures)).collect();
+        Some(Target {
+            start,
+            base,
+            fields: fields.into_iter().collect::<Option<_>>()?,
+            objects: objects.into_iter().collect::<Option<_>>()?,
+        })
     }
 
     fn field(
@@ -65,6 +74,19 @@ impl Reader<'_, '_> {
                 }
             },
         };
+        if let [Piece::Slot { slot, table: None }] = template.as_slice()
+            && let Some(old) = captures.list[*slot].of
+            && let Some(why) = never_becomes(self.old.types.get(old), self.new.types.get(kind))
+        {
+            let span = inside(word, self.report.source, raw.at.start, raw.at.end);
+            self.report
+                .add(Code::TypesDiffer, span, why)
+                .help("compute it with `{= …}`, give it a table, or leave it to a person with `by-hand`");
+        }
+        let whole: Vec<TargetStep> = before.iter().chain(&path).cloned().collect();
+        if whole.iter().any(TargetStep::is_by_kind) {
+            self.check_alike(&whole, kind, inside(word, self.report.source, raw.at.start, raw.at.end));
+        }
         Some(Field { path, entry, kind, template })
     }
 
@@ -84,6 +106,17 @@ impl Reader<'_, '_> {
                 Part::Literal(text) => Piece::Literal(text.clone()),
                 Part::Expression { text, at } => {
                     Piece::Expression(self.expression(text, span_of(at), captures, OperandKind::Unknown))
+                }
+                Part::Capture { name, detail, at } if name == KIND && !captures.knows(KIND) => {
+                    self.needs_kinds(captures, span_of(at))?;
+                    let table = match detail {
+                        Some(detail) => Some(self.table(detail, span_of(at))?),
+                        None => None,
+                    };
+                    Piece::Kind { table }
+                }
+                Part::Capture { name, detail: None, .. } if self.constant(name, captures).is_some() => {
+                    Piece::Literal(self.constant(name, captures).unwrap_or_default().to_owned())
                 }
                 Part::Capture { name, detail: None, .. } if name == INDEX && !captures.knows(INDEX) => {
                     Piece::Index
@@ -105,6 +138,37 @@ impl Reader<'_, '_> {
             pieces.push(Piece::Literal(String::new()));
         }
         Some(pieces)
+    }
+
+    /// The text of a constant that no capture hides.
+    fn constant(&self, name: &str, captures: &Captures) -> Option<&str> {
+        let known = self.constants.iter().find(|(known, _)| known == name && !captures.knows(name));
+        known.map(|(_, text)| text.as_str())
+    }
+
+    /// The kinds that the old profile tells of the objects at a path.
+    fn kinds_of(&self, path: &[Step]) -> Vec<String> {
+        let steps: Vec<PathStep<'_>> = path.iter().map(PathStep::from).collect();
+        let Lookup::Declared(entry) = self.old.schema.find(&steps) else { return Vec::new() };
+        match &self.old.schema.entries[entry as usize].what {
+            What::Object { kinds, .. } => kinds.iter().map(|(name, _)| name.clone()).collect(),
+            What::Setting { .. } => Vec::new(),
+        }
+    }
+
+    /// Whether the old profile tells kinds of the objects of the place.
+    fn needs_kinds(&self, captures: &Captures, span: Span) -> Option<()> {
+        let told = !self.kinds_of(&captures.above).is_empty();
+        if !told {
+            self.report
+                .add(
+                    Code::CaptureUnknown,
+                    span,
+                    format!("{} tells no kinds of these objects", self.old.title),
+                )
+                .help("declare `kind` at the `[[object]]` in the old profile");
+        }
+        told.then_some(())
     }
 
     fn look_up_named(&self, name: &str, span: Span) -> Option<usize> {
@@ -168,13 +232,21 @@ impl Reader<'_, '_> {
         captures: &mut Captures,
         wanted: Wanted,
     ) -> Option<(Vec<TargetStep>, Option<u16>)> {
-        let mut steps = Vec::new();
-        let mut path: Vec<PathStep<'_>> = before.iter().map(path_step).collect();
+        let mut steps: Vec<TargetStep> = Vec::new();
         let mut entry = None;
         for (index, step) in raw.iter().enumerate() {
             let span = inside(word, self.report.source, step.at.start, step.at.end);
             let literal = step.name.as_literal();
-            path.push(literal.map_or(PathStep::Any, PathStep::Name));
+            let name = match literal {
+                Some(text) => TargetName::Literal(text.to_owned()),
+                None => {
+                    let pieces = self.template(word, step.at.start, &step.name, captures)?;
+                    let possible = self.possible_names(&pieces, captures);
+                    TargetName::Made { pieces: pieces.into(), kind: None, possible }
+                }
+            };
+            steps.push(TargetStep { name, append: step.append });
+            let path: Vec<PathStep<'_>> = before.iter().chain(&steps).map(PathStep::from).collect();
             let lookup = self.new.schema.find(&path);
             if let Lookup::Unknown { known, .. } = &lookup {
                 let name = literal.unwrap_or("{…}");
@@ -209,26 +281,68 @@ impl Reader<'_, '_> {
                 self.report.add(Code::LocatorUnknown, span, message);
                 return None;
             }
-            let name = match literal {
-                Some(text) => TargetName::Literal(text.to_owned()),
-                None => {
-                    let pieces = self.template(word, step.at.start, &step.name, captures)?;
-                    let kind = match what {
-                        Some(What::Object { name, .. }) => *name,
-                        _ => None,
-                    };
-                    TargetName::Made { pieces: pieces.into(), kind }
-                }
-            };
-            steps.push(TargetStep { name, append: step.append });
+            if let Some(What::Object { name: of_name, .. }) = what
+                && let Some(TargetStep { name: TargetName::Made { kind, .. }, .. }) = steps.last_mut()
+            {
+                *kind = *of_name;
+            }
         }
         Some((steps, entry))
     }
+
+    /// The names that pieces can make where only the kind of the object decides; else none.
+    fn possible_names(&self, pieces: &[Piece], captures: &Captures) -> Vec<String> {
+        let decides = |piece: &Piece| matches!(piece, Piece::Kind { .. });
+        if !pieces.iter().any(decides) || !pieces.iter().all(|p| decides(p) || matches!(p, Piece::Literal(_)))
+        {
+            return Vec::new();
+        }
+        let name_of = |kind: &String| {
+            let texts = pieces.iter().map(|piece| match piece {
+                Piece::Literal(text) => Some(text.as_str()),
+                Piece::Kind { table: Some(table) } => table.get(kind),
+                _ => Some(kind.as_str()),
+            });
+            texts.collect::<Option<String>>()
+        };
+        self.kinds_of(&captures.above).iter().filter_map(name_of).collect()
+    }
+
+    /// Tells of names that the kind decides, under which the same setting is not of one type.
+    fn check_alike(&self, path: &[TargetStep], kind: TypeId, span: Span) {
+        let mut paths: Vec<Vec<PathStep<'_>>> = vec![Vec::new()];
+        for step in path {
+            let steps: Vec<PathStep<'_>> = match PathStep::from(step) {
+                PathStep::OneOf(names) => names.iter().map(|name| PathStep::Name(name)).collect(),
+                step => vec![step],
+            };
+            paths = paths
+                .iter()
+                .flat_map(|path| steps.iter().map(|step| path.iter().copied().chain([*step]).collect()))
+                .collect();
+        }
+        let form = |kind| &self.new.types.get(kind).form;
+        let differs = paths.iter().any(|path| match self.new.schema.find(path) {
+            Lookup::Declared(entry) => {
+                let other = self.new.schema.entries[entry as usize].what.setting();
+                other.is_some_and(|other| form(other) != form(kind))
+            }
+            _ => false,
+        });
+        if differs {
+            self.report
+                .add(Code::TypesDiffer, span, "this setting is not of the same type for objects of each kind")
+                .help("place objects of each kind on their own, with `when = \"kind == '…'\"`");
+        }
+    }
 }
 
-fn path_step(step: &TargetStep) -> PathStep<'_> {
-    match &step.name {
-        TargetName::Literal(name) => PathStep::Name(name),
-        TargetName::Made { .. } => PathStep::Any,
+impl<'s> From<&'s TargetStep> for PathStep<'s> {
+    fn from(step: &'s TargetStep) -> Self {
+        match &step.name {
+            TargetName::Literal(name) => Self::Name(name),
+            TargetName::Made { possible, .. } if possible.is_empty() => Self::Any,
+            TargetName::Made { possible, .. } => Self::OneOf(possible),
+        }
     }
 }

@@ -82,6 +82,7 @@ fn piece(piece: &Piece) -> String {
         Piece::Literal(text) => text.clone(),
         Piece::Slot { .. } => "{…}".into(),
         Piece::Index => "{index}".into(),
+        Piece::Kind { .. } => "{kind}".into(),
         Piece::LookUp { .. } => "{looked up}".into(),
         Piece::Expression(expression) => {
             let mut text = String::new();

@@ -42,12 +42,14 @@ pub(super) struct RawClause {
     pub(super) steps: Vec<RawStep>,
     pub(super) shape: Option<Shape>,
     pub(super) optional: bool,
+    /// Written with `/` behind it: the object itself, that it is there.
+    pub(super) presence: bool,
     pub(super) at: Range<usize>,
     /// Where the shape begins in the text of the side.
     pub(super) shape_at: usize,
 }
 
-#[derive(Debug)]
+#[derive(Clone, Debug)]
 pub(super) struct RawTargetStep {
     pub(super) name: Shape,
     pub(super) append: bool,
@@ -69,6 +71,8 @@ pub(super) struct RawTarget {
     pub(super) start: Option<(String, String, Range<usize>)>,
     pub(super) base: Vec<RawTargetStep>,
     pub(super) fields: Vec<RawField>,
+    /// Written with `/` behind them: objects that are to be there.
+    pub(super) objects: Vec<Vec<RawTargetStep>>,
 }
 
 pub(super) fn parse_left(text: &str) -> Result<Vec<RawClause>, BadSide> {
@@ -80,6 +84,10 @@ fn parse_clause(text: &str, at: Range<usize>) -> Result<RawClause, BadSide> {
     let optional = whole.ends_with('?');
     let body = whole.strip_suffix('?').unwrap_or(whole);
     let (path, value) = split_equals(body);
+    let (path, presence) = match path.strip_suffix('/').filter(|path| !path.is_empty()) {
+        Some(path) if value.is_none() => (path, true),
+        _ => (path, false),
+    };
     let steps = parse_steps(path).map_err(|bad| BadSide::from(bad).shifted(at.start))?;
     let shape_at = at.start + value.as_ref().map_or(0, |(start, _)| *start);
     let shape = match value {
@@ -88,7 +96,7 @@ fn parse_clause(text: &str, at: Range<usize>) -> Result<RawClause, BadSide> {
         }
         None => None,
     };
-    Ok(RawClause { steps, shape, optional, at, shape_at })
+    Ok(RawClause { steps, shape, optional, presence, at, shape_at })
 }
 
 pub(super) fn parse_right(text: &str) -> Result<Vec<RawTarget>, BadSide> {
@@ -99,13 +107,13 @@ pub(super) fn parse_right(text: &str) -> Result<Vec<RawTarget>, BadSide> {
         if let Some(colon) = find_colon(&text[at.clone()]) {
             let (start, rest) = parse_start(text, at.start..at.start + colon)?;
             let base = parse_target_path(text, rest)?;
-            targets.push(RawTarget { start, base, fields: Vec::new() });
+            targets.push(RawTarget { start, base, fields: Vec::new(), objects: Vec::new() });
             in_group = true;
             at = trim(text, at.start + colon + 1..at.end);
         } else if !in_group {
             let (start, rest) = parse_start(text, at.clone())?;
             at = rest;
-            targets.push(RawTarget { start, base: Vec::new(), fields: Vec::new() });
+            targets.push(RawTarget { start, base: Vec::new(), fields: Vec::new(), objects: Vec::new() });
         }
         let (path, value) = split_equals(&text[at.clone()]);
         let template_at = at.start + value.as_ref().map_or(0, |(start, _)| *start);
@@ -115,6 +123,11 @@ pub(super) fn parse_right(text: &str) -> Result<Vec<RawTarget>, BadSide> {
             }
             None => None,
         };
+        if let Some(object) = path.strip_suffix('/').filter(|_| template.is_none()) {
+            let path = parse_target_path(text, at.start..at.start + object.len())?;
+            targets.last_mut().into_iter().for_each(|target| target.objects.push(path.clone()));
+            continue;
+        }
         let path = parse_target_path(text, at.start..at.start + path.len())?;
         if let Some(target) = targets.last_mut() {
             target.fields.push(RawField { path, template, at, template_at });

@@ -2,12 +2,15 @@
 
 use super::schema::{Admits, Entry, Lookup, PathStep, Schema, What};
 use super::{Fact, Facts, FileForm, Model, NeverHeld, Port, Profile, Release, SectionDeclaration};
+use crate::expression::{Expression, OperandKind};
 use crate::finding::{Code, Findings, did_you_mean};
 use crate::pattern::Step;
 use crate::source::{LineIndex, Position, Source, Span};
 use crate::toml_file::{Report, Section, Word, as_word, parse_pattern};
 use crate::typing::{BUILT_IN, Form, RawTypes, TypeId, Types, declare_type, pick, type_at};
+use std::collections::HashMap;
 use std::ops::Range;
+use std::sync::Arc;
 
 impl Profile {
     /// Reads and checks a profile.
@@ -44,9 +47,10 @@ fn read_profile(source: Source<'_>, root: Section<'_, '_>) -> Option<Profile> {
     read_types(&root, &mut types);
     let mut schema = Schema::default();
     let releases = read_releases(&root);
-    let keys = read_objects(&root, &mut types, &mut schema, &releases);
+    let (keys, kinds) = read_objects(&root, &mut types, &mut schema, &releases);
     read_settings(&root, &mut types, &mut schema, &releases);
     check_keys(&root, &keys, &types.types, &schema);
+    check_kinds(&root, &kinds, &schema);
     check_references(&root, &types.references, &schema);
     let mut marker = None;
     let mut facts = Facts::default();
@@ -130,15 +134,19 @@ fn read_types(root: &Section<'_, '_>, types: &mut RawTypes) {
     }
 }
 
-/// Gives back the settings that objects name, with their places; they can be checked only once all
-/// settings are known.
+/// What the declaration of an object says, with the number of the object.
+type OfObject<'r> = (usize, Word<'r>);
+
+/// Gives back the settings that objects name and the conditions of their kinds, with their places; both
+/// can be checked only once all settings are known.
 fn read_objects<'r>(
     root: &Section<'r, '_>,
     types: &mut RawTypes,
     schema: &mut Schema,
     releases: &[Release],
-) -> Vec<(usize, Word<'r>)> {
+) -> (Vec<OfObject<'r>>, Vec<OfObject<'r>>) {
     let mut placed = Vec::new();
+    let mut kind_words = Vec::new();
     for section in root.sections("object") {
         let at = section.need_word("at");
         let key_words = section.words("key");
@@ -149,6 +157,7 @@ fn read_objects<'r>(
         };
         let range = read_range(&section, releases);
         let admits = read_admits(&section);
+        let kinds = read_kinds(&section);
         let ordered = section.boolean("ordered").unwrap_or(false);
         let many = !keys.is_empty() || name.is_some() || ordered || section.boolean("many").unwrap_or(false);
         if let Some(pattern) = at.and_then(|at| parse_pattern(&section, at)) {
@@ -163,12 +172,63 @@ fn read_objects<'r>(
             placed.extend(key_words.iter().map(|&word| (schema.entries.len(), word)));
             placed.extend(admits.iter().filter_map(|(_, setting)| Some((schema.entries.len(), (*setting)?))));
             let admits = admits.map(|(admits, _)| admits);
-            let what = What::Object { keys, name, many, admits };
+            kind_words.extend(kinds.iter().map(|(_, word)| (schema.entries.len(), *word)));
+            let kinds =
+                kinds.into_iter().map(|(name, word)| (name, Arc::new(Expression::new(word.text)))).collect();
+            let what = What::Object { keys, name, many, kinds, admits };
             schema.entries.push(Entry { pattern, what, releases: range });
         }
         section.finish();
     }
-    placed
+    (placed, kind_words)
+}
+
+/// `kind = { bond = "given('members')", port = "true" }`, in the order of the file.
+fn read_kinds<'r>(section: &Section<'r, '_>) -> Vec<(String, Word<'r>)> {
+    let Some(table) = section.section("kind") else { return Vec::new() };
+    let mut kinds = Vec::new();
+    for (name, value) in table.members() {
+        match as_word(value) {
+            Some(word) => kinds.push((name.text.to_owned(), word)),
+            None => {
+                section.report().add(
+                    Code::ValueWrong,
+                    value.span().into(),
+                    "expected a condition, as a string",
+                );
+            }
+        }
+    }
+    kinds
+}
+
+/// The conditions of kinds see only what stands in and around their objects.
+fn check_kinds(root: &Section<'_, '_>, words: &[(usize, Word<'_>)], schema: &Schema) {
+    for &(entry, word) in words {
+        let expression = Expression::new(word.text);
+        for problem in expression.check(&HashMap::new(), OperandKind::Boolean) {
+            let added = root.report().add(Code::ExpressionWrong, word.span, problem.message);
+            if let Some(help) = problem.help {
+                added.help(help);
+            }
+        }
+        for path in expression.paths() {
+            let absolute = path.strip_prefix('/');
+            let above = if absolute.is_some() { &[][..] } else { &schema.entries[entry].pattern.steps };
+            let names: Vec<&str> = absolute.unwrap_or(path).split('/').collect();
+            let steps: Vec<PathStep<'_>> = above
+                .iter()
+                .map(PathStep::from)
+                .chain(names.iter().map(|name| PathStep::Name(name)))
+                .collect();
+            if let Lookup::Unknown { step, known } = schema.find(&steps) {
+                let name = step.checked_sub(above.len()).map_or(path, |step| names[step]);
+                root.report()
+                    .add(Code::LocatorUnknown, word.span, format!("the profile has no `{name}` here"))
+                    .help(Lookup::help(name, &known));
+            }
+        }
+    }
 }
 
 /// `admits = "a user"`, and with it `admits-if = "action = permit|pass"`.

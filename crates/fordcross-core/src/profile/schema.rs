@@ -1,8 +1,10 @@
 //! What a line's configurations can hold: settings with types, objects with keys.
 
+use crate::expression::Expression;
 use crate::finding::nearest;
 use crate::pattern::{Pattern, Step};
 use crate::typing::TypeId;
+use std::sync::Arc;
 
 /// The declarations of one profile.
 #[derive(Clone, Debug, Default)]
@@ -37,6 +39,8 @@ pub(crate) enum What {
         name: Option<TypeId>,
         /// There may be several.
         many: bool,
+        /// The kinds of such objects, each with what holds for one; the first that holds is its kind.
+        kinds: Vec<(String, Arc<Expression>)>,
         /// Whom or what an object of the kind lets in, if it does.
         admits: Option<Admits>,
     },
@@ -114,6 +118,11 @@ impl Schema {
                     ((Step::Names(names), rest), PathStep::Name(name)) if names.iter().any(|n| n == name) => {
                         Some((rest, index))
                     }
+                    ((Step::Names(names), rest), PathStep::OneOf(possible))
+                        if names.iter().any(|name| possible.contains(name)) =>
+                    {
+                        Some((rest, index))
+                    }
                     ((Step::Any, rest), _) => Some((rest, index)),
                     _ => None,
                 })
@@ -153,6 +162,8 @@ impl Schema {
 #[derive(Clone, Copy, Debug)]
 pub(crate) enum PathStep<'p> {
     Name(&'p str),
+    /// A name that is only known when the rule is applied, but is one of these.
+    OneOf(&'p [String]),
     /// A name that is only known when the rule is applied.
     Any,
 }

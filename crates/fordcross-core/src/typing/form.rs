@@ -6,7 +6,7 @@ use super::{Kept, TypeId};
 use crate::shape::Shape;
 
 /// What a type's values are and how they are written.
-#[derive(Clone, Debug)]
+#[derive(Clone, Debug, PartialEq, Eq)]
 pub(crate) enum Form {
     Text(Limits),
     Integer {
@@ -54,7 +54,7 @@ pub(crate) enum Form {
     Shaped(Vec<Alternative>),
 }
 
-#[derive(Clone, Debug)]
+#[derive(Clone, Debug, PartialEq, Eq)]
 pub(crate) struct Alternative {
     pub(crate) shape: Shape,
     /// The type of each capture, in order.

@@ -3,6 +3,7 @@
 //! The old profile's type reads a value, the new one's writes it, and between the two it is a
 //! [`Value`] that knows nothing of either notation. Crossings therefore never convert.
 
+mod becomes;
 mod characters;
 mod declare;
 mod form;
@@ -13,6 +14,7 @@ mod secret;
 mod tests;
 mod write;
 
+pub(crate) use becomes::never_becomes;
 pub(crate) use characters::{Characters, Limits};
 pub(crate) use declare::{BUILT_IN, RawTypes, declare_type, pick, type_at};
 pub(crate) use form::{Alternative, Family, Form, PrefixNotation};

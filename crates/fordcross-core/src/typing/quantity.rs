@@ -89,7 +89,7 @@ impl Dimension {
 }
 
 /// How amounts are written.
-#[derive(Clone, Debug)]
+#[derive(Clone, Debug, PartialEq, Eq)]
 pub(crate) struct Quantity {
     pub(crate) dimension: Dimension,
     /// The unit of a bare number, and of `min` and `max`.

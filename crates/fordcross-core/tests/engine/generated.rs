@@ -176,7 +176,7 @@ fn make(line: &Line) -> Made {
     };
     let (old, new) = (parse(&old_text), parse(&new_text));
     let source = Source { name: "a.crossing.toml", text: &crossing_text };
-    let crossing = Crossing::parse(source, &old, &new, Checking::Whole)
+    let crossing = Crossing::parse(source, &old, &new, Checking::Whole, &[])
         .unwrap_or_else(|f| panic!("{crossing_text}\n{f:?}"));
     let mut map = MapFile::default();
     map.ports.insert("p2".into(), PortTarget::New("c1".into()));

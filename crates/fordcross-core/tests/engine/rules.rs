@@ -198,3 +198,96 @@ fn a_rule_can_write_where_another_object_went() {
         "list/item[#1]/mark folded boxes/c1/wait=5",
     );
 }
+
+const BOXES: &str = "[crossing]\nfrom = 'old@1'\nto = 'new@2'\n[[place]]\nfrom = 'boxes/box'\n";
+
+/// That an object is there can be what a rule reads, and what it writes.
+#[rstest]
+#[case("spare/", "spare = true", "<spare/>", "boxes/box[p1]/spare recast boxes/c1/spare=true")]
+#[case(
+    "spare/",
+    "lamp/, spare = true",
+    "<spare/>",
+    "boxes/box[p1]/spare folded boxes/c1/lamp boxes/c1/spare=true"
+)]
+#[case("on = yes", "lamp/", "<on>yes</on>", "boxes/box[p1]/on recast boxes/c1/lamp")]
+#[case("on = yes", "lamp/", "<on>no</on>", "boxes/box[p1]/on unmatched")]
+fn that_an_object_is_there_moves_too(
+    #[case] left: &str,
+    #[case] right: &str,
+    #[case] inside: &str,
+    #[case] expected: &str,
+) {
+    let crossing = format!(
+        "{}to = 'boxes/{{id}}'\nmove = [[\"{left}\", \"{right}\"]]\n",
+        BOXES.replace("box'", "box[{id}]'")
+    );
+    expect(&format!("<boxes><box id='p1'>{inside}</box></boxes>"), &crossing, expected);
+}
+
+const WITH_IP: &str = "<boxes><box id='p1'><ip>192.0.2.1</ip><wait>900</wait></box></boxes>";
+
+/// The kind of an object, by the conditions of its profile, can name the place where it goes.
+#[rstest]
+#[case("{kind}s[]", "'wait', 'wait'", WITH_IP, "boxes/box[p1]/wait recast vlans[#1]/wait=15")]
+#[case(
+    "{kind: vlan=plains, plain=vlans}[]",
+    "'wait', 'wait'",
+    WITH_IP,
+    "boxes/box[p1]/wait recast plains[#1]/wait=15"
+)]
+#[case(
+    "plains[]",
+    "'wait = {w}', 'kind = {w}', \"kind == 'vlan'\"",
+    WITH_IP,
+    "boxes/box[p1]/wait recast plains[#1]/kind=\"15 min\""
+)]
+fn the_kind_of_an_object_is_known(
+    #[case] to: &str,
+    #[case] rule: &str,
+    #[case] text: &str,
+    #[case] expected: &str,
+) {
+    expect(text, &format!("{BOXES}to = '{to}'\nmove = [[\"id\", \"ids[]\"], [{rule}]]\n"), expected);
+}
+
+/// What the kind of one object cannot have is left to a person, not written where nothing reads it.
+#[test]
+fn what_no_object_of_a_kind_has_is_not_written() {
+    let crossing = format!(
+        "{BOXES}to = '{{kind}}s[]'\nmove = [[\"id\", \"ids[]\"], [\"wait\", \"wait\"], [\"word\", \"key\"]]\n"
+    );
+    let word = "<word>w</word>";
+    expect(&format!("<boxes><box id='p1'>{word}</box></boxes>"), &crossing, "boxes/box[p1]/word by-hand");
+    let with_ip = WITH_IP.replace("</box>", &format!("{word}</box>"));
+    expect(&with_ip, &crossing, "boxes/box[p1]/word carried vlans[#1]/key");
+}
+
+const ALIKE: &str = "<boxes><box id='p1'><wait>60</wait></box><box id='p2'><wait>60</wait></box>\
+                     <box id='p3'><wait>120</wait></box></boxes>";
+
+/// Objects that are equal in what counts share one place; each setting still has its own row.
+#[rstest]
+#[case("boxes/box[p2]/id folded plains[#1]/ids[#2]=\"c2\"")]
+#[case("boxes/box[p2]/wait folded plains[#1]/wait=1")]
+#[case("boxes/box[p3]/wait recast plains[#2]/wait=2")]
+fn equal_objects_share_a_place(#[case] expected: &str) {
+    let crossing = format!(
+        "{BOXES}to = 'plains[]'\ngroup = ['wait']\nmove = [[\"id\", \"ids[]\"], [\"wait\", \"wait\"]]\n"
+    );
+    expect(ALIKE, &crossing, expected);
+}
+
+#[test]
+fn tables_and_constants_come_from_an_included_file() {
+    let crossing = CROSSING
+        .replace(
+            "[crossing]",
+            "include = [\"words.shared.toml\"]\n[constant]\nplace = \"Sandle Point\"\n[crossing]",
+        )
+        .replace("{d: allow=permit, deny=refuse}", "{d: table.verb}")
+        + "[[add]]\nto = \"title = {owner} of {place}\"\nwhen = \"owner.startsWith('Marrow')\"\n";
+    let made = make("<old release='1'><list><item><do>deny</do></item></list></old>", &crossing);
+    assert!(made.result.contains("\"title\": \"Marrowby of Sandle Point\""), "{}", made.result);
+    assert!(made.result.contains("\"action\": \"refuse\""), "{}", made.result);
+}

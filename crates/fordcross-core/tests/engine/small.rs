@@ -33,6 +33,9 @@ interface = { type = "shape", shapes = ["{parent:port}.{id:integer}", "{own:port
 [[object]]
 at = "boxes/box"
 key = "id"
+kind = { vlan = "given('ip')", plain = "true" }
+[[object]]
+at = "boxes/box/spare"
 [[object]]
 at = "list/item"
 ordered = true
@@ -75,12 +78,28 @@ name = "interface"
 [[object]]
 at = "list"
 ordered = true
+[[object]]
+at = "boxes/*/lamp"
+[[object]]
+at = "vlans"
+many = true
+[[object]]
+at = "plains"
+many = true
 [setting]
 "new/release" = "text"
 "boxes/*/enabled" = "boolean"
 "boxes/*/wait" = { type = "duration", unit = "min", never = "0", max = 60 }
 "boxes/*/nets" = { type = "net", repeats = true }
 "boxes/*/word" = "secret"
+"boxes/*/spare" = "boolean"
+"vlans/ids" = { type = "interface", repeats = true }
+"vlans/wait" = { type = "duration", unit = "min" }
+"vlans/key" = "secret"
+"plains/ids" = { type = "interface", repeats = true }
+"plains/wait" = { type = "duration", unit = "min" }
+"plains/kind" = "text"
+"plains/count" = "integer"
 "list/action" = { type = "choice", values = ["permit", "refuse"] }
 "list/at" = "interface"
 "list/protocol" = "text"
@@ -142,11 +161,16 @@ fn source<'t>(name: &'t str, text: &'t str) -> Source<'t> {
     Source { name, text }
 }
 
+/// What crossings of the small lines may include.
+const SHARED: &str =
+    "[constant]\nowner = \"Marrowby\"\n[table.verb]\nallow = \"permit\"\ndeny = \"refuse\"\n";
+
 /// Carries a text by the small lines and a crossing.
 pub(crate) fn make(text: &str, crossing: &str) -> Made {
     let old = Profile::parse(source("old.profile.toml", OLD)).expect("the old profile");
     let new = Profile::parse(source("new.profile.toml", NEW)).expect("the new profile");
-    let crossing = Crossing::parse(source("x.crossing.toml", crossing), &old, &new, Checking::Whole)
+    let shared = [source("words.shared.toml", SHARED)];
+    let crossing = Crossing::parse(source("x.crossing.toml", crossing), &old, &new, Checking::Whole, &shared)
         .expect("the crossing");
     carry_over(text, old, new, crossing, &MapFile::default())
 }

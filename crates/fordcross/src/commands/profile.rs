@@ -3,6 +3,7 @@
 use super::way::parse;
 use crate::arguments::{General, ProfileCommand};
 use crate::library;
+use crate::output::findings::{finding_json, print_findings};
 use crate::output::table::columns;
 use crate::output::{BOLD, Printer, Sources, count};
 use crate::status::{Failed, Status};
@@ -69,6 +70,8 @@ fn check(
 ) -> Result<Status, Failed> {
     let library = library::load(folders)?;
     let mut answers = Vec::new();
+    let mut warnings = Vec::new();
+    let mut sources = Sources::default();
     for file in library.profiles() {
         let profile = parse(file)?;
         let (settings, objects) = profile.declared();
@@ -104,10 +107,13 @@ fn check(
             answers.push(json!({
                 "file": crossing.file, "rules": summary.rules, "adds": deeds(&summary.adds),
                 "drops": deeds(&summary.drops), "by_hand": deeds(&summary.by_hand),
+                "findings": crossing.warnings.iter().map(finding_json).collect::<Vec<_>>(),
             }));
             continue;
         }
         printer.line(&format!("{BOLD}{}{BOLD:#}", crossing.file))?;
+        warnings.extend(crossing.warnings.iter().cloned());
+        sources.add(&file.file, &file.text);
         printer.line(&format!("  {} to {}: {}", crossing.from, crossing.to, count(summary.rules, "rule")))?;
         for (word, deeds) in
             [("adds", &summary.adds), ("drops", &summary.drops), ("by hand", &summary.by_hand)]
@@ -119,8 +125,11 @@ fn check(
     }
     if general.json {
         printer.json(&Value::Array(answers))?;
-    } else {
+    } else if warnings.is_empty() {
         printer.line("\nnothing is wrong with any of them")?;
+    } else {
+        printer.line("")?;
+        print_findings(printer, &warnings, &sources)?;
     }
     Ok(Status::Done)
 }
@@ -130,9 +139,10 @@ fn check_whole(library: &Library, file: &CrossingFile) -> Result<fordcross_core:
     let old = parse(library.profile(&file.from.line)?)?.at(&file.from.release)?;
     let new = parse(library.profile(&file.to.line)?)?.at(&file.to.release)?;
     let file = CrossingFile { checking: Checking::Whole, ..file.clone() };
-    file.parse(&old, &new).map_err(|findings| {
+    file.parse(&old, &new, library).map_err(|findings| {
         let mut sources = Sources::default();
         sources.add(&file.file, &file.text);
+        library.shared().iter().for_each(|(name, text)| sources.add(name, text));
         Failed::Findings(findings, sources)
     })
 }

@@ -106,6 +106,7 @@ impl Loaded {
         let course = self.library.legs(&from, &crossing_files).map_err(|findings| {
             let mut sources = Sources::default();
             crossing_files.iter().for_each(|file| sources.add(&file.file, &file.text));
+            self.library.shared().iter().for_each(|(name, text)| sources.add(name, text));
             Failed::Findings(findings, sources)
         })?;
         let mut profile_files = vec![old_file];

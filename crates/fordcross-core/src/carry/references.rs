@@ -1,0 +1,81 @@
+//! Settings that name objects, and whether these are there.
+
+use crate::profile::{Lookup, PathStep, Profile, What};
+use crate::tree::{NodeId, Tree};
+use crate::typing::Form;
+use rustc_hash::{FxHashMap, FxHashSet};
+
+/// What was met of both while a configuration was read.
+#[derive(Debug)]
+pub(super) struct References {
+    /// The names of objects of each declaration that some type speaks of.
+    objects: FxHashMap<u16, FxHashSet<String>>,
+    /// For each type that names objects, the declaration of these and their path.
+    of_type: FxHashMap<u16, (u16, String)>,
+    /// Settings with the declaration of what they name.
+    named: Vec<(NodeId, u16, String)>,
+}
+
+impl References {
+    pub(super) fn new(profile: &Profile) -> Self {
+        let mut references =
+            Self { objects: FxHashMap::default(), of_type: FxHashMap::default(), named: Vec::new() };
+        for (kind, id) in profile.types.list.iter().zip(0..) {
+            let Form::Name { of: Some(path), .. } = &kind.form else { continue };
+            let steps: Vec<PathStep<'_>> = path
+                .iter()
+                .map(|name| if name == "*" { PathStep::Any } else { PathStep::Name(name) })
+                .collect();
+            if let Lookup::Declared(entry) = profile.schema.find(&steps) {
+                references.objects.entry(entry).or_default();
+                references.of_type.insert(id, (entry, path.join("/")));
+            }
+        }
+        references
+    }
+
+    pub(super) fn meet_branch(
+        &mut self,
+        tree: &Tree<'_>,
+        node: NodeId,
+        entry: Option<u16>,
+        profile: &Profile,
+    ) {
+        let Some(entry) = entry else { return };
+        let Some(names) = self.objects.get_mut(&entry) else { return };
+        if let What::Object { keys, name, .. } = &profile.schema.entries[entry as usize].what {
+            let by_key =
+                keys.first().and_then(|key| tree.child(node, key)).map(|key| tree.value(key).trim_ascii());
+            let called = if name.is_some() { Some(tree.name(node)) } else { by_key };
+            names.extend(called.map(str::to_owned));
+        }
+    }
+
+    pub(super) fn meet_setting(
+        &mut self,
+        tree: &Tree<'_>,
+        node: NodeId,
+        entry: Option<u16>,
+        profile: &Profile,
+    ) {
+        if self.of_type.is_empty() {
+            return;
+        }
+        let kind = entry.and_then(|entry| profile.schema.entries[entry as usize].what.setting());
+        if let Some((of, _)) = kind.and_then(|kind| self.of_type.get(&kind.0)) {
+            self.named.push((node, *of, tree.value(node).trim_ascii().to_owned()));
+        }
+    }
+
+    /// The settings that name what is not there, with the path of what they should name.
+    pub(super) fn broken(&self) -> Vec<(NodeId, &str)> {
+        let path =
+            |of: u16| self.of_type.values().find(|(entry, _)| *entry == of).map_or("", |(_, path)| path);
+        let there = |of: &u16, name: &String| self.objects.get(of).is_some_and(|names| names.contains(name));
+        self.named
+            .iter()
+            .filter(|(_, of, name)| !there(of, name))
+            .map(|(node, of, _)| (*node, path(*of)))
+            .collect()
+    }
+}

@@ -6,7 +6,7 @@
 use crate::finding::{Code, Finding, Findings, Severity, did_you_mean};
 use crate::pattern::{BadPattern, Pattern};
 use crate::source::{Source, Span};
-use std::cell::RefCell;
+use std::cell::{Cell, RefCell};
 use toml::Spanned;
 use toml::de::{DeTable, DeValue};
 
@@ -82,11 +82,12 @@ pub(crate) struct Section<'r, 's> {
     /// Where the section begins, for what it lacks.
     span: Span,
     asked: RefCell<Vec<&'static str>>,
+    forgiven: Cell<bool>,
 }
 
 impl<'r, 's> Section<'r, 's> {
     pub(crate) fn new(report: &'r Report<'s>, table: &'r DeTable<'s>, span: Span) -> Self {
-        Self { report, table, span, asked: RefCell::default() }
+        Self { report, table, span, asked: RefCell::default(), forgiven: Cell::default() }
     }
 
     pub(crate) fn span(&self) -> Span {
@@ -235,8 +236,16 @@ impl<'r, 's> Section<'r, 's> {
         members
     }
 
+    /// Lets keys be that nobody asks for: after another mistake it is not known which may stand here.
+    pub(crate) fn forgive(&self) {
+        self.forgiven.set(true);
+    }
+
     /// Reports the keys that nobody asked for. To be called once all known keys were.
     pub(crate) fn finish(self) {
+        if self.forgiven.get() {
+            return;
+        }
         let asked = self.asked.into_inner();
         for key in self.table.keys() {
             let name = key.get_ref().as_ref();

@@ -317,9 +317,14 @@ impl Reader<'_, '_> {
     fn include(&mut self, root: &Section<'_, '_>, file: Word<'_>, shared: &[Source<'_>]) {
         let Some(source) = shared.iter().find(|source| source.name == file.text) else {
             let known: Vec<&str> = shared.iter().map(|source| source.name).collect();
+            let help = if known.is_empty() {
+                "put a file of that name, which ends in `.shared.toml`, beside the crossing".to_owned()
+            } else {
+                did_you_mean(file.text, known)
+            };
             root.report()
                 .add(Code::IncludeMissing, file.span, format!("there is no file `{}` to include", file.text))
-                .help(did_you_mean(file.text, known));
+                .help(help);
             return;
         };
         let report = Report::new(*source);
@@ -475,7 +480,8 @@ impl Reader<'_, '_> {
     /// Reads the head of a place.
     fn scope_of(&mut self, section: &Section<'_, '_>) -> Option<Scope> {
         let name = section.word("name");
-        let (from, to) = (section.need_word("from")?, section.need_word("to")?);
+        let (from, to) = (section.need_word("from"), section.need_word("to"));
+        let (from, to) = (from?, to?);
         let steps = match parse_left(from.text) {
             Ok(mut clauses) if clauses.len() == 1 && clauses[0].shape.is_none() => clauses.remove(0).steps,
             Ok(_) => {

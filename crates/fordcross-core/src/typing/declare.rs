@@ -145,6 +145,14 @@ impl RawTypes {
 /// Reads the keys of a type from `section`, which may hold others; they are left for the caller to
 /// ask for before it finishes the section.
 pub(crate) fn declare_type(section: &Section<'_, '_>, types: &mut RawTypes) -> Option<TypeId> {
+    let declared = read_type(section, types);
+    if declared.is_none() {
+        section.forgive();
+    }
+    declared
+}
+
+fn read_type(section: &Section<'_, '_>, types: &mut RawTypes) -> Option<TypeId> {
     let word = section.need_word("type")?;
     let form = match word.text {
         "text" => Form::Text(limits(section)?),

@@ -5,8 +5,6 @@ use rstest::rstest;
 use serde_json::Value;
 
 const CORRIE: &str = include_str!("../../../../demo/corrie-slip/gw-corrie.xml");
-const CROSSING: &str =
-    include_str!("../../../fordcross-profiles/lines/osier/teasel-4.6-to-osier-2.1.crossing.toml");
 
 fn corrie() -> Desk {
     let desk = Desk::new();
@@ -136,70 +134,6 @@ fn all_that_ships_is_in_order_and_says_what_it_does() {
         "drops    foghorn/**",
     ] {
         assert!(ran.out.contains(told), "{}", ran.out);
-    }
-}
-
-/// Ten mistakes, each found at its exact line and column, all at once.
-#[test]
-fn ten_planted_mistakes_are_all_found() {
-    let desk = Desk::new();
-    let plant = [
-        (
-            "[\"name\",        \"hostname\"]",
-            "[\"nam\",        \"hostname\"]",
-            "locator-unknown",
-            "has no `nam` here",
-        ),
-        ("\"domain\"],", "\"domian\"],", "locator-unknown", "has no `domian` here"),
-        (
-            "[\"on\",          \"enabled\"]",
-            "[\"on = {x}\",     \"enabled = {y}\"]",
-            "capture-unknown",
-            "capture `y`",
-        ),
-        (
-            "{s: outer=outside, inner=inside, service=service}\"],\n  [\"mtu\"",
-            "{s: table.sides}\"],\n  [\"mtu\"",
-            "value-wrong",
-            "no table `sides`",
-        ),
-        (
-            "from = \"addresses/route\"",
-            "form = \"addresses/route\"",
-            "key-unknown",
-            "`form` means nothing here",
-        ),
-        ("[\"first\", \"first\"]", "[\"first\", \"first[]\"]", "locator-unknown", "this is no list"),
-        ("{ip: look-up.subnet}", "{ip: look-up.subnets}", "value-wrong", "no look-up `subnets`"),
-        ("\"!given('at')\"", "\"!gven('at')\"", "expression-wrong", "no function `gven`"),
-        (
-            "[\"near\",   \"local-network\"]",
-            "[\"near\",   \"local-network\"], [\"near\", \"remote-network\"]",
-            "rule-hidden",
-            "takes this first, always",
-        ),
-        (
-            "[\"pem\", \"certificate\"]",
-            "[\"pem = {a}/{b}\", \"certificate = {a}\"]",
-            "capture-unused",
-            "`b` is never used",
-        ),
-    ];
-    let mut wrong = CROSSING.to_owned();
-    for (find, put, _, _) in plant {
-        assert!(wrong.contains(find), "{find}");
-        wrong = wrong.replacen(find, put, 1);
-    }
-    desk.write("own/own.crossing.toml", &wrong);
-    let ran = desk.run_to(3, "profile check own");
-    for (find, put, code, told) in plant {
-        assert!(ran.err.contains(told), "{told}\n{}", ran.err);
-        assert!(ran.err.contains(code), "{code}\n{}", ran.err);
-        // The line of the mistake is told and shown.
-        let at = wrong.find(put).unwrap_or_else(|| panic!("{find}"));
-        let lines = wrong[..at].lines().count().max(1)..=wrong[..at + put.len()].lines().count() + 1;
-        let shown = lines.into_iter().any(|line| ran.err.contains(&format!("own.crossing.toml:{line}:")));
-        assert!(shown, "{put}\n{}", ran.err);
     }
 }
 

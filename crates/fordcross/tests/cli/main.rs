@@ -18,6 +18,7 @@ mod documents;
 mod folders;
 mod golden;
 mod mapping;
+mod planted;
 mod printing;
 mod refusals;
 mod secrets;

@@ -103,7 +103,8 @@ codes! {
     BaseUnfit "base-unfit" Blocker "the base is not an export of the receiving line, release and model"
     BaseAdmits "base-admits" Warning "the base lets somebody or something in of which the backup says nothing"
     BaseBeyond "base-beyond" Note "the base has settings of which the backup says nothing"
-    ReferenceBroken "reference-broken" Warning "a setting of the result names an object that is not there"
+    ReferenceBroken "reference-broken" Warning "a setting names an object that is not there"
+    InheritanceCycle "inheritance-cycle" Warning "an object inherits from itself"
     ResultDiffers "result-differs" Blocker "the result does not read back to what the ledger says"
 }
 

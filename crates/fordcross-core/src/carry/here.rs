@@ -103,7 +103,8 @@ impl Surroundings for Here<'_, '_, '_> {
         let old = self.step.old();
         let what = &old.schema.entries[entry as usize].what;
         let tree = self.step.tree;
-        let given = self.find(path).first().map(|&node| {
+        let inherited = || self.step.inheritance?.inherited(tree, self.scope, path);
+        let given = self.find(path).first().copied().or_else(inherited).map(|node| {
             let own = tree.children(node).find(|&child| tree.kind(child) == Kind::OwnText);
             tree.value(own.unwrap_or(node))
         });

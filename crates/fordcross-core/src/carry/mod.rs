@@ -17,6 +17,7 @@ mod comments;
 mod draft;
 mod fire;
 mod here;
+mod inheritance;
 mod names;
 mod read_back;
 mod references;
@@ -41,8 +42,9 @@ use crate::profile::{FileForm, Model, Profile};
 pub use crate::reading::FirstWalk;
 use crate::reading::{Reading, RowKind, automaton_of};
 use crate::source::LineIndex;
-use crate::tree::{Kind, Tree};
+use crate::tree::{Beside, Kind, Tree};
 use crate::xml::write_xml;
+use inheritance::{Folded, Inheritance, keys_of};
 use names::NameBook;
 
 /// All that a carry depends on.
@@ -82,6 +84,8 @@ pub(crate) struct Step<'i, 'a> {
     /// What a person answered to what crossings ask.
     pub(crate) answers: &'i [(String, String)],
     pub(crate) names: &'i NameBook,
+    /// What objects of the old tree inherit, where that is kept.
+    pub(crate) inheritance: Option<&'i Inheritance>,
     /// What it makes goes into a base, which can say otherwise where both defaults are the same.
     pub(crate) into_base: bool,
 }
@@ -93,6 +97,12 @@ impl<'i> Step<'i, '_> {
 
     pub(crate) fn new_profile(&self) -> &'i Profile {
         &self.leg.new
+    }
+
+    /// Whether what objects inherit is written out in each. Unless the crossing says otherwise it is
+    /// kept within a line, where the new release inherits as the old one does.
+    fn flattens(&self) -> bool {
+        self.leg.crossing.flattens.unwrap_or(self.leg.old.line != self.leg.new.line)
     }
 }
 
@@ -149,11 +159,12 @@ pub fn carry<'i, 'a>(input: CarryInput<'i, 'a>, walk: FirstWalk) -> Carried<'i, 
             mapping,
             answers: input.answers,
             names: &books[number],
+            inheritance: None,
             into_base,
         };
-        let FirstWalk { automaton, reading } =
-            walk.take().unwrap_or_else(|| FirstWalk::new(tree, &leg.old, &leg.crossing));
-        let (made, beside, mut ledger) = apply::apply(&step, &automaton, &reading);
+        let walk = walk.take().unwrap_or_else(|| FirstWalk::new(tree, &leg.old, &leg.crossing));
+        let (made, beside, mut ledger) = apply_inheriting(step, &walk);
+        let FirstWalk { automaton, reading } = walk;
         // The next walk, and attributes in XML, ask for document order; JSON is written from any.
         let made = if number + 1 < input.course.len() || leg.new.form == FileForm::Xml {
             let (ordered, new_ids) = made.in_document_order(&beside);
@@ -199,6 +210,30 @@ pub fn carry<'i, 'a>(input: CarryInput<'i, 'a>, walk: FirstWalk) -> Carried<'i, 
     judge(&mut carried.findings, input.severities);
     carried.findings.sort_by_key(|finding| finding.severity);
     carried
+}
+
+/// Applies a crossing by the manners in which objects of the old line inherit.
+fn apply_inheriting<'a>(step: Step<'_, 'a>, walk: &FirstWalk) -> (Tree<'a>, Beside, Ledger) {
+    let Some(inheritance) = Inheritance::of(step.tree, step.old(), walk) else {
+        return apply::apply(&step, &walk.automaton, &walk.reading);
+    };
+    let notes = inheritance.notes(&walk.reading, step.number);
+    let (made, beside, mut ledger) = if step.flattens() {
+        let keys = |object| keys_of(step.old(), &walk.automaton, &walk.reading, object);
+        let (flat, old_ids) = inheritance.flatten(step.tree, &keys);
+        let flat_walk = FirstWalk::new(&flat, step.old(), &step.leg.crossing);
+        let flat_step = Step { tree: &flat, ..step };
+        let (made, beside, mut ledger) = apply::apply(&flat_step, &flat_walk.automaton, &flat_walk.reading);
+        let folded = Folded { reading: &flat_walk.reading, old_ids: &old_ids };
+        inheritance.fold(&mut ledger, &folded, walk, step.tree);
+        (made, beside, ledger)
+    } else {
+        let step = Step { inheritance: Some(&inheritance), ..step };
+        apply::apply(&step, &walk.automaton, &walk.reading)
+    };
+    ledger.notes.extend(notes);
+    ledger.notes.sort_by_key(|note| note.row);
+    (made, beside, ledger)
 }
 
 /// Gives findings the severity that a person gave their codes.

@@ -22,10 +22,7 @@ impl References {
             Self { objects: FxHashMap::default(), of_type: FxHashMap::default(), named: Vec::new() };
         for (kind, id) in profile.types.list.iter().zip(0..) {
             let Form::Name { of: Some(path), .. } = &kind.form else { continue };
-            let steps: Vec<PathStep<'_>> = path
-                .iter()
-                .map(|name| if name == "*" { PathStep::Any } else { PathStep::Name(name) })
-                .collect();
+            let steps: Vec<PathStep<'_>> = path.iter().map(|name| PathStep::named(name)).collect();
             if let Lookup::Declared(entry) = profile.schema.find(&steps) {
                 references.objects.entry(entry).or_default();
                 references.of_type.insert(id, (entry, path.join("/")));

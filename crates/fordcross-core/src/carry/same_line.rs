@@ -167,6 +167,13 @@ impl<'i, 'a> Apply<'_, 'i, 'a> {
         let (Some(kind), Some(default)) = (entry.what.setting(), entry.what.default_at(old.release)) else {
             return;
         };
+        // What is inherited holds, not the default.
+        if let (Some(inheritance), Some(crate::pattern::Step::Names(names))) =
+            (self.step.inheritance, entry.pattern.steps.last())
+            && inheritance.inherited(self.tree, omitted.holder, &names[0]).is_some()
+        {
+            return;
+        }
         let bound = Bound { row: None, text: default, kind: Some(kind), whole: true };
         let automaton = self.automaton;
         self.always_pins = self.step.leg.crossing.always_pinned.iter().any(|p| p.covers(&entry.pattern));

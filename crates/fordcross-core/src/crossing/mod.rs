@@ -68,6 +68,8 @@ pub struct Crossing {
     pub(crate) steps: Vec<WorkStep>,
     pub(crate) notices: Vec<Notice>,
     pub(crate) base: BasePolicy,
+    /// Whether what objects inherit is written out in each; what is usual, if it does not say.
+    pub(crate) flattens: Option<bool>,
     /// Which old defaults are written out where a setting is not given.
     pub(crate) pins: Pins,
     /// Settings of the old side whose defaults are written out in any case.
@@ -231,6 +233,7 @@ impl Crossing {
             steps: Vec::new(),
             notices: Vec::new(),
             base: BasePolicy::default(),
+            flattens: None,
             pins: Pins::default(),
             always_pinned: Vec::new(),
             constants: Vec::new(),

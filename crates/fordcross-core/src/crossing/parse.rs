@@ -26,12 +26,18 @@ pub fn crossing_sides(source: Source<'_>) -> Result<(Side, Side), Findings> {
     let table = report.parse();
     let root = Section::new(&report, table.get_ref(), table.span().into());
     match read_head(&root) {
-        Some(sides) if report.is_clean() => Ok(sides),
+        Some(head) if report.is_clean() => Ok(head.sides),
         _ => Err(report.into_findings()),
     }
 }
 
-fn read_head(root: &Section<'_, '_>) -> Option<(Side, Side)> {
+/// What `[crossing]` says.
+struct Head {
+    sides: (Side, Side),
+    flattens: Option<bool>,
+}
+
+fn read_head(root: &Section<'_, '_>) -> Option<Head> {
     let head = root.need_section("crossing")?;
     let side = |key| {
         let word = head.need_word(key)?;
@@ -45,8 +51,10 @@ fn read_head(root: &Section<'_, '_>) -> Option<(Side, Side)> {
     };
     let (from, to) = (side("from"), side("to"));
     head.word("title");
+    let ways = [("flatten", true), ("keep", false)];
+    let flattens = head.word("inheritance").and_then(|_| pick(&head, "inheritance", &ways));
     head.finish();
-    Some((from?, to?))
+    Some(Head { sides: (from?, to?), flattens })
 }
 
 /// How far a crossing is checked when it is parsed.
@@ -75,7 +83,7 @@ impl Crossing {
         let report = Report::new(source);
         let table = report.parse();
         let root = Section::new(&report, table.get_ref(), table.span().into());
-        let sides = read_head(&root);
+        let head = read_head(&root);
         let mut reader = Reader {
             report: &report,
             lines: LineIndex::new(source.text),
@@ -130,8 +138,8 @@ impl Crossing {
         rules.sort_by_key(|(span, _)| *span);
         check_hidden(&report, &rules, &places);
         check_contested(&report, &rules);
-        match sides {
-            Some((from, to)) if report.is_clean() => Ok(Self {
+        match head {
+            Some(Head { sides: (from, to), flattens }) if report.is_clean() => Ok(Self {
                 file: source.name.to_owned(),
                 from,
                 to,
@@ -144,6 +152,7 @@ impl Crossing {
                 steps,
                 notices,
                 base,
+                flattens,
                 pins,
                 always_pinned,
                 constants,

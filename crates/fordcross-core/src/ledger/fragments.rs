@@ -105,6 +105,9 @@ fn decider<'l>(
             Some(Cow::Borrowed(leg.new.file.as_str())),
             Some(Cow::Borrowed("the new file says itself for which release and model it is")),
         ),
+        DecidedBy::Inheritance => {
+            (file(), Some(Cow::Borrowed("what is inherited is written out where it holds")))
+        }
         DecidedBy::Nothing => (None, Some(Cow::Borrowed("no rule speaks of it"))),
     }
 }

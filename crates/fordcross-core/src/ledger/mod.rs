@@ -36,6 +36,8 @@ pub(crate) enum DecidedBy {
     SameLine,
     /// That the new file says itself for which release and model it is.
     Header,
+    /// That it is only there to be inherited from, or to say from what.
+    Inheritance,
     /// That there is nothing that speaks of it.
     Nothing,
 }

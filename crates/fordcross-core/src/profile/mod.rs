@@ -2,11 +2,12 @@
 //!
 //! [`Profile::parse`] is the only way to one, and tells all that is wrong with the file at once.
 
+mod objects;
 mod parse;
 mod schema;
 
 pub(crate) use parse::names_port;
-pub(crate) use schema::{Admits, Lookup, PathStep, Schema, What};
+pub(crate) use schema::{Admits, Inherits, Lookup, PathStep, Schema, What};
 
 use crate::finding::{Code, Finding, did_you_mean};
 use crate::pattern::Pattern;

@@ -1,16 +1,13 @@
 //! From the text of a profile to a checked [`Profile`].
 
-use super::schema::{Admits, Entry, Lookup, PathStep, Schema, What};
+use super::objects::read_objects;
+use super::schema::{Entry, Lookup, PathStep, Schema, What};
 use super::{Fact, Facts, FileForm, Model, NeverHeld, Port, Profile, Release, SectionDeclaration};
-use crate::expression::{Expression, OperandKind};
 use crate::finding::{Code, Findings, did_you_mean};
-use crate::pattern::Step;
 use crate::source::{LineIndex, Position, Source, Span};
 use crate::toml_file::{Report, Section, Word, as_word, parse_pattern};
 use crate::typing::{BUILT_IN, Form, RawTypes, TypeId, Types, declare_type, pick, type_at};
-use std::collections::HashMap;
 use std::ops::Range;
-use std::sync::Arc;
 
 impl Profile {
     /// Reads and checks a profile.
@@ -47,10 +44,9 @@ fn read_profile(source: Source<'_>, root: Section<'_, '_>) -> Option<Profile> {
     read_types(&root, &mut types);
     let mut schema = Schema::default();
     let releases = read_releases(&root);
-    let (keys, kinds) = read_objects(&root, &mut types, &mut schema, &releases);
+    let to_check = read_objects(&root, &mut types, &mut schema, &releases);
     read_settings(&root, &mut types, &mut schema, &releases);
-    check_keys(&root, &keys, &types.types, &schema);
-    check_kinds(&root, &kinds, &schema);
+    to_check.check(&root, &types.types, &schema);
     check_references(&root, &types.references, &schema);
     let mut marker = None;
     let mut facts = Facts::default();
@@ -134,127 +130,6 @@ fn read_types(root: &Section<'_, '_>, types: &mut RawTypes) {
     }
 }
 
-/// What the declaration of an object says, with the number of the object.
-type OfObject<'r> = (usize, Word<'r>);
-
-/// Gives back the settings that objects name and the conditions of their kinds, with their places; both
-/// can be checked only once all settings are known.
-fn read_objects<'r>(
-    root: &Section<'r, '_>,
-    types: &mut RawTypes,
-    schema: &mut Schema,
-    releases: &[Release],
-) -> (Vec<OfObject<'r>>, Vec<OfObject<'r>>) {
-    let mut placed = Vec::new();
-    let mut kind_words = Vec::new();
-    for section in root.sections("object") {
-        let at = section.need_word("at");
-        let key_words = section.words("key");
-        let keys: Vec<String> = key_words.iter().map(|word| word.text.to_owned()).collect();
-        let name = match section.word("name") {
-            Some(word) => types.find(&section, word),
-            None => None,
-        };
-        let range = read_range(&section, releases);
-        let admits = read_admits(&section);
-        let kinds = read_kinds(&section);
-        let ordered = section.boolean("ordered").unwrap_or(false);
-        let many = !keys.is_empty() || name.is_some() || ordered || section.boolean("many").unwrap_or(false);
-        if let Some(pattern) = at.and_then(|at| parse_pattern(&section, at)) {
-            if name.is_some() != (pattern.steps.last() == Some(&Step::Any))
-                && let Some(at) = at
-            {
-                section
-                    .report()
-                    .add(Code::ValueWrong, at.span, "`name` and a last step `*` belong together")
-                    .help("where the name of the element or member is the key, end with `*` and give `name` its type");
-            }
-            placed.extend(key_words.iter().map(|&word| (schema.entries.len(), word)));
-            placed.extend(admits.iter().filter_map(|(_, setting)| Some((schema.entries.len(), (*setting)?))));
-            let admits = admits.map(|(admits, _)| admits);
-            kind_words.extend(kinds.iter().map(|(_, word)| (schema.entries.len(), *word)));
-            let kinds =
-                kinds.into_iter().map(|(name, word)| (name, Arc::new(Expression::new(word.text)))).collect();
-            let what = What::Object { keys, name, many, kinds, admits };
-            schema.entries.push(Entry { pattern, what, releases: range });
-        }
-        section.finish();
-    }
-    (placed, kind_words)
-}
-
-/// `kind = { bond = "given('members')", port = "true" }`, in the order of the file.
-fn read_kinds<'r>(section: &Section<'r, '_>) -> Vec<(String, Word<'r>)> {
-    let Some(table) = section.section("kind") else { return Vec::new() };
-    let mut kinds = Vec::new();
-    for (name, value) in table.members() {
-        match as_word(value) {
-            Some(word) => kinds.push((name.text.to_owned(), word)),
-            None => {
-                section.report().add(
-                    Code::ValueWrong,
-                    value.span().into(),
-                    "expected a condition, as a string",
-                );
-            }
-        }
-    }
-    kinds
-}
-
-/// The conditions of kinds see only what stands in and around their objects.
-fn check_kinds(root: &Section<'_, '_>, words: &[(usize, Word<'_>)], schema: &Schema) {
-    for &(entry, word) in words {
-        let expression = Expression::new(word.text);
-        for problem in expression.check(&HashMap::new(), OperandKind::Boolean) {
-            let added = root.report().add(Code::ExpressionWrong, word.span, problem.message);
-            if let Some(help) = problem.help {
-                added.help(help);
-            }
-        }
-        for path in expression.paths() {
-            let absolute = path.strip_prefix('/');
-            let above = if absolute.is_some() { &[][..] } else { &schema.entries[entry].pattern.steps };
-            let names: Vec<&str> = absolute.unwrap_or(path).split('/').collect();
-            let steps: Vec<PathStep<'_>> = above
-                .iter()
-                .map(PathStep::from)
-                .chain(names.iter().map(|name| PathStep::Name(name)))
-                .collect();
-            if let Lookup::Unknown { step, known } = schema.find(&steps) {
-                let name = step.checked_sub(above.len()).map_or(path, |step| names[step]);
-                root.report()
-                    .add(Code::LocatorUnknown, word.span, format!("the profile has no `{name}` here"))
-                    .help(Lookup::help(name, &known));
-            }
-        }
-    }
-}
-
-/// `admits = "a user"`, and with it `admits-if = "action = permit|pass"`.
-fn read_admits<'r>(section: &Section<'r, '_>) -> Option<(Admits, Option<Word<'r>>)> {
-    let what = section.word("admits");
-    let only_if = section.word("admits-if");
-    if let (None, Some(word)) = (what, only_if) {
-        section
-            .report()
-            .add(Code::ValueWrong, word.span, "`admits-if` without `admits`")
-            .help("say with `admits` whom or what the object lets in");
-    }
-    let setting = only_if.map(|word| Word { text: word.text.split(" = ").next().unwrap_or(""), ..word });
-    let only_if = only_if.and_then(|word| {
-        let parts = word.text.split_once(" = ");
-        if parts.is_none() {
-            section
-                .report()
-                .add(Code::ValueWrong, word.span, "expected a setting of the object and a value")
-                .help("write `SETTING = VALUE`, with `|` between several values");
-        }
-        parts.map(|(setting, values)| (setting.to_owned(), values.split('|').map(str::to_owned).collect()))
-    });
-    Some((Admits { what: what?.text.to_owned(), only_if }, setting))
-}
-
 fn read_settings(root: &Section<'_, '_>, types: &mut RawTypes, schema: &mut Schema, releases: &[Release]) {
     let Some(section) = root.need_section("setting") else { return };
     for (key, value) in section.members() {
@@ -326,7 +201,7 @@ fn release_index(section: &Section<'_, '_>, word: Word<'_>, releases: &[Release]
 }
 
 /// `from` and `until`: the first and the last release that have something.
-fn read_range(section: &Section<'_, '_>, releases: &[Release]) -> (usize, usize) {
+pub(super) fn read_range(section: &Section<'_, '_>, releases: &[Release]) -> (usize, usize) {
     let bound = |key| section.word(key).and_then(|word| release_index(section, word, releases));
     (bound("from").unwrap_or(0), bound("until").unwrap_or(releases.len().saturating_sub(1)))
 }
@@ -377,42 +252,10 @@ fn read_defaults(
     defaults
 }
 
-/// Each setting that an object names must be declared, and one that may be shown: keys stand in locators.
-fn check_keys(root: &Section<'_, '_>, keys: &[(usize, Word<'_>)], types: &Types, schema: &Schema) {
-    for &(entry, key) in keys {
-        let pattern = &schema.entries[entry].pattern;
-        let mut path: Vec<PathStep<'_>> = pattern
-            .steps
-            .iter()
-            .map(|step| match step {
-                Step::Names(names) => PathStep::Name(&names[0]),
-                _ => PathStep::Any,
-            })
-            .collect();
-        path.push(PathStep::Name(key.text));
-        let problem = match schema.find(&path) {
-            Lookup::Declared(index) => match schema.entries[index as usize].what.setting() {
-                Some(kind) if types.is_secret(kind) => {
-                    "a secret cannot tell objects apart: keys stand in locators"
-                }
-                Some(_) => continue,
-                None => "this must be a setting",
-            },
-            _ => "this is not declared as a setting of the object",
-        };
-        root.report()
-            .add(Code::LocatorUnknown, key.span, problem)
-            .help(format!("declare `\"{pattern}/{}\" = …` under `[setting]`", key.text));
-    }
-}
-
 /// A type whose values name objects must say which: objects that the profile declares, with names.
 fn check_references(root: &Section<'_, '_>, references: &[(String, Span)], schema: &Schema) {
     for (path, span) in references {
-        let steps: Vec<PathStep<'_>> = path
-            .split('/')
-            .map(|name| if name == "*" { PathStep::Any } else { PathStep::Name(name) })
-            .collect();
+        let steps: Vec<PathStep<'_>> = path.split('/').map(PathStep::named).collect();
         let problem = match schema.find(&steps) {
             Lookup::Declared(entry) => match &schema.entries[entry as usize].what {
                 What::Object { keys, name, .. } if name.is_some() || keys.len() == 1 => continue,

@@ -43,7 +43,20 @@ pub(crate) enum What {
         kinds: Vec<(String, Arc<Expression>)>,
         /// Whom or what an object of the kind lets in, if it does.
         admits: Option<Admits>,
+        inherits: Option<Inherits>,
     },
+}
+
+/// Where objects have settings from that are not given in them. The nearest wins: what an object names,
+/// what that names, the block.
+#[derive(Clone, Debug)]
+pub(crate) struct Inherits {
+    /// The setting, directly in the object, that names another.
+    pub(crate) named_by: Option<String>,
+    /// The path of the objects that it names one of; none for its own like.
+    pub(crate) of: Option<Vec<String>>,
+    /// The path of the one object that all inherit from.
+    pub(crate) block: Option<Vec<String>>,
 }
 
 /// Why an object of a base is worth a look even where the backup says nothing of it.
@@ -166,6 +179,13 @@ pub(crate) enum PathStep<'p> {
     OneOf(&'p [String]),
     /// A name that is only known when the rule is applied.
     Any,
+}
+
+impl<'p> PathStep<'p> {
+    /// A step as it is written: a name, or `*`.
+    pub(crate) fn named(text: &'p str) -> Self {
+        if text == "*" { Self::Any } else { Self::Name(text) }
+    }
 }
 
 impl<'p> From<&'p Step> for PathStep<'p> {

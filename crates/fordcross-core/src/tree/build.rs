@@ -220,6 +220,51 @@ impl<'a> Tree<'a> {
         (ordered, new_ids)
     }
 
+    /// The same tree with copies of other nodes of it, with all below them, at the end of branches, and
+    /// the old node of each new one. An empty leaf that is given something becomes a branch.
+    pub(crate) fn expanded(&self, additions: &FxHashMap<NodeId, Vec<NodeId>>) -> (Tree<'a>, Vec<NodeId>) {
+        let mut made = Tree::new(self.source);
+        made.decoded.clone_from(&self.decoded);
+        made.names.clone_from(&self.names);
+        let mut old_ids = vec![NodeId::DOCUMENT];
+        // Each with its new parent, and whether it is a copy, to which nothing is added.
+        let mut stack: Vec<(NodeId, NodeId, bool)> = Vec::new();
+        let push_children =
+            |old: NodeId, new: NodeId, copy: bool, stack: &mut Vec<(NodeId, NodeId, bool)>| {
+                let start = stack.len();
+                let added = additions.get(&old).filter(|_| !copy);
+                let added = added.into_iter().flatten().map(|&node| (node, true));
+                let all: Vec<(NodeId, bool)> =
+                    self.children(old).map(|child| (child, copy)).chain(added).collect();
+                let rank = |id: NodeId| match self.kind(id) {
+                    Kind::Attribute => 0,
+                    Kind::OwnText => 2,
+                    _ => 1,
+                };
+                for wanted in 0..3 {
+                    stack.extend(
+                        all.iter().filter(|(id, _)| rank(*id) == wanted).map(|&(id, copy)| (id, new, copy)),
+                    );
+                }
+                stack[start..].reverse();
+            };
+        push_children(NodeId::DOCUMENT, NodeId::DOCUMENT, false, &mut stack);
+        while let Some((id, parent, copy)) = stack.pop() {
+            let node = self.nodes[id.index()];
+            let grows = !copy && additions.contains_key(&id) && !self.kind(id).is_branch();
+            let kind = if grows { Kind::Map } else { self.kind(id) };
+            let new = made.push_named(parent, kind, Name(node.head & NAME_MASK), self.span(id));
+            if !kind.is_branch() {
+                let leaf = &mut made.nodes[new.index()];
+                leaf.head |= node.head & DECODED;
+                (leaf.a, leaf.b) = (node.a, node.b);
+            }
+            old_ids.push(id);
+            push_children(id, new, copy, &mut stack);
+        }
+        (made, old_ids)
+    }
+
     /// Whether the branch has no children yet.
     pub(crate) fn is_childless(&self, id: NodeId) -> bool {
         self.nodes[id.index()].a == NONE

@@ -6,7 +6,7 @@ use fordcross_core::finding::Code;
 use rstest::rstest;
 use serde_json::Value;
 
-fn shown(row: &Value) -> String {
+pub(crate) fn shown(row: &Value) -> String {
     let landings = row["landings"].as_array().expect("landings").iter().map(|landing| {
         let value = if landing["value"].is_null() { String::new() } else { format!("={}", landing["value"]) };
         format!(" {}{value}", landing["locator"].as_str().expect("a locator"))

@@ -167,7 +167,12 @@ const SHARED: &str =
 
 /// Carries a text by the small lines and a crossing.
 pub(crate) fn make(text: &str, crossing: &str) -> Made {
-    let old = Profile::parse(source("old.profile.toml", OLD)).expect("the old profile");
+    make_from(OLD, text, crossing)
+}
+
+/// The same from another old line.
+pub(crate) fn make_from(old: &str, text: &str, crossing: &str) -> Made {
+    let old = Profile::parse(source("old.profile.toml", old)).expect("the old profile");
     let new = Profile::parse(source("new.profile.toml", NEW)).expect("the new profile");
     let shared = [source("words.shared.toml", SHARED)];
     let crossing = Crossing::parse(source("x.crossing.toml", crossing), &old, &new, Checking::Whole, &shared)

@@ -110,6 +110,12 @@ const IN_A_PROFILE: &[Planted] = &[
         "no function `giveen`",
     ),
     (
+        "[[object]]\nat = \"foghorn\"",
+        "[[object]]\nat = \"foghorn\"\ninherits = { block = «\"foghorn\"» }",
+        "value-wrong",
+        "leads back: `foghorn` → `foghorn`",
+    ),
+    (
         "type = \"shape\", shapes = [\n",
         "type = «\"shapes\"», shapes = [\n",
         "type-unknown",

@@ -1,0 +1,341 @@
+//! What objects inherit from others, by the manners that their profile declares.
+//!
+//! A crossing that flattens is applied to a tree in which each object has what it inherits; then what
+//! became of each copy is added to what became of the setting that was copied. The ledger so names the
+//! place where a value was written, with all the places where it went.
+
+use crate::automaton::Automaton;
+use crate::fate::Fate;
+use crate::finding::Code;
+use crate::ledger::{DecidedBy, Decision, Landing, Ledger, Note};
+use crate::profile::{Inherits, Lookup, PathStep, Profile, What};
+use crate::reading::{FirstWalk, Reading, RowKind};
+use crate::tree::{Kind, NodeId, Tree};
+use rustc_hash::{FxHashMap, FxHashSet};
+
+/// What inherits from what in one tree.
+#[derive(Debug, Default)]
+pub(crate) struct Inheritance {
+    /// For each object that inherits what it inherits from, the nearest first.
+    sources: FxHashMap<NodeId, Vec<NodeId>>,
+    /// Settings that name what an object inherits from.
+    naming: FxHashSet<NodeId>,
+    /// Objects that are only there to be inherited from.
+    templates: FxHashSet<NodeId>,
+    /// Settings that name what is not there, or lead back to their own object.
+    problems: Vec<(NodeId, Code, String)>,
+}
+
+impl Inheritance {
+    /// None where no object of the line inherits.
+    pub(crate) fn of(tree: &Tree<'_>, profile: &Profile, walk: &FirstWalk) -> Option<Self> {
+        let inherits = |entry: usize| match &profile.schema.entries[entry].what {
+            What::Object { inherits, .. } => inherits.as_ref(),
+            What::Setting { .. } => None,
+        };
+        if (0..profile.schema.entries.len()).all(|entry| inherits(entry).is_none()) {
+            return None;
+        }
+        let mut finder = Finder { tree, profile, objects: FxHashMap::default() };
+        for row in walk.reading.rows.iter().filter(|row| row.kind == RowKind::Object) {
+            if let Some(entry) = walk.automaton.accepted(row.accept).entry {
+                finder.objects.entry(entry).or_default().push(row.node);
+            }
+        }
+        let mut inheritance = Self::default();
+        let kinds: Vec<u16> = finder.objects.keys().copied().collect();
+        for &entry in &kinds {
+            let Some(inherits) = inherits(usize::from(entry)) else { continue };
+            let names = inherits.named_by.as_ref().map(|_| finder.by_name(inherits.of.as_deref(), entry));
+            let block = inherits.block.as_deref().and_then(|block| finder.first_of(block));
+            if let (Some(_), Some(names)) = (&inherits.of, &names) {
+                inheritance.templates.extend(names.values());
+            }
+            inheritance.templates.extend(block);
+            for &object in &finder.objects[&entry] {
+                inheritance.settle(tree, object, inherits, names.as_ref(), block);
+            }
+        }
+        inheritance.problems.sort_by_key(|(node, ..)| *node);
+        Some(inheritance)
+    }
+
+    /// Finds all that one object inherits from.
+    fn settle(
+        &mut self,
+        tree: &Tree<'_>,
+        object: NodeId,
+        inherits: &Inherits,
+        names: Option<&FxHashMap<String, NodeId>>,
+        block: Option<NodeId>,
+    ) {
+        let mut sources = Vec::new();
+        if let (Some(setting), Some(names)) = (&inherits.named_by, names) {
+            // Depth first, so that what the nearest inherits itself comes before the next that is named.
+            let mut open: Vec<NodeId> = vec![object];
+            let mut met: FxHashSet<NodeId> = FxHashSet::default();
+            while let Some(at) = open.pop() {
+                if at != object {
+                    sources.push(at);
+                }
+                met.insert(at);
+                let mut next = Vec::new();
+                for naming in children_named(tree, at, setting) {
+                    if at == object {
+                        self.naming.insert(naming);
+                    }
+                    let name = tree.value(naming).trim_ascii();
+                    match names.get(name) {
+                        Some(source) if *source == object => self.problems.push((
+                            naming,
+                            Code::InheritanceCycle,
+                            format!("`{name}` leads back to the object that inherits from it"),
+                        )),
+                        Some(source) if !met.contains(source) => next.push(*source),
+                        None if at == object => self.problems.push((
+                            naming,
+                            Code::ReferenceBroken,
+                            format!("it inherits from `{name}`, which is not there"),
+                        )),
+                        _ => {}
+                    }
+                }
+                next.reverse();
+                open.extend(next);
+            }
+        }
+        sources.extend(block.filter(|block| *block != object));
+        if !sources.is_empty() {
+            self.sources.insert(object, sources);
+        }
+    }
+
+    /// What an object has of a name from others.
+    pub(crate) fn inherited(&self, tree: &Tree<'_>, object: NodeId, name: &str) -> Option<NodeId> {
+        self.sources.get(&object)?.iter().find_map(|source| tree.child(*source, name))
+    }
+
+    /// What there is to tell of it, for rows of the reading of the same tree.
+    pub(crate) fn notes(&self, reading: &Reading, step: u8) -> Vec<Note> {
+        let note = |(node, code, message): &(NodeId, Code, String)| Note {
+            row: reading.row_of(*node).map(|row| row as u32),
+            step,
+            line: None,
+            code: *code,
+            message: message.as_str().into(),
+            help: Some("what it would have had from there is missing; set it by hand".into()),
+        };
+        self.problems.iter().map(note).collect()
+    }
+
+    /// The tree in which each object has itself what it inherits, and the old node of each new one.
+    pub(crate) fn flatten<'a>(
+        &self,
+        tree: &Tree<'a>,
+        keys: &dyn Fn(NodeId) -> Vec<String>,
+    ) -> (Tree<'a>, Vec<NodeId>) {
+        let mut additions = FxHashMap::default();
+        for (&object, sources) in &self.sources {
+            let own = keys(object);
+            for &source in sources {
+                self.add(tree, object, source, &own, &mut additions);
+            }
+        }
+        tree.expanded(&additions)
+    }
+
+    /// Adds what `source` has and `to` lacks.
+    fn add(
+        &self,
+        tree: &Tree<'_>,
+        to: NodeId,
+        source: NodeId,
+        own: &[String],
+        additions: &mut FxHashMap<NodeId, Vec<NodeId>>,
+    ) {
+        if tree.kind(to) == Kind::List
+            || !tree.kind(to).is_branch() && !tree.value(to).trim_ascii().is_empty()
+        {
+            return;
+        }
+        let names = |node: NodeId| tree.children(node).filter(|&child| is_named(tree, child));
+        let added: Vec<NodeId> = additions.get(&to).cloned().unwrap_or_default();
+        for child in names(source) {
+            let name = tree.name_id(child);
+            if own.iter().any(|key| key == tree.name(child)) || self.naming.contains(&child) {
+                continue;
+            }
+            let mine = names(to).chain(added.iter().copied()).find(|&other| tree.name_id(other) == name);
+            match mine {
+                None => additions.entry(to).or_default().push(child),
+                Some(mine) if tree.kind(mine) == Kind::Map && tree.kind(child) == Kind::Map => {
+                    if names(to).filter(|&other| tree.name_id(other) == name).count() == 1 {
+                        self.add(tree, mine, child, &[], additions);
+                    }
+                }
+                Some(_) => {}
+            }
+        }
+    }
+
+    /// Turns the ledger of the flat tree into one of the tree that it was made from.
+    pub(crate) fn fold(&self, ledger: &mut Ledger, flat: &Folded<'_>, original: &FirstWalk, tree: &Tree<'_>) {
+        let index: FxHashMap<(NodeId, bool), u32> = original
+            .reading
+            .rows
+            .iter()
+            .zip(0..)
+            .map(|(row, index)| ((row.node, row.kind == RowKind::Object), index))
+            .collect();
+        let row_of: Vec<Option<u32>> = flat
+            .reading
+            .rows
+            .iter()
+            .map(|row| {
+                let old = flat.old_ids[row.node.index()];
+                index.get(&(old, row.kind == RowKind::Object)).copied()
+            })
+            .collect();
+        let mut of_row: Vec<Vec<u32>> = vec![Vec::new(); original.reading.rows.len()];
+        for (flat_row, row) in row_of.iter().zip(0..).filter_map(|(row, flat)| Some((flat, (*row)?))) {
+            of_row[row as usize].push(flat_row);
+        }
+        let mut decisions = Vec::with_capacity(of_row.len());
+        let mut landings: Vec<Landing> = Vec::new();
+        for (row, parts) in of_row.iter().enumerate() {
+            let row = original.reading.rows[row];
+            let is_template = is_below(tree, row.node, &self.templates);
+            let known = original.automaton.accepted(row.accept).entry.is_some();
+            // What only passes on, or only names what is passed on, needs no rule of its own.
+            let silent = self.naming.contains(&row.node) || known && (is_template || parts.len() > 1);
+            let all = parts.iter().map(|&part| &ledger.decisions[part as usize]);
+            let speaks = |decision: &&Decision| {
+                let nothing = decision.by == DecidedBy::Nothing && silent;
+                let left = decision.fate == Fate::LeftOut && parts.len() > 1;
+                !nothing && !left
+            };
+            let from = landings.len() as u32;
+            let gravest = all.clone().filter(speaks).max_by_key(|decision| decision.fate).cloned();
+            for decision in all.clone() {
+                let (start, end) = decision.landings;
+                landings.extend(&ledger.landings[start as usize..end as usize]);
+            }
+            let by_inheritance = || Decision {
+                fate: Fate::Moot,
+                step: all.clone().next().map_or(0, |decision| decision.step),
+                by: DecidedBy::Inheritance,
+                landings: (0, 0),
+            };
+            let decision = gravest.unwrap_or_else(by_inheritance);
+            decisions.push(Decision { landings: (from, landings.len() as u32), ..decision });
+        }
+        let mut told = FxHashSet::default();
+        ledger.notes.retain_mut(|note| {
+            let Some(flat_row) = note.row else { return true };
+            note.row = row_of[flat_row as usize];
+            let Some(row) = note.row else { return false };
+            let unneeded = note.code == Code::NoRule && decisions[row as usize].fate != Fate::Unmatched;
+            !unneeded && told.insert((row, note.code, note.message.clone()))
+        });
+        ledger.notes.sort_by_key(|note| note.row);
+        ledger.decisions = decisions;
+        ledger.landings = landings;
+    }
+}
+
+/// A flat tree, read.
+pub(crate) struct Folded<'f> {
+    pub(crate) reading: &'f Reading,
+    /// For each of its nodes that of the tree that it was made from.
+    pub(crate) old_ids: &'f [NodeId],
+}
+
+/// Finds objects by what names them.
+struct Finder<'t, 'a> {
+    tree: &'t Tree<'a>,
+    profile: &'t Profile,
+    /// By declaration, in the order of the backup.
+    objects: FxHashMap<u16, Vec<NodeId>>,
+}
+
+impl Finder<'_, '_> {
+    fn entry_at(&self, path: &[String]) -> Option<u16> {
+        let steps: Vec<PathStep<'_>> = path.iter().map(|name| PathStep::named(name)).collect();
+        match self.profile.schema.find(&steps) {
+            Lookup::Declared(entry) => Some(entry),
+            _ => None,
+        }
+    }
+
+    fn by_name(&self, path: Option<&[String]>, own: u16) -> FxHashMap<String, NodeId> {
+        let entry = path.map_or(Some(own), |path| self.entry_at(path));
+        let objects = entry.and_then(|entry| self.objects.get(&entry));
+        let mut names = FxHashMap::default();
+        for &object in objects.into_iter().flatten() {
+            if let Some(name) = entry.and_then(|entry| self.name_of(object, entry)) {
+                names.entry(name).or_insert(object);
+            }
+        }
+        names
+    }
+
+    fn name_of(&self, object: NodeId, entry: u16) -> Option<String> {
+        let What::Object { keys, name, .. } = &self.profile.schema.entries[entry as usize].what else {
+            return None;
+        };
+        match (name, keys.first()) {
+            (Some(_), _) => Some(self.tree.name(object).to_owned()),
+            (None, Some(key)) => {
+                let key = self.tree.child(object, key)?;
+                Some(self.tree.value(key).trim_ascii().to_owned())
+            }
+            (None, None) => None,
+        }
+    }
+
+    fn first_of(&self, path: &[String]) -> Option<NodeId> {
+        self.objects.get(&self.entry_at(path)?)?.first().copied()
+    }
+}
+
+/// The settings of an object that tell it from its like.
+pub(crate) fn keys_of(
+    profile: &Profile,
+    automaton: &Automaton,
+    reading: &Reading,
+    object: NodeId,
+) -> Vec<String> {
+    let entry = reading.row_of(object).and_then(|row| automaton.accepted(reading.rows[row].accept).entry);
+    match entry.map(|entry| &profile.schema.entries[entry as usize].what) {
+        Some(What::Object { keys, .. }) => keys.clone(),
+        _ => Vec::new(),
+    }
+}
+
+fn children_named<'t>(tree: &'t Tree<'_>, parent: NodeId, name: &str) -> impl Iterator<Item = NodeId> + 't {
+    let name = name.to_owned();
+    let named = move |&child: &NodeId| is_named(tree, child) && tree.name(child) == name;
+    // A list stands for its entries.
+    tree.children(parent).filter(named).flat_map(|child| match tree.kind(child) {
+        Kind::List => tree.children(child).collect::<Vec<_>>(),
+        _ => vec![child],
+    })
+}
+
+fn is_named(tree: &Tree<'_>, node: NodeId) -> bool {
+    !matches!(tree.kind(node), Kind::Comment | Kind::Instruction | Kind::OwnText)
+}
+
+fn is_below(tree: &Tree<'_>, node: NodeId, tops: &FxHashSet<NodeId>) -> bool {
+    if tops.is_empty() {
+        return false;
+    }
+    let mut at = node;
+    while at != NodeId::DOCUMENT {
+        if tops.contains(&at) {
+            return true;
+        }
+        at = tree.parent(at);
+    }
+    false
+}

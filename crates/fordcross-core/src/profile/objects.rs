@@ -1,0 +1,265 @@
+//! Objects of a profile: their keys, kinds, and what they inherit from.
+
+use super::Release;
+use super::parse::read_range;
+use super::schema::{Admits, Entry, Inherits, Lookup, PathStep, Schema, What};
+use crate::expression::{Expression, OperandKind};
+use crate::finding::Code;
+use crate::pattern::Step;
+use crate::toml_file::{Section, Word, as_word, parse_pattern};
+use crate::typing::{RawTypes, Types};
+use std::collections::HashMap;
+use std::sync::Arc;
+
+/// What the declaration of an object says, with the number of the object.
+type OfObject<'r> = (usize, Word<'r>);
+
+/// What declarations of objects say that can be checked only once all settings are known.
+#[derive(Default)]
+pub(super) struct ToCheck<'r> {
+    /// Settings that objects name: keys, and what tells whether they let somebody in.
+    settings: Vec<OfObject<'r>>,
+    /// Conditions of kinds.
+    kinds: Vec<OfObject<'r>>,
+    /// Paths of objects that others inherit from, with whether these are found by a name.
+    templates: Vec<(usize, Word<'r>, bool)>,
+}
+
+pub(super) fn read_objects<'r>(
+    root: &Section<'r, '_>,
+    types: &mut RawTypes,
+    schema: &mut Schema,
+    releases: &[Release],
+) -> ToCheck<'r> {
+    let mut to_check = ToCheck::default();
+    for section in root.sections("object") {
+        let at = section.need_word("at");
+        let key_words = section.words("key");
+        let keys: Vec<String> = key_words.iter().map(|word| word.text.to_owned()).collect();
+        let name = match section.word("name") {
+            Some(word) => types.find(&section, word),
+            None => None,
+        };
+        let range = read_range(&section, releases);
+        let admits = read_admits(&section);
+        let kinds = read_kinds(&section);
+        let ordered = section.boolean("ordered").unwrap_or(false);
+        let many = !keys.is_empty() || name.is_some() || ordered || section.boolean("many").unwrap_or(false);
+        if let Some(pattern) = at.and_then(|at| parse_pattern(&section, at)) {
+            if name.is_some() != (pattern.steps.last() == Some(&Step::Any))
+                && let Some(at) = at
+            {
+                section
+                    .report()
+                    .add(Code::ValueWrong, at.span, "`name` and a last step `*` belong together")
+                    .help("where the name of the element or member is the key, end with `*` and give `name` its type");
+            }
+            let entry = schema.entries.len();
+            let named = admits.iter().filter_map(|(_, setting)| *setting);
+            to_check.settings.extend(key_words.iter().copied().chain(named).map(|word| (entry, word)));
+            to_check.kinds.extend(kinds.iter().map(|(_, word)| (entry, *word)));
+            let inherits = read_inherits(&section, entry, &mut to_check);
+            let admits = admits.map(|(admits, _)| admits);
+            let kinds =
+                kinds.into_iter().map(|(name, word)| (name, Arc::new(Expression::new(word.text)))).collect();
+            let what = What::Object { keys, name, many, kinds, admits, inherits };
+            schema.entries.push(Entry { pattern, what, releases: range });
+        }
+        section.finish();
+    }
+    to_check
+}
+
+/// `inherits = { named-by = "like" }`, with `of` where what is named is of another kind, or
+/// `inherits = { block = "links/defaults" }`.
+fn read_inherits<'r>(
+    section: &Section<'r, '_>,
+    entry: usize,
+    to_check: &mut ToCheck<'r>,
+) -> Option<Inherits> {
+    let table = section.section("inherits")?;
+    let (named_by, of, block) = (table.word("named-by"), table.word("of"), table.word("block"));
+    if named_by.is_none() && block.is_none() {
+        table
+            .report()
+            .add(Code::KeyMissing, table.span(), "it is not said where the objects inherit from")
+            .help("write `{ named-by = \"SETTING\" }` or `{ block = \"PATH\" }`");
+    }
+    if let (None, Some(of)) = (named_by, of) {
+        table
+            .report()
+            .add(Code::ValueWrong, of.span, "`of` without `named-by`")
+            .help("say with `named-by` which setting names the object");
+    }
+    table.finish();
+    to_check.settings.extend(named_by.map(|word| (entry, word)));
+    to_check.templates.extend(of.map(|word| (entry, word, true)));
+    to_check.templates.extend(block.map(|word| (entry, word, false)));
+    let path = |word: Word<'_>| word.text.split('/').map(str::to_owned).collect();
+    Some(Inherits {
+        named_by: named_by.map(|word| word.text.to_owned()),
+        of: of.map(path),
+        block: block.map(path),
+    })
+}
+
+impl ToCheck<'_> {
+    pub(super) fn check(&self, root: &Section<'_, '_>, types: &Types, schema: &Schema) {
+        check_settings(root, &self.settings, types, schema);
+        check_kinds(root, &self.kinds, schema);
+        for &(entry, word, by_name) in &self.templates {
+            check_template(root, word, by_name, schema);
+            if let Some(way) = leads_back(entry, schema) {
+                root.report()
+                    .add(Code::ValueWrong, word.span, format!("what is inherited leads back: {way}"))
+                    .help("an object can only inherit from one that does not inherit from it");
+            }
+        }
+    }
+}
+
+/// What objects inherit from must be objects that the profile declares; those that are named, with names.
+fn check_template(root: &Section<'_, '_>, word: Word<'_>, by_name: bool, schema: &Schema) {
+    let steps: Vec<PathStep<'_>> = word.text.split('/').map(PathStep::named).collect();
+    let problem = match schema.find(&steps) {
+        Lookup::Declared(entry) => match &schema.entries[entry as usize].what {
+            What::Object { keys, name, many, .. } => match (by_name, name.is_some() || keys.len() == 1, many)
+            {
+                (true, true, _) | (false, _, false) => return,
+                (true, false, _) => ("the objects there have no single name or key".to_owned(), None),
+                (false, _, true) => ("there are several objects there, and a block is one".to_owned(), None),
+            },
+            What::Setting { .. } => ("a setting stands there, no object".to_owned(), None),
+        },
+        Lookup::Above => ("no object is declared there".to_owned(), None),
+        Lookup::Unknown { step, known } => {
+            let name = word.text.split('/').nth(step).unwrap_or(word.text);
+            (format!("the profile has no `{name}` here"), Some(Lookup::help(name, &known)))
+        }
+    };
+    let (message, help) = problem;
+    let added = root.report().add(Code::LocatorUnknown, word.span, message);
+    if let Some(help) = help {
+        added.help(help);
+    }
+}
+
+/// The way from a kind of objects over those that it inherits from back to itself, by blocks and `of`.
+/// Objects that name others of their own kind are looked at in each backup.
+fn leads_back(entry: usize, schema: &Schema) -> Option<String> {
+    let mut way = vec![entry];
+    loop {
+        let at = *way.last()?;
+        let What::Object { inherits: Some(inherits), .. } = &schema.entries[at].what else { return None };
+        let path = inherits.of.as_ref().or(inherits.block.as_ref())?;
+        let steps: Vec<PathStep<'_>> = path.iter().map(|name| PathStep::named(name)).collect();
+        let Lookup::Declared(next) = schema.find(&steps) else { return None };
+        let back = way.contains(&usize::from(next));
+        way.push(usize::from(next));
+        if back {
+            let names = way.iter().map(|&entry| format!("`{}`", schema.entries[entry].pattern));
+            return (usize::from(next) == entry).then(|| names.collect::<Vec<_>>().join(" → "));
+        }
+    }
+}
+
+/// `kind = { bond = "given('members')", port = "true" }`, in the order of the file.
+fn read_kinds<'r>(section: &Section<'r, '_>) -> Vec<(String, Word<'r>)> {
+    let Some(table) = section.section("kind") else { return Vec::new() };
+    let mut kinds = Vec::new();
+    for (name, value) in table.members() {
+        match as_word(value) {
+            Some(word) => kinds.push((name.text.to_owned(), word)),
+            None => {
+                section.report().add(
+                    Code::ValueWrong,
+                    value.span().into(),
+                    "expected a condition, as a string",
+                );
+            }
+        }
+    }
+    kinds
+}
+
+/// The conditions of kinds see only what stands in and around their objects.
+fn check_kinds(root: &Section<'_, '_>, words: &[(usize, Word<'_>)], schema: &Schema) {
+    for &(entry, word) in words {
+        let expression = Expression::new(word.text);
+        for problem in expression.check(&HashMap::new(), OperandKind::Boolean) {
+            let added = root.report().add(Code::ExpressionWrong, word.span, problem.message);
+            if let Some(help) = problem.help {
+                added.help(help);
+            }
+        }
+        for path in expression.paths() {
+            let absolute = path.strip_prefix('/');
+            let above = if absolute.is_some() { &[][..] } else { &schema.entries[entry].pattern.steps };
+            let names: Vec<&str> = absolute.unwrap_or(path).split('/').collect();
+            let steps: Vec<PathStep<'_>> = above
+                .iter()
+                .map(PathStep::from)
+                .chain(names.iter().map(|name| PathStep::Name(name)))
+                .collect();
+            if let Lookup::Unknown { step, known } = schema.find(&steps) {
+                let name = step.checked_sub(above.len()).map_or(path, |step| names[step]);
+                root.report()
+                    .add(Code::LocatorUnknown, word.span, format!("the profile has no `{name}` here"))
+                    .help(Lookup::help(name, &known));
+            }
+        }
+    }
+}
+
+/// `admits = "a user"`, and with it `admits-if = "action = permit|pass"`.
+fn read_admits<'r>(section: &Section<'r, '_>) -> Option<(Admits, Option<Word<'r>>)> {
+    let what = section.word("admits");
+    let only_if = section.word("admits-if");
+    if let (None, Some(word)) = (what, only_if) {
+        section
+            .report()
+            .add(Code::ValueWrong, word.span, "`admits-if` without `admits`")
+            .help("say with `admits` whom or what the object lets in");
+    }
+    let setting = only_if.map(|word| Word { text: word.text.split(" = ").next().unwrap_or(""), ..word });
+    let only_if = only_if.and_then(|word| {
+        let parts = word.text.split_once(" = ");
+        if parts.is_none() {
+            section
+                .report()
+                .add(Code::ValueWrong, word.span, "expected a setting of the object and a value")
+                .help("write `SETTING = VALUE`, with `|` between several values");
+        }
+        parts.map(|(setting, values)| (setting.to_owned(), values.split('|').map(str::to_owned).collect()))
+    });
+    Some((Admits { what: what?.text.to_owned(), only_if }, setting))
+}
+
+/// Each setting that an object names must be declared, and one that may be shown: keys stand in locators.
+fn check_settings(root: &Section<'_, '_>, settings: &[OfObject<'_>], types: &Types, schema: &Schema) {
+    for &(entry, key) in settings {
+        let pattern = &schema.entries[entry].pattern;
+        let mut path: Vec<PathStep<'_>> = pattern
+            .steps
+            .iter()
+            .map(|step| match step {
+                Step::Names(names) => PathStep::Name(&names[0]),
+                _ => PathStep::Any,
+            })
+            .collect();
+        path.push(PathStep::Name(key.text));
+        let problem = match schema.find(&path) {
+            Lookup::Declared(index) => match schema.entries[index as usize].what.setting() {
+                Some(kind) if types.is_secret(kind) => {
+                    "a secret cannot tell objects apart: keys stand in locators"
+                }
+                Some(_) => continue,
+                None => "this must be a setting",
+            },
+            _ => "this is not declared as a setting of the object",
+        };
+        root.report()
+            .add(Code::LocatorUnknown, key.span, problem)
+            .help(format!("declare `\"{pattern}/{}\" = …` under `[setting]`", key.text));
+    }
+}

@@ -1,0 +1,75 @@
+//! What objects inherit from others: written out in each, or kept, and never lost.
+
+use crate::rules::shown;
+use crate::small::{CROSSING, Made, OLD, make_from};
+use fordcross_core::finding::Code;
+use rstest::rstest;
+
+/// The small old line, whose boxes inherit from others that they name and from a block.
+fn old() -> String {
+    let inherits = "key = \"id\"\ninherits = { named-by = \"like\", block = \"defaults\" }\n";
+    let declared = "\"boxes/box/like\" = \"name\"\n\"defaults/wait\" = { type = \"duration\", unit = \"s\" }\n\
+                    \"defaults/on\" = { type = \"boolean\", on = \"yes\", off = \"no\" }\n\"defaults/word\" = \"secret\"\n";
+    OLD.replace("key = \"id\"\n", inherits)
+        .replace("[setting]\n", &format!("[[object]]\nat = \"defaults\"\n[setting]\n{declared}"))
+}
+
+fn make(text: &str, crossing: &str) -> Made {
+    make_from(&old(), &format!("<old release='1'>{text}</old>"), crossing)
+}
+
+const BOXES: &str = "<defaults><wait>900</wait><word>w</word></defaults><boxes>\
+    <box id='p1'><on>yes</on><wait>60</wait></box>\
+    <box id='p2'><like>p1</like></box>\
+    <box id='p3'><like>p2</like><wait>120</wait></box></boxes>";
+
+#[rstest]
+// A row names the place where the value was written, with all the places where it went.
+#[case("boxes/box[p1]/on recast boxes/c1/enabled=true boxes/c2/enabled=true boxes/c3/enabled=true")]
+#[case("boxes/box[p1]/wait recast boxes/c1/wait=1 boxes/c2/wait=1")]
+#[case("boxes/box[p3]/wait recast boxes/c3/wait=2")]
+#[case("defaults/word carried boxes/c1/word boxes/c2/word boxes/c3/word")]
+// All have one of their own, or one that is nearer.
+#[case("defaults/wait moot")]
+#[case("defaults moot")]
+#[case("boxes/box[p2]/like moot")]
+fn what_is_inherited_is_written_out(#[case] expected: &str) {
+    let made = make(BOXES, CROSSING);
+    let rows: Vec<String> = made.rows.iter().map(shown).collect();
+    assert!(rows.iter().any(|row| row == expected), "{expected}\n{rows:#?}\n{:#?}", made.findings);
+    assert!(!made.has(Code::ResultDiffers) && !made.ledger.contains("\"w\""), "{}", made.ledger);
+    let settings = 1 + 2 + 3 + 2 + 3;
+    assert_eq!(made.rows.iter().filter(|row| row["kind"] == "setting").count(), settings, "each once");
+}
+
+#[test]
+fn what_a_template_has_and_no_rule_takes_is_still_told() {
+    let made = make("<defaults><odd>x</odd></defaults><boxes><box id='p1'/></boxes>", CROSSING);
+    let rows: Vec<String> = made.rows.iter().map(shown).collect();
+    assert!(rows.contains(&"defaults/odd unmatched".to_owned()), "{rows:#?}");
+}
+
+#[rstest]
+#[case("<box id='p1'><like>p2</like></box><box id='p2'><like>p1</like></box>", Code::InheritanceCycle)]
+#[case("<box id='p1'><like>p1</like></box>", Code::InheritanceCycle)]
+#[case("<box id='p1'><like>p3</like></box>", Code::ReferenceBroken)]
+fn what_leads_nowhere_is_told(#[case] boxes: &str, #[case] code: Code) {
+    let made = make(&format!("<boxes>{boxes}</boxes>"), CROSSING);
+    let told = made.findings.iter().find(|finding| finding.code == code).expect("a finding");
+    assert!(told.place.is_some() && told.locator.as_deref() == Some("boxes/box[p1]/like"), "{told:?}");
+}
+
+/// Where it is kept, nothing is copied, and what is inherited holds before a default.
+#[test]
+fn what_is_kept_stays_where_it_is_written() {
+    let crossing = CROSSING
+        .replace("to = \"new@2\"", "to = \"new@2\"\ninheritance = \"keep\"")
+        .replace("  [\"word\", \"word\"],\n", "")
+        .replace("by-hand = [[", "add = [[\"spare = true\", \"effective('wait') == 900\"]]\nby-hand = [[");
+    let made = make(BOXES, &crossing);
+    let rows: Vec<String> = made.rows.iter().map(shown).collect();
+    assert!(rows.contains(&"boxes/box[p1]/on recast boxes/c1/enabled=true".to_owned()), "{rows:#?}");
+    assert!(rows.contains(&"defaults/wait unmatched".to_owned()), "{rows:#?}");
+    let made = make("<defaults><wait>900</wait></defaults><boxes><box id='p1'/></boxes>", &crossing);
+    assert!(made.result.contains("\"spare\": true"), "{}", made.result);
+}

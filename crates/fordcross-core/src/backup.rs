@@ -77,15 +77,19 @@ pub fn recognise<'l>(
     })
 }
 
-/// What the backup says of itself, checked against the profile.
-///
-/// # Errors
-/// All that the profile does not list: the release (unless `treat_as` names a listed one), the model.
-pub fn identify(
-    tree: &Tree<'_>,
-    profile: &Profile,
-    treat_as: Option<&str>,
-) -> Result<Identity, Vec<Finding>> {
+impl<'a> Backup<'a> {
+    /// A tree as the profile of its line sees it: names as that spells them, and what it says of itself.
+    ///
+    /// # Errors
+    /// All that the profile does not list: the release (unless `treat_as` names a listed one), the model.
+    pub fn new(mut tree: Tree<'a>, profile: &Profile, treat_as: Option<&str>) -> Result<Self, Vec<Finding>> {
+        profile.respell(&mut tree);
+        let identity = identify(&tree, profile, treat_as)?;
+        Ok(Self { tree, identity })
+    }
+}
+
+fn identify(tree: &Tree<'_>, profile: &Profile, treat_as: Option<&str>) -> Result<Identity, Vec<Finding>> {
     let mut findings = Vec::new();
     let fact = |fact: &Option<Fact>| {
         let node = find(tree, &fact.as_ref()?.path)?;

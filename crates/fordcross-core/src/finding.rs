@@ -103,6 +103,8 @@ codes! {
     BaseUnfit "base-unfit" Blocker "the base is not an export of the receiving line, release and model"
     BaseAdmits "base-admits" Warning "the base lets somebody or something in of which the backup says nothing"
     BaseBeyond "base-beyond" Note "the base has settings of which the backup says nothing"
+    LimitExceeded "limit-exceeded" Blocker "the result has more of something than the model holds"
+    GivenTwice "given-twice" Warning "something is given again that the line has once"
     ReferenceBroken "reference-broken" Warning "a setting names an object that is not there"
     InheritanceCycle "inheritance-cycle" Warning "an object inherits from itself"
     ResultDiffers "result-differs" Blocker "the result does not read back to what the ledger says"

@@ -316,8 +316,8 @@ impl Walk<'_, '_> {
         }
         let nth = if tree.is_entry(node) {
             tree.name_id(node).0
-        } else if self.profile.form == crate::profile::FileForm::Json {
-            // Keys of one object differ.
+        } else if self.profile.form == crate::profile::FileForm::Json && self.profile.names.is_plain() {
+            // Keys of one object differ; only names that are alike can be there twice.
             return;
         } else {
             holder.counts.next(tree.name_id(node))
@@ -335,7 +335,8 @@ impl Walk<'_, '_> {
             return;
         }
         let always = tree.is_entry(node)
-            || matches!(what, Some(What::Setting { repeats: true, .. } | What::Object { many: true, .. }));
+            || what.is_some_and(What::is_list)
+            || matches!(what, Some(What::Object { many: true, .. }));
         if always || nth > 1 {
             self.reading.ordinals.0.insert(node, nth);
         }

@@ -3,6 +3,7 @@
 use super::Step;
 use super::bar::Bars;
 use super::draft::{Draft, Taken};
+use super::repeats::{Overruled, overruled};
 use super::same_line::{SameLine, is_attribute};
 use super::scopes::{Instance, Parts};
 use super::value::{Networks, leaf_kind};
@@ -57,6 +58,7 @@ pub(super) fn apply<'i, 'a>(
         evaluator: Evaluator::new(),
         place_rules: (0..places).map(|place| step.leg.crossing.place_rule(place)).collect(),
         simple: simple_rules(&step.leg.crossing),
+        overruled: overruled(step.tree, step.old(), automaton, reading),
         cursor: 0,
         scratch: String::new(),
         same_line: (step.old().line == new.line).then(|| SameLine::new(step.old(), new)),
@@ -123,6 +125,8 @@ pub(super) struct Apply<'x, 'i, 'a> {
     pub(super) place_rules: Vec<&'i Rule>,
     /// The rules that only move one setting whole to one place.
     simple: Vec<Option<Simple<'i>>>,
+    /// What something else in the same place overrules.
+    overruled: Vec<Option<Overruled>>,
     /// The row that is being decided.
     pub(super) cursor: u32,
     pub(super) scratch: String,
@@ -203,6 +207,17 @@ impl<'i, 'a> Apply<'_, 'i, 'a> {
 
     fn decide(&mut self, index: u32) {
         let row = self.row(index);
+        match self.overruled.get(index as usize).copied().flatten() {
+            Some(Overruled::ByAnother) => return self.set(index, Fate::Moot, DecidedBy::Repeats, &[]),
+            Some(Overruled::Refused) => {
+                self.set(index, Fate::ByHand, DecidedBy::Repeats, &[]);
+                let what = "it is given again in the same place, and the line has it once";
+                let help =
+                    "find out which of them holds on the old unit, and set that by hand if it is this one";
+                return self.note(Some(index), None, Code::GivenTwice, what, Some(help));
+            }
+            None => {}
+        }
         if let Some(port) = self.bars.of(index, &row) {
             let target = self.step.mapping.map(|mapping| mapping.port(&self.bars.ports[port as usize]));
             let fate = if target == Some(&PortTarget::Leave) { Fate::LeftOut } else { Fate::ByHand };

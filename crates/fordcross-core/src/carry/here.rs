@@ -4,7 +4,7 @@ use super::Step;
 use super::value::Bound;
 use crate::expression::{Evaluator, Operand, Surroundings};
 use crate::pattern::Pattern;
-use crate::profile::{Lookup, PathStep, What};
+use crate::profile::{Lookup, PathStep, Repeats, What};
 use crate::tree::{Kind, NodeId};
 use std::collections::HashMap;
 
@@ -104,7 +104,9 @@ impl Surroundings for Here<'_, '_, '_> {
         let what = &old.schema.entries[entry as usize].what;
         let tree = self.step.tree;
         let inherited = || self.step.inheritance?.inherited(tree, self.scope, path);
-        let given = self.find(path).first().copied().or_else(inherited).map(|node| {
+        let found = self.find(path);
+        let holds = if what.repeats() == Repeats::Last { found.last() } else { found.first() };
+        let given = holds.copied().or_else(inherited).map(|node| {
             let own = tree.children(node).find(|&child| tree.kind(child) == Kind::OwnText);
             tree.value(own.unwrap_or(node))
         });

@@ -158,7 +158,7 @@ impl Inheritance {
         {
             return;
         }
-        let names = |node: NodeId| tree.children(node).filter(|&child| is_named(tree, child));
+        let names = |node: NodeId| tree.children(node).filter(|&child| tree.kind(child).is_named());
         let added: Vec<NodeId> = additions.get(&to).cloned().unwrap_or_default();
         for child in names(source) {
             let name = tree.name_id(child);
@@ -314,16 +314,12 @@ pub(crate) fn keys_of(
 
 fn children_named<'t>(tree: &'t Tree<'_>, parent: NodeId, name: &str) -> impl Iterator<Item = NodeId> + 't {
     let name = name.to_owned();
-    let named = move |&child: &NodeId| is_named(tree, child) && tree.name(child) == name;
+    let named = move |&child: &NodeId| tree.kind(child).is_named() && tree.name(child) == name;
     // A list stands for its entries.
     tree.children(parent).filter(named).flat_map(|child| match tree.kind(child) {
         Kind::List => tree.children(child).collect::<Vec<_>>(),
         _ => vec![child],
     })
-}
-
-fn is_named(tree: &Tree<'_>, node: NodeId) -> bool {
-    !matches!(tree.kind(node), Kind::Comment | Kind::Instruction | Kind::OwnText)
 }
 
 fn is_below(tree: &Tree<'_>, node: NodeId, tops: &FxHashSet<NodeId>) -> bool {

@@ -21,6 +21,7 @@ mod inheritance;
 mod names;
 mod read_back;
 mod references;
+mod repeats;
 mod same_line;
 mod scopes;
 mod value;
@@ -38,7 +39,7 @@ use crate::json::write_json;
 use crate::ledger::{DecidedBy, Ledger, LedgerWriter};
 use crate::locator::Labeler;
 use crate::mapping::{Mapping, PortProposal, PortTarget};
-use crate::profile::{FileForm, Model, Profile};
+use crate::profile::{FileForm, Limit, Model, Profile, What};
 pub use crate::reading::FirstWalk;
 use crate::reading::{Reading, RowKind, automaton_of};
 use crate::source::LineIndex;
@@ -163,7 +164,8 @@ pub fn carry<'i, 'a>(input: CarryInput<'i, 'a>, walk: FirstWalk) -> Carried<'i, 
             into_base,
         };
         let walk = walk.take().unwrap_or_else(|| FirstWalk::new(tree, &leg.old, &leg.crossing));
-        let (made, beside, mut ledger) = apply_inheriting(step, &walk);
+        let (mut made, beside, mut ledger) = apply_inheriting(step, &walk);
+        arrange(&mut made, &leg.new);
         let FirstWalk { automaton, reading } = walk;
         // The next walk, and attributes in XML, ask for document order; JSON is written from any.
         let made = if number + 1 < input.course.len() || leg.new.form == FileForm::Xml {
@@ -207,9 +209,47 @@ pub fn carry<'i, 'a>(input: CarryInput<'i, 'a>, walk: FirstWalk) -> Carried<'i, 
     if let (Some(base), Some(based)) = (input.base, &carried.based) {
         carried.findings.extend(base_findings::findings(base, based, &last.new, &mut carried.new_automaton));
     }
+    if let (Some(model), Some(tree)) = (input.model, carried.trees.last()) {
+        carried.findings.extend(limit_findings(tree, model, &last.new));
+    }
     judge(&mut carried.findings, input.severities);
     carried.findings.sort_by_key(|finding| finding.severity);
     carried
+}
+
+/// Puts what a line writes in a certain order into it.
+fn arrange(tree: &mut Tree<'_>, profile: &Profile) {
+    if !profile.order.is_empty() {
+        tree.arrange(tree.root(), &profile.order);
+    }
+    for entry in &profile.schema.entries {
+        if let What::Object { order, .. } = &entry.what
+            && !order.is_empty()
+        {
+            for node in entry.pattern.nodes_in(tree) {
+                tree.arrange(node, order);
+            }
+        }
+    }
+}
+
+/// That the model holds less than the result has.
+fn limit_findings(tree: &Tree<'_>, model: &Model, profile: &Profile) -> Findings {
+    let beyond = |limit: &Limit| {
+        let found = limit.pattern.nodes_in(tree).len();
+        (found as u64 > limit.most).then(|| {
+            let message = format!(
+                "{} holds at most {} `{}`, and the result has {found}",
+                model.title, limit.most, limit.of
+            );
+            Finding::new(Code::LimitExceeded, message).help(format!(
+                "take {} out of the backup or carry to a larger model of {}",
+                found as u64 - limit.most,
+                profile.title
+            ))
+        })
+    };
+    model.limits.iter().filter_map(beyond).collect()
 }
 
 /// Applies a crossing by the manners in which objects of the old line inherit.

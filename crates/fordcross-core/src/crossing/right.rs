@@ -259,7 +259,7 @@ impl Reader<'_, '_> {
             entry = if let Lookup::Declared(found) = lookup { Some(found) } else { None };
             let what = entry.map(|entry| &self.new.schema.entries[entry as usize].what);
             let is_list = match what {
-                Some(What::Setting { repeats, .. }) => *repeats,
+                Some(what @ What::Setting { .. }) => what.is_list(),
                 Some(What::Object { many, name, .. }) => *many && name.is_none(),
                 None => false,
             };

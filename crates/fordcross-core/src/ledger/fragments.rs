@@ -108,6 +108,10 @@ fn decider<'l>(
         DecidedBy::Inheritance => {
             (file(), Some(Cow::Borrowed("what is inherited is written out where it holds")))
         }
+        DecidedBy::Repeats => (
+            Some(Cow::Borrowed(leg.old.file.as_str())),
+            Some(Cow::Borrowed("it is given again in the same place, and the other one holds")),
+        ),
         DecidedBy::Nothing => (None, Some(Cow::Borrowed("no rule speaks of it"))),
     }
 }

@@ -38,6 +38,8 @@ pub(crate) enum DecidedBy {
     Header,
     /// That it is only there to be inherited from, or to say from what.
     Inheritance,
+    /// That it is given again in the same place, and not all of these hold.
+    Repeats,
     /// That there is nothing that speaks of it.
     Nothing,
 }

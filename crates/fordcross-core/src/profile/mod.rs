@@ -2,12 +2,15 @@
 //!
 //! [`Profile::parse`] is the only way to one, and tells all that is wrong with the file at once.
 
+mod models;
+mod names;
 mod objects;
 mod parse;
 mod schema;
 
+pub(crate) use names::NameManners;
 pub(crate) use parse::names_port;
-pub(crate) use schema::{Admits, Inherits, Lookup, PathStep, Schema, What};
+pub(crate) use schema::{Admits, Inherits, Lookup, PathStep, Repeats, Schema, What};
 
 use crate::finding::{Code, Finding, did_you_mean};
 use crate::pattern::Pattern;
@@ -62,6 +65,9 @@ pub struct Profile {
     pub(crate) sections: Vec<SectionDeclaration>,
     pub(crate) schema: Schema,
     pub(crate) types: Types,
+    pub(crate) names: NameManners,
+    /// In what order the outermost branches are written; what it does not name comes last.
+    pub(crate) order: Vec<String>,
 }
 
 /// A release of a line.
@@ -80,6 +86,18 @@ pub struct Model {
     pub title: String,
     /// Its ports, in the order of the front plate.
     pub ports: Vec<Port>,
+    /// How many objects, or values of a list, of a path it holds at most.
+    pub limits: Vec<Limit>,
+}
+
+/// How many of something a model holds at most.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Limit {
+    /// The path of the objects or of the list.
+    pub of: String,
+    /// At most.
+    pub most: u64,
+    pub(crate) pattern: Pattern,
 }
 
 /// A port of a model.

@@ -1,11 +1,13 @@
 //! Objects of a profile: their keys, kinds, and what they inherit from.
 
 use super::Release;
-use super::parse::read_range;
-use super::schema::{Admits, Entry, Inherits, Lookup, PathStep, Schema, What};
+use super::names::NameManners;
+use super::parse::{read_range, read_repeats};
+use super::schema::{Admits, Entry, Inherits, Lookup, PathStep, Repeats, Schema, What};
 use crate::expression::{Expression, OperandKind};
 use crate::finding::Code;
 use crate::pattern::Step;
+use crate::source::Span;
 use crate::toml_file::{Section, Word, as_word, parse_pattern};
 use crate::typing::{RawTypes, Types};
 use std::collections::HashMap;
@@ -19,6 +21,8 @@ type OfObject<'r> = (usize, Word<'r>);
 pub(super) struct ToCheck<'r> {
     /// Settings that objects name: keys, and what tells whether they let somebody in.
     settings: Vec<OfObject<'r>>,
+    /// Names that an order is made of.
+    orders: Vec<OfObject<'r>>,
     /// Conditions of kinds.
     kinds: Vec<OfObject<'r>>,
     /// Paths of objects that others inherit from, with whether these are found by a name.
@@ -30,6 +34,7 @@ pub(super) fn read_objects<'r>(
     types: &mut RawTypes,
     schema: &mut Schema,
     releases: &[Release],
+    names: &mut NameManners,
 ) -> ToCheck<'r> {
     let mut to_check = ToCheck::default();
     for section in root.sections("object") {
@@ -43,6 +48,8 @@ pub(super) fn read_objects<'r>(
         let range = read_range(&section, releases);
         let admits = read_admits(&section);
         let kinds = read_kinds(&section);
+        let repeats = read_repeats(&section, &Repeats::OF_OBJECTS);
+        let (aliases, order) = (section.words("aliases"), section.words("order"));
         let ordered = section.boolean("ordered").unwrap_or(false);
         let many = !keys.is_empty() || name.is_some() || ordered || section.boolean("many").unwrap_or(false);
         if let Some(pattern) = at.and_then(|at| parse_pattern(&section, at)) {
@@ -62,7 +69,19 @@ pub(super) fn read_objects<'r>(
             let admits = admits.map(|(admits, _)| admits);
             let kinds =
                 kinds.into_iter().map(|(name, word)| (name, Arc::new(Expression::new(word.text)))).collect();
-            let what = What::Object { keys, name, many, kinds, admits, inherits };
+            let what = What::Object {
+                keys,
+                name,
+                many,
+                kinds,
+                admits,
+                inherits,
+                repeats,
+                order: order.iter().map(|word| word.text.to_owned()).collect(),
+            };
+            names.alias(&pattern, aliases.iter().map(|word| word.text.to_owned()).collect());
+            to_check.orders.extend(order.iter().map(|&word| (entry, word)));
+
             schema.entries.push(Entry { pattern, what, releases: range });
         }
         section.finish();
@@ -107,6 +126,14 @@ impl ToCheck<'_> {
     pub(super) fn check(&self, root: &Section<'_, '_>, types: &Types, schema: &Schema) {
         check_settings(root, &self.settings, types, schema);
         check_kinds(root, &self.kinds, schema);
+        for (entry, word) in &self.orders {
+            check_order(
+                root,
+                &schema.entries[*entry].pattern.steps,
+                &[(word.text.to_owned(), word.span)],
+                schema,
+            );
+        }
         for &(entry, word, by_name) in &self.templates {
             check_template(root, word, by_name, schema);
             if let Some(way) = leads_back(entry, schema) {
@@ -114,6 +141,19 @@ impl ToCheck<'_> {
                     .add(Code::ValueWrong, word.span, format!("what is inherited leads back: {way}"))
                     .help("an object can only inherit from one that does not inherit from it");
             }
+        }
+    }
+}
+
+/// The names of an order must be declared where it holds.
+pub(super) fn check_order(root: &Section<'_, '_>, above: &[Step], order: &[(String, Span)], schema: &Schema) {
+    for (name, span) in order {
+        let mut steps: Vec<PathStep<'_>> = above.iter().map(PathStep::from).collect();
+        steps.push(PathStep::Name(name));
+        if let Lookup::Unknown { known, .. } = schema.find(&steps) {
+            root.report()
+                .add(Code::LocatorUnknown, *span, format!("the profile has no `{name}` here"))
+                .help(Lookup::help(name, &known));
         }
     }
 }

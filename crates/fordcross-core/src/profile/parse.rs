@@ -1,13 +1,14 @@
 //! From the text of a profile to a checked [`Profile`].
 
-use super::objects::read_objects;
-use super::schema::{Entry, Lookup, PathStep, Schema, What};
-use super::{Fact, Facts, FileForm, Model, NeverHeld, Port, Profile, Release, SectionDeclaration};
+use super::models::read_model;
+use super::names::NameManners;
+use super::objects::{check_order, read_objects};
+use super::schema::{Entry, Lookup, PathStep, Repeats, Schema, What};
+use super::{Fact, Facts, FileForm, NeverHeld, Profile, Release, SectionDeclaration};
 use crate::finding::{Code, Findings, did_you_mean};
 use crate::source::{LineIndex, Position, Source, Span};
 use crate::toml_file::{Report, Section, Word, as_word, parse_pattern};
 use crate::typing::{BUILT_IN, Form, RawTypes, TypeId, Types, declare_type, pick, type_at};
-use std::ops::Range;
 
 impl Profile {
     /// Reads and checks a profile.
@@ -33,21 +34,26 @@ fn read_profile(source: Source<'_>, root: Section<'_, '_>) -> Option<Profile> {
     let mut title = None;
     let mut dated = None;
     let mut form = None;
+    let mut names = NameManners::default();
+    let mut order: Vec<(String, Span)> = Vec::new();
     if let Some(head) = head {
         line = head.need_word("line").map(|word| word.text.to_owned());
         title = head.need_word("title").map(|word| word.text.to_owned());
         dated = head.word("dated").map(|word| word.text.to_owned());
         form = pick(&head, "form", &FileForm::ALL);
+        names.read(&head);
+        order = head.words("order").into_iter().map(|word| (word.text.to_owned(), word.span)).collect();
         head.finish();
     }
     let mut types = RawTypes::default();
     read_types(&root, &mut types);
     let mut schema = Schema::default();
     let releases = read_releases(&root);
-    let to_check = read_objects(&root, &mut types, &mut schema, &releases);
-    read_settings(&root, &mut types, &mut schema, &releases);
+    let to_check = read_objects(&root, &mut types, &mut schema, &releases, &mut names);
+    read_settings(&root, &mut types, &mut schema, &releases, &mut names);
     to_check.check(&root, &types.types, &schema);
     check_references(&root, &types.references, &schema);
+    check_order(&root, &[], &order, &schema);
     let mut marker = None;
     let mut facts = Facts::default();
     if let Some(recognise) = root.need_section("recognise") {
@@ -62,7 +68,8 @@ fn read_profile(source: Source<'_>, root: Section<'_, '_>) -> Option<Profile> {
         };
         recognise.finish();
     }
-    let models = root.sections("model").into_iter().filter_map(read_model).collect();
+    let models =
+        root.sections("model").into_iter().filter_map(|section| read_model(section, &schema)).collect();
     let sections = root.sections("section").into_iter().filter_map(read_section).collect();
     let never_held = root
         .sections("never-held")
@@ -91,6 +98,8 @@ fn read_profile(source: Source<'_>, root: Section<'_, '_>) -> Option<Profile> {
         sections,
         schema,
         types: types.types,
+        names,
+        order: order.into_iter().map(|(name, _)| name).collect(),
     })
 }
 
@@ -130,7 +139,13 @@ fn read_types(root: &Section<'_, '_>, types: &mut RawTypes) {
     }
 }
 
-fn read_settings(root: &Section<'_, '_>, types: &mut RawTypes, schema: &mut Schema, releases: &[Release]) {
+fn read_settings(
+    root: &Section<'_, '_>,
+    types: &mut RawTypes,
+    schema: &mut Schema,
+    releases: &[Release],
+    names: &mut NameManners,
+) {
     let Some(section) = root.need_section("setting") else { return };
     for (key, value) in section.members() {
         let Some(pattern) = parse_pattern(&section, key) else { continue };
@@ -140,7 +155,8 @@ fn read_settings(root: &Section<'_, '_>, types: &mut RawTypes, schema: &mut Sche
             None => vec![value],
         };
         for declaration in declarations {
-            if let Some((what, range)) = read_setting(&section, declaration, types, releases) {
+            if let Some((what, range, aliases)) = read_setting(&section, declaration, types, releases) {
+                names.alias(&pattern, aliases);
                 let twice = schema.entries.iter().any(|entry| {
                     entry.pattern == pattern && entry.releases.0 <= range.1 && range.0 <= entry.releases.1
                 });
@@ -165,11 +181,15 @@ fn read_setting(
     value: &toml::Spanned<toml::de::DeValue<'_>>,
     types: &mut RawTypes,
     releases: &[Release],
-) -> Option<(What, (usize, usize))> {
+) -> Option<(What, (usize, usize), Vec<String>)> {
     if value.get_ref().is_str() {
         let kind = type_at(section, value, types)?;
         let range = (0, releases.len().saturating_sub(1));
-        return Some((What::Setting { kind, repeats: false, attribute: false, defaults: Vec::new() }, range));
+        return Some((
+            What::Setting { kind, repeats: Repeats::No, attribute: false, defaults: Vec::new() },
+            range,
+            Vec::new(),
+        ));
     }
     let Some(declaration) = section.as_section(value) else {
         section
@@ -179,12 +199,22 @@ fn read_setting(
         return None;
     };
     let kind = declare_type(&declaration, types);
-    let repeats = declaration.boolean("repeats").unwrap_or(false);
+    let repeats = read_repeats(&declaration, &Repeats::OF_SETTINGS);
+    let aliases = declaration.words("aliases").into_iter().map(|word| word.text.to_owned()).collect();
     let attribute = declaration.boolean("attribute").unwrap_or(false);
     let range = read_range(&declaration, releases);
     let defaults = read_defaults(&declaration, kind, &types.types, releases);
     declaration.finish();
-    Some((What::Setting { kind: kind?, repeats, attribute, defaults }, range))
+    Some((What::Setting { kind: kind?, repeats, attribute, defaults }, range, aliases))
+}
+
+/// `repeats = true`, or the word for what it means.
+pub(super) fn read_repeats(section: &Section<'_, '_>, known: &[(&str, Repeats)]) -> Repeats {
+    match section.raw("repeats").map(|value| (value, value.get_ref().as_bool())) {
+        None | Some((_, Some(false))) => Repeats::No,
+        Some((_, Some(true))) => Repeats::All,
+        Some((_, None)) => pick(section, "repeats", known).unwrap_or_default(),
+    }
 }
 
 /// The place of a release in the list.
@@ -322,76 +352,6 @@ fn read_section(section: Section<'_, '_>) -> Option<SectionDeclaration> {
     let pattern = section.need_word("at").and_then(|at| parse_pattern(&section, at));
     section.finish();
     Some(SectionDeclaration { name: name?, pattern: pattern? })
-}
-
-fn read_model(section: Section<'_, '_>) -> Option<Model> {
-    let name = section.need_word("name").map(|word| word.text.to_owned());
-    let title = section.need_word("title").map(|word| word.text.to_owned());
-    let mut ports: Vec<Port> = Vec::new();
-    for group in section.sections("port") {
-        let names = group.need_word("names");
-        let medium = group.need_word("medium").map(|word| word.text.to_owned());
-        let speed = group.need_word("speed").and_then(|word| {
-            let speed = parse_speed(word.text);
-            if speed.is_none() {
-                group
-                    .report()
-                    .add(Code::ValueWrong, word.span, format!("`{}` is no speed", word.text))
-                    .help("write `100M`, `1G` or `10G`");
-            }
-            speed
-        });
-        let role = group.word("role").map(|word| word.text.to_owned());
-        if let (Some(names), Some(medium), Some(speed)) = (names, medium, speed) {
-            match expand_range(names.text) {
-                Some(range) => {
-                    for name in range {
-                        if ports.iter().any(|port| port.name == name) {
-                            group.report().add(
-                                Code::ValueWrong,
-                                names.span,
-                                format!("the port `{name}` is listed twice"),
-                            );
-                        }
-                        ports.push(Port { name, medium: medium.clone(), speed, role: role.clone() });
-                    }
-                }
-                None => {
-                    group
-                        .report()
-                        .add(Code::ValueWrong, names.span, format!("`{}` is no range of names", names.text))
-                        .help("write one name, or a range such as `p1..p8`");
-                }
-            }
-        }
-        group.finish();
-    }
-    section.finish();
-    Some(Model { name: name?, title: title?, ports })
-}
-
-/// `1G` in Mbit/s.
-fn parse_speed(text: &str) -> Option<u64> {
-    let (number, factor) = match text.strip_suffix('G') {
-        Some(number) => (number, 1_000),
-        None => (text.strip_suffix('M')?, 1),
-    };
-    number.parse::<u64>().ok()?.checked_mul(factor)
-}
-
-/// `p1..p4` is `p1`, `p2`, `p3`, `p4`.
-fn expand_range(text: &str) -> Option<Vec<String>> {
-    let Some((first, last)) = text.split_once("..") else {
-        return (!text.is_empty()).then(|| vec![text.to_owned()]);
-    };
-    let split = |name: &str| -> Option<(usize, u32)> {
-        let digits = name.bytes().rev().take_while(u8::is_ascii_digit).count();
-        Some((name.len() - digits, name[name.len() - digits..].parse().ok()?))
-    };
-    let ((stem, from), (other_stem, to)) = (split(first)?, split(last)?);
-    let range: Range<u32> = from..to.checked_add(1)?;
-    (first[..stem] == last[..other_stem] && from <= to && to - from < 10_000)
-        .then(|| range.map(|number| format!("{}{number}", &first[..stem])).collect())
 }
 
 /// Whether a type's values can name a port.

@@ -3,6 +3,7 @@
 use crate::expression::Expression;
 use crate::finding::nearest;
 use crate::pattern::{Pattern, Step};
+use crate::tree::{Kind, NodeId, Tree};
 use crate::typing::TypeId;
 use std::sync::Arc;
 
@@ -25,8 +26,8 @@ pub(crate) struct Entry {
 pub(crate) enum What {
     Setting {
         kind: TypeId,
-        /// The setting may be given several times in one place; each is one setting.
-        repeats: bool,
+        /// What it means that the setting is given several times in one place.
+        repeats: Repeats,
         /// In XML it is an attribute, not an element.
         attribute: bool,
         /// What holds where it is omitted, each from one release on.
@@ -44,7 +45,41 @@ pub(crate) enum What {
         /// Whom or what an object of the kind lets in, if it does.
         admits: Option<Admits>,
         inherits: Option<Inherits>,
+        /// What it means that an object of the same keys is there again.
+        repeats: Repeats,
+        /// In what order what stands in it is written.
+        order: Vec<String>,
     },
+}
+
+/// What it means that something is given several times in one place.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub(crate) enum Repeats {
+    /// The line has it once; nothing is known of a second.
+    #[default]
+    No,
+    /// Each counts: a setting that is a list.
+    All,
+    /// The first counts.
+    First,
+    /// The last counts.
+    Last,
+    /// Of objects: they are one, with the settings of all.
+    Merge,
+    /// The line refuses a second.
+    Error,
+}
+
+impl Repeats {
+    pub(crate) const OF_SETTINGS: [(&'static str, Self); 4] =
+        [("all", Self::All), ("first", Self::First), ("last", Self::Last), ("error", Self::Error)];
+    pub(crate) const OF_OBJECTS: [(&'static str, Self); 5] = [
+        ("all", Self::All),
+        ("first", Self::First),
+        ("last", Self::Last),
+        ("merge", Self::Merge),
+        ("error", Self::Error),
+    ];
 }
 
 /// Where objects have settings from that are not given in them. The nearest wins: what an object names,
@@ -85,6 +120,17 @@ impl What {
             }
             Self::Object { .. } => None,
         }
+    }
+
+    pub(crate) fn repeats(&self) -> Repeats {
+        match self {
+            Self::Setting { repeats, .. } | Self::Object { repeats, .. } => *repeats,
+        }
+    }
+
+    /// A setting of which each one that is given counts.
+    pub(crate) fn is_list(&self) -> bool {
+        matches!(self, Self::Setting { repeats: Repeats::All, .. })
     }
 
     pub(crate) fn is_object(&self) -> bool {
@@ -168,6 +214,29 @@ impl Schema {
             .map(|&(_, index)| index)
             .max_by_key(|&index| (exactness(index), std::cmp::Reverse(index)))
             .map_or(Lookup::Above, Lookup::Declared)
+    }
+}
+
+impl Pattern {
+    /// The nodes of a tree that a pattern leads to; a list stands for its entries.
+    pub(crate) fn nodes_in(&self, tree: &Tree<'_>) -> Vec<NodeId> {
+        let mut nodes = vec![tree.root()];
+        for step in &self.steps {
+            let fits = |&child: &NodeId| match step {
+                Step::Names(names) => names.iter().any(|name| name == tree.name(child)),
+                Step::Any | Step::Below => true,
+            };
+            let named = |&child: &NodeId| tree.kind(child).is_named();
+            nodes = nodes
+                .into_iter()
+                .flat_map(|node| tree.children(node).filter(named).filter(fits).collect::<Vec<_>>())
+                .flat_map(|node| match tree.kind(node) {
+                    Kind::List => tree.children(node).collect(),
+                    _ => vec![node],
+                })
+                .collect();
+        }
+        nodes
     }
 }
 

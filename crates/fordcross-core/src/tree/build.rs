@@ -122,6 +122,32 @@ impl<'a> Tree<'a> {
         }
     }
 
+    /// Gives a node another name.
+    pub(crate) fn rename(&mut self, id: NodeId, name: &str) {
+        let name = self.names.intern(name);
+        let node = &mut self.nodes[id.index()];
+        node.head = node.head & !NAME_MASK | name.0;
+    }
+
+    /// Puts the children of a branch into an order of names; those that it does not name stay behind the
+    /// others, in the order that they have.
+    pub(crate) fn arrange(&mut self, parent: NodeId, order: &[String]) {
+        let mut children: Vec<NodeId> = self.children(parent).collect();
+        let place = |id: &NodeId| order.iter().position(|name| name == self.name(*id)).unwrap_or(order.len());
+        children.sort_by_key(place);
+        self.link(parent, &children);
+    }
+
+    /// Makes these, which are children of it already, all the children of a branch.
+    fn link(&mut self, parent: NodeId, children: &[NodeId]) {
+        let holder = &mut self.nodes[parent.index()];
+        holder.a = children.first().map_or(NONE, |first| first.0);
+        holder.b = children.last().map_or(NONE, |last| last.0);
+        for (index, child) in children.iter().enumerate() {
+            self.nodes[child.index()].next = children.get(index + 1).map_or(NONE, |next| next.0);
+        }
+    }
+
     pub(crate) fn set_end(&mut self, id: NodeId, end: usize) {
         self.nodes[id.index()].end = end as u32;
     }
@@ -144,12 +170,7 @@ impl<'a> Tree<'a> {
     /// Takes the children that `gone` says out of a branch.
     pub(crate) fn unlink(&mut self, parent: NodeId, gone: impl Fn(NodeId) -> bool) {
         let kept: Vec<NodeId> = self.children(parent).filter(|&child| !gone(child)).collect();
-        let holder = &mut self.nodes[parent.index()];
-        holder.a = kept.first().map_or(NONE, |first| first.0);
-        holder.b = kept.last().map_or(NONE, |last| last.0);
-        for (index, child) in kept.iter().enumerate() {
-            self.nodes[child.index()].next = kept.get(index + 1).map_or(NONE, |next| next.0);
-        }
+        self.link(parent, &kept);
     }
 
     /// Copies a node of another tree with all below it as the last child of `parent`; `made` is told of

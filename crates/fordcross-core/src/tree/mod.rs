@@ -70,6 +70,11 @@ impl Kind {
         matches!(self, Self::Map | Self::List)
     }
 
+    /// Whether nodes of this kind have a name of their own.
+    pub(crate) fn is_named(self) -> bool {
+        !matches!(self, Self::Comment | Self::Instruction | Self::OwnText)
+    }
+
     /// Whether nodes of this kind hold one value that a person could set.
     pub fn is_value(self) -> bool {
         matches!(self, Self::Text | Self::Bare | Self::Attribute | Self::OwnText)

@@ -1,7 +1,7 @@
 //! What objects inherit from others: written out in each, or kept, and never lost.
 
 use crate::rules::shown;
-use crate::small::{CROSSING, Made, OLD, make_from};
+use crate::small::{CROSSING, Made, NEW, OLD, make_between};
 use fordcross_core::finding::Code;
 use rstest::rstest;
 
@@ -15,7 +15,7 @@ fn old() -> String {
 }
 
 fn make(text: &str, crossing: &str) -> Made {
-    make_from(&old(), &format!("<old release='1'>{text}</old>"), crossing)
+    make_between(&old(), NEW, &format!("<old release='1'>{text}</old>"), crossing)
 }
 
 const BOXES: &str = "<defaults><wait>900</wait><word>w</word></defaults><boxes>\

@@ -8,5 +8,6 @@
 mod generated;
 mod inheritance;
 mod invariants;
+mod manners;
 mod rules;
 mod small;

@@ -1,6 +1,6 @@
 //! A pair of small lines, and what is made of a text under them.
 
-use fordcross_core::backup::{Backup, identify};
+use fordcross_core::backup::Backup;
 use fordcross_core::carry::{CarryInput, FirstWalk, carry};
 use fordcross_core::course::Leg;
 use fordcross_core::crossing::{Checking, Crossing};
@@ -167,13 +167,13 @@ const SHARED: &str =
 
 /// Carries a text by the small lines and a crossing.
 pub(crate) fn make(text: &str, crossing: &str) -> Made {
-    make_from(OLD, text, crossing)
+    make_between(OLD, NEW, text, crossing)
 }
 
-/// The same from another old line.
-pub(crate) fn make_from(old: &str, text: &str, crossing: &str) -> Made {
+/// The same between other lines.
+pub(crate) fn make_between(old: &str, new: &str, text: &str, crossing: &str) -> Made {
     let old = Profile::parse(source("old.profile.toml", old)).expect("the old profile");
-    let new = Profile::parse(source("new.profile.toml", NEW)).expect("the new profile");
+    let new = Profile::parse(source("new.profile.toml", new)).expect("the new profile");
     let shared = [source("words.shared.toml", SHARED)];
     let crossing = Crossing::parse(source("x.crossing.toml", crossing), &old, &new, Checking::Whole, &shared)
         .expect("the crossing");
@@ -183,8 +183,7 @@ pub(crate) fn make_from(old: &str, text: &str, crossing: &str) -> Made {
 /// Carries a text from a line to another, to its only model, by what a map decides of ports.
 pub(crate) fn carry_over(text: &str, old: Profile, new: Profile, crossing: Crossing, map: &MapFile) -> Made {
     let tree = read_xml(source("backup.xml", text)).expect("well-formed");
-    let identity = identify(&tree, &old, Some("1")).expect("known");
-    let backup = Backup { tree, identity };
+    let backup = Backup::new(tree, &old, Some("1")).expect("known");
     let model = new.models[0].clone();
     let walk = FirstWalk::new(&backup.tree, &old, &crossing);
     let used = used_ports(&backup, &old, &walk);

@@ -5,7 +5,7 @@ use crate::files::{InputFile, read_backup};
 use crate::library;
 use crate::output::Sources;
 use crate::status::Failed;
-use fordcross_core::backup::{Backup, identify, read_tree, recognise};
+use fordcross_core::backup::{Backup, read_tree, recognise};
 use fordcross_core::carry::{FirstWalk, mapping_leg};
 use fordcross_core::course::Leg;
 use fordcross_core::crossing::{Crossing, Side};
@@ -167,9 +167,9 @@ pub(crate) fn open<'l>(
     let (tree, form) = read_tree(file.source(), library)?;
     let profile_file = recognise(&tree, form, library)?;
     let whole = parse(profile_file)?;
-    let identity = identify(&tree, &whole, treat_as)?;
-    let profile = whole.at(&identity.read_as)?;
-    Ok((Backup { tree, identity }, profile, profile_file))
+    let backup = Backup::new(tree, &whole, treat_as)?;
+    let profile = whole.at(&backup.identity.read_as)?;
+    Ok((backup, profile, profile_file))
 }
 
 pub(crate) fn parse(file: &ProfileFile) -> Result<Profile, Failed> {

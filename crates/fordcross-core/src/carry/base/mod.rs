@@ -292,7 +292,7 @@ impl Merge<'_, '_> {
         }
         let (keys, many) = match self.declared(child) {
             Some(What::Object { keys, name: None, many, .. }) => (keys.clone(), *many),
-            Some(What::Setting { repeats, .. }) => (Vec::new(), *repeats),
+            Some(what @ What::Setting { .. }) => (Vec::new(), what.is_list()),
             _ => (Vec::new(), false),
         };
         // In JSON a collection is a list or a table, and comes to its turn as such.

@@ -1,0 +1,81 @@
+//! What is given several times in one place, by the manners of its line.
+
+use crate::automaton::Automaton;
+use crate::profile::{Profile, Repeats, What};
+use crate::reading::{Reading, RowKind};
+use crate::tree::{Kind, NodeId, Tree};
+use rustc_hash::FxHashMap;
+
+/// Why a row does not hold.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(super) enum Overruled {
+    /// Another one in the same place holds.
+    ByAnother,
+    /// The line refuses a second one.
+    Refused,
+}
+
+/// For each row whether something in the same place overrules it; empty where the line does not care.
+pub(super) fn overruled(
+    tree: &Tree<'_>,
+    profile: &Profile,
+    automaton: &Automaton,
+    reading: &Reading,
+) -> Vec<Option<Overruled>> {
+    let decides = |what: &What| matches!(what.repeats(), Repeats::First | Repeats::Last | Repeats::Error);
+    if !profile.schema.entries.iter().any(|entry| decides(&entry.what)) {
+        return Vec::new();
+    }
+    let mut found = vec![None; reading.rows.len()];
+    // What stands in one place, in the order of the backup.
+    let mut places: FxHashMap<(NodeId, u16, Vec<&str>), Vec<u32>> = FxHashMap::default();
+    for (row, index) in reading.rows.iter().zip(0..) {
+        let Some(entry) = automaton.accepted(row.accept).entry else { continue };
+        let what = &profile.schema.entries[entry as usize].what;
+        if !decides(what) || what.is_object() != (row.kind == RowKind::Object) {
+            continue;
+        }
+        let keys = match what {
+            What::Object { keys, .. } => keys.as_slice(),
+            What::Setting { .. } => &[],
+        };
+        let key = |key: &String| tree.child(row.node, key).map_or("", |at| tree.value(at).trim_ascii());
+        places
+            .entry((holder(tree, row.node), entry, keys.iter().map(key).collect()))
+            .or_default()
+            .push(index);
+    }
+    for ((_, entry, _), rows) in places {
+        let (why, overruled) = match (profile.schema.entries[entry as usize].what.repeats(), rows.as_slice())
+        {
+            (Repeats::First, [_, rest @ ..]) => (Overruled::ByAnother, rest),
+            (Repeats::Last, [rest @ .., _]) => (Overruled::ByAnother, rest),
+            (_, [_, rest @ ..]) => (Overruled::Refused, rest),
+            (_, []) => continue,
+        };
+        for &row in overruled {
+            match reading.rows[row as usize].kind {
+                RowKind::Setting => found[row as usize] = Some(why),
+                RowKind::Object => {
+                    for below in reading.rows_below(reading.rows[row as usize].node, tree) {
+                        found[below] = Some(why);
+                    }
+                }
+            }
+        }
+    }
+    found
+}
+
+/// What holds a node, past lists and the element whose own text it is.
+fn holder(tree: &Tree<'_>, node: NodeId) -> NodeId {
+    let mut at = node;
+    while tree.is_transparent(at) {
+        at = tree.parent(at);
+    }
+    at = tree.parent(at);
+    while tree.kind(at) == Kind::List {
+        at = tree.parent(at);
+    }
+    at
+}

@@ -25,6 +25,7 @@ mod repeats;
 mod same_line;
 mod scopes;
 mod value;
+mod work;
 
 pub(crate) use base::{BaseOutcome, Based};
 pub(crate) use chain::rows_by_node;
@@ -242,11 +243,15 @@ fn limit_findings(tree: &Tree<'_>, model: &Model, profile: &Profile) -> Findings
                 "{} holds at most {} `{}`, and the result has {found}",
                 model.title, limit.most, limit.of
             );
-            Finding::new(Code::LimitExceeded, message).help(format!(
-                "take {} out of the backup or carry to a larger model of {}",
-                found as u64 - limit.most,
-                profile.title
-            ))
+            let holds = |other: &&Model| {
+                other.limits.iter().all(|known| known.of != limit.of || found as u64 <= known.most)
+            };
+            let larger = match profile.models.iter().find(holds) {
+                Some(larger) => format!("or carry to `{}/{}`, which holds them", profile.line, larger.name),
+                None => "no model of the line holds so many".to_owned(),
+            };
+            Finding::new(Code::LimitExceeded, message)
+                .help(format!("take {} out of the backup; {larger}", found as u64 - limit.most))
         })
     };
     model.limits.iter().filter_map(beyond).collect()
@@ -385,11 +390,8 @@ impl Carried<'_, '_> {
     }
 
     /// The steps of the work around the import, in their order.
-    pub fn work(&self) -> Vec<(Phase, &str)> {
-        let mut work: Vec<(Phase, &str)> =
-            self.ledger.work.iter().map(|(phase, text)| (*phase, text.as_str())).collect();
-        work.sort_by_key(|(phase, _)| *phase);
-        work
+    pub fn work(&self) -> Vec<(Phase, String)> {
+        work::work(&self.input, &self.steps[0], &self.ledger)
     }
 
     /// How many comments of the backup were taken along, and how many were left.

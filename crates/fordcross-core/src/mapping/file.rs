@@ -188,7 +188,12 @@ mod tests {
     fn model(name: &str, ports: &[&str]) -> Model {
         let port =
             |name: &&str| Port { name: (*name).into(), medium: "copper".into(), speed: 1_000, role: None };
-        Model { name: name.into(), title: name.into(), ports: ports.iter().map(port).collect() }
+        Model {
+            name: name.into(),
+            title: name.into(),
+            limits: Vec::new(),
+            ports: ports.iter().map(port).collect(),
+        }
     }
 
     fn proposal(old: &str, target: &str, by_person: bool) -> PortProposal {

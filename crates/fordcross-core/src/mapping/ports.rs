@@ -215,7 +215,12 @@ mod tests {
                 role: next(),
             }
         };
-        Model { name: "m".into(), title: "The model".into(), ports: ports.split(',').map(port).collect() }
+        Model {
+            name: "m".into(),
+            title: "The model".into(),
+            limits: Vec::new(),
+            ports: ports.split(',').map(port).collect(),
+        }
     }
 
     const OLD: &str = "p1 copper 1000, p2 copper 1000, f1 fibre 1000, svc copper 100 service";

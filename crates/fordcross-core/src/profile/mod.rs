@@ -2,12 +2,14 @@
 //!
 //! [`Profile::parse`] is the only way to one, and tells all that is wrong with the file at once.
 
+mod around;
 mod models;
 mod names;
 mod objects;
 mod parse;
 mod schema;
 
+pub(crate) use around::{Around, UnitSide};
 pub(crate) use names::NameManners;
 pub(crate) use parse::names_port;
 pub(crate) use schema::{Admits, Inherits, Lookup, PathStep, Repeats, Schema, What};
@@ -66,6 +68,7 @@ pub struct Profile {
     pub(crate) schema: Schema,
     pub(crate) types: Types,
     pub(crate) names: NameManners,
+    pub(crate) around: Around,
     /// In what order the outermost branches are written; what it does not name comes last.
     pub(crate) order: Vec<String>,
 }
@@ -200,6 +203,12 @@ impl Profile {
             _ => None,
         };
         self.schema.entries.iter().filter_map(kept).collect()
+    }
+
+    /// The settings that make a unit itself: what a second one must not have as well.
+    pub fn identity(&self) -> Vec<String> {
+        let is = |entry: &&schema::Entry| matches!(entry.what, What::Setting { identity: true, .. });
+        self.schema.entries.iter().filter(is).map(|entry| entry.pattern.to_string()).collect()
     }
 
     /// How many settings and objects the profile declares.

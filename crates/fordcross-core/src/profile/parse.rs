@@ -1,5 +1,6 @@
 //! From the text of a profile to a checked [`Profile`].
 
+use super::around::read_around;
 use super::models::read_model;
 use super::names::NameManners;
 use super::objects::{check_order, read_objects};
@@ -81,6 +82,7 @@ fn read_profile(source: Source<'_>, root: Section<'_, '_>) -> Option<Profile> {
             Some(NeverHeld { what: what?, remedy: remedy? })
         })
         .collect();
+    let around = read_around(&root, &schema);
     root.finish();
     let release = releases.len().saturating_sub(1);
     Some(Profile {
@@ -99,6 +101,7 @@ fn read_profile(source: Source<'_>, root: Section<'_, '_>) -> Option<Profile> {
         schema,
         types: types.types,
         names,
+        around,
         order: order.into_iter().map(|(name, _)| name).collect(),
     })
 }
@@ -186,7 +189,13 @@ fn read_setting(
         let kind = type_at(section, value, types)?;
         let range = (0, releases.len().saturating_sub(1));
         return Some((
-            What::Setting { kind, repeats: Repeats::No, attribute: false, defaults: Vec::new() },
+            What::Setting {
+                kind,
+                repeats: Repeats::No,
+                attribute: false,
+                identity: false,
+                defaults: Vec::new(),
+            },
             range,
             Vec::new(),
         ));
@@ -202,10 +211,11 @@ fn read_setting(
     let repeats = read_repeats(&declaration, &Repeats::OF_SETTINGS);
     let aliases = declaration.words("aliases").into_iter().map(|word| word.text.to_owned()).collect();
     let attribute = declaration.boolean("attribute").unwrap_or(false);
+    let identity = declaration.boolean("identity").unwrap_or(false);
     let range = read_range(&declaration, releases);
     let defaults = read_defaults(&declaration, kind, &types.types, releases);
     declaration.finish();
-    Some((What::Setting { kind: kind?, repeats, attribute, defaults }, range, aliases))
+    Some((What::Setting { kind: kind?, repeats, attribute, identity, defaults }, range, aliases))
 }
 
 /// `repeats = true`, or the word for what it means.

@@ -30,6 +30,8 @@ pub(crate) enum What {
         repeats: Repeats,
         /// In XML it is an attribute, not an element.
         attribute: bool,
+        /// It makes the unit itself: a name, an address. A second unit must not have the same.
+        identity: bool,
         /// What holds where it is omitted, each from one release on.
         defaults: Vec<(usize, String)>,
     },

@@ -79,9 +79,10 @@ fn check(
         if general.json {
             let secrets: Vec<Value> =
                 secrets.iter().map(|(what, kept)| json!({ "what": what, "kept": kept })).collect();
-            answers.push(
-                json!({ "file": profile.file, "settings": settings, "objects": objects, "secrets": secrets }),
-            );
+            answers.push(json!({
+                "file": profile.file, "settings": settings, "objects": objects, "secrets": secrets,
+                "identity": profile.identity(),
+            }));
             continue;
         }
         printer.line(&format!("{BOLD}{}{BOLD:#}", profile.file))?;
@@ -92,6 +93,9 @@ fn check(
         ))?;
         for (what, kept) in secrets {
             printer.line(&format!("  secret   {what}, kept {kept}"))?;
+        }
+        for what in profile.identity() {
+            printer.line(&format!("  identity {what}"))?;
         }
     }
     for file in library.crossings() {

@@ -116,6 +116,10 @@ fn print(
     if counted.comments > 0 {
         printer.line(&format!("  {}, which are no settings.", count(counted.comments, "comment")))?;
     }
+    let identity = profile.identity();
+    if !identity.is_empty() {
+        printer.line(&format!("  It is this unit, and no other, by {}.", identity.join(", ")))?;
+    }
     if !profile.never_held.is_empty() {
         printer.line("  A backup of this line never holds:")?;
         for never in &profile.never_held {
@@ -151,6 +155,7 @@ fn to_json(backup: &Backup<'_>, profile: &Profile, counted: &survey::Survey) -> 
         "profile": { "file": profile.file, "dated": profile.dated },
         "sections": counted.sections.iter().map(section).collect::<Vec<_>>(),
         "comments": counted.comments,
+        "identity": profile.identity(),
         "never_held": never_held,
     })
 }

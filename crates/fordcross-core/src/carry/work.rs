@@ -1,0 +1,47 @@
+//! The work around the import, as both lines and the crossings tell it.
+
+use super::{CarryInput, StepMade};
+use crate::crossing::Phase;
+use crate::fate::Fate;
+use crate::finding::count;
+use crate::ledger::Ledger;
+use crate::profile::UnitSide;
+
+/// The steps of the work in their order. Those of the lines stand around those of the crossings.
+pub(super) fn work(input: &CarryInput<'_, '_>, first: &StepMade, ledger: &Ledger) -> Vec<(Phase, String)> {
+    let old = &input.course[0].old;
+    let new = &input.course[input.course.len() - 1].new;
+    let tree = &input.backup.tree;
+    let steps = |profile: &'_ crate::profile::Profile, side| -> Vec<(Phase, String)> {
+        let of_side = profile.around.steps.iter().filter(|step| step.side == side);
+        of_side.map(|step| (step.phase, step.text.clone())).collect()
+    };
+    let mut work = steps(old, UnitSide::Old);
+    work.extend(ledger.work.iter().cloned());
+    for service in &old.around.services {
+        if !service.pattern.nodes_in(tree).is_empty() {
+            work.push((Phase::At, format!("{} stands still: {}", service.name, service.stops)));
+        }
+    }
+    work.extend(steps(new, UnitSide::New));
+    for dependant in &old.around.dependants {
+        let rows = dependant
+            .pattern
+            .nodes_in(tree)
+            .into_iter()
+            .flat_map(|node| first.reading.rows_below(node, tree));
+        let changed = rows.filter(|&row| is_changed(ledger.decisions[row].fate)).count();
+        if changed > 0 {
+            let settings = count(changed, "setting");
+            let text = format!("{} ({settings} that it goes by changed): {}", dependant.what, dependant.text);
+            work.push((Phase::After, text));
+        }
+    }
+    work.sort_by_key(|(phase, _)| *phase);
+    work
+}
+
+/// Whether the new unit is not, or not surely, set as the old one was.
+fn is_changed(fate: Fate) -> bool {
+    !matches!(fate, Fate::Carried | Fate::Recast | Fate::Folded | Fate::Moot | Fate::Kept)
+}

@@ -48,6 +48,8 @@ mod pattern;
 pub mod profile;
 mod reading;
 pub mod reference;
+#[cfg(test)]
+mod schema_test;
 mod shape;
 pub mod source;
 pub mod survey;

@@ -83,11 +83,35 @@ pub(crate) struct Section<'r, 's> {
     span: Span,
     asked: RefCell<Vec<&'static str>>,
     forgiven: Cell<bool>,
+    /// Where the section stands, as `object.inherits`, for the test that holds the schemas to the code.
+    #[cfg(test)]
+    path: String,
+}
+
+#[cfg(test)]
+thread_local! {
+    /// Each key that was asked for, with the section that was asked.
+    pub(crate) static ASKED: RefCell<std::collections::BTreeSet<(String, &'static str)>> = RefCell::default();
 }
 
 impl<'r, 's> Section<'r, 's> {
     pub(crate) fn new(report: &'r Report<'s>, table: &'r DeTable<'s>, span: Span) -> Self {
-        Self { report, table, span, asked: RefCell::default(), forgiven: Cell::default() }
+        Self {
+            report,
+            table,
+            span,
+            asked: RefCell::default(),
+            forgiven: Cell::default(),
+            #[cfg(test)]
+            path: String::new(),
+        }
+    }
+
+    /// Notes that the key may stand here.
+    fn ask(&self, key: &'static str) {
+        self.asked.borrow_mut().push(key);
+        #[cfg(test)]
+        ASKED.with_borrow_mut(|asked| asked.insert((self.path.clone(), key)));
     }
 
     pub(crate) fn span(&self) -> Span {
@@ -99,7 +123,7 @@ impl<'r, 's> Section<'r, 's> {
     }
 
     pub(crate) fn raw(&self, key: &'static str) -> Option<&'r Spanned<DeValue<'s>>> {
-        self.asked.borrow_mut().push(key);
+        self.ask(key);
         self.table.get(key)
     }
 
@@ -123,7 +147,7 @@ impl<'r, 's> Section<'r, 's> {
 
     pub(crate) fn need_word(&self, key: &'static str) -> Option<Word<'r>> {
         if !self.has(key) {
-            self.asked.borrow_mut().push(key);
+            self.ask(key);
             self.missing(key);
             return None;
         }
@@ -183,7 +207,7 @@ impl<'r, 's> Section<'r, 's> {
 
     pub(crate) fn section(&self, key: &'static str) -> Option<Section<'r, 's>> {
         let value = self.raw(key)?;
-        let section = self.as_section(value);
+        let section = self.section_below(value, key);
         if section.is_none() {
             self.wrong(value, "a table");
         }
@@ -192,7 +216,7 @@ impl<'r, 's> Section<'r, 's> {
 
     pub(crate) fn need_section(&self, key: &'static str) -> Option<Section<'r, 's>> {
         if !self.has(key) {
-            self.asked.borrow_mut().push(key);
+            self.ask(key);
             self.report
                 .add(Code::KeyMissing, Span::default(), format!("the table `[{key}]` is missing"))
                 .help(format!("add a table `[{key}]`"));
@@ -211,7 +235,7 @@ impl<'r, 's> Section<'r, 's> {
         array
             .iter()
             .filter_map(|entry| {
-                let section = self.as_section(entry);
+                let section = self.section_below(entry, key);
                 if section.is_none() {
                     self.wrong(entry, "a table");
                 }
@@ -220,9 +244,19 @@ impl<'r, 's> Section<'r, 's> {
             .collect()
     }
 
+    /// The table that a member is, where keys are open.
     pub(crate) fn as_section(&self, value: &'r Spanned<DeValue<'s>>) -> Option<Section<'r, 's>> {
+        self.section_below(value, "*")
+    }
+
+    #[cfg_attr(not(test), expect(unused_variables, reason = "the path of a section is for a test"))]
+    fn section_below(&self, value: &'r Spanned<DeValue<'s>>, key: &str) -> Option<Section<'r, 's>> {
         let table = value.get_ref().as_table()?;
-        Some(Section::new(self.report, table, value.span().into()))
+        let section = Section::new(self.report, table, value.span().into());
+        #[cfg(test)]
+        let section =
+            Section { path: format!("{}.{key}", self.path).trim_start_matches('.').into(), ..section };
+        Some(section)
     }
 
     /// All members in the order of the file, for tables whose keys are open.

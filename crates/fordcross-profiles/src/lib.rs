@@ -41,4 +41,10 @@ pub struct ShippedShared {
     pub text: &'static str,
 }
 
+/// The JSON Schema of profiles, as files of the form `*.profile.toml` are when read as JSON.
+pub const PROFILE_SCHEMA: &str = include_str!("../schema/profile.schema.json");
+
+/// The JSON Schema of crossings.
+pub const CROSSING_SCHEMA: &str = include_str!("../schema/crossing.schema.json");
+
 include!(concat!(env!("OUT_DIR"), "/index.rs"));

@@ -70,6 +70,40 @@ pub(crate) enum ProfileCommand {
         #[arg(value_name = "DIR")]
         folders: Vec<PathBuf>,
     },
+    /// Carry backups without writing anything, and tell which rules were used and what none spoke of
+    Try(Try),
+    /// Show what a profile declares: models, sections, objects and settings with their types
+    Show {
+        /// The line, or `LINE@RELEASE` for what one release has
+        #[arg(value_name = "LINE")]
+        line: String,
+    },
+    /// Print the JSON Schema of profiles or crossings, for editors that complete and check them
+    Schema {
+        /// Of which kind of file
+        #[arg(value_name = "KIND")]
+        kind: SchemaOf,
+    },
+}
+
+#[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]
+pub(crate) enum SchemaOf {
+    /// Of `*.profile.toml`
+    Profile,
+    /// Of `*.crossing.toml`
+    Crossing,
+}
+
+#[derive(Debug, Args)]
+pub(crate) struct Try {
+    /// The backups
+    #[arg(required = true, value_name = "BACKUP")]
+    pub(crate) backups: Vec<PathBuf>,
+    /// The receiving unit
+    #[arg(long, value_name = "LINE/MODEL@RELEASE")]
+    pub(crate) to: String,
+    #[command(flatten)]
+    pub(crate) reading: Reading,
 }
 
 #[derive(Debug, Args)]
@@ -94,7 +128,7 @@ pub(crate) struct Survey {
     pub(crate) reading: Reading,
 }
 
-#[derive(Debug, Args)]
+#[derive(Clone, Debug, Args)]
 pub(crate) struct Reading {
     /// Read the backup as this listed release, whatever it says itself
     #[arg(long, value_name = "RELEASE")]

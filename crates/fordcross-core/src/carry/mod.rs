@@ -353,6 +353,22 @@ impl Carried<'_, '_> {
         written
     }
 
+    /// The labels of all settings and objects of one fate, each with its line in the backup.
+    pub fn of_fate(&mut self, fate: Fate) -> Vec<(String, u32)> {
+        let tree = &self.input.backup.tree;
+        let lines = LineIndex::new(tree.source().text);
+        let StepMade { automaton, reading, .. } = &mut self.steps[0];
+        let schema = &self.input.course[0].old.schema;
+        let mut labels = Labeler::new(tree, schema, Some(&reading.ordinals), automaton);
+        let rows = reading.rows.iter().zip(&self.ledger.decisions);
+        rows.filter(|(_, decision)| decision.fate == fate)
+            .map(|(row, _)| {
+                let line = lines.position(tree.span(row.node).start).line;
+                (labels.label(row.node, automaton).to_owned(), line)
+            })
+            .collect()
+    }
+
     /// Counts by section, in the order of the profile, and by fate, the mildest first.
     pub fn counts(&self) -> Vec<FateCount> {
         let old = self.old();
@@ -392,6 +408,37 @@ impl Carried<'_, '_> {
     /// The steps of the work around the import, in their order.
     pub fn work(&self) -> Vec<(Phase, String)> {
         work::work(&self.input, &self.steps[0], &self.ledger)
+    }
+
+    /// For each crossing of the course which of its rules were used, in their order.
+    pub fn rules_used(&self) -> Vec<Vec<bool>> {
+        let legs = self.input.course.iter().enumerate();
+        legs.map(|(number, leg)| {
+            // The ledger of the only step is that of the whole.
+            let ledger = if self.steps.len() == 1 { &self.ledger } else { &self.steps[number].ledger };
+            let mut used = vec![false; leg.crossing.rules.len()];
+            for decision in &ledger.decisions {
+                if let DecidedBy::Rule(rule) = decision.by {
+                    used[rule as usize] = true;
+                }
+            }
+            for row in &ledger.origins {
+                let line = row.rule.strip_prefix(&leg.crossing.file).and_then(|rest| rest.strip_prefix(':'));
+                for (rule, used) in leg.crossing.rules.iter().zip(&mut used) {
+                    *used |= line.is_some_and(|line| rule.at.line.to_string() == line);
+                }
+            }
+            // A place of a branch that is no object has no row of its own.
+            for place in 0..leg.crossing.places.len() {
+                let rules = leg.crossing.rules.iter().zip(&used);
+                if rules.into_iter().any(|(rule, used)| *used && rule.place == Some(place)) {
+                    let own = leg.crossing.rules.iter().position(|rule| rule.is_place(place));
+                    own.into_iter().for_each(|own| used[own] = true);
+                }
+            }
+            used
+        })
+        .collect()
     }
 
     /// How many comments of the backup were taken along, and how many were left.

@@ -48,8 +48,9 @@ pub(super) fn overruled(
     for ((_, entry, _), rows) in places {
         let (why, overruled) = match (profile.schema.entries[entry as usize].what.repeats(), rows.as_slice())
         {
-            (Repeats::First, [_, rest @ ..]) => (Overruled::ByAnother, rest),
-            (Repeats::Last, [rest @ .., _]) => (Overruled::ByAnother, rest),
+            (Repeats::First, [_, rest @ ..]) | (Repeats::Last, [rest @ .., _]) => {
+                (Overruled::ByAnother, rest)
+            }
             (_, [_, rest @ ..]) => (Overruled::Refused, rest),
             (_, []) => continue,
         };

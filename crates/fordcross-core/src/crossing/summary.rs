@@ -30,6 +30,27 @@ pub struct Summary {
 }
 
 impl Crossing {
+    /// Each rule in their order, with its line: what it takes, or what it adds.
+    pub fn rule_heads(&self) -> Vec<(u32, String)> {
+        let head = |rule: &super::Rule| {
+            let clauses: Vec<String> = rule.clauses.iter().map(|clause| clause.pattern.to_string()).collect();
+            let what = match &rule.action {
+                Action::Place => format!("place {}", clauses.first().map_or("", String::as_str)),
+                Action::Add(targets) => {
+                    let fields = targets.iter().flat_map(|target| &target.fields);
+                    let added: Vec<String> = fields.map(|field| path(&field.path)).collect();
+                    format!("add {}", added.join(", "))
+                }
+                Action::Move(_) => format!("move {}", clauses.join("; ")),
+                Action::Drop { .. } => format!("drop {}", clauses.join("; ")),
+                Action::ByHand { .. } => format!("by-hand {}", clauses.join("; ")),
+                Action::Moot { .. } => format!("moot {}", clauses.join("; ")),
+            };
+            (rule.at.line, what)
+        };
+        self.rules.iter().map(head).collect()
+    }
+
     /// What the crossing adds, drops and leaves to a person.
     pub fn summary(&self) -> Summary {
         let mut summary = Summary { rules: self.rules.len(), ..Summary::default() };

@@ -3,6 +3,7 @@
 //! [`Profile::parse`] is the only way to one, and tells all that is wrong with the file at once.
 
 mod around;
+mod declared;
 mod models;
 mod names;
 mod objects;
@@ -10,6 +11,7 @@ mod parse;
 mod schema;
 
 pub(crate) use around::{Around, UnitSide};
+pub use declared::Declared;
 pub(crate) use names::NameManners;
 pub(crate) use parse::names_port;
 pub(crate) use schema::{Admits, Inherits, Lookup, PathStep, Repeats, Schema, What};

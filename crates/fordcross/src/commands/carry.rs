@@ -20,6 +20,7 @@ use fordcross_core::source::Span;
 use serde_json::{Value, json};
 use std::collections::BTreeMap;
 use std::io::Read;
+use std::path::Path;
 use std::sync::atomic::{AtomicUsize, Ordering};
 use std::sync::mpsc::sync_channel;
 
@@ -36,7 +37,7 @@ pub(crate) fn carry(
         options.base.as_deref().map(|path| read_backup(path, input, &loaded.library)).transpose()?;
     let base = base_file.as_ref().map(|file| open_base(file, &loaded)).transpose()?;
     let walk = ready.walk();
-    let decisions = decide(options, &loaded, &ready, &walk)?;
+    let decisions = decide(options.map.as_deref(), &loaded, &ready, &walk)?;
     let folder = ResultFolder::begin(&options.output, existing)?;
     let map_name = options
         .map
@@ -77,15 +78,15 @@ pub(crate) fn carry(
 const LEDGER: &str = "ledger.jsonl";
 const MAP: &str = "map.toml";
 
-struct Decisions {
+pub(super) struct Decisions {
     map: Option<(String, MapFile)>,
-    proposals: Vec<PortProposal>,
-    findings: Vec<Finding>,
+    pub(super) proposals: Vec<PortProposal>,
+    pub(super) findings: Vec<Finding>,
 }
 
 /// The map that is used: the person's, with proposals for what it does not say.
-fn decide(
-    options: &Carry,
+pub(super) fn decide(
+    map: Option<&Path>,
     loaded: &Loaded,
     ready: &Ready<'_>,
     walk: &FirstWalk,
@@ -94,7 +95,7 @@ fn decide(
         return Ok(Decisions { map: None, proposals: Vec::new(), findings: Vec::new() });
     };
     let used = used_ports(&ready.backup, ready.old(), walk);
-    let map = match &options.map {
+    let map = match map {
         Some(path) => Some(read_map(path, &used, ready, model, MapUse::Carry)?),
         None => None,
     };

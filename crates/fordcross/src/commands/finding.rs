@@ -18,12 +18,31 @@ pub(crate) fn finding(
     };
     if general.json {
         let codes = codes.iter().map(
-            |code| json!({ "code": code.name(), "severity": code.severity().word(), "about": code.about() }),
+            |code| {
+                let examples: Vec<Value> = code
+                    .examples()
+                    .iter()
+                    .map(|(place, usual, text)| json!({ "where": place.about(), "instead_of": usual, "text": text }))
+                    .collect();
+                json!({
+                    "code": code.name(), "severity": code.severity().word(), "about": code.about(),
+                    "examples": examples,
+                })
+            },
         );
         printer.json(&Value::Array(codes.collect()))?;
     } else if let (Some(_), [code]) = (&options.code, codes.as_slice()) {
         printer.line(&format!("{BOLD}{}{BOLD:#} ({})", code.name(), code.severity().word()))?;
         printer.line(&format!("  {}", code.about()))?;
+        for (place, usual, text) in code.examples() {
+            let instead =
+                if usual.is_empty() { String::new() } else { format!(", instead of `{}`", one_line(usual)) };
+            let text = if text.is_empty() { "nothing".into() } else { format!("`{}`", one_line(text)) };
+            printer.line(&format!("  example: {}, {text}{instead}", place.about()))?;
+        }
+        if code.examples().is_empty() {
+            printer.line("  no small text shows it")?;
+        }
     } else {
         let rows = codes.iter().map(|code| {
             vec![code.name().to_owned(), code.severity().word().to_owned(), code.about().to_owned()]
@@ -31,6 +50,11 @@ pub(crate) fn finding(
         printer.line(&columns(&["code", "severity", "meaning"], &[], rows))?;
     }
     Ok(Status::Done)
+}
+
+/// Several lines of an example as one.
+fn one_line(text: &str) -> String {
+    text.trim_end().split('\n').collect::<Vec<_>>().join(" ⏎ ")
 }
 
 pub(crate) fn unknown(name: &str) -> Failed {

@@ -6,6 +6,8 @@ pub(crate) mod finding;
 pub(crate) mod ledger;
 pub(crate) mod map;
 pub(crate) mod profile;
+mod profile_show;
+mod profile_try;
 pub(crate) mod reach;
 pub(crate) mod survey;
 mod way;

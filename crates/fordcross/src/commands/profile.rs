@@ -1,7 +1,7 @@
 //! `profile`: the profiles and crossings at hand, and what is wrong with a person's own.
 
 use super::way::parse;
-use crate::arguments::{General, ProfileCommand};
+use crate::arguments::{General, ProfileCommand, SchemaOf};
 use crate::library;
 use crate::output::findings::{finding_json, print_findings};
 use crate::output::table::columns;
@@ -10,14 +10,25 @@ use crate::status::{Failed, Status};
 use fordcross_core::crossing::{Checking, Deed};
 use fordcross_core::library::{CrossingFile, Library};
 use serde_json::{Value, json};
+use std::io::Read;
 
 pub(crate) fn profile(
     general: &General,
     command: &ProfileCommand,
+    input: &mut dyn Read,
     printer: &mut Printer<'_>,
 ) -> Result<Status, Failed> {
     match command {
         ProfileCommand::List => list(general, printer),
+        ProfileCommand::Try(options) => super::profile_try::try_out(general, options, input, printer),
+        ProfileCommand::Show { line } => super::profile_show::show(general, line, printer),
+        ProfileCommand::Schema { kind } => {
+            printer.line(match kind {
+                SchemaOf::Profile => fordcross_profiles::PROFILE_SCHEMA.trim_end(),
+                SchemaOf::Crossing => fordcross_profiles::CROSSING_SCHEMA.trim_end(),
+            })?;
+            Ok(Status::Done)
+        }
         ProfileCommand::Check { folders } => {
             let folders: Vec<_> = general.profiles.iter().chain(folders).cloned().collect();
             match check(general, &folders, printer) {

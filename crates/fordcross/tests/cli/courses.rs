@@ -6,6 +6,16 @@ use serde_json::Value;
 
 const CORRIE: &str = include_str!("../../../../demo/corrie-slip/gw-corrie.xml");
 
+/// An export of an Osier 8 on 2.0.
+pub(crate) const EXPORT_2_0: &str = r#"{"osier-export": {"release": "2.0", "model": "8"}, "system": {"hostname": "gw", "timeout": 15},
+            "interfaces": {"cu1": {"enabled": true, "zone": "inside", "duplex": "auto", "addresses": ["192.0.2.1/24"]}},
+            "subnets": {"s1": {"network": "192.0.2.0/24", "interface": "cu1"}},
+            "leases": {"fixed": {"00:00:5e:00:53:01": {"address": "192.0.2.9", "net": "s1"}}},
+            "filter": {"default": "refuse", "list": [{"action": "permit", "interface": "cu1", "source": "192.0.2.0/24", "destination": "198.51.100.0/24",
+            "protocol": "tcp", "port": 443, "log": true, "comment": "office"}]},
+            "vpn": {"tunnels": {"to-sandle": {"enabled": true, "remote": "203.0.113.9", "shared-secret": "twelve letters",
+                    "local-network": "192.0.2.0/24", "remote-network": "198.51.100.0/24"}}}}"#;
+
 fn corrie() -> Desk {
     let desk = Desk::new();
     desk.write("corrie.xml", CORRIE);
@@ -79,23 +89,15 @@ fn only_the_model_changes_within_one_release() {
 #[test]
 fn an_osier_export_goes_from_2_0_to_2_1() {
     let desk = Desk::new();
-    desk.write(
-        "old.json",
-        r#"{"osier-export": {"release": "2.0", "model": "8"}, "system": {"hostname": "gw", "timeout": 15},
-            "interfaces": {"cu1": {"enabled": true, "zone": "inside", "duplex": "auto", "addresses": ["192.0.2.1/24"]}},
-            "subnets": {"s1": {"network": "192.0.2.0/24", "interface": "cu1"}},
-            "leases": {"fixed": {"00:00:5e:00:53:01": {"address": "192.0.2.9", "net": "s1"}}},
-            "filter": {"default": "refuse", "list": [{"action": "permit", "interface": "cu1"}]},
-            "vpn": {"tunnels": {"to-sandle": {"enabled": true, "remote": "203.0.113.9", "shared-secret": "twelve letters",
-                    "local-network": "192.0.2.0/24", "remote-network": "198.51.100.0/24"}}}}"#,
-    );
+    desk.write("old.json", EXPORT_2_0);
     desk.run_to(0, "carry old.json --to osier/8@2.1 -o out");
     let taken = stand_in(&desk, "out/old.osier.json");
     assert_eq!(taken.status, 0, "{}", taken.err);
     let result: Value = serde_json::from_str(&desk.read("out/old.osier.json")).expect("JSON");
     assert_eq!(result["system"]["session-minutes"], 15);
     assert_eq!(result["leases"]["fixed"]["00:00:5e:00:53:01"]["subnet"], "s1");
-    assert_eq!(result["filter"]["rules"][0]["action"], "permit");
+    let rule = &result["filter"]["rules"][0];
+    assert_eq!((&rule["action"], &rule["port"], &rule["log"]), (&"permit".into(), &443.into(), &true.into()));
     assert_eq!(result["vpn"]["tunnels"]["to-sandle"]["renew-minutes"], 60, "the old default is pinned");
     let fates: Vec<_> = desk.ledger("out").iter().filter(|row| row["fate"] == "unmatched").cloned().collect();
     assert!(fates.is_empty(), "{fates:?}");

@@ -11,10 +11,12 @@
 //! - `printing`: what people and programs read
 
 mod accounting;
+mod authoring;
 mod base;
 mod courses;
 mod desk;
 mod documents;
+mod finding_examples;
 mod folders;
 mod golden;
 mod mapping;

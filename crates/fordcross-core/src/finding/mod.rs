@@ -1,5 +1,9 @@
 //! What a person should know: a stable code, a severity, a place and a remedy.
 
+mod examples;
+
+pub use examples::{Example, ExampleIn};
+
 use crate::source::{LineIndex, Position, Source, Span};
 
 /// How much a finding matters.

@@ -1,0 +1,162 @@
+//! `profile try`: carries backups to see which rules they use and what none of them speaks of.
+
+use super::carry::decide;
+use super::way::load;
+use crate::arguments::{General, Try, Way};
+use crate::output::table::columns;
+use crate::output::{BOLD, Printer, count};
+use crate::status::{Failed, Status};
+use fordcross_core::carry::{CarryInput, carry};
+use fordcross_core::fate::Fate;
+use fordcross_core::finding::Severity;
+use fordcross_core::mapping::Mapping;
+use serde_json::{Value, json};
+use std::collections::{BTreeMap, HashMap};
+use std::io::Read;
+
+/// A crossing that some backup went through.
+struct Tried {
+    /// Each rule with its line, and whether any backup used it.
+    rules: Vec<((u32, String), bool)>,
+}
+
+impl Tried {
+    fn unused(&self) -> impl Iterator<Item = &(u32, String)> {
+        self.rules.iter().filter(|(_, used)| !used).map(|(rule, _)| rule)
+    }
+}
+
+/// What a backup became.
+struct Outcome {
+    file: String,
+    counts: BTreeMap<Fate, usize>,
+    blockers: usize,
+    /// What no rule speaks of, with its line.
+    unmatched: Vec<(String, u32)>,
+}
+
+pub(crate) fn try_out(
+    general: &General,
+    options: &Try,
+    input: &mut dyn Read,
+    printer: &mut Printer<'_>,
+) -> Result<Status, Failed> {
+    let mut tried: BTreeMap<String, Tried> = BTreeMap::new();
+    let mut outcomes = Vec::new();
+    let mut status = Status::Done;
+    for backup in &options.backups {
+        let way = Way { backup: backup.clone(), to: options.to.clone(), reading: options.reading.clone() };
+        match try_one(general, &way, input, &mut tried) {
+            Ok(outcome) => outcomes.push(outcome),
+            // One bad backup of several does not hide what the others show.
+            Err(failed) => status = failed.tell(printer.err),
+        }
+    }
+    if general.json {
+        printer.json(&to_json(&outcomes, &tried))?;
+    } else {
+        print(printer, &options.to, &outcomes, &tried)?;
+    }
+    Ok(status)
+}
+
+fn try_one(
+    general: &General,
+    way: &Way,
+    input: &mut dyn Read,
+    tried: &mut BTreeMap<String, Tried>,
+) -> Result<Outcome, Failed> {
+    let loaded = load(general, way, input)?;
+    let ready = loaded.ready(way.reading.treat_as.as_deref())?;
+    let walk = ready.walk();
+    let decisions = decide(None, &loaded, &ready, &walk)?;
+    let mapping = Mapping::new("the proposed map", &decisions.proposals, &HashMap::default());
+    let input = CarryInput {
+        backup: &ready.backup,
+        course: &ready.course,
+        model: ready.new_model(&loaded.receiver),
+        proposals: &decisions.proposals,
+        mapping: &mapping,
+        answers: &[],
+        severities: &general.severity,
+        base: None,
+    };
+    let mut carried = carry(input, walk);
+    carried.write(|_| ());
+    for (leg, used) in ready.course.iter().zip(carried.rules_used()) {
+        let known = tried.entry(leg.crossing.file.clone()).or_insert_with(|| Tried {
+            rules: leg.crossing.rule_heads().into_iter().map(|rule| (rule, false)).collect(),
+        });
+        known.rules.iter_mut().zip(used).for_each(|((_, known), used)| *known |= used);
+    }
+    let mut counts = BTreeMap::new();
+    for count in carried.counts() {
+        *counts.entry(count.fate).or_default() += count.settings;
+    }
+    let findings = decisions.findings.iter().chain(&carried.findings);
+    let blockers = findings.filter(|finding| finding.severity == Severity::Blocker).count();
+    let unmatched = carried.of_fate(Fate::Unmatched);
+    Ok(Outcome { file: loaded.file.name.clone(), counts, blockers, unmatched })
+}
+
+const SHOWN: [Fate; 4] = [Fate::Approximated, Fate::Dropped, Fate::ByHand, Fate::Unmatched];
+
+fn print(
+    printer: &mut Printer<'_>,
+    to: &str,
+    outcomes: &[Outcome],
+    tried: &BTreeMap<String, Tried>,
+) -> Result<(), Failed> {
+    printer.line(&format!("tried to {to}; nothing is written\n"))?;
+    let number = |number: usize| if number == 0 { "-".to_owned() } else { number.to_string() };
+    let rows = outcomes.iter().map(|outcome| {
+        let of = |fate: Fate| number(outcome.counts.get(&fate).copied().unwrap_or(0));
+        let mut row = vec![outcome.file.clone(), number(outcome.counts.values().sum())];
+        row.extend(SHOWN.into_iter().map(of));
+        row.push(number(outcome.blockers));
+        row
+    });
+    let heads = ["backup", "settings", "approximated", "dropped", "by-hand", "unmatched", "blockers"];
+    printer.line(&columns(&heads, &[1, 2, 3, 4, 5, 6], rows))?;
+    for outcome in outcomes.iter().filter(|outcome| !outcome.unmatched.is_empty()) {
+        printer.line(&format!("\n{BOLD}no rule speaks of{BOLD:#}"))?;
+        for (locator, line) in &outcome.unmatched {
+            printer.line(&format!("  {}:{line}  {locator}", outcome.file))?;
+        }
+    }
+    for (file, tried) in tried {
+        let unused: Vec<&(u32, String)> = tried.unused().collect();
+        let rules = count(tried.rules.len(), "rule");
+        if unused.is_empty() {
+            printer.line(&format!("\n{BOLD}{file}{BOLD:#}: all of {rules} used"))?;
+            continue;
+        }
+        printer.line(&format!("\n{BOLD}{file}{BOLD:#}: {} of {rules} never used", unused.len()))?;
+        for (line, rule) in unused {
+            printer.line(&format!("  {file}:{line}  {rule}"))?;
+        }
+    }
+    Ok(())
+}
+
+fn to_json(outcomes: &[Outcome], tried: &BTreeMap<String, Tried>) -> Value {
+    let outcome = |outcome: &Outcome| {
+        let fates: BTreeMap<&str, usize> =
+            outcome.counts.iter().map(|(fate, count)| (fate.word(), *count)).collect();
+        let unmatched: Vec<Value> = outcome
+            .unmatched
+            .iter()
+            .map(|(locator, line)| json!({ "locator": locator, "line": line }))
+            .collect();
+        json!({ "file": outcome.file, "settings": fates, "blockers": outcome.blockers, "unmatched": unmatched })
+    };
+    let crossing = |(file, tried): (&String, &Tried)| {
+        let unused: Vec<Value> =
+            tried.unused().map(|(line, rule)| json!({ "line": line, "rule": rule })).collect();
+        json!({ "file": file, "rules": tried.rules.len(), "never_used": unused })
+    };
+    json!({
+        "backups": outcomes.iter().map(outcome).collect::<Vec<_>>(),
+        "crossings": tried.iter().map(crossing).collect::<Vec<_>>(),
+    })
+}

@@ -1,0 +1,90 @@
+//! What helps a person who writes profiles and crossings: trying them, showing them, schemas for editors.
+
+use crate::courses::EXPORT_2_0;
+use crate::desk::{Desk, WRACKHAVEN};
+use rstest::rstest;
+use serde_json::Value;
+use std::fs;
+use std::path::Path;
+
+fn demo(file: &str) -> String {
+    let path = Path::new(env!("CARGO_MANIFEST_DIR")).join("../../demo").join(file);
+    fs::read_to_string(&path).unwrap_or_else(|error| panic!("{}: {error}", path.display()))
+}
+
+/// A rule that no backup of the demo ever uses could say anything.
+#[test]
+fn every_rule_that_ships_is_used_by_some_backup() {
+    let desk = Desk::new();
+    desk.write("gw.xml", WRACKHAVEN.replacen("<rule do=\"allow\"", "<rule off=\"no\" do=\"allow\"", 1));
+    desk.write("corrie.xml", demo("corrie-slip/gw-corrie.xml"));
+    desk.write("sandle.xml", demo("sandle-point/gw-sandle-1.xml"));
+    desk.write("export.json", EXPORT_2_0);
+    let mut met = Vec::new();
+    for line in ["gw.xml corrie.xml sandle.xml --to osier/16@2.1", "export.json --to osier/8@2.1"] {
+        let ran = desk.run_to(0, &format!("profile try {line} --json"));
+        let told: Value = serde_json::from_str(&ran.out).expect("JSON");
+        for crossing in told["crossings"].as_array().expect("crossings") {
+            assert_eq!(crossing["never_used"], Value::Array(Vec::new()), "{crossing:#}");
+            met.push(crossing["file"].as_str().expect("a name").to_owned());
+        }
+    }
+    let shipped = fordcross_profiles::CROSSINGS.len();
+    assert_eq!(met.len(), shipped, "each crossing that ships is tried: {met:?}");
+    assert_eq!(desk.names(), ["corrie.xml", "export.json", "gw.xml", "sandle.xml"], "nothing is written");
+}
+
+#[test]
+fn what_no_rule_speaks_of_and_what_is_never_used_is_told() {
+    let desk = Desk::new();
+    let ran = desk.run_to(1, "profile try gw.xml none.xml --to osier/8@2.1");
+    for told in
+        ["gw.xml:17  unit/tide-offset", ".crossing.toml:126  moot filter/rule/off", "place links/partner"]
+    {
+        assert!(ran.out.contains(told), "{told}\n{}", ran.out);
+    }
+    assert!(ran.err.contains("cannot read `none.xml`"), "{}", ran.err);
+}
+
+#[rstest]
+#[case("profile show osier@2.0", "filter/list/action", true)]
+#[case("profile show osier@2.1", "filter/list/action", false)]
+#[case("profile show osier", "p1", false)]
+#[case("profile show teasel", "p1..p8", true)]
+#[case("profile show teasel --json", "\"identity\"", false)]
+fn a_profile_is_shown(#[case] line: &str, #[case] told: &str, #[case] is_told: bool) {
+    let ran = Desk::new().run_to(0, line);
+    assert_eq!(ran.out.contains(told), is_told, "{}", ran.out);
+}
+
+fn shipped(kind: &str) -> Vec<(&'static str, &'static str)> {
+    match kind {
+        "profile" => fordcross_profiles::PROFILES.iter().map(|file| (file.file, file.text)).collect(),
+        _ => fordcross_profiles::CROSSINGS.iter().map(|file| (file.file, file.text)).collect(),
+    }
+}
+
+/// The schemas take all that ships, and refuse what the program refuses.
+#[rstest]
+#[case("profile", &[("form  = \"xml\"", "from = \"xml\""), ("max = 4094", "max = \"4094\""), ("kept = \"hash\"", "kept = \"hashed\"")])]
+#[case("crossing", &[("[[place]]", "[[plaice]]"), ("to   = \"", "two = \""), ("@", "")])]
+fn schemas_check_files(#[case] kind: &str, #[case] mistakes: &[(&str, &str)]) {
+    let schema = Desk::new().run_to(0, &format!("profile schema {kind}")).out;
+    let schema: Value = serde_json::from_str(&schema).expect("JSON");
+    let validator = jsonschema::draft202012::new(&schema).expect("a schema");
+    let as_json = |text: &str| -> Value {
+        serde_json::to_value(text.parse::<toml::Table>().expect("TOML")).expect("JSON")
+    };
+    for (file, text) in shipped(kind) {
+        let problems: Vec<String> =
+            validator.iter_errors(&as_json(text)).map(|error| error.to_string()).collect();
+        assert!(problems.is_empty(), "{file}: {problems:?}");
+    }
+    for (find, put) in mistakes {
+        let (file, text) = shipped(kind)
+            .into_iter()
+            .find(|(_, text)| text.contains(find))
+            .expect("the case changes something");
+        assert!(!validator.is_valid(&as_json(&text.replacen(find, put, 1))), "{file} with {put}");
+    }
+}

@@ -122,7 +122,7 @@ impl Code {
                 "\"accounts\": {\"visitor\": {\"role\": \"administrator\"}}, \"system\": {",
             )],
             Self::BaseBeyond => {
-                &[(Base, "\"display-minutes\": 5", "\"display-minutes\": 5, \"login-text\": \"Hello\"")]
+                &[(Base, "\"system\": {", "\"interfaces\": {\"cu6\": {\"enabled\": false}}, \"system\": {")]
             }
             Self::LimitExceeded => &[(NewProfile, "\"filter/rules\" = 200 }", "\"filter/rules\" = 2 }")],
             Self::GivenTwice => &[

@@ -2,7 +2,8 @@
 
 use std::fmt::Write as _;
 
-/// A backup of about `bytes` bytes: leases and filter rules in equal parts, as real ones grow.
+/// A backup of about `bytes` bytes: leases and filter rules in equal parts, as real ones grow, with
+/// about 2 million settings in 100 MB.
 pub(crate) fn backup(bytes: usize) -> String {
     let mut text = String::with_capacity(bytes + 4_096);
     text.push_str(HEAD);
@@ -20,7 +21,7 @@ pub(crate) fn backup(bytes: usize) -> String {
     text
 }
 
-const PAIR: usize = 302;
+const PAIR: usize = 427;
 
 const HEAD: &str = r#"<?xml version="1.0" encoding="UTF-8"?>
 <teasel-backup firmware="4.6" model="40" taken="2026-11-16T02:10:00Z" kind="full">
@@ -48,29 +49,37 @@ const HEAD: &str = r#"<?xml version="1.0" encoding="UTF-8"?>
   </addresses>
 "#;
 
+/// Landing stages, for texts of the length that people write.
+const STAGES: [&str; 3] = ["wrackhaven-upper-shed", "sandle-point-pier", "corrie-slip-office"];
+
 fn lease(number: usize, text: &mut String) {
     let _ = write!(
         text,
         "    <host mac=\"{:02x}-{:02x}-5e-{:02x}-{:02x}-{:02x}\">\n      <ip>2001:db8::{:x}:{:x}</ip>\n      \
-         <name>unit-{number}</name>\n    </host>\n",
+         <name>unit-{number}.{}.marrowby.example</name>\n    </host>\n",
         number >> 28 & 0xF0,
         number >> 24 & 0xFF,
         number >> 16 & 0xFF,
         number >> 8 & 0xFF,
         number & 0xFF,
         number >> 16,
-        number & 0xFFFF
+        number & 0xFFFF,
+        STAGES[number % STAGES.len()]
     );
 }
 
 fn rule(number: usize, text: &mut String) {
     let action = if number % 7 == 3 { "deny" } else { "allow" };
     let at = ["p1", "p2", "p2.30"][number % 3];
+    let stage = STAGES[number % STAGES.len()];
     let protocol = if number.is_multiple_of(4) { "udp" } else { "tcp" };
+    if number.is_multiple_of(3) {
+        let _ = writeln!(text, "    <!-- asked for by the harbour office of {}, ticket {number} -->", stage);
+    }
     let _ = write!(
         text,
         "    <rule do=\"{action}\" at=\"{at}\">\n      <from>192.0.2.{}/27</from>\n      <to>198.51.100.{}/28</to>\n      \
-         <service>{protocol}/{}</service>\n      <log>no</log>\n      <note>rule {number}</note>\n    </rule>\n",
+         <service>{protocol}/{}</service>\n      <log>no</log>\n      <note>rule {number}: {stage}, tills and boards to the booking service</note>\n    </rule>\n",
         number % 8 * 32,
         number % 16 * 16,
         number % 65_535 + 1

@@ -9,6 +9,8 @@ use std::fs::{self, DirBuilder, File, OpenOptions, Permissions};
 use std::io::{self, Write};
 use std::os::unix::fs::{DirBuilderExt as _, OpenOptionsExt as _, PermissionsExt as _};
 use std::path::{Path, PathBuf};
+use std::sync::Mutex;
+use std::thread::JoinHandle;
 
 /// The file that makes a folder known as the results of a carry.
 pub(crate) const RECEIPT: &str = "receipt.json";
@@ -26,6 +28,8 @@ pub(crate) struct ResultFolder {
     target: PathBuf,
     half: tempfile::TempDir,
     existing: Existing,
+    /// Files on their way to the disk, with their names. Several at once take hardly longer than one.
+    syncing: Mutex<Vec<(String, JoinHandle<io::Result<()>>)>>,
     /// Locked as long as this run lives.
     _lock: File,
 }
@@ -47,7 +51,7 @@ impl ResultFolder {
         let lock = File::create(half.path().join(LOCK))
             .and_then(|file| file.try_lock().map(|()| file).map_err(io::Error::from))
             .map_err(|error| Failed::file(target, "write", &error))?;
-        Ok(Self { target: target.to_owned(), half, existing, _lock: lock })
+        Ok(Self { target: target.to_owned(), half, existing, syncing: Mutex::default(), _lock: lock })
     }
 
     /// Writes one file, readable by its owner only.
@@ -61,7 +65,10 @@ impl ResultFolder {
             let file = OpenOptions::new().write(true).create_new(true).mode(0o600).open(&path)?;
             let mut buffered = io::BufWriter::with_capacity(1 << 16, EarlySync { file, unsynced: 0 });
             write(&mut buffered)?;
-            buffered.into_inner().map_err(io::IntoInnerError::into_error)?.file.sync_all()
+            let file = buffered.into_inner().map_err(io::IntoInnerError::into_error)?.file;
+            let syncing = std::thread::spawn(move || file.sync_all());
+            self.syncing.lock().expect("no thread panics with it").push((name.to_owned(), syncing));
+            Ok(())
         };
         write_file().map_err(|error| Failed::file(&self.target.join(name), "write", &error))
     }
@@ -70,6 +77,10 @@ impl ResultFolder {
     pub(crate) fn finish(self) -> Result<(), Failed> {
         let target = &self.target;
         let failed = |error: io::Error| Failed::file(target, "write", &error);
+        for (name, syncing) in self.syncing.lock().expect("no thread panics with it").drain(..) {
+            let synced = syncing.join().expect("syncing does not panic");
+            synced.map_err(|error| Failed::file(&target.join(name), "write", &error))?;
+        }
         check_target(target, self.existing)?;
         fs::remove_file(self.half.path().join(LOCK)).map_err(failed)?;
         if fs::read_dir(target).is_ok_and(|mut entries| entries.next().is_some()) {

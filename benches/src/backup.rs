@@ -74,7 +74,7 @@ fn rule(number: usize, text: &mut String) {
     let stage = STAGES[number % STAGES.len()];
     let protocol = if number.is_multiple_of(4) { "udp" } else { "tcp" };
     if number.is_multiple_of(3) {
-        let _ = writeln!(text, "    <!-- asked for by the harbour office of {}, ticket {number} -->", stage);
+        let _ = writeln!(text, "    <!-- asked for by the harbour office of {stage}, ticket {number} -->");
     }
     let _ = write!(
         text,

@@ -173,20 +173,8 @@ fn looks_like_text(text: &str) -> String {
     format!("plain text of {}, neither XML nor JSON", count(lines, "line"))
 }
 
-/// What bytes that are no text look like, by the first of them.
-pub fn looks_like_bytes(bytes: &[u8]) -> &'static str {
-    match bytes {
-        [0x1F, 0x8B, ..] => "gzip data",
-        [b'P', b'K', 3, 4, ..] => "a zip archive",
-        [0xFF, 0xFE, ..] | [0xFE, 0xFF, ..] => "UTF-16 text",
-        bytes if bytes.starts_with(b"SQLite format 3") => "an SQLite database",
-        bytes if bytes.starts_with(b"age-encryption.org/") => "a file encrypted with age",
-        _ => "bytes that are not UTF-8 text",
-    }
-}
-
 /// The finding for a file that no profile recognises.
-pub fn unrecognised(source: Source<'_>, library: &Library, look: impl AsRef<str>) -> Box<Finding> {
+fn unrecognised(source: Source<'_>, library: &Library, look: impl AsRef<str>) -> Box<Finding> {
     let looked_for: Vec<String> = library
         .profiles()
         .iter()

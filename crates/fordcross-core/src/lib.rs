@@ -3,14 +3,15 @@
 //!
 //! The way of the data, each stage with its own types:
 //!
-//! 1. **read**: [`xml`] and [`json`] make one [`tree`] of whatever form came in, with the place of
+//! 1. **unwrap**: [`unwrap`](mod@unwrap) makes text of what is packed or in another character set;
+//! 2. **read**: [`xml`] and [`json`] make one [`tree`] of whatever form came in, with the place of
 //!    every value in it;
-//! 2. **recognise**: [`backup`] finds the platform line among the [`library`]'s profiles;
-//! 3. **check**: [`profile`] and [`crossing`] turn TOML into rules that are known to fit together, or
+//! 3. **recognise**: [`backup`] finds the platform line among the [`library`]'s profiles;
+//! 4. **check**: [`profile`] and [`crossing`] turn TOML into rules that are known to fit together, or
 //!    into findings that name every mistake;
-//! 4. **map**: [`mapping`] decides which old port becomes which new one;
-//! 5. **carry**: [`carry`](mod@carry) applies the rules, writes the result and reads it back;
-//! 6. **account**: the [`ledger`] has one row for each setting and object of the backup, with its one
+//! 5. **map**: [`mapping`] decides which old port becomes which new one;
+//! 6. **carry**: [`carry`](mod@carry) applies the rules, writes the result and reads it back;
+//! 7. **account**: the [`ledger`] has one row for each setting and object of the backup, with its one
 //!    [`fate`].
 //!
 //! No platform is known to this code: all of that is data.
@@ -28,7 +29,8 @@
 //! ```
 //!
 //! # Limitations
-//! Configurations are read from and written as XML and JSON; one file makes a backup.
+//! Configurations are read from and written as XML and JSON; one file makes a backup. What is written is
+//! UTF-8.
 
 mod automaton;
 pub mod backup;
@@ -56,4 +58,5 @@ pub mod survey;
 mod toml_file;
 pub mod tree;
 pub mod typing;
+pub mod unwrap;
 pub mod xml;

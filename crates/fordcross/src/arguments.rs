@@ -2,6 +2,7 @@
 
 use clap::{Args, Parser, Subcommand, ValueEnum};
 use fordcross_core::finding::{Code, Severity, did_you_mean};
+use fordcross_core::unwrap::Charset;
 use std::path::PathBuf;
 
 /// Converts configuration backups between models and releases, with every setting accounted for.
@@ -128,11 +129,17 @@ pub(crate) struct Survey {
     pub(crate) reading: Reading,
 }
 
-#[derive(Clone, Debug, Args)]
+#[derive(Clone, Debug, Default, Args)]
 pub(crate) struct Reading {
     /// Read the backup as this listed release, whatever it says itself
     #[arg(long, value_name = "RELEASE")]
     pub(crate) treat_as: Option<String>,
+    /// The character set of the backup, where it does not say so itself: `windows-1252`
+    #[arg(long, value_name = "NAME", value_parser = parse_charset)]
+    pub(crate) charset: Option<Charset>,
+    /// How many bytes a packed backup may unpack to
+    #[arg(long, value_name = "BYTES")]
+    pub(crate) max_unpacked: Option<u64>,
 }
 
 #[derive(Debug, Args)]
@@ -191,6 +198,12 @@ fn parse_severity(text: &str) -> Result<(Code, Severity), String> {
     })?;
     let severity = Severity::ALL.into_iter().find(|known| known.word() == severity);
     Ok((found, severity.ok_or("a severity is `blocker`, `warning` or `note`")?))
+}
+
+fn parse_charset(text: &str) -> Result<Charset, String> {
+    Charset::named(text).ok_or_else(|| {
+        format!("there is no character set `{text}`; usual ones are `utf-8`, `utf-16le`, `windows-1252`")
+    })
 }
 
 fn parse_answer(text: &str) -> Result<(String, String), String> {

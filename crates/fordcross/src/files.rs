@@ -1,9 +1,10 @@
 //! Reading what a person names.
 
+use crate::arguments::Reading;
+use crate::receipt::Entry;
 use crate::status::Failed;
-use fordcross_core::backup::{looks_like_bytes, unrecognised};
-use fordcross_core::library::Library;
 use fordcross_core::source::Source;
+use fordcross_core::unwrap::{Charset, Limits, Packing, open};
 use std::fs;
 use std::io::Read;
 use std::path::Path;
@@ -16,6 +17,11 @@ const MAX_BYTES: u64 = u32::MAX as u64;
 pub(crate) struct InputFile {
     pub(crate) name: String,
     pub(crate) text: String,
+    pub(crate) charset: Charset,
+    /// How it was packed, and in how many bytes.
+    pub(crate) packing: Option<(Packing, usize)>,
+    /// The file as it was read, for the receipt.
+    pub(crate) entry: Entry,
 }
 
 impl InputFile {
@@ -25,7 +31,7 @@ impl InputFile {
 }
 
 /// Reads a backup; `-` is standard input.
-pub(crate) fn read_backup(path: &Path, input: &mut dyn Read, library: &Library) -> Result<InputFile, Failed> {
+pub(crate) fn read_backup(path: &Path, input: &mut dyn Read, reading: &Reading) -> Result<InputFile, Failed> {
     let (name, bytes) = if path == Path::new("-") {
         let mut bytes = Vec::new();
         input
@@ -52,13 +58,15 @@ pub(crate) fn read_backup(path: &Path, input: &mut dyn Read, library: &Library) 
     if bytes.len() as u64 > MAX_BYTES {
         return Err(too_large(path));
     }
-    match String::from_utf8(bytes) {
-        Ok(text) => Ok(InputFile { name, text }),
-        Err(error) => {
-            let source = Source { name: &name, text: "" };
-            Err(unrecognised(source, library, looks_like_bytes(error.as_bytes())).into())
-        }
-    }
+    let limits = reading
+        .max_unpacked
+        .map_or_else(Limits::default, |most| Limits { most: most.min(MAX_BYTES), ratio: None });
+    let length = bytes.len();
+    let entry = Entry::new("backup", &name, &bytes);
+    let opened = open(&name, bytes, reading.charset, &limits)?;
+    let packing = opened.packing.map(|packing| (packing, length));
+    let plain = packing.and_then(|(packing, _)| name.strip_suffix(packing.ending())).unwrap_or(&name);
+    Ok(InputFile { name: plain.to_owned(), entry, text: opened.text, charset: opened.charset, packing })
 }
 
 fn too_large(path: &Path) -> Failed {

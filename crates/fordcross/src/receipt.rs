@@ -44,6 +44,11 @@ impl Entry {
         hash.entry(role, file)
     }
 
+    /// The same in another role.
+    pub(crate) fn in_role(self, role: &'static str) -> Self {
+        Self { role, ..self }
+    }
+
     fn json(&self) -> Value {
         json!({ "role": self.role, "file": self.file, "bytes": self.bytes, "blake3": self.blake3 })
     }

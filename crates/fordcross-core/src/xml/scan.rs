@@ -189,7 +189,7 @@ impl Scanner<'_> {
         self.tree.children(NodeId::DOCUMENT).last().unwrap_or(NodeId::DOCUMENT)
     }
 
-    /// The XML declaration (production 23), of which only the encoding matters.
+    /// The XML declaration (production 23). What it says of the character set was gone by already.
     fn declaration(&mut self) -> Result<(), Malformed> {
         let is_declaration =
             self.rest().starts_with("<?xml") && self.rest().as_bytes().get(5).copied().is_some_and(is_space);
@@ -200,19 +200,6 @@ impl Scanner<'_> {
         let Some(len) = memmem::find(self.rest().as_bytes(), b"?>") else {
             return self.fail(start, start + 5, "the XML declaration has no end");
         };
-        let declaration = &self.text[start..start + len];
-        if let Some(at) = declaration.find("encoding") {
-            let value = declaration[at + 8..].trim_start_matches([' ', '\t', '\n', '\r', '=']);
-            let name = value.get(1..).and_then(|v| v.split(['"', '\'']).next()).unwrap_or("");
-            if !matches!(name.to_ascii_lowercase().as_str(), "utf-8" | "utf8" | "us-ascii") {
-                return Err(Malformed {
-                    code: Code::NotText,
-                    span: Span::new(start + at, start + len),
-                    message: "the XML declaration names an encoding other than UTF-8".into(),
-                    help: Some("convert the file to UTF-8 and change the declaration with it".into()),
-                });
-            }
-        }
         self.tree.push(NodeId::DOCUMENT, Kind::Instruction, "xml", Span::new(start, start + len + 2));
         self.at = start + len + 2;
         Ok(())
@@ -642,7 +629,6 @@ mod tests {
     #[case("<!DOCTYPE a><a/>", "document type declaration", 0)]
     #[case("<a>\u{1}</a>", "U+0001", 3)]
     #[case("<1/>", "begins no tag", 0)]
-    #[case("<?xml version='1.0' encoding='latin1'?><a/>", "other than UTF-8", 20)]
     fn refuses(#[case] text: &str, #[case] message: &str, #[case] at: u32) {
         let finding = read_xml(Source { name: "x", text }).expect_err("refused");
         assert!(finding.message.contains(message), "{}", finding.message);

@@ -2,7 +2,7 @@
 
 use super::map::read_map;
 use super::way::{Loaded, Ready, Receiver, load, open};
-use crate::arguments::{Carry, General};
+use crate::arguments::{Carry, General, Reading};
 use crate::files::{InputFile, read_backup};
 use crate::output::findings::{finding_json, print_findings};
 use crate::output::table::columns;
@@ -34,7 +34,7 @@ pub(crate) fn carry(
     let loaded = load(general, &options.way, input)?;
     let ready = loaded.ready(options.way.reading.treat_as.as_deref())?;
     let base_file =
-        options.base.as_deref().map(|path| read_backup(path, input, &loaded.library)).transpose()?;
+        options.base.as_deref().map(|path| read_backup(path, input, &Reading::default())).transpose()?;
     let base = base_file.as_ref().map(|file| open_base(file, &loaded)).transpose()?;
     let walk = ready.walk();
     let decisions = decide(options.map.as_deref(), &loaded, &ready, &walk)?;
@@ -62,7 +62,7 @@ pub(crate) fn carry(
     carried.findings.splice(0..0, ready.notices.iter().cloned());
     carried.findings.sort_by_key(|finding| finding.severity);
     let mut inputs = input_entries(options, &loaded, &ready)?;
-    inputs.extend(base_file.iter().map(|file| Entry::new("base", &file.name, file.text.as_bytes())));
+    inputs.extend(base_file.iter().map(|file| file.entry.clone().in_role("base")));
     let files = write(&folder, options, &loaded, &ready, (&inputs, &decisions.proposals), &mut carried)?;
     folder.finish()?;
     let counts = carried.counts();
@@ -130,7 +130,7 @@ fn open_base<'l>(file: &'l InputFile, loaded: &'l Loaded) -> Result<Backup<'l>, 
 
 /// All that went in, apart from a base.
 fn input_entries(options: &Carry, loaded: &Loaded, ready: &Ready<'_>) -> Result<Vec<Entry>, Failed> {
-    let mut inputs = vec![Entry::new("backup", &loaded.file.name, loaded.file.text.as_bytes())];
+    let mut inputs = vec![loaded.file.entry.clone()];
     inputs.extend(
         ready.profile_files.iter().map(|file| Entry::new("profile", &file.file, file.text.as_bytes())),
     );

@@ -2,7 +2,7 @@
 
 use super::way::{open, treated_as};
 use crate::arguments::{General, Survey};
-use crate::files::read_backup;
+use crate::files::{InputFile, read_backup};
 use crate::library;
 use crate::output::findings::print_findings;
 use crate::output::table::columns;
@@ -26,7 +26,7 @@ pub(crate) fn survey(
     let mut status = Status::Done;
     let mut answers = Vec::new();
     for (index, path) in options.backups.iter().enumerate() {
-        let file = read_backup(path, input, &library);
+        let file = read_backup(path, input, &options.reading);
         let opened = file
             .as_ref()
             .map_err(|_| ())
@@ -34,14 +34,15 @@ pub(crate) fn survey(
         match (file.as_ref().err().is_some(), opened) {
             (false, Ok(Ok((backup, profile, profile_file)))) => {
                 let counted = survey::survey(&backup, &profile, today);
+                let Ok(file) = &file else { continue };
                 if general.json {
-                    answers.push(to_json(&backup, &profile, &counted));
+                    answers.push(to_json(file, &backup, &profile, &counted));
                     continue;
                 }
                 if index > 0 {
                     printer.line("")?;
                 }
-                print(printer, &backup, &profile, profile_file, &counted)?;
+                print(printer, file, &backup, &profile, profile_file, &counted)?;
                 if let Some(finding) = treated_as(&backup) {
                     print_findings(printer, &[finding], &Sources::default())?;
                 }
@@ -63,6 +64,7 @@ pub(crate) fn survey(
 
 fn print(
     printer: &mut Printer<'_>,
+    read: &InputFile,
     backup: &Backup<'_>,
     profile: &Profile,
     file: &ProfileFile,
@@ -84,6 +86,14 @@ fn print(
     about.extend(identity.label.as_ref().map(|label| format!("label `{label}`")));
     if !about.is_empty() {
         printer.line(&format!("  {}", clean(&about.join("; "))))?;
+    }
+    let packed = read.packing.map(|(packing, bytes)| {
+        format!("{} in {}, {} unpacked", packing.word(), count(bytes, "byte"), count(read.text.len(), "byte"))
+    });
+    let charset = (!read.charset.is_utf8()).then(|| format!("text in {}", read.charset.name()));
+    let form: Vec<String> = packed.into_iter().chain(charset).collect();
+    if !form.is_empty() {
+        printer.line(&format!("  {}", form.join("; ")))?;
     }
     let dated = profile.dated.as_deref().map(|date| format!(" of {date}")).unwrap_or_default();
     printer.line(&format!("  read under the profile {}{dated}\n", file.file))?;
@@ -129,7 +139,7 @@ fn print(
     Ok(())
 }
 
-fn to_json(backup: &Backup<'_>, profile: &Profile, counted: &survey::Survey) -> Value {
+fn to_json(read: &InputFile, backup: &Backup<'_>, profile: &Profile, counted: &survey::Survey) -> Value {
     let identity = &backup.identity;
     let section = |section: &SectionCount| {
         json!({
@@ -144,6 +154,8 @@ fn to_json(backup: &Backup<'_>, profile: &Profile, counted: &survey::Survey) -> 
         .collect();
     json!({
         "file": backup.tree.source().name,
+        "packed": read.packing.map(|(packing, _)| packing.word()),
+        "charset": read.charset.name(),
         "line": profile.line,
         "model": identity.model,
         "release": identity.release,

@@ -56,7 +56,7 @@ pub(crate) struct Loaded {
 pub(crate) fn load(general: &General, way: &Way, input: &mut dyn Read) -> Result<Loaded, Failed> {
     let receiver = Receiver::parse(&way.to)?;
     let library = library::load(&general.profiles)?;
-    let file = read_backup(&way.backup, input, &library)?;
+    let file = read_backup(&way.backup, input, &way.reading)?;
     Ok(Loaded { library, file, receiver })
 }
 

@@ -24,3 +24,4 @@ mod planted;
 mod printing;
 mod refusals;
 mod secrets;
+mod unwrap;

@@ -33,14 +33,6 @@ fn another_outermost_element_is_not_recognised() {
 }
 
 #[test]
-fn bytes_that_are_no_text_are_named() {
-    let desk = Desk::new();
-    desk.write("gw.xml", b"\x1f\x8b\x08\x00\xff\xfe");
-    let ran = desk.run_to(1, "survey gw.xml");
-    assert!(ran.err.contains("it is gzip data"), "{}", ran.err);
-}
-
-#[test]
 fn all_that_is_wrong_with_a_head_is_told_at_once() {
     let desk = Desk::new();
     desk.write("gw.xml", WRACKHAVEN.replace("firmware=\"4.6\" model=\"20\"", "firmware=\"5\" model=\"30\""));

@@ -1,0 +1,97 @@
+//! Character sets: which one a text is in, and the text itself.
+
+use encoding_rs::{Encoding, UTF_8, UTF_16BE, UTF_16LE};
+
+/// A character set.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct Charset(&'static Encoding);
+
+impl Charset {
+    /// By its name, or one of those that the Encoding Standard gives it: `latin1`, `utf-16le`.
+    pub fn named(name: &str) -> Option<Self> {
+        Encoding::for_label(name.as_bytes()).map(Self)
+    }
+
+    /// Its name.
+    pub fn name(self) -> &'static str {
+        self.0.name()
+    }
+
+    /// Whether it is the usual one.
+    pub fn is_utf8(self) -> bool {
+        self.0 == UTF_8
+    }
+}
+
+/// Why bytes are no text.
+#[derive(Debug)]
+pub(super) struct Undecoded {
+    pub(super) bytes: Vec<u8>,
+    /// So many bytes are good.
+    pub(super) valid: usize,
+    pub(super) charset: Charset,
+    /// A character set that the file names and nobody knows.
+    pub(super) unknown: Option<String>,
+}
+
+/// The text, its character set, and whether the text is not just the bytes.
+pub(super) fn decode(bytes: Vec<u8>, said: Option<Charset>) -> Result<(String, Charset, bool), Undecoded> {
+    // A byte order mark is surer than what anybody says.
+    if let Some((encoding, length)) = Encoding::for_bom(&bytes) {
+        return decode_as(bytes, encoding, length);
+    }
+    if let Some(Charset(encoding)) = said {
+        return decode_as(bytes, encoding, 0);
+    }
+    if let Some(encoding) = wide(&bytes) {
+        return decode_as(bytes, encoding, 0);
+    }
+    match declared(&bytes) {
+        Some(label) => match Encoding::for_label(label.as_bytes()) {
+            // What can be read is in no set of wide characters, whatever it says.
+            Some(encoding) if encoding != UTF_16LE && encoding != UTF_16BE => decode_as(bytes, encoding, 0),
+            Some(_) => decode_as(bytes, UTF_8, 0),
+            None => Err(Undecoded { bytes, valid: 0, charset: Charset(UTF_8), unknown: Some(label) }),
+        },
+        None => decode_as(bytes, UTF_8, 0),
+    }
+}
+
+fn decode_as(
+    mut bytes: Vec<u8>,
+    encoding: &'static Encoding,
+    mark: usize,
+) -> Result<(String, Charset, bool), Undecoded> {
+    let charset = Charset(encoding);
+    if encoding == UTF_8 {
+        bytes.drain(..mark);
+        return String::from_utf8(bytes).map(|text| (text, charset, mark > 0)).map_err(|error| {
+            let valid = error.utf8_error().valid_up_to();
+            Undecoded { bytes: error.into_bytes(), valid, charset, unknown: None }
+        });
+    }
+    match encoding.decode_without_bom_handling_and_without_replacement(&bytes[mark..]) {
+        Some(text) => Ok((text.into_owned(), charset, true)),
+        None => Err(Undecoded { bytes, valid: 0, charset, unknown: None }),
+    }
+}
+
+/// UTF-16 without a mark, by the first two characters, which are ASCII in XML and JSON (RFC 4627
+/// section 3).
+fn wide(bytes: &[u8]) -> Option<&'static Encoding> {
+    match bytes {
+        [0, first, 0, second, ..] if *first != 0 && *second != 0 => Some(UTF_16BE),
+        [first, 0, second, 0, ..] if *first != 0 && *second != 0 => Some(UTF_16LE),
+        _ => None,
+    }
+}
+
+/// The character set that an XML declaration names.
+fn declared(bytes: &[u8]) -> Option<String> {
+    let head = &bytes[..bytes.len().min(256)];
+    let head = head.strip_prefix(b"<?xml")?;
+    let end = head.windows(2).position(|two| two == b"?>")?;
+    let text = std::str::from_utf8(&head[..end]).ok()?;
+    let value = text[text.find("encoding")? + 8..].trim_start_matches([' ', '\t', '\n', '\r', '=']);
+    Some(value.get(1..)?.split(['"', '\'']).next()?.to_owned())
+}

@@ -1,0 +1,139 @@
+//! Files that are one packed file: gzip (RFC 1952), Zstandard (RFC 8878).
+
+use crate::finding::Code;
+use ruzstd::decoding::StreamingDecoder;
+use ruzstd::decoding::errors::FrameDecoderError;
+use std::io::{self, Read as _};
+
+/// How a file is packed.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Packing {
+    /// RFC 1952.
+    Gzip,
+    /// RFC 8878.
+    Zstandard,
+}
+
+/// How much is unpacked.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct Limits {
+    /// The most bytes that a packed file may unpack to.
+    pub most: u64,
+    /// How many times its size it may unpack to, if that is more than 16 MiB. Configurations stay far below.
+    pub ratio: Option<u64>,
+}
+
+impl Default for Limits {
+    fn default() -> Self {
+        Self { most: 1 << 30, ratio: Some(200) }
+    }
+}
+
+/// Up to so many bytes the ratio does not matter.
+const SMALL: u64 = 16 << 20;
+
+/// Why a file cannot be unpacked.
+pub(super) struct Unpackable {
+    pub(super) code: Code,
+    pub(super) message: String,
+    pub(super) help: &'static str,
+}
+
+impl Packing {
+    /// By the first bytes.
+    pub(super) fn of(bytes: &[u8]) -> Option<Self> {
+        match bytes {
+            [0x1F, 0x8B, ..] => Some(Self::Gzip),
+            [0x28, 0xB5, 0x2F, 0xFD, ..] => Some(Self::Zstandard),
+            _ => None,
+        }
+    }
+
+    /// The word for it.
+    pub fn word(self) -> &'static str {
+        match self {
+            Self::Gzip => "gzip",
+            Self::Zstandard => "zstd",
+        }
+    }
+
+    /// What files that are packed so end with.
+    pub fn ending(self) -> &'static str {
+        match self {
+            Self::Gzip => ".gz",
+            Self::Zstandard => ".zst",
+        }
+    }
+
+    pub(super) fn unpack(self, bytes: &[u8], limits: &Limits) -> Result<Vec<u8>, Unpackable> {
+        let by_ratio = |ratio: u64| SMALL.max((bytes.len() as u64).saturating_mul(ratio));
+        let most = limits.most.min(limits.ratio.map_or(u64::MAX, by_ratio));
+        let word = self.word();
+        let mut unpacked = Vec::new();
+        // Several packed pieces one after the other are one file.
+        let read = match self {
+            Self::Gzip => flate2::bufread::MultiGzDecoder::new(bytes)
+                .take(most.saturating_add(1))
+                .read_to_end(&mut unpacked),
+            Self::Zstandard => read_zstd(bytes, most.saturating_add(1), &mut unpacked),
+        };
+        if let Err(error) = read {
+            let cut_off = error.kind() == io::ErrorKind::UnexpectedEof;
+            return Err(Unpackable {
+                code: Code::NotText,
+                message: if cut_off {
+                    format!("the {word} data is cut off")
+                } else {
+                    format!("the {word} data is damaged: {error}")
+                },
+                help: "compare the file's size with the original and fetch it again",
+            });
+        }
+        if unpacked.len() as u64 > most {
+            let message = match limits.ratio {
+                Some(ratio) if most < limits.most => {
+                    format!(
+                        "the gzip data unpacks to more than {ratio} times its size, as no configuration does"
+                    )
+                }
+                _ => format!("the {word} data unpacks to more than {most} bytes"),
+            };
+            return Err(Unpackable {
+                code: Code::TooLarge,
+                message,
+                help: "if you know what it is, say with `--max-unpacked BYTES` how much it may become",
+            });
+        }
+        Ok(unpacked)
+    }
+}
+
+/// Reads frame after frame, each with its own check sum.
+fn read_zstd(bytes: &[u8], most: u64, unpacked: &mut Vec<u8>) -> io::Result<usize> {
+    let mut rest = bytes;
+    while !rest.is_empty() {
+        let mut frame = StreamingDecoder::new(&mut rest).map_err(io_error)?;
+        let left = most.saturating_sub(unpacked.len() as u64);
+        (&mut frame).take(left).read_to_end(unpacked)?;
+        if unpacked.len() as u64 >= most {
+            break;
+        }
+        let decoder = frame.into_frame_decoder();
+        if decoder.get_checksum_from_data() != decoder.get_calculated_checksum() {
+            return Err(io::Error::other("its check sum is another"));
+        }
+    }
+    Ok(unpacked.len())
+}
+
+/// What ends too early is told apart from what is damaged, where the crate tells.
+fn io_error(error: FrameDecoderError) -> io::Error {
+    let mut cause: Option<&dyn std::error::Error> = Some(&error);
+    while let Some(at) = cause {
+        if at.downcast_ref::<io::Error>().is_some_and(|error| error.kind() == io::ErrorKind::UnexpectedEof) {
+            return io::ErrorKind::UnexpectedEof.into();
+        }
+        cause = at.source();
+    }
+    io::Error::other(error)
+}

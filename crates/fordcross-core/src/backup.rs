@@ -1,6 +1,7 @@
 //! Recognising a backup: which line wrote it, which release, on which model.
 
 use crate::finding::{Code, Finding, count, one_of};
+use crate::ini::read_ini;
 use crate::json::read_json_tree;
 use crate::library::{Library, ProfileFile};
 use crate::profile::{Fact, FileForm, Profile};
@@ -34,23 +35,59 @@ pub struct Identity {
     pub label: Option<String>,
 }
 
-/// Reads a file in its form.
+/// Reads a file in its form, and finds the profile that recognises it.
 ///
 /// # Errors
-/// That it is in none of the forms, or not well-formed.
-pub fn read_tree<'a>(source: Source<'a>, library: &Library) -> Result<(Tree<'a>, FileForm), Box<Finding>> {
-    match sniff(source.text) {
-        Some(FileForm::Xml) => read_xml(source).map(|tree| (tree, FileForm::Xml)),
-        Some(FileForm::Json) => read_json_tree(source).map(|tree| (tree, FileForm::Json)),
-        None => Err(unrecognised(source, library, looks_like_text(source.text))),
+/// That it is in none of the forms, or not well-formed, or that no profile recognises it: what was looked
+/// for, and what the file looks like.
+pub fn read<'a, 'l>(
+    source: Source<'a>,
+    library: &'l Library,
+) -> Result<(Tree<'a>, &'l ProfileFile), Box<Finding>> {
+    let form = sniff(source.text);
+    if form != Some(FileForm::Xml)
+        && let Some(found) = read_by_manners(source, library)
+    {
+        return found;
     }
+    let tree = match form {
+        Some(FileForm::Xml) => read_xml(source)?,
+        Some(FileForm::Json) => read_json_tree(source)?,
+        Some(FileForm::Ini) | None => {
+            return Err(unrecognised(source, library, looks_like_text(source.text)));
+        }
+    };
+    let profile = recognise(&tree, form.unwrap_or(FileForm::Json), library)?;
+    Ok((tree, profile))
+}
+
+/// Reads INI by the manners of each line that writes it, until one has its marker in it.
+fn read_by_manners<'a, 'l>(
+    source: Source<'a>,
+    library: &'l Library,
+) -> Option<Result<(Tree<'a>, &'l ProfileFile), Box<Finding>>> {
+    let mut refused = None;
+    for file in library.profiles().iter().filter(|profile| profile.form == FileForm::Ini) {
+        // A profile with mistakes was refused when it was loaded.
+        let Ok(profile) = file.parse() else { continue };
+        match read_ini(source, &profile.ini) {
+            Ok(tree) if tree.child(tree.root(), &profile.marker).is_some() => return Some(Ok((tree, file))),
+            Ok(_) => {}
+            // It is told only if the file seems to be of that line.
+            Err(finding) => {
+                let marker = profile.marker.as_str();
+                let begins = |line: &str| line.trim_start_matches(['[', ' ', '\t']).starts_with(marker);
+                if source.text.lines().any(begins) {
+                    refused.get_or_insert(finding);
+                }
+            }
+        }
+    }
+    refused.map(Err)
 }
 
 /// The profile that recognises a tree.
-///
-/// # Errors
-/// That none does: what was looked for, and what the file looks like.
-pub fn recognise<'l>(
+fn recognise<'l>(
     tree: &Tree<'_>,
     form: FileForm,
     library: &'l Library,
@@ -58,20 +95,18 @@ pub fn recognise<'l>(
     let root = tree.root();
     let has_marker = |profile: &&ProfileFile| match form {
         FileForm::Xml => tree.name(root) == profile.marker,
-        FileForm::Json => tree.kind(root) == Kind::Map && tree.child(root, &profile.marker).is_some(),
+        FileForm::Json | FileForm::Ini => {
+            tree.kind(root) == Kind::Map && tree.child(root, &profile.marker).is_some()
+        }
     };
     library.profiles().iter().filter(|profile| profile.form == form).find(has_marker).ok_or_else(|| {
-        let look = match form {
-            FileForm::Xml => format!("XML with the outermost element `{}`", tree.name(root)),
-            FileForm::Json => {
-                let keys: Vec<&str> = tree.children(root).map(|child| tree.name(child)).collect();
-                match tree.kind(root) {
-                    Kind::Map => {
-                        format!("JSON with {} at its top: {}", count(keys.len(), "key"), one_of(keys))
-                    }
-                    _ => "JSON without an object at its top".to_owned(),
-                }
-            }
+        let look = if form == FileForm::Xml {
+            format!("XML with the outermost element `{}`", tree.name(root))
+        } else if tree.kind(root) == Kind::Map {
+            let keys: Vec<&str> = tree.children(root).map(|child| tree.name(child)).collect();
+            format!("JSON with {} at its top: {}", count(keys.len(), "key"), one_of(keys))
+        } else {
+            "JSON without an object at its top".to_owned()
         };
         unrecognised(tree.source(), library, look)
     })
@@ -170,7 +205,7 @@ fn looks_like_text(text: &str) -> String {
         return "an empty file".into();
     }
     let lines = text.lines().count();
-    format!("plain text of {}, neither XML nor JSON", count(lines, "line"))
+    format!("plain text of {}, neither XML nor JSON, nor INI of a known line", count(lines, "line"))
 }
 
 /// The finding for a file that no profile recognises.
@@ -183,6 +218,7 @@ fn unrecognised(source: Source<'_>, library: &Library, look: impl AsRef<str>) ->
                 format!("XML with the outermost element `{}` ({})", profile.marker, profile.line)
             }
             FileForm::Json => format!("JSON with the key `{}` at its top ({})", profile.marker, profile.line),
+            FileForm::Ini => format!("INI with the section or key `{}` ({})", profile.marker, profile.line),
         })
         .collect();
     let mut finding =
@@ -209,10 +245,9 @@ mod tests {
     fn read(text: &str, treat_as: Option<&str>) -> Result<Identity, String> {
         let mut library = Library::default();
         library.add_profile(ProfileFile::read("a.profile.toml".into(), PROFILE.into()).expect("a profile"));
-        let (tree, form) =
-            read_tree(Source { name: "b", text }, &library).map_err(|finding| finding.message)?;
-        let profile =
-            recognise(&tree, form, &library).map_err(|finding| finding.message)?.parse().expect("a profile");
+        let (tree, file) =
+            super::read(Source { name: "b", text }, &library).map_err(|finding| finding.message)?;
+        let profile = file.parse().expect("a profile");
         identify(&tree, &profile, treat_as).map_err(|findings| {
             findings.iter().map(|finding| finding.message.as_str()).collect::<Vec<_>>().join("; ")
         })

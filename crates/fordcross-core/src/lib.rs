@@ -29,7 +29,7 @@
 //! ```
 //!
 //! # Limitations
-//! Configurations are read from and written as XML and JSON; one file makes a backup. What is written is
+//! Configurations are read from and written as XML, JSON and INI; one file makes a backup. What is written is
 //! UTF-8.
 
 mod automaton;
@@ -40,6 +40,7 @@ pub mod crossing;
 mod expression;
 pub mod fate;
 pub mod finding;
+mod ini;
 pub mod json;
 mod layout;
 pub mod ledger;

@@ -14,7 +14,7 @@ use crate::fate::{Fate, Origin};
 use crate::finding::Code;
 use crate::ledger::{DecidedBy, Decision, Landing, Ledger, Note, OriginRow};
 use crate::mapping::PortTarget;
-use crate::profile::{Fact, FileForm, Lookup, PathStep};
+use crate::profile::{Fact, Lookup, PathStep};
 use crate::reading::{Reading, Row, RowKind};
 use crate::tree::{Beside, Kind, NodeId, Text, Tree};
 use rustc_hash::FxHashMap;
@@ -77,7 +77,7 @@ pub(super) fn apply<'i, 'a>(
     for index in 0..reading.omitted.len() {
         apply.pin(index);
     }
-    let has_comments = new.form == step.old().form && new.form == FileForm::Xml;
+    let has_comments = new.form == step.old().form && new.form.has_comments();
     let beside = if has_comments { apply.take_comments_along() } else { Beside::default() };
     let (tree, ledger) = apply.finish();
     (tree, beside, ledger)

@@ -79,11 +79,11 @@ impl<'a> Draft<'a> {
     /// One more of that name: an entry of a list, or an element beside its like.
     pub(super) fn entry(&mut self, parent: NodeId, name: &str, kind: Kind) -> Result<NodeId, Taken> {
         match self.form {
-            FileForm::Json => {
+            form if form.has_lists() => {
                 let list = self.branch(parent, name, Kind::List)?;
                 Ok(self.tree.push(list, kind, "", Span::default()))
             }
-            FileForm::Xml => {
+            _ => {
                 let name = self.tree.intern(name);
                 Ok(self.push(parent, kind, name))
             }

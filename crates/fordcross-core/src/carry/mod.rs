@@ -36,6 +36,7 @@ use crate::course::Leg;
 use crate::crossing::Phase;
 use crate::fate::{Fate, Origin};
 use crate::finding::{Code, Finding, Findings, Place, Severity, count};
+use crate::ini::write_ini;
 use crate::json::write_json;
 use crate::ledger::{DecidedBy, Ledger, LedgerWriter};
 use crate::locator::Labeler;
@@ -169,7 +170,7 @@ pub fn carry<'i, 'a>(input: CarryInput<'i, 'a>, walk: FirstWalk) -> Carried<'i, 
         arrange(&mut made, &leg.new);
         let FirstWalk { automaton, reading } = walk;
         // The next walk, and attributes in XML, ask for document order; JSON is written from any.
-        let made = if number + 1 < input.course.len() || leg.new.form == FileForm::Xml {
+        let made = if number + 1 < input.course.len() || !leg.new.form.has_lists() {
             let (ordered, new_ids) = made.in_document_order(&beside);
             ledger.renumber(&new_ids);
             ordered
@@ -222,6 +223,10 @@ pub fn carry<'i, 'a>(input: CarryInput<'i, 'a>, walk: FirstWalk) -> Carried<'i, 
 fn arrange(tree: &mut Tree<'_>, profile: &Profile) {
     if !profile.order.is_empty() {
         tree.arrange(tree.root(), &profile.order);
+    }
+    // Behind a heading, a key would be one of that section.
+    if profile.form == FileForm::Ini {
+        tree.leaves_first(tree.root());
     }
     for entry in &profile.schema.entries {
         if let What::Object { order, .. } = &entry.what
@@ -502,6 +507,7 @@ fn write_and_read_back(
         match form {
             FileForm::Json => write_json(expected.tree, &mut result),
             FileForm::Xml => write_xml(expected.tree, &mut result),
+            FileForm::Ini => write_ini(expected.tree, &expected.profile.ini, &mut result),
         }
         result
     });

@@ -5,6 +5,7 @@
 use super::references::References;
 use crate::automaton::{Automaton, Symbols};
 use crate::finding::{Code, Finding, Findings, did_you_mean};
+use crate::ini::read_ini;
 use crate::json::read_json;
 use crate::ledger::Ledger;
 use crate::locator::{Labeler, Trail};
@@ -69,6 +70,7 @@ pub(super) fn read_back(bytes: &[u8], expected: &Expected<'_>, automaton: &mut A
     let read = match profile.form {
         FileForm::Json => read_json(source, &mut comparison),
         FileForm::Xml => read_xml(source).map(|tree| replay(&tree, &mut comparison)),
+        FileForm::Ini => read_ini(source, &profile.ini).map(|tree| replay(&tree, &mut comparison)),
     };
     if let Err(finding) = read {
         return Told::only(*finding);
@@ -101,7 +103,7 @@ pub(super) fn read_back(bytes: &[u8], expected: &Expected<'_>, automaton: &mut A
     Told { differences, references }
 }
 
-/// Hands the nodes of an XML document on as a reader of events would.
+/// Hands the nodes of a document on as a reader of events would.
 fn replay(tree: &Tree<'_>, sink: &mut Comparison<'_>) {
     let mut open: Vec<NodeId> = Vec::new();
     let mut next = Some(tree.root());
@@ -159,10 +161,10 @@ impl Comparison<'_> {
             node = self.tree.next_sibling(node)?;
         }
         let same_name = self.open.is_empty() || self.tree.is_entry(node) || self.tree.name(node) == name;
-        // In XML a text is a text, whatever the type: nothing else is there to tell.
-        let bare_in_xml = self.wanted.profile.form == FileForm::Xml && kind == Kind::Text;
+        // In XML and INI a text is a text, whatever the type: nothing else is there to tell.
+        let bare_as_text = !self.wanted.profile.form.has_lists() && kind == Kind::Text;
         let found = self.tree.kind(node);
-        let same_kind = found == kind || bare_in_xml && found == Kind::Bare;
+        let same_kind = found == kind || bare_as_text && found == Kind::Bare;
         if !same_kind || !same_name {
             self.problem(node, "the result has something else here", None);
             self.expected = None;

@@ -41,7 +41,7 @@ impl SameLine {
 /// Whether a setting is an attribute where the form has attributes.
 pub(super) fn is_attribute(profile: &Profile, entry: u16) -> bool {
     matches!(profile.schema.entries[entry as usize].what, What::Setting { attribute: true, .. })
-        && profile.form == crate::profile::FileForm::Xml
+        && !profile.form.has_lists()
 }
 
 impl<'i, 'a> Apply<'_, 'i, 'a> {
@@ -83,9 +83,7 @@ impl<'i, 'a> Apply<'_, 'i, 'a> {
         let value = Text::Decoded(&prepared.text);
         // The way it was written stays, unless the new type is written otherwise.
         let old_kind = self.tree.kind(row.node);
-        let leaf_kind = if matches!(old_kind, Kind::Text | Kind::Bare)
-            && self.draft.form() == crate::profile::FileForm::Json
-        {
+        let leaf_kind = if matches!(old_kind, Kind::Text | Kind::Bare) && self.draft.form().has_lists() {
             prepared.kind
         } else {
             old_kind
@@ -122,8 +120,9 @@ impl<'i, 'a> Apply<'_, 'i, 'a> {
         let parent = self.counterpart(self.tree.parent(node));
         let name = self.tree.name(node);
         let kind = if self.tree.kind(node).is_branch() { self.tree.kind(node) } else { Kind::Map };
-        let is_one_of_many =
-            self.tree.is_entry(node) || self.reading.ordinals.of(node).is_some() || self.is_object(node);
+        let is_one_of_many = self.tree.is_entry(node)
+            || self.reading.ordinals.of(node).is_some()
+            || self.is_one_of_several(node);
         let made = match (is_one_of_many, kind) {
             (false, kind) => match self.draft.branch(parent, name, kind) {
                 Ok(branch) => branch,
@@ -138,9 +137,14 @@ impl<'i, 'a> Apply<'_, 'i, 'a> {
         made
     }
 
-    fn is_object(&self, node: NodeId) -> bool {
-        let at = self.reading.rows.partition_point(|row| row.node < node);
-        self.reading.rows.get(at).is_some_and(|row| row.node == node && row.kind == RowKind::Object)
+    /// Whether there may be several such objects beside it.
+    fn is_one_of_several(&self, node: NodeId) -> bool {
+        let row = self.reading.row_of(node).map(|row| self.reading.rows[row]);
+        let Some(row) = row.filter(|row| row.kind == RowKind::Object) else { return false };
+        let entry = self.automaton.accepted(row.accept).entry;
+        entry.is_some_and(|entry| {
+            matches!(self.step.old().schema.entries[entry as usize].what, What::Object { many: true, .. })
+        })
     }
 
     /// The new name of an object whose name is its key, if the map changes it.

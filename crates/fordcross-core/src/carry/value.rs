@@ -101,8 +101,19 @@ impl<'i, 'a: 'i> Step<'i, 'a> {
         let types = &self.new_profile().types;
         let loss = types.write(kind, &value, text).map_err(unfit)?;
         let loss = self.names.settle(types, kind, bound.text, text).or(loss);
+        self.fits_form(text)?;
         let fate = if loss.is_some() { Fate::Approximated } else { fate_of(text, bound.text, changed) };
         Ok((leaf_kind(&types.get(kind).form, text), fate, loss))
+    }
+
+    /// Some forms have no way to write some texts.
+    fn fits_form(&self, text: &str) -> Result<(), Failure> {
+        if self.new_profile().holds(text) {
+            return Ok(());
+        }
+        let message =
+            "the form of the new line has no way to write a value with line ends, or white space around it";
+        Err(Failure::new(Code::ValueUnfit, message))
     }
 
     fn prepared(&self, text: String, kind: TypeId, fate: Fate, loss: Option<Loss>) -> Prepared {
@@ -226,6 +237,7 @@ impl<'i, 'a: 'i> Hand<'_, 'i, 'a> {
             }
             pieces => (self.join(pieces, field.kind, &mut text)?, Fate::Folded),
         };
+        step.fits_form(&text)?;
         let mut prepared = step.prepared(text, field.kind, fate, loss);
         if is_attribute(step.new_profile(), field.entry) {
             prepared.kind = Kind::Attribute;

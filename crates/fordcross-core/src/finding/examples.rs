@@ -48,7 +48,7 @@ impl Code {
         const HOST: &str = "\"unit/name\"        = { type = \"host-name\", identity = true }";
         const HEAD: &str = "[crossing]\n";
         match self {
-            Self::NotText | Self::TooLarge | Self::ResultDiffers => &[],
+            Self::NotText | Self::TooLarge | Self::IniMalformed | Self::ResultDiffers => &[],
             Self::XmlMalformed => &[(Backup, "</unit>", "</unti>")],
             Self::XmlDoctype => &[(Backup, "<teasel-backup ", "<!DOCTYPE teasel-backup><teasel-backup ")],
             Self::JsonMalformed => &[(Base, "\"release\": \"2.1\",", "\"release\": \"2.1\"")],

@@ -66,6 +66,7 @@ codes! {
     XmlMalformed "xml-malformed" Blocker "a file is not well-formed XML"
     XmlDoctype "xml-doctype" Blocker "a file has a document type declaration, which is never followed"
     JsonMalformed "json-malformed" Blocker "a file is not well-formed JSON, or repeats a key"
+    IniMalformed "ini-malformed" Blocker "a line of a file is neither heading, nor key and value, nor comment"
     TomlMalformed "toml-malformed" Blocker "a profile, crossing or map is not well-formed TOML"
     Unrecognised "unrecognised" Blocker "no profile recognises the file"
     ReleaseUnlisted "release-unlisted" Blocker "the profile does not list the backup's release"

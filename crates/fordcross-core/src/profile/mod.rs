@@ -17,6 +17,7 @@ pub(crate) use parse::names_port;
 pub(crate) use schema::{Admits, Inherits, Lookup, PathStep, Repeats, Schema, What};
 
 use crate::finding::{Code, Finding, did_you_mean};
+use crate::ini::Manners;
 use crate::pattern::Pattern;
 use crate::source::Position;
 use crate::typing::Types;
@@ -28,17 +29,37 @@ pub enum FileForm {
     Xml,
     /// JSON, RFC 8259.
     Json,
+    /// Sections with keys and values, or keys and values alone.
+    Ini,
 }
 
 impl FileForm {
-    pub(crate) const ALL: [(&'static str, Self); 2] = [("xml", Self::Xml), ("json", Self::Json)];
+    pub(crate) const ALL: [(&'static str, Self); 3] =
+        [("xml", Self::Xml), ("json", Self::Json), ("ini", Self::Ini)];
 
     /// The word for it in profiles, and the ending of its files.
     pub fn word(self) -> &'static str {
         match self {
             Self::Xml => "xml",
             Self::Json => "json",
+            Self::Ini => "ini",
         }
+    }
+
+    /// The form of that name.
+    pub fn named(word: &str) -> Option<Self> {
+        Self::ALL.iter().find(|(known, _)| *known == word).map(|(_, form)| *form)
+    }
+
+    /// Whether it has lists and tables; in the others, what there are several of stands side by side under
+    /// one name, with attributes of its own.
+    pub(crate) fn has_lists(self) -> bool {
+        self == Self::Json
+    }
+
+    /// Whether comments can stand in it.
+    pub(crate) fn has_comments(self) -> bool {
+        self != Self::Json
     }
 }
 
@@ -71,6 +92,8 @@ pub struct Profile {
     pub(crate) types: Types,
     pub(crate) names: NameManners,
     pub(crate) around: Around,
+    /// How it writes INI, where that is its form.
+    pub(crate) ini: Manners,
     /// In what order the outermost branches are written; what it does not name comes last.
     pub(crate) order: Vec<String>,
 }
@@ -211,6 +234,11 @@ impl Profile {
     pub fn identity(&self) -> Vec<String> {
         let is = |entry: &&schema::Entry| matches!(entry.what, What::Setting { identity: true, .. });
         self.schema.entries.iter().filter(is).map(|entry| entry.pattern.to_string()).collect()
+    }
+
+    /// Whether its form can hold a value.
+    pub(crate) fn holds(&self, text: &str) -> bool {
+        self.form != FileForm::Ini || self.ini.holds(text)
     }
 
     /// How many settings and objects the profile declares.

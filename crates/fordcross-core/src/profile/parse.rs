@@ -7,6 +7,7 @@ use super::objects::{check_order, read_objects};
 use super::schema::{Entry, Lookup, PathStep, Repeats, Schema, What};
 use super::{Fact, Facts, FileForm, NeverHeld, Profile, Release, SectionDeclaration};
 use crate::finding::{Code, Findings, did_you_mean};
+use crate::ini::Manners;
 use crate::source::{LineIndex, Position, Source, Span};
 use crate::toml_file::{Report, Section, Word, as_word, parse_pattern};
 use crate::typing::{BUILT_IN, Form, RawTypes, TypeId, Types, declare_type, pick, type_at};
@@ -82,6 +83,10 @@ fn read_profile(source: Source<'_>, root: Section<'_, '_>) -> Option<Profile> {
             Some(NeverHeld { what: what?, remedy: remedy? })
         })
         .collect();
+    let ini = read_ini_manners(&root, form);
+    if form == Some(FileForm::Ini) {
+        check_depth(&root, &schema);
+    }
     let around = read_around(&root, &schema);
     root.finish();
     let release = releases.len().saturating_sub(1);
@@ -102,8 +107,76 @@ fn read_profile(source: Source<'_>, root: Section<'_, '_>) -> Option<Profile> {
         types: types.types,
         names,
         around,
+        ini,
         order: order.into_iter().map(|(name, _)| name).collect(),
     })
+}
+
+/// `[ini]`: how the line writes its files.
+fn read_ini_manners(root: &Section<'_, '_>, form: Option<FileForm>) -> Manners {
+    let mut manners = Manners::default();
+    let Some(section) = root.section("ini") else { return manners };
+    if form != Some(FileForm::Ini) {
+        root.report()
+            .add(
+                Code::ValueWrong,
+                section.span(),
+                "`[ini]` says how a line writes INI, and this one does not",
+            )
+            .help("write `form = \"ini\"` under `[profile]`, or take `[ini]` out");
+    }
+    let one = |word: Word<'_>| {
+        let mut chars = word.text.chars();
+        let only =
+            chars.next().filter(|c| chars.next().is_none() && !c.is_alphanumeric() && !"[]\"".contains(*c));
+        if only.is_none() {
+            root.report().add(
+                Code::ValueWrong,
+                word.span,
+                "expected one character that is no letter, digit, bracket or quote",
+            );
+        }
+        only
+    };
+    if let Some(separator) = section.word("separator").and_then(one) {
+        manners.separator = separator;
+    }
+    let comments: Vec<char> = section.words("comments").into_iter().filter_map(one).collect();
+    if !comments.is_empty() {
+        manners.comments = comments;
+    }
+    manners.quotes = section.boolean("quotes").unwrap_or(false);
+    if let Some(heading) = section.word("heading") {
+        // `{section} {name}`: what stands between is what parts them.
+        let parts = heading.text.strip_prefix("{section}").and_then(|rest| {
+            let (between, setting) = rest.strip_suffix('}')?.split_once('{')?;
+            (!between.is_empty() && !setting.is_empty()).then(|| (between.to_owned(), setting.to_owned()))
+        });
+        if parts.is_none() {
+            root.report()
+                .add(Code::ValueWrong, heading.span, "expected the parts of a heading")
+                .help("write `{section} {name}`, with what stands between them and the name of the setting");
+        }
+        manners.heading = parts;
+    }
+    section.finish();
+    manners
+}
+
+/// INI has sections and keys, and nothing below these.
+fn check_depth(root: &Section<'_, '_>, schema: &Schema) {
+    for entry in &schema.entries {
+        let most = if entry.what.is_object() { 1 } else { 2 };
+        if entry.pattern.steps.len() > most {
+            root.report()
+                .add(
+                    Code::LocatorUnknown,
+                    Span::default(),
+                    format!("INI has no place for `{}`", entry.pattern),
+                )
+                .help("sections are objects of one step, and their keys settings of two");
+        }
+    }
 }
 
 fn read_types(root: &Section<'_, '_>, types: &mut RawTypes) {

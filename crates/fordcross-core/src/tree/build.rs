@@ -138,6 +138,13 @@ impl<'a> Tree<'a> {
         self.link(parent, &children);
     }
 
+    /// Puts the values among the children of a branch before the others.
+    pub(crate) fn leaves_first(&mut self, parent: NodeId) {
+        let mut children: Vec<NodeId> = self.children(parent).collect();
+        children.sort_by_key(|child| !self.kind(*child).is_value());
+        self.link(parent, &children);
+    }
+
     /// Makes these, which are children of it already, all the children of a branch.
     fn link(&mut self, parent: NodeId, children: &[NodeId]) {
         let holder = &mut self.nodes[parent.index()];

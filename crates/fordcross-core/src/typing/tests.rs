@@ -150,3 +150,36 @@ fn ports_inside_a_name_are_renamed() {
     assert_eq!(types.write(id, &value, &mut out), Ok(None));
     assert_eq!(out, "cu2.30");
 }
+
+/// Each built-in type writes what it reads.
+#[test]
+fn every_type_writes_what_it_reads() {
+    let mut known: Vec<&str> = Vec::new();
+    for (declaration, text) in [
+        ("type = 'text'", "two words"),
+        ("type = 'integer'", "-7"),
+        ("type = 'boolean'", "true"),
+        ("type = 'choice'\nvalues = ['a', 'b']", "b"),
+        ("type = 'duration'\nunit = 's'", "90"),
+        ("type = 'size'\nunit = 'MB'", "16"),
+        ("type = 'rate'\nunit = 'Mbit/s'", "100"),
+        ("type = 'address'", "2001:db8::1"),
+        ("type = 'network'", "192.0.2.0/24"),
+        ("type = 'prefix-length'", "29"),
+        ("type = 'mac'", "00:00:5e:00:53:07"),
+        ("type = 'port'", "p1"),
+        ("type = 'host-name'", "gw.marrowby.example"),
+        ("type = 'host'", "192.0.2.1"),
+        ("type = 'name'", "photos"),
+        ("type = 'path'", "/srv/photos"),
+        ("type = 'release'", "4.6 r3"),
+        ("type = 'certificate'", "-----BEGIN CERTIFICATE-----\nMIIB\n-----END CERTIFICATE-----"),
+        ("type = 'date'", "2026-11-25"),
+        ("type = 'secret'", "twelve letters"),
+        (VLAN_DOT, "p2.30"),
+    ] {
+        assert_eq!(convert(declaration, text, declaration), Ok((text.to_owned(), false)), "{declaration}");
+        known.extend(declaration.split('\'').nth(1));
+    }
+    assert_eq!(known, BUILT_IN);
+}

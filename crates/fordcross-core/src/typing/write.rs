@@ -128,7 +128,7 @@ impl Types {
                 }
                 Ok(None)
             }
-            (Form::Port, Value::Port(name)) => {
+            (Form::Port, Value::Port(name)) | (Form::Path, Value::Path(name)) => {
                 out.push_str(name);
                 Ok(None)
             }

@@ -5,7 +5,7 @@ use crate::files::{InputFile, read_backup};
 use crate::library;
 use crate::output::Sources;
 use crate::status::Failed;
-use fordcross_core::backup::{Backup, read_tree, recognise};
+use fordcross_core::backup::{Backup, read};
 use fordcross_core::carry::{FirstWalk, mapping_leg};
 use fordcross_core::course::Leg;
 use fordcross_core::crossing::{Crossing, Side};
@@ -164,8 +164,7 @@ pub(crate) fn open<'l>(
     library: &'l Library,
     treat_as: Option<&str>,
 ) -> Result<(Backup<'l>, Profile, &'l ProfileFile), Failed> {
-    let (tree, form) = read_tree(file.source(), library)?;
-    let profile_file = recognise(&tree, form, library)?;
+    let (tree, profile_file) = read(file.source(), library)?;
     let whole = parse(profile_file)?;
     let backup = Backup::new(tree, &whole, treat_as)?;
     let profile = whole.at(&backup.identity.read_as)?;

@@ -19,6 +19,7 @@ mod documents;
 mod finding_examples;
 mod folders;
 mod golden;
+mod ini;
 mod mapping;
 mod planted;
 mod printing;

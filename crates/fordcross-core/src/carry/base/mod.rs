@@ -123,8 +123,12 @@ fn merge<'a>(base: &Tree<'a>, wanted: &Wanted<'_>, automaton: &mut Automaton) ->
         by_key: FxHashMap::default(),
     };
     merge.run();
-    let Merge { tree, mut places, changes, met, mut replaced, .. } = merge;
-    let bytes = changes.write(base, &tree, wanted.profile.form);
+    let Merge { mut tree, mut places, changes, met, mut replaced, .. } = merge;
+    // As it is written, and read back.
+    if wanted.profile.form == FileForm::Ini {
+        tree.leaves_first(tree.root());
+    }
+    let bytes = changes.write(base, &tree, wanted.profile.form, &wanted.profile.ini);
     let (ordered, new_ids) = tree.in_document_order(&Beside::default());
     for place in places.iter_mut().flatten() {
         *place = new_ids[place.index()];
@@ -225,7 +229,7 @@ impl Merge<'_, '_> {
         let (kind, there) = (made.kind(child), self.tree.kind(found));
         let empty = |tree: &Tree<'_>, node| tree.first_child(node).is_none() && tree.value(node).is_empty();
         if kind.is_value() && there.is_value() {
-            if made.value(child) == self.tree.value(found) && (kind == there || self.is_xml()) {
+            if made.value(child) == self.tree.value(found) && (kind == there || self.stands_side_by_side()) {
                 if !self.is_implied(child) {
                     self.meet(child, found);
                 }
@@ -233,7 +237,7 @@ impl Merge<'_, '_> {
             }
             self.replaced.push((found, BaseOutcome::Overwritten));
             self.meet(child, found);
-            if !self.is_xml() {
+            if !self.stands_side_by_side() {
                 self.tree.reset(found, kind);
             }
             self.tree.set_value(found, Text::Decoded(made.value(child)));
@@ -296,7 +300,7 @@ impl Merge<'_, '_> {
             _ => (Vec::new(), false),
         };
         // In JSON a collection is a list or a table, and comes to its turn as such.
-        if !self.is_xml() || !many {
+        if !self.stands_side_by_side() || !many {
             return self.tree.child(to, &name).map_or(Goes::New, Goes::To);
         }
         let policy =
@@ -388,8 +392,9 @@ impl Merge<'_, '_> {
         }
     }
 
-    fn is_xml(&self) -> bool {
-        self.wanted.profile.form == FileForm::Xml
+    /// Whether the entries of a collection are siblings of one name, as in XML.
+    fn stands_side_by_side(&self) -> bool {
+        !self.wanted.profile.form.has_lists()
     }
 
     fn path(&self, node: NodeId) -> Vec<NodeId> {

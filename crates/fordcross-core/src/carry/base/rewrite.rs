@@ -1,5 +1,6 @@
 //! Writing a base with its changes: what was not touched is written in the bytes that it was read in.
 
+use crate::ini::{Manners, write_lines, write_value};
 use crate::json::{write_string, write_subtree};
 use crate::layout::Layout;
 use crate::profile::FileForm;
@@ -29,14 +30,21 @@ struct Rewriter<'r> {
     tree: &'r Tree<'r>,
     text: &'r str,
     level: String,
+    ini: &'r Manners,
 }
 
 impl Changes {
     /// The base's text with the changes in it. `tree` is the base's tree with the changes made, in which
     /// its nodes have the ids that they have in the base.
-    pub(super) fn write(mut self, base: &Tree<'_>, tree: &Tree<'_>, form: FileForm) -> Vec<u8> {
+    pub(super) fn write(
+        mut self,
+        base: &Tree<'_>,
+        tree: &Tree<'_>,
+        form: FileForm,
+        ini: &Manners,
+    ) -> Vec<u8> {
         let text = base.source().text;
-        let rewriter = Rewriter { base, tree, text, level: level_of(base, text) };
+        let rewriter = Rewriter { base, tree, text, level: level_of(base, text), ini };
         // A branch that has nothing of its own left says nothing of how its like are written.
         let (grown, whole): (Vec<NodeId>, Vec<NodeId>) = self
             .grown
@@ -59,6 +67,7 @@ impl Changes {
                 match form {
                     FileForm::Json => edits.push(rewriter.grown_json(node)),
                     FileForm::Xml => edits.extend(rewriter.grown_xml(node)),
+                    FileForm::Ini => edits.extend(rewriter.grown_ini(node)),
                 }
             }
         }
@@ -161,6 +170,10 @@ impl Rewriter<'_> {
         match form {
             FileForm::Json => write_subtree(self.tree, node, layout, &mut out),
             FileForm::Xml => write_element(self.tree, node, layout, &mut out),
+            FileForm::Ini => {
+                write_lines(self.tree, node, self.ini, &mut out);
+                out.pop();
+            }
         }
         out
     }
@@ -169,6 +182,16 @@ impl Rewriter<'_> {
         let span = self.base.span(node);
         if form == FileForm::Json {
             return (span, self.anew(node, form));
+        }
+        if form == FileForm::Ini {
+            let mut out = Vec::new();
+            return match self.base.value_span(node) {
+                Some(spelled) => {
+                    write_value(self.tree.value(node), self.ini, &mut out);
+                    (spelled, out)
+                }
+                None => (span, self.anew(node, form)),
+            };
         }
         let mut out = Vec::new();
         let new = self.tree.value(node);
@@ -263,6 +286,42 @@ impl Rewriter<'_> {
             }
             let end = self.base.span(last).end as usize;
             edits.push((Span::new(end, end), out));
+        }
+        edits
+    }
+
+    /// Keys go behind the last one of their section, and those without a section before the first one.
+    fn grown_ini(&self, node: NodeId) -> Vec<Edit> {
+        let mut edits = Vec::new();
+        let is_branch = |child: &NodeId| self.tree.kind(*child).is_branch();
+        let mut keys = Vec::new();
+        for child in self.new_children(node).filter(|child| !is_branch(child)) {
+            write_lines(self.tree, child, self.ini, &mut keys);
+        }
+        if !keys.is_empty() {
+            // A comment behind the last key may be said of the section that follows.
+            let own = self.base.children(node).filter(|&child| self.base.kind(child).is_value()).last();
+            let at = own.map_or(self.base.span(node).start, |last| self.base.span(last).end) as usize;
+            let line = self.text[at..].find('\n').map(|end| at + end + 1);
+            // A section begins with its heading; the file itself with its first key.
+            let at = if own.is_none() && node == self.base.root() { Some(at) } else { line };
+            match at {
+                Some(at) => edits.push((Span::new(at, at), keys)),
+                None => edits
+                    .push((Span::new(self.text.len(), self.text.len()), [b"\n", keys.as_slice()].concat())),
+            }
+        }
+        let mut sections = Vec::new();
+        for child in self.new_children(node).filter(is_branch) {
+            sections.push(b'\n');
+            write_lines(self.tree, child, self.ini, &mut sections);
+        }
+        if !sections.is_empty() {
+            let end = self.text.len();
+            if !self.text.is_empty() && !self.text.ends_with('\n') {
+                sections.insert(0, b'\n');
+            }
+            edits.push((Span::new(end, end), sections));
         }
         edits
     }

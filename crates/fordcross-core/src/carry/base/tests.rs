@@ -64,6 +64,35 @@ ordered = true
 "name" = "text"
 "#;
 
+const INI: &str = r#"
+[profile]
+line = "i"
+title = "I"
+form = "ini"
+[ini]
+heading = "{section} {name}"
+quotes = true
+[recognise]
+marker = "top"
+release = "top"
+[[release]]
+name = "1"
+[[object]]
+at = "net"
+[[object]]
+at = "share"
+key = "name"
+[[object]]
+at = "rule"
+ordered = true
+[setting]
+"top" = "text"
+"net/mtu" = "text"
+"share/name" = { type = "text", attribute = true }
+"share/path" = "text"
+"rule/do" = "text"
+"#;
+
 /// A tree without own text that is empty: it is not written.
 fn shown(tree: &Tree<'_>, node: NodeId) -> String {
     let heard = |&child: &NodeId| tree.kind(child) != Kind::OwnText || !tree.value(child).is_empty();
@@ -90,6 +119,7 @@ fn merged(profile: &str, base: &str, made: &str, policy: &BasePolicy) -> (String
         match profile.form {
             FileForm::Json => read_json_tree(source).expect("JSON"),
             FileForm::Xml => read_xml(source).expect("XML"),
+            FileForm::Ini => crate::ini::read_ini(source, &profile.ini).expect("INI"),
         }
     };
     let (base, made) = (read(base), read(made));
@@ -239,6 +269,37 @@ fn into_xml(
 ) {
     let expected = (expected.to_owned(), replaced, kept);
     assert_eq!(merged(XML, base, made, &BasePolicy::default()), expected);
+}
+
+#[rstest]
+#[case::a_value("top = 1\n[net]\n mtu=5  \n", "[net]\nmtu = 6\n", "top = 1\n[net]\n mtu=6  \n", 1, 1)]
+#[case::a_value_in_quotes("[net]\nmtu = \"5\"\n", "[net]\nmtu = 6\n", "[net]\nmtu = 6\n", 1, 0)]
+#[case::a_key_in_an_empty_section("[net]\n[rule]\n", "[net]\nmtu = 6\n", "[net]\nmtu = 6\n[rule]\n", 0, 0)]
+#[case::a_key_before_all("; c\n[net]\nmtu = 5\n", "top = 1\n", "top = 1\n; c\n[net]\nmtu = 5\n", 0, 1)]
+#[case::a_section_without_a_line_end("top = 1", "[net]\nmtu = 6\n", "top = 1\n\n[net]\nmtu = 6\n", 0, 1)]
+#[case::sections_by_key(
+    "[share a]\npath = x\n; c\n[share b]\npath = y\n",
+    "[share b]\npath = z\n[share c]\npath = w\n",
+    "[share a]\npath = x\n; c\n[share b]\npath = z\n\n[share c]\npath = w\n",
+    1,
+    2
+)]
+#[case::ordered_ones_are_replaced(
+    "[rule]\ndo = a\n\n[net]\nmtu = 5\n\n[rule]\ndo = b\n",
+    "[rule]\ndo = c\n",
+    "\n\n[net]\nmtu = 5\n\n[rule]\ndo = c\n",
+    2,
+    1
+)]
+fn into_ini(
+    #[case] base: &str,
+    #[case] made: &str,
+    #[case] expected: &str,
+    #[case] replaced: usize,
+    #[case] kept: usize,
+) {
+    let expected = (expected.to_owned(), replaced, kept);
+    assert_eq!(merged(INI, base, made, &BasePolicy::default()), expected);
 }
 
 #[rstest]

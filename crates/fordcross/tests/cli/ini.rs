@@ -1,0 +1,134 @@
+//! A line that writes INI: to it, from it, within it, and into a base of it. It is invented.
+
+use crate::desk::Desk;
+use rstest::rstest;
+
+const PROFILE: &str = r#"
+[profile]
+line = "cobnut"
+title = "Cobnut file store"
+form = "ini"
+[ini]
+heading = "{section} {name}"
+quotes = true
+[recognise]
+marker = "cobnut"
+release = "cobnut/release"
+[[release]]
+name = "4.0"
+[[release]]
+name = "4.1"
+[[section]]
+name = "shares"
+at = "share"
+[[object]]
+at = "cobnut"
+[[object]]
+at = "share"
+key = "name"
+[setting]
+"cobnut/release" = "text"
+"cobnut/host" = "host-name"
+"cobnut/idle" = { type = "duration", unit = "s" }
+"share/name" = { type = "name", attribute = true }
+"share/path" = "path"
+"share/note" = "text"
+"share/hidden" = { type = "boolean", on = "yes", off = "no" }
+"share/key" = "secret"
+"#;
+
+const CROSSING: &str = r#"
+[crossing]
+from = "cobnut@4.0"
+to = "cobnut@4.1"
+"#;
+
+const BACKUP: &str = "# The store of Sandle Point.\n[cobnut]\nrelease = 4.0\nhost = store\n; in seconds\nidle=600\n\n\
+    # for the crew\n[share \"crew photos\"]\npath = /srv/photos\nnote = \"  a \\\"b\\\"\"\n\n[share logs]\nhidden = no\nkey = twelve letters\nodd = 1\n";
+
+fn desk() -> Desk {
+    let desk = Desk::new();
+    desk.write("own/cobnut.profile.toml", PROFILE);
+    desk.write("own/cobnut-4.0-to-4.1.crossing.toml", CROSSING);
+    desk.write("store.ini", BACKUP);
+    desk
+}
+
+const CARRY: &str = "carry store.ini --to cobnut@4.1 --profiles own -o out";
+
+#[test]
+fn ini_becomes_ini_with_its_comments() {
+    let desk = desk();
+    let ran = desk.run_to(0, CARRY);
+    assert!(ran.out.contains("3 comments taken along."), "{}", ran.out);
+    assert_eq!(
+        desk.read("out/store.cobnut.ini"),
+        "# The store of Sandle Point.\n[cobnut]\nrelease = 4.1\nhost = store\n; in seconds\nidle = 600\n\n\
+         # for the crew\n[share crew photos]\npath = /srv/photos\nnote = \"  a \\\"b\\\"\"\n\n[share logs]\nhidden = no\nkey = twelve letters\n"
+    );
+    let rows = desk.ledger("out");
+    let row = |locator: &str| rows.iter().find(|row| row["locator"] == locator).expect("a row");
+    assert_eq!(row("share[logs]/odd")["fate"], "unmatched");
+    assert_eq!(
+        (&row("share[logs]/hidden")["line"], &row("share[logs]/hidden")["column"]),
+        (&14.into(), &1.into())
+    );
+    assert!(!desk.read("out/ledger.jsonl").contains("twelve letters"));
+}
+
+/// What the backup does not set stays byte for byte.
+#[test]
+fn ini_goes_into_a_base() {
+    let desk = desk();
+    desk.write(
+        "base.ini",
+        "[cobnut]\nrelease = 4.1\n  host=new-store   \n\n; kept as it is\n[share logs]\npath   =  /old\nnote = stays\n[share spare]\npath = /spare",
+    );
+    desk.run_to(0, &format!("{CARRY} --base base.ini"));
+    assert_eq!(
+        desk.read("out/store.cobnut.ini"),
+        "[cobnut]\nrelease = 4.1\n  host=store   \nidle = 600\n\n; kept as it is\n[share logs]\npath   =  /old\nnote = stays\nhidden = no\n\
+         key = twelve letters\n[share spare]\npath = /spare\n\n[share crew photos]\npath = /srv/photos\nnote = \"  a \\\"b\\\"\"\n"
+    );
+}
+
+#[rstest]
+#[case("[share logs]", "[share logs", "ini-malformed", "store.ini:13:1")]
+#[case("odd = 1", "odd", "ini-malformed", "store.ini:16:1")]
+#[case("[cobnut]", "[hazel]", "unrecognised", "INI with the section or key `cobnut` (cobnut)")]
+fn a_bad_file_is_refused(#[case] find: &str, #[case] put: &str, #[case] code: &str, #[case] told: &str) {
+    let desk = desk();
+    desk.write("store.ini", BACKUP.replacen(find, put, 1));
+    let ran = desk.run_to(1, CARRY);
+    assert!(ran.err.contains(code) && ran.err.contains(told), "{}", ran.err);
+    assert!(!ran.err.contains("twelve"), "{}", ran.err);
+}
+
+#[rstest]
+#[case("\"share/path\"", "\"share/path/deep\"", "INI has no place for `share/path/deep`")]
+#[case("quotes = true", "separator = \"ab\"", "expected one character")]
+#[case("{section} {name}", "{name}", "expected the parts of a heading")]
+#[case("form = \"ini\"", "form = \"json\"", "this one does not")]
+fn a_bad_profile_is_refused(#[case] find: &str, #[case] put: &str, #[case] told: &str) {
+    let desk = desk();
+    desk.write("own/cobnut.profile.toml", PROFILE.replacen(find, put, 1));
+    let ran = desk.run_to(3, "profile check own");
+    assert!(ran.err.contains(told), "{}", ran.err);
+}
+
+/// A value of several lines has no place where there are no quotes, and is left to a person.
+#[test]
+fn what_the_form_cannot_hold_is_left_to_a_person() {
+    let desk = desk();
+    desk.write("own/cobnut.profile.toml", PROFILE.replace("quotes = true\n", ""));
+    let teasel = "[crossing]\nfrom = \"teasel@4.6\"\nto = \"cobnut@4.1\"\n[[move]]\nfrom = \"unit/greeting\"\nto = \"share[]/note\"\n";
+    desk.write("own/over.crossing.toml", teasel);
+    desk.write(
+        "gw.xml",
+        crate::desk::WRACKHAVEN.replace("Marrowby Ferries. Only", "Marrowby Ferries.\nOnly"),
+    );
+    desk.run_to(3, "carry gw.xml --to cobnut@4.1 --profiles own -o over");
+    let rows = desk.ledger("over");
+    let row = rows.iter().find(|row| row["locator"] == "unit/greeting").expect("a row");
+    assert_eq!(row["fate"], "by-hand");
+}

@@ -33,6 +33,10 @@ pub struct Identity {
     pub kind: Option<String>,
     /// What a person called it.
     pub label: Option<String>,
+    /// What the unit is called.
+    pub unit: Option<String>,
+    /// Whether it is of a kind that holds everything; not known where the profile does not tell.
+    pub is_whole: Option<bool>,
 }
 
 /// Reads a file in its form, and finds the profile that recognises it.
@@ -169,13 +173,19 @@ fn identify(tree: &Tree<'_>, profile: &Profile, treat_as: Option<&str>) -> Resul
         return Err(findings);
     }
     let text = |found: Option<(String, Span)>| found.map(|(text, _)| text).filter(|text| !text.is_empty());
+    let kind = text(fact(&profile.facts.kind));
     Ok(Identity {
         release: release.map_or_else(|| read_as.clone(), |(release, _)| release),
         read_as,
         model: text(model),
         taken: text(fact(&profile.facts.taken)),
-        kind: text(fact(&profile.facts.kind)),
+        is_whole: kind.as_ref().and_then(|kind| {
+            let whole = &profile.facts.whole;
+            (!whole.is_empty()).then(|| whole.contains(kind))
+        }),
+        kind,
         label: text(fact(&profile.facts.label)),
+        unit: text(fact(&profile.facts.unit)),
     })
 }
 

@@ -41,6 +41,7 @@ mod expression;
 pub mod fate;
 pub mod finding;
 mod ini;
+pub mod inventory;
 pub mod json;
 mod layout;
 pub mod ledger;

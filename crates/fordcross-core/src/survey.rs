@@ -71,6 +71,6 @@ pub fn survey(backup: &Backup<'_>, profile: &Profile, today: jiff::civil::Date) 
 }
 
 /// The day of `2026-03-14` or `2026-03-14T02:10:00Z`.
-fn date_of(text: &str) -> Option<jiff::civil::Date> {
+pub fn date_of(text: &str) -> Option<jiff::civil::Date> {
     text.get(..10)?.parse().ok()
 }

@@ -122,9 +122,15 @@ pub(crate) struct Reach {
 
 #[derive(Debug, Args)]
 pub(crate) struct Survey {
-    /// The backups; `-` is standard input
+    /// The backups; a folder stands for all files in it, `-` is standard input
     #[arg(required = true, value_name = "BACKUP")]
     pub(crate) backups: Vec<PathBuf>,
+    /// Describe each of several backups in full instead of listing them
+    #[arg(long)]
+    pub(crate) each: bool,
+    /// Mark backups that are older than so many days
+    #[arg(long, value_name = "DAYS", default_value_t = 30)]
+    pub(crate) stale_after: i64,
     #[command(flatten)]
     pub(crate) reading: Reading,
 }

@@ -7,7 +7,7 @@ use fordcross_core::source::Source;
 use fordcross_core::unwrap::{Charset, Limits, Packing, open};
 use std::fs;
 use std::io::Read;
-use std::path::Path;
+use std::path::{Path, PathBuf};
 
 /// The most bytes that one input may have: places are counted in 32 bits.
 const MAX_BYTES: u64 = u32::MAX as u64;
@@ -76,4 +76,25 @@ fn too_large(path: &Path) -> Failed {
 /// Reads one of our own files.
 pub(crate) fn read_text(path: &Path) -> Result<String, Failed> {
     fs::read_to_string(path).map_err(|error| Failed::file(path, "read", &error))
+}
+
+/// Files in a folder and below it, by name.
+pub(crate) fn files_below(folder: &Path) -> Result<Vec<PathBuf>, Failed> {
+    let mut files = Vec::new();
+    let mut folders = vec![folder.to_owned()];
+    while let Some(folder) = folders.pop() {
+        let entries =
+            fs::read_dir(&folder).map_err(|error| Failed::file(&folder, "read the folder", &error))?;
+        for entry in entries.flatten() {
+            let path = entry.path();
+            // A link is not followed: a folder may lead back into itself.
+            match entry.file_type() {
+                Ok(kind) if kind.is_dir() => folders.push(path),
+                Ok(_) => files.push(path),
+                Err(_) => {}
+            }
+        }
+    }
+    files.sort();
+    Ok(files)
 }

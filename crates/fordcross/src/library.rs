@@ -1,14 +1,13 @@
 //! The shipped profiles and crossings with those of the person's own folders.
 
-use crate::files::read_text;
+use crate::files::{files_below, read_text};
 use crate::output::Sources;
 use crate::status::Failed;
 use fordcross_core::crossing::{Checking, Side};
 use fordcross_core::library::{CrossingFile, Library, ProfileFile};
 use fordcross_core::profile::FileForm;
 use std::borrow::Cow;
-use std::fs;
-use std::path::{Path, PathBuf};
+use std::path::PathBuf;
 
 /// Gathers the library. Shipped files are known by their index; a person's own are checked whole.
 pub(crate) fn load(folders: &[PathBuf]) -> Result<Library, Failed> {
@@ -87,25 +86,4 @@ fn check(library: &Library, crossing: &CrossingFile) -> Vec<fordcross_core::find
             crossing.parse(&at(&old, &crossing.from.release)?, &at(&new, &crossing.to.release)?, library)
         });
     checked.err().unwrap_or_default()
-}
-
-/// Files in a folder and below it, by name: the order decides which one stands.
-fn files_below(folder: &Path) -> Result<Vec<PathBuf>, Failed> {
-    let mut files = Vec::new();
-    let mut folders = vec![folder.to_owned()];
-    while let Some(folder) = folders.pop() {
-        let entries =
-            fs::read_dir(&folder).map_err(|error| Failed::file(&folder, "read the folder", &error))?;
-        for entry in entries.flatten() {
-            let path = entry.path();
-            // A link is not followed: a folder may lead back into itself.
-            match entry.file_type() {
-                Ok(kind) if kind.is_dir() => folders.push(path),
-                Ok(_) => files.push(path),
-                Err(_) => {}
-            }
-        }
-    }
-    files.sort();
-    Ok(files)
 }

@@ -44,6 +44,11 @@ impl Entry {
         hash.entry(role, file)
     }
 
+    /// The hash, in hexadecimal digits.
+    pub(crate) fn hash(&self) -> &str {
+        &self.blake3
+    }
+
     /// The same in another role.
     pub(crate) fn in_role(self, role: &'static str) -> Self {
         Self { role, ..self }

@@ -77,6 +77,17 @@ impl Failed {
         Self::Message { message: message.into(), help: None, status: Status::Failed }
     }
 
+    /// What is wrong, in one line.
+    pub(crate) fn first_line(&self) -> String {
+        match self {
+            Self::Findings(findings, _) => {
+                findings.first().map_or_else(String::new, |finding| finding.message.clone())
+            }
+            Self::Message { message, .. } => message.clone(),
+            Self::Unread(error) => error.to_string(),
+        }
+    }
+
     pub(crate) fn usage(message: impl Into<String>) -> Self {
         Self::Message { message: message.into(), help: None, status: Status::WrongUsage }
     }

@@ -158,6 +158,10 @@ pub(crate) struct Facts {
     pub(crate) taken: Option<Fact>,
     pub(crate) kind: Option<Fact>,
     pub(crate) label: Option<Fact>,
+    /// What the unit is called.
+    pub(crate) unit: Option<Fact>,
+    /// The kinds of backup that hold everything.
+    pub(crate) whole: Vec<String>,
 }
 
 /// The path of one fact, and where the profile says so.

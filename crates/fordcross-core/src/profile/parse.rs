@@ -67,6 +67,8 @@ fn read_profile(source: Source<'_>, root: Section<'_, '_>) -> Option<Profile> {
             taken: fact("taken", false),
             kind: fact("kind", false),
             label: fact("label", false),
+            unit: fact("unit", false),
+            whole: recognise.words("whole").into_iter().map(|word| word.text.to_owned()).collect(),
         };
         recognise.finish();
     }

@@ -2,18 +2,22 @@
 
 use super::way::{open, treated_as};
 use crate::arguments::{General, Survey};
-use crate::files::{InputFile, read_backup};
+use crate::files::{InputFile, files_below, read_backup};
 use crate::library;
 use crate::output::findings::print_findings;
 use crate::output::table::columns;
 use crate::output::{BOLD, Printer, Sources, clean, count};
+use crate::receipt::Entry;
 use crate::status::{Failed, Status};
 use fordcross_core::backup::Backup;
-use fordcross_core::library::ProfileFile;
+use fordcross_core::inventory::{Item, Remark, inventory};
+use fordcross_core::library::{Library, ProfileFile};
 use fordcross_core::profile::Profile;
 use fordcross_core::survey::{self, SectionCount};
 use serde_json::{Value, json};
+use std::collections::HashMap;
 use std::io::Read;
+use std::path::PathBuf;
 
 pub(crate) fn survey(
     general: &General,
@@ -23,9 +27,13 @@ pub(crate) fn survey(
 ) -> Result<Status, Failed> {
     let library = library::load(&general.profiles)?;
     let today = general.today.unwrap_or_else(|| jiff::ZonedDateTime::now().date());
+    let is_list = options.backups.len() > 1 || options.backups.iter().any(|path| path.is_dir());
+    if is_list && !options.each {
+        return list(general, options, &library, today, input, printer);
+    }
     let mut status = Status::Done;
     let mut answers = Vec::new();
-    for (index, path) in options.backups.iter().enumerate() {
+    for (index, path) in files(&options.backups)?.iter().enumerate() {
         let file = read_backup(path, input, &options.reading);
         let opened = file
             .as_ref()
@@ -62,6 +70,124 @@ pub(crate) fn survey(
     Ok(status)
 }
 
+/// The files that were named; a folder stands for all in it.
+fn files(named: &[PathBuf]) -> Result<Vec<PathBuf>, Failed> {
+    let mut files = Vec::new();
+    for path in named {
+        if path.is_dir() { files.extend(files_below(path)?) } else { files.push(path.clone()) }
+    }
+    Ok(files)
+}
+
+/// For each file the platform, the release and the kind of backup.
+type Shown = HashMap<String, (String, String, Option<String>)>;
+
+/// A file that no list can have: no backup, or one that cannot be read.
+struct Left {
+    file: String,
+    why: String,
+}
+
+fn list(
+    general: &General,
+    options: &Survey,
+    library: &Library,
+    today: jiff::civil::Date,
+    input: &mut dyn Read,
+    printer: &mut Printer<'_>,
+) -> Result<Status, Failed> {
+    let mut items = Vec::new();
+    let mut shown = Shown::new();
+    let mut left = Vec::new();
+    let mut status = Status::Done;
+    for path in files(&options.backups)? {
+        let file = path.display().to_string();
+        let read = read_backup(&path, input, &options.reading);
+        let opened = read.and_then(|read| {
+            let (backup, profile, _) = open(&read, library, options.reading.treat_as.as_deref())?;
+            let identity = &backup.identity;
+            let model = identity.model.as_deref().and_then(|name| profile.model(name).ok());
+            let title = model.map_or(profile.title.as_str(), |model| model.title.as_str());
+            shown.insert(file.clone(), (title.to_owned(), identity.release.clone(), identity.kind.clone()));
+            Ok(Item {
+                file: file.clone(),
+                line: profile.line.clone(),
+                unit: identity.unit.clone(),
+                taken: identity.taken.as_deref().and_then(survey::date_of),
+                is_whole: identity.is_whole,
+                hash: Entry::new("backup", &read.name, read.text.as_bytes()).hash().to_owned(),
+            })
+        });
+        match opened {
+            Ok(item) => items.push(item),
+            Err(failed) => {
+                left.push(Left { file, why: failed.first_line() });
+                // In a folder there may be anything; what was named should be a backup.
+                if options.backups.contains(&path) {
+                    status = Status::Failed;
+                }
+            }
+        }
+    }
+    let listed = inventory(items, today, options.stale_after);
+    if general.json {
+        printer.json(&list_json(&listed, &shown, &left))?;
+    } else {
+        print_list(printer, &listed, &shown, &left, today)?;
+    }
+    Ok(if listed.is_empty() { Status::Failed } else { status })
+}
+
+fn print_list(
+    printer: &mut Printer<'_>,
+    listed: &[(Item, Vec<Remark>)],
+    shown: &Shown,
+    left: &[Left],
+    today: jiff::civil::Date,
+) -> Result<(), Failed> {
+    let rows = listed.iter().map(|(item, remarks)| {
+        let (title, release, kind) = &shown[&item.file];
+        let days = item.taken.and_then(|taken| today.since(taken).ok()).map(|span| span.get_days());
+        let remarks: Vec<String> = remarks.iter().map(Remark::about).collect();
+        vec![
+            item.taken.map_or("-".into(), |taken| taken.to_string()),
+            days.map_or("-".into(), |days| days.to_string()),
+            item.unit.clone().unwrap_or_else(|| "-".into()),
+            title.clone(),
+            release.clone(),
+            kind.clone().unwrap_or_else(|| "-".into()),
+            item.file.clone(),
+            remarks.join("; "),
+        ]
+    });
+    if !listed.is_empty() {
+        let heads = ["taken", "days", "unit", "platform", "release", "kind", "file", ""];
+        printer.line(&columns(&heads, &[1], rows))?;
+    }
+    if !left.is_empty() {
+        let these =
+            if left.len() == 1 { "1 file is".to_owned() } else { format!("{} files are", left.len()) };
+        printer.line(&format!("\n  {these} no backup that can be read:"))?;
+        for left in left {
+            printer.line(&format!("    {}: {}", clean(&left.file), clean(&left.why)))?;
+        }
+    }
+    Ok(())
+}
+
+fn list_json(listed: &[(Item, Vec<Remark>)], shown: &Shown, left: &[Left]) -> Value {
+    let item = |(item, remarks): &(Item, Vec<Remark>)| {
+        let (title, release, kind) = &shown[&item.file];
+        json!({
+            "file": item.file, "line": item.line, "platform": title, "release": release, "kind": kind,
+            "unit": item.unit, "taken": item.taken.map(|taken| taken.to_string()), "whole": item.is_whole,
+            "blake3": item.hash, "remarks": remarks.iter().map(Remark::word).collect::<Vec<_>>(),
+        })
+    };
+    let left: Vec<Value> = left.iter().map(|left| json!({ "file": left.file, "why": left.why })).collect();
+    json!({ "backups": listed.iter().map(item).collect::<Vec<_>>(), "left": left })
+}
+
 fn print(
     printer: &mut Printer<'_>,
     read: &InputFile,
@@ -76,13 +202,17 @@ fn print(
     printer.line(&format!("{BOLD}{}{BOLD:#}", clean(backup.tree.source().name)))?;
     printer.line(&format!("  {} on release {}", clean(unit), clean(&identity.release)))?;
     let mut about = Vec::new();
+    about.extend(identity.unit.as_ref().map(|unit| format!("of `{unit}`")));
     if let Some(taken) = &identity.taken {
         about.push(match counted.age_days {
             Some(days) => format!("taken {taken}, {} ago", count(usize::try_from(days).unwrap_or(0), "day")),
             None => format!("taken {taken}"),
         });
     }
-    about.extend(identity.kind.as_ref().map(|kind| format!("kind `{kind}`")));
+    about.extend(identity.kind.as_ref().map(|kind| match identity.is_whole {
+        Some(false) => format!("kind `{kind}`, which does not hold everything"),
+        _ => format!("kind `{kind}`"),
+    }));
     about.extend(identity.label.as_ref().map(|label| format!("label `{label}`")));
     if !about.is_empty() {
         printer.line(&format!("  {}", clean(&about.join("; "))))?;
@@ -164,6 +294,8 @@ fn to_json(read: &InputFile, backup: &Backup<'_>, profile: &Profile, counted: &s
         "age_days": counted.age_days,
         "kind": identity.kind,
         "label": identity.label,
+        "unit": identity.unit,
+        "whole": identity.is_whole,
         "profile": { "file": profile.file, "dated": profile.dated },
         "sections": counted.sections.iter().map(section).collect::<Vec<_>>(),
         "comments": counted.comments,

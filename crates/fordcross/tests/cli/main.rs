@@ -20,6 +20,7 @@ mod finding_examples;
 mod folders;
 mod golden;
 mod ini;
+mod lists;
 mod mapping;
 mod planted;
 mod printing;

@@ -127,7 +127,7 @@ fn a_bad_profile_is_told_with_all_its_mistakes() {
 fn one_bad_backup_of_several_does_not_hide_the_others() {
     let desk = Desk::new();
     desk.write("bad.xml", "<oops>");
-    let ran = desk.run_to(1, "survey bad.xml gw.xml");
+    let ran = desk.run_to(1, "survey bad.xml gw.xml --each");
     assert!(ran.err.contains("bad.xml:1:7") && ran.out.contains("Teasel 20"), "{}{}", ran.out, ran.err);
 }
 

@@ -51,6 +51,7 @@ pub mod mapping;
 mod pattern;
 pub mod profile;
 mod reading;
+pub mod redact;
 pub mod reference;
 #[cfg(test)]
 mod schema_test;

@@ -125,6 +125,12 @@ pub(crate) struct Survey {
     /// The backups; a folder stands for all files in it, `-` is standard input
     #[arg(required = true, value_name = "BACKUP")]
     pub(crate) backups: Vec<PathBuf>,
+    /// Write a copy of one backup to show to others: the same lines without the secrets
+    #[arg(long, value_name = "FILE")]
+    pub(crate) redacted: Option<PathBuf>,
+    /// Hide these in the copy, too; may be repeated
+    #[arg(long, value_name = "WHAT", requires = "redacted")]
+    pub(crate) hide: Vec<HideWhat>,
     /// Describe each of several backups in full instead of listing them
     #[arg(long)]
     pub(crate) each: bool,
@@ -133,6 +139,14 @@ pub(crate) struct Survey {
     pub(crate) stale_after: i64,
     #[command(flatten)]
     pub(crate) reading: Reading,
+}
+
+#[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]
+pub(crate) enum HideWhat {
+    /// IP and MAC addresses: each becomes one for documentation, always the same
+    Addresses,
+    /// Host names and names of objects
+    Names,
 }
 
 #[derive(Clone, Debug, Default, Args)]

@@ -5,8 +5,9 @@ use crate::receipt::Entry;
 use crate::status::Failed;
 use fordcross_core::source::Source;
 use fordcross_core::unwrap::{Charset, Limits, Packing, open};
-use std::fs;
-use std::io::Read;
+use std::fs::{self, OpenOptions};
+use std::io::{Read, Write as _};
+use std::os::unix::fs::OpenOptionsExt as _;
 use std::path::{Path, PathBuf};
 
 /// The most bytes that one input may have: places are counted in 32 bits.
@@ -97,4 +98,17 @@ pub(crate) fn files_below(folder: &Path) -> Result<Vec<PathBuf>, Failed> {
     }
     files.sort();
     Ok(files)
+}
+
+/// Writes a file that is not there yet, readable by its owner only.
+pub(crate) fn write_new(path: &Path, bytes: &[u8]) -> Result<(), Failed> {
+    let mut options = OpenOptions::new();
+    options.write(true).create_new(true).mode(0o600);
+    let written = options.open(path).and_then(|mut file| {
+        file.write_all(bytes).inspect_err(|_| {
+            // Half a copy is none.
+            let _ = fs::remove_file(path);
+        })
+    });
+    written.map_err(|error| Failed::file(path, "write", &error))
 }

@@ -6,6 +6,7 @@
 //! - `invariants`: what must hold for any backup
 
 mod generated;
+mod hostile;
 mod inheritance;
 mod invariants;
 mod manners;

@@ -172,12 +172,17 @@ pub(crate) fn make(text: &str, crossing: &str) -> Made {
 
 /// The same between other lines.
 pub(crate) fn make_between(old: &str, new: &str, text: &str, crossing: &str) -> Made {
+    let (old, new, crossing) = parse(old, new, crossing);
+    carry_over(text, old, new, crossing, &MapFile::default())
+}
+
+pub(crate) fn parse(old: &str, new: &str, crossing: &str) -> (Profile, Profile, Crossing) {
     let old = Profile::parse(source("old.profile.toml", old)).expect("the old profile");
     let new = Profile::parse(source("new.profile.toml", new)).expect("the new profile");
     let shared = [source("words.shared.toml", SHARED)];
     let crossing = Crossing::parse(source("x.crossing.toml", crossing), &old, &new, Checking::Whole, &shared)
         .expect("the crossing");
-    carry_over(text, old, new, crossing, &MapFile::default())
+    (old, new, crossing)
 }
 
 /// Carries a text from a line to another, to its only model, by what a map decides of ports.

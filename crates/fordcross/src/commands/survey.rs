@@ -1,8 +1,8 @@
 //! `survey`: what a backup is and what is in it.
 
 use super::way::{open, treated_as};
-use crate::arguments::{General, Survey};
-use crate::files::{InputFile, files_below, read_backup};
+use crate::arguments::{General, HideWhat, Survey};
+use crate::files::{InputFile, files_below, read_backup, write_new};
 use crate::library;
 use crate::output::findings::print_findings;
 use crate::output::table::columns;
@@ -13,11 +13,12 @@ use fordcross_core::backup::Backup;
 use fordcross_core::inventory::{Item, Remark, inventory};
 use fordcross_core::library::{Library, ProfileFile};
 use fordcross_core::profile::Profile;
+use fordcross_core::redact::{Hide, redact};
 use fordcross_core::survey::{self, SectionCount};
 use serde_json::{Value, json};
 use std::collections::HashMap;
 use std::io::Read;
-use std::path::PathBuf;
+use std::path::{Path, PathBuf};
 
 pub(crate) fn survey(
     general: &General,
@@ -28,6 +29,9 @@ pub(crate) fn survey(
     let library = library::load(&general.profiles)?;
     let today = general.today.unwrap_or_else(|| jiff::ZonedDateTime::now().date());
     let is_list = options.backups.len() > 1 || options.backups.iter().any(|path| path.is_dir());
+    if let Some(copy) = &options.redacted {
+        return redacted(general, options, &library, copy, input, printer);
+    }
     if is_list && !options.each {
         return list(general, options, &library, today, input, printer);
     }
@@ -68,6 +72,53 @@ pub(crate) fn survey(
         printer.json(&Value::Array(answers))?;
     }
     Ok(status)
+}
+
+/// Writes a copy to show to others. It is new: what is there is never written over.
+fn redacted(
+    general: &General,
+    options: &Survey,
+    library: &Library,
+    copy: &Path,
+    input: &mut dyn Read,
+    printer: &mut Printer<'_>,
+) -> Result<Status, Failed> {
+    let [path] = options.backups.as_slice() else {
+        return Err(Failed::usage("`--redacted` makes a copy of one backup").help("name one"));
+    };
+    let file = read_backup(path, input, &options.reading)?;
+    let (backup, profile, _) = open(&file, library, options.reading.treat_as.as_deref())?;
+    let hide: Vec<Hide> = options
+        .hide
+        .iter()
+        .map(|what| match what {
+            HideWhat::Addresses => Hide::Addresses,
+            HideWhat::Names => Hide::Names,
+        })
+        .collect();
+    let made = redact(&backup, &profile, &hide);
+    write_new(copy, made.text.as_bytes())?;
+    if general.json {
+        printer.json(&json!({
+            "file": copy.display().to_string(), "secrets": made.secrets, "names": made.names,
+            "addresses": made.addresses,
+        }))?;
+        return Ok(Status::Done);
+    }
+    printer.line(&format!("{BOLD}{}{BOLD:#}", clean(&copy.display().to_string())))?;
+    printer.line(&format!(
+        "  {} hidden, with settings that the profile gives no type",
+        count(made.secrets, "secret")
+    ))?;
+    if hide.contains(&Hide::Names) {
+        printer.line(&format!("  {} hidden", count(made.names, "name")))?;
+    }
+    if hide.contains(&Hide::Addresses) {
+        printer
+            .line(&format!("  {} replaced by addresses for documentation", count(made.addresses, "place")))?;
+    }
+    printer.line("  Look it through before you show it: what a person wrote into notes can tell more.")?;
+    Ok(Status::Done)
 }
 
 /// The files that were named; a folder stands for all in it.

@@ -24,6 +24,7 @@ mod lists;
 mod mapping;
 mod planted;
 mod printing;
+mod redacted;
 mod refusals;
 mod secrets;
 mod unwrap;

@@ -1,0 +1,368 @@
+//! A copy of a backup to show to others: the same form and the same lines, without its secrets.
+
+use crate::backup::Backup;
+use crate::json::write_string;
+use crate::profile::{FileForm, Profile};
+use crate::reading::{Reading, Row, RowKind, automaton_of};
+use crate::source::Span;
+use crate::tree::{Kind, NodeId, Tree};
+use crate::typing::{Form, TypeId};
+use crate::xml::escape;
+use aho_corasick::{AhoCorasick, MatchKind};
+use rustc_hash::FxHashMap;
+use std::net::{IpAddr, Ipv4Addr, Ipv6Addr};
+
+/// What is hidden beside secrets, and settings without a type, which could be some.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Hide {
+    /// IP and MAC addresses, wherever they stand. Each becomes one of the ranges for documentation (RFC
+    /// 5737, RFC 3849, RFC 7042), always the same one; masks stay.
+    Addresses,
+    /// Host names and names of objects.
+    Names,
+}
+
+/// The copy, and how many values are hidden in it.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Redacted {
+    /// The text, with as many lines as the backup.
+    pub text: String,
+    /// Secrets, and settings without a type.
+    pub secrets: usize,
+    /// Host names and names of objects.
+    pub names: usize,
+    /// Addresses, each as often as it stands there.
+    pub addresses: usize,
+}
+
+/// Shorter values are only hidden where they stand: elsewhere they would be anything.
+const TELLING: usize = 4;
+
+/// Makes the copy.
+pub fn redact(backup: &Backup<'_>, profile: &Profile, hide: &[Hide]) -> Redacted {
+    let tree = &backup.tree;
+    let mut automaton = automaton_of(profile, None);
+    let reading = Reading::new(tree, profile, &mut automaton);
+    let mut hider = Hider {
+        tree,
+        form: profile.form,
+        separator: profile.ini.separator,
+        edits: Vec::new(),
+        known: FxHashMap::default(),
+    };
+    let (mut secrets, mut names) = (0, 0);
+    let mut texts: Vec<NodeId> = reading.remarks.iter().map(|remark| remark.node).collect();
+    for row in reading.rows.iter().filter(|row| row.kind == RowKind::Setting) {
+        let kind = row.type_id(profile, &automaton);
+        let is_secret = kind.is_none_or(|kind| profile.types.is_secret(kind));
+        if is_secret {
+            secrets += usize::from(hider.hide(row, "hidden"));
+        } else if hide.contains(&Hide::Names) && kind.is_some_and(|kind| is_name(profile, kind)) {
+            names += usize::from(hider.hide(row, "name"));
+        } else if kind.is_some_and(|kind| matches!(profile.types.get(kind).form, Form::Text(_))) {
+            texts.push(row.node);
+        }
+    }
+    hider.hide_in_texts(&texts);
+    let text = hider.finish();
+    let (text, addresses) =
+        if hide.contains(&Hide::Addresses) { without_addresses(&text) } else { (text, 0) };
+    Redacted { text, secrets, names, addresses }
+}
+
+fn is_name(profile: &Profile, kind: TypeId) -> bool {
+    // A host may be an address, which is hidden as such.
+    matches!(profile.types.get(kind).form, Form::HostName | Form::Host | Form::Name { .. })
+}
+
+struct Hider<'t, 'a> {
+    tree: &'t Tree<'a>,
+    form: FileForm,
+    /// What stands between key and value in INI.
+    separator: char,
+    edits: Vec<(Span, String)>,
+    /// What each hidden value became.
+    known: FxHashMap<String, String>,
+}
+
+impl Hider<'_, '_> {
+    /// Hides the value of a setting; says whether it has one.
+    fn hide(&mut self, row: &Row, word: &str) -> bool {
+        let value = self.tree.value(row.node);
+        if value.trim().is_empty() || value.parse::<IpAddr>().is_ok() && word == "name" {
+            return false;
+        }
+        // A number or truth value of JSON stays one.
+        if self.tree.kind(row.node) == Kind::Bare {
+            let plain = if matches!(value, "true" | "false") { "false" } else { "0" };
+            if value != "null" {
+                self.edits.push((self.tree.span(row.node), plain.to_owned()));
+            }
+            return true;
+        }
+        let next = self.known.len() + 1;
+        let name =
+            self.known.entry(value.trim().to_owned()).or_insert_with(|| format!("{word}-{next}")).clone();
+        for (first, span) in self.spelled(row.node).into_iter().enumerate().map(|(at, span)| (at == 0, span))
+        {
+            let raw = &self.tree.source().text[span.range()];
+            // Lines stay where they are.
+            let lines: String = raw.chars().filter(|c| *c == '\n').collect();
+            self.edits.push((span, if first { name.clone() + &lines } else { lines }));
+        }
+        true
+    }
+
+    /// Where a value is spelled, in as many pieces as it has.
+    fn spelled(&self, node: NodeId) -> Vec<Span> {
+        if let Some(span) = self.tree.value_span(node).filter(|span| span.start < span.end) {
+            return vec![span];
+        }
+        let text = self.tree.source().text;
+        let whole = self.tree.span(node);
+        let raw = &text[whole.range()];
+        let within = |from: usize, to: usize| Span::new(from, to.max(from)).shifted(whole.start as usize);
+        // Before the quote at the end.
+        let last = raw.len().saturating_sub(1);
+        match (self.form, self.tree.kind(node)) {
+            (FileForm::Json, _) => vec![within(1, last)],
+            (FileForm::Ini, _) => {
+                let value = raw.find(self.separator).unwrap_or(last);
+                let from = raw[value..].find('"').map_or(last, |at| value + at + 1);
+                vec![within(from, last)]
+            }
+            (FileForm::Xml, Kind::Attribute) => {
+                let from = raw.find(['"', '\'']).map_or(last, |at| at + 1);
+                vec![within(from, last)]
+            }
+            (FileForm::Xml, Kind::OwnText) => self.pieces(self.tree.parent(node)),
+            (FileForm::Xml, _) => self.pieces(node),
+        }
+    }
+
+    /// The text of an element between its tags and what stands in it.
+    fn pieces(&self, element: NodeId) -> Vec<Span> {
+        let text = self.tree.source().text;
+        let whole = self.tree.span(element);
+        let start = start_tag_end(text, whole.start as usize);
+        let end = text[..whole.end as usize].rfind("</").unwrap_or(start).max(start);
+        let mut pieces = Vec::new();
+        let mut from = start;
+        let inside = self
+            .tree
+            .children(element)
+            .filter(|&child| !matches!(self.tree.kind(child), Kind::Attribute | Kind::OwnText));
+        for child in inside {
+            pieces.push(Span::new(from, self.tree.span(child).start as usize));
+            from = self.tree.span(child).end as usize;
+        }
+        pieces.push(Span::new(from, end.max(from)));
+        pieces.retain(|piece| !text[piece.range()].trim().is_empty());
+        pieces
+    }
+
+    /// Hides what is hidden where it stands in free text, too: in a note, in a comment.
+    fn hide_in_texts(&mut self, texts: &[NodeId]) {
+        let telling: Vec<(String, String)> = self
+            .known
+            .iter()
+            .filter(|(value, _)| value.len() >= TELLING && !value.contains('\n'))
+            .flat_map(|(value, name)| {
+                let spelled = self.as_spelled(value);
+                let other = (spelled != *value).then(|| (spelled, name.clone()));
+                [Some((value.clone(), name.clone())), other].into_iter().flatten()
+            })
+            .collect();
+        let values = telling.iter().map(|(value, _)| value.as_bytes());
+        // So many values that they cannot be searched for at once are no configuration's.
+        let Ok(search) = AhoCorasick::builder().match_kind(MatchKind::LeftmostLongest).build(values) else {
+            return;
+        };
+        let names: Vec<&str> = telling.iter().map(|(_, name)| name.as_str()).collect();
+        for &node in texts.iter().filter(|node| !self.tree.value(**node).is_empty()) {
+            let pieces = match self.tree.kind(node) {
+                Kind::Comment => vec![self.tree.span(node)],
+                _ => self.spelled(node),
+            };
+            for piece in pieces {
+                let raw = &self.tree.source().text[piece.range()];
+                if search.is_match(raw) {
+                    self.edits.push((piece, search.replace_all(raw, &names)));
+                }
+            }
+        }
+    }
+
+    /// A value as it is usually spelled in the form.
+    fn as_spelled(&self, value: &str) -> String {
+        let mut out = Vec::new();
+        match self.form {
+            FileForm::Xml => escape(value, false, &mut out),
+            FileForm::Json | FileForm::Ini => {
+                write_string(value, &mut out);
+                out.pop();
+                out.remove(0);
+            }
+        }
+        String::from_utf8(out).unwrap_or_default()
+    }
+
+    /// The text with all edits.
+    fn finish(mut self) -> String {
+        let source = self.tree.source().text;
+        self.edits.sort_by_key(|(span, _)| *span);
+        let mut text = String::with_capacity(source.len());
+        let mut at = 0;
+        for (span, new) in &self.edits {
+            text.push_str(&source[at..span.start as usize]);
+            text.push_str(new);
+            at = span.end as usize;
+        }
+        text.push_str(&source[at..]);
+        text
+    }
+}
+
+/// Where the start tag of an element ends; `>` may stand in quotes.
+fn start_tag_end(text: &str, start: usize) -> usize {
+    let mut quote = None;
+    for (at, c) in text[start..].char_indices() {
+        match (quote, c) {
+            (None, '"' | '\'') => quote = Some(c),
+            (Some(open), c) if open == c => quote = None,
+            (None, '>') => return start + at + 1,
+            _ => {}
+        }
+    }
+    text.len()
+}
+
+/// The text with other addresses, and how many there were.
+fn without_addresses(text: &str) -> (String, usize) {
+    let is_part = |c: char| c.is_ascii_hexdigit() || matches!(c, ':' | '.' | '-');
+    let mut out = String::with_capacity(text.len());
+    let mut book = Book::default();
+    let mut count = 0;
+    let mut rest = text;
+    while !rest.is_empty() {
+        let end = rest.find(|c: char| !c.is_ascii_alphanumeric() && !is_part(c)).unwrap_or(rest.len());
+        if end == 0 {
+            let c = rest.chars().next().unwrap_or_default();
+            out.push(c);
+            rest = &rest[c.len_utf8()..];
+            continue;
+        }
+        let (word, after) = rest.split_at(end);
+        // A full stop or colon at the end of a sentence is none of the address.
+        let bare = word.trim_end_matches(['.', '-']);
+        match book.instead_of(bare, after) {
+            Some(new) => {
+                count += 1;
+                out.push_str(&new);
+                out.push_str(&word[bare.len()..]);
+            }
+            None => out.push_str(word),
+        }
+        rest = after;
+    }
+    (out, count)
+}
+
+/// Which address stands for which.
+#[derive(Default)]
+struct Book {
+    known: FxHashMap<String, usize>,
+    counts: [usize; 3],
+}
+
+impl Book {
+    fn number(&mut self, kind: usize, text: String) -> usize {
+        let next = self.counts[kind];
+        let number = *self.known.entry(text).or_insert(next);
+        self.counts[kind] = self.counts[kind].max(number + 1);
+        number
+    }
+
+    /// What stands for a word, if it is an address; `after` is what follows it.
+    fn instead_of(&mut self, word: &str, after: &str) -> Option<String> {
+        let length = after.strip_prefix('/').and_then(|rest| {
+            let digits = rest.find(|c: char| !c.is_ascii_digit()).unwrap_or(rest.len());
+            rest[..digits].parse::<u32>().ok()
+        });
+        if let Ok(address) = word.parse::<IpAddr>() {
+            return match address {
+                IpAddr::V4(address) if is_mask(address) => None,
+                IpAddr::V4(address) => {
+                    let number = self.number(0, address.to_string());
+                    let new = u32::from(documentation(number));
+                    let kept = length
+                        .map_or(u32::MAX, |length| u32::MAX.checked_shl(32 - length.min(32)).unwrap_or(0));
+                    Some(Ipv4Addr::from(new & kept).to_string())
+                }
+                IpAddr::V6(address) if address.is_unspecified() || address.is_loopback() => None,
+                IpAddr::V6(address) => {
+                    let number = self.number(1, address.to_string()) as u128 + 1;
+                    // In the upper half, so that a network keeps its number.
+                    let new = 0x2001_0db8_u128 << 96 | number << 64 | u128::from(length.is_none());
+                    Some(Ipv6Addr::from(new).to_string())
+                }
+            };
+        }
+        let separator = word.chars().nth(2).filter(|c| matches!(c, '-' | ':'))?;
+        let bytes: Vec<&str> = word.split(separator).collect();
+        let is_mac = bytes.len() == 6
+            && bytes.iter().all(|byte| byte.len() == 2 && byte.bytes().all(|b| b.is_ascii_hexdigit()));
+        is_mac.then(|| {
+            let number = self.number(2, word.to_ascii_lowercase().replace(separator, "-"));
+            // RFC 7042 section 2.1.2 has 256 for documentation; those after them are locally administered.
+            let head = if number < 256 { "00-00-5e-00-53" } else { "02-00-5e-00-53" };
+            let head = if number < 256 {
+                head.to_owned()
+            } else {
+                format!("{}-{:02x}", &head[..11], number >> 8 & 0xFF)
+            };
+            format!("{head}-{:02x}", number & 0xFF).replace('-', &separator.to_string())
+        })
+    }
+}
+
+/// Whether it is a mask, or stands for every address.
+fn is_mask(address: Ipv4Addr) -> bool {
+    let bits = u32::from(address);
+    bits.leading_ones() + bits.trailing_zeros() == 32 || bits == 0
+}
+
+/// An address of the ranges of RFC 5737; past their 762, one of those for benchmarks (RFC 2544).
+fn documentation(number: usize) -> Ipv4Addr {
+    let (range, host) = (number / 254, number % 254 + 1);
+    match range {
+        0 => Ipv4Addr::new(192, 0, 2, host as u8),
+        1 => Ipv4Addr::new(198, 51, 100, host as u8),
+        2 => Ipv4Addr::new(203, 0, 113, host as u8),
+        range => Ipv4Addr::new(198, 18 + (range >> 8 & 1) as u8, (range & 0xFF) as u8, host as u8),
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use rstest::rstest;
+
+    #[rstest]
+    #[case("ip=10.1.2.3 and 10.1.2.4, 10.1.2.3.", "ip=192.0.2.1 and 192.0.2.2, 192.0.2.1.", 3)]
+    #[case("10.1.2.0/24 255.255.255.0 0.0.0.0/0", "192.0.2.0/24 255.255.255.0 0.0.0.0/0", 1)]
+    #[case("fd00::1 ::1 fd00::/64", "2001:db8:0:1::1 ::1 2001:db8:0:2::/64", 2)]
+    #[case("aa-bb-cc-dd-ee-ff AA:BB:CC:DD:EE:FF", "00-00-5e-00-53-00 00:00:5e:00:53:00", 2)]
+    #[case("release 4.6.1, 12:30:00, face, 1.2.3.4.5", "release 4.6.1, 12:30:00, face, 1.2.3.4.5", 0)]
+    fn addresses_are_hidden(#[case] text: &str, #[case] expected: &str, #[case] count: usize) {
+        assert_eq!(without_addresses(text), (expected.to_owned(), count));
+    }
+
+    #[test]
+    fn many_addresses_stay_apart() {
+        let text: String = (0..2_000_u32).map(|n| format!("{} ", Ipv4Addr::from(0x0A00_0000 + n))).collect();
+        let (text, count) = without_addresses(&text);
+        let distinct: std::collections::HashSet<&str> = text.split_whitespace().collect();
+        assert_eq!((count, distinct.len()), (2_000, 2_000));
+    }
+}

@@ -3,6 +3,7 @@
 //! [`Crossing::parse`] checks the rules against the profiles of both sides, so that a crossing that
 //! exists can be applied. Rules stand in the order of the file; the first that fits takes a setting.
 
+mod beside;
 mod captures;
 mod check;
 mod left;
@@ -10,6 +11,7 @@ mod parse;
 mod right;
 mod summary;
 mod syntax;
+mod tables;
 
 pub use parse::{Checking, crossing_sides};
 pub use summary::{Deed, Summary};

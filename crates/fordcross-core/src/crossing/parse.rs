@@ -3,10 +3,8 @@
 use super::captures::{Captures, INDEX, KIND};
 use super::check::{check_contested, check_hidden};
 use super::syntax::{BadSide, parse_left, parse_target_path};
-use super::{
-    Action, Ask, BasePolicy, Clause, Crossing, KeyTest, LookUp, Notice, Phase, Pins, Place, Requirement,
-    Rule, Side, Table, TargetStep, WorkStep,
-};
+use super::tables::{read_constants, read_equivalents, read_tables};
+use super::{Action, Ask, Clause, Crossing, KeyTest, LookUp, Place, Rule, Side, Table, TargetStep};
 use crate::expression::{Expression, OperandKind};
 use crate::finding::{Code, Findings, did_you_mean};
 use crate::pattern::{Pattern, Step};
@@ -104,15 +102,7 @@ impl Crossing {
         }
         reader.tables.extend(read_tables(&root));
         reader.constants.extend(read_constants(&root));
-        let pins = match root.section("pins") {
-            Some(section) => {
-                let pins = pick(&section, "write", &Pins::WORDS).unwrap_or_default();
-                reader.always_pinned = reader.read_always_pinned(&section);
-                section.finish();
-                pins
-            }
-            None => Pins::default(),
-        };
+        let pins = reader.read_pins(&root);
         reader.read_asks(&root);
         let equivalent_ports = read_equivalents(&root);
         // Rules may speak of places that stand further down, so these are all read first.
@@ -163,54 +153,6 @@ impl Crossing {
     }
 }
 
-fn read_equivalents(root: &Section<'_, '_>) -> Vec<(String, String)> {
-    let Some(section) = root.section("equivalent") else { return Vec::new() };
-    let pairs = section.section("ports").map(|ports| read_pairs(&ports)).unwrap_or_default();
-    section.finish();
-    pairs
-}
-
-fn read_pairs(section: &Section<'_, '_>) -> Vec<(String, String)> {
-    let mut pairs = Vec::new();
-    for (key, value) in section.members() {
-        match as_word(value) {
-            Some(word) => pairs.push((key.text.to_owned(), word.text.to_owned())),
-            None => {
-                section.report().add(Code::ValueWrong, value.span().into(), "expected a string");
-            }
-        }
-    }
-    pairs
-}
-
-fn read_tables(root: &Section<'_, '_>) -> FxHashMap<String, Table> {
-    let mut tables = FxHashMap::default();
-    let Some(section) = root.section("table") else { return tables };
-    for (name, value) in section.members() {
-        match section.as_section(value) {
-            Some(rows) => {
-                let mut table = Table { rows: read_pairs(&rows), otherwise: None };
-                if let Some(at) = table.rows.iter().position(|(from, _)| from == "*") {
-                    table.otherwise = Some(table.rows.remove(at).1);
-                }
-                tables.insert(name.text.to_owned(), table);
-            }
-            None => {
-                section.report().add(
-                    Code::ValueWrong,
-                    value.span().into(),
-                    "expected a table of old and new values",
-                );
-            }
-        }
-    }
-    tables
-}
-
-fn read_constants(root: &Section<'_, '_>) -> Vec<(String, String)> {
-    root.section("constant").map(|section| read_pairs(&section)).unwrap_or_default()
-}
-
 #[derive(Clone, Copy, PartialEq, Eq)]
 pub(super) enum Verb {
     Move,
@@ -258,7 +200,7 @@ pub(super) struct Reader<'r, 's> {
     pub(super) new: &'r Profile,
     pub(super) tables: FxHashMap<String, Table>,
     pub(super) constants: Vec<(String, String)>,
-    always_pinned: Vec<Pattern>,
+    pub(super) always_pinned: Vec<Pattern>,
     pub(super) asks: Vec<Ask>,
     /// Names of places, with their numbers.
     pub(super) place_names: Vec<(String, usize)>,
@@ -303,7 +245,7 @@ impl Reader<'_, '_> {
     }
 
     /// A path in an expression must be one that the old profile knows.
-    fn check_path(&self, path: &str, span: Span, above: &[Step]) {
+    pub(super) fn check_path(&self, path: &str, span: Span, above: &[Step]) {
         let absolute = path.strip_prefix('/');
         let above = if absolute.is_some() { &[] } else { above };
         let names: Vec<&str> = absolute.unwrap_or(path).split('/').collect();
@@ -317,134 +259,13 @@ impl Reader<'_, '_> {
         }
     }
 
-    fn condition(&self, section: &Section<'_, '_>, captures: &mut Captures) -> Option<Expression> {
+    pub(super) fn condition(&self, section: &Section<'_, '_>, captures: &mut Captures) -> Option<Expression> {
         let word = section.word("when")?;
         Some(self.expression(word.text, word.span, captures, OperandKind::Boolean))
     }
 
-    /// Takes tables and constants over from a file that several crossings share.
-    fn include(&mut self, root: &Section<'_, '_>, file: Word<'_>, shared: &[Source<'_>]) {
-        let Some(source) = shared.iter().find(|source| source.name == file.text) else {
-            let known: Vec<&str> = shared.iter().map(|source| source.name).collect();
-            let help = if known.is_empty() {
-                "put a file of that name, which ends in `.shared.toml`, beside the crossing".to_owned()
-            } else {
-                did_you_mean(file.text, known)
-            };
-            root.report()
-                .add(Code::IncludeMissing, file.span, format!("there is no file `{}` to include", file.text))
-                .help(help);
-            return;
-        };
-        let report = Report::new(*source);
-        let table = report.parse();
-        let included = Section::new(&report, table.get_ref(), table.span().into());
-        self.tables.extend(read_tables(&included));
-        self.constants.extend(read_constants(&included));
-        included.finish();
-        root.report().take_over(report);
-    }
-
-    fn read_always_pinned(&self, section: &Section<'_, '_>) -> Vec<Pattern> {
-        let mut patterns = Vec::new();
-        for word in section.words("always") {
-            let Some(pattern) = parse_pattern(section, word) else { continue };
-            let steps: Vec<PathStep<'_>> = pattern.steps.iter().map(PathStep::from).collect();
-            let entry = match self.old.schema.find(&steps) {
-                Lookup::Declared(entry) => &self.old.schema.entries[entry as usize].what,
-                Lookup::Above => {
-                    self.report.add(Code::LocatorUnknown, word.span, "this is no setting");
-                    continue;
-                }
-                Lookup::Unknown { step, known } => {
-                    let name = pattern.steps[step].to_string();
-                    self.report
-                        .add(
-                            Code::LocatorUnknown,
-                            word.span,
-                            format!("{} has no `{name}` here", self.old.title),
-                        )
-                        .help(Lookup::help(&name, &known));
-                    continue;
-                }
-            };
-            if entry.default_at(self.old.release).is_none() {
-                self.report
-                    .add(Code::ValueWrong, word.span, "the old profile knows no default of this setting")
-                    .help("declare its `default` in the profile");
-            }
-            patterns.push(pattern);
-        }
-        patterns
-    }
-
-    fn read_asks(&mut self, root: &Section<'_, '_>) {
-        let kinds = [
-            ("text", OperandKind::Text),
-            ("integer", OperandKind::Integer),
-            ("boolean", OperandKind::Boolean),
-        ];
-        for section in root.sections("ask") {
-            let fact = section.need_word("fact");
-            let kind = pick(&section, "type", &kinds);
-            let default = section.need_word("default").map(|word| word.text.to_owned());
-            let why = section.need_word("why").map(|word| word.text.to_owned());
-            if let (Some(fact), Some(kind), Some(default), Some(why)) = (fact, kind, default, why) {
-                let at = self.lines.position(fact.span.start);
-                self.asks.push(Ask { fact: fact.text.to_owned(), default, why, at, kind });
-            }
-            section.finish();
-        }
-    }
-
-    fn read_requirements(&mut self, root: &Section<'_, '_>) -> Vec<Requirement> {
-        let read = |section: Section<'_, '_>| {
-            let that = section.need_word("that");
-            let why = section.need_word("why").map(|word| word.text.to_owned());
-            section.finish();
-            let that = that?;
-            let at = self.lines.position(that.span.start);
-            let that = self.expression(that.text, that.span, &mut Captures::default(), OperandKind::Boolean);
-            Some(Requirement { that, why: why?, at })
-        };
-        root.sections("require").into_iter().filter_map(read).collect()
-    }
-
-    fn read_steps(&mut self, root: &Section<'_, '_>) -> Vec<WorkStep> {
-        let read = |section: Section<'_, '_>| {
-            let phase = pick(&section, "phase", &Phase::ALL);
-            let text = section.need_word("do").map(|word| word.text.to_owned());
-            let when = self.condition(&section, &mut Captures::default());
-            section.finish();
-            Some(WorkStep { phase: phase?, text: text?, when })
-        };
-        root.sections("step").into_iter().filter_map(read).collect()
-    }
-
-    fn read_notices(&mut self, root: &Section<'_, '_>) -> Vec<Notice> {
-        let read = |section: Section<'_, '_>| {
-            let text = section.need_word("text");
-            let when = self.condition(&section, &mut Captures::default());
-            section.finish();
-            let text = text?;
-            Some(Notice { at: self.lines.position(text.span.start), text: text.text.to_owned(), when })
-        };
-        root.sections("notice").into_iter().filter_map(read).collect()
-    }
-
-    fn read_base(&self, root: &Section<'_, '_>) -> BasePolicy {
-        let Some(section) = root.section("base") else { return BasePolicy::default() };
-        let patterns = |key| {
-            let words = section.words(key);
-            words.into_iter().filter_map(|word| self.new_pattern(&section, word)).collect()
-        };
-        let policy = BasePolicy { replace: patterns("replace"), merge: patterns("merge") };
-        section.finish();
-        policy
-    }
-
     /// A pattern of the new side, which its profile must know.
-    fn new_pattern(&self, section: &Section<'_, '_>, word: Word<'_>) -> Option<Pattern> {
+    pub(super) fn new_pattern(&self, section: &Section<'_, '_>, word: Word<'_>) -> Option<Pattern> {
         let pattern = parse_pattern(section, word)?;
         let steps: Vec<PathStep<'_>> = pattern.steps.iter().map(PathStep::from).collect();
         if let Lookup::Unknown { step, known } = self.new.schema.find(&steps) {
@@ -549,7 +370,7 @@ impl Reader<'_, '_> {
     }
 
     /// The settings that make objects of a place equal.
-    fn group_of(&self, section: &Section<'_, '_>, pattern: &Pattern) -> Vec<String> {
+    pub(super) fn group_of(&self, section: &Section<'_, '_>, pattern: &Pattern) -> Vec<String> {
         let words = section.words("group");
         for word in &words {
             self.check_path(word.text, word.span, &pattern.steps);

@@ -96,6 +96,11 @@ pub(crate) fn files_below(folder: &Path) -> Result<Vec<PathBuf>, Failed> {
             }
         }
     }
+    // `.` is the folder that one stands in, and goes without saying.
+    let mut files: Vec<PathBuf> = files
+        .iter()
+        .map(|file| file.strip_prefix(".").map_or_else(|_| file.clone(), Path::to_owned))
+        .collect();
     files.sort();
     Ok(files)
 }

@@ -35,10 +35,13 @@ pub(crate) fn finding(
         printer.line(&format!("{BOLD}{}{BOLD:#} ({})", code.name(), code.severity().word()))?;
         printer.line(&format!("  {}", code.about()))?;
         for (place, usual, text) in code.examples() {
-            let instead =
-                if usual.is_empty() { String::new() } else { format!(", instead of `{}`", one_line(usual)) };
-            let text = if text.is_empty() { "nothing".into() } else { format!("`{}`", one_line(text)) };
-            printer.line(&format!("  example: {}, {text}{instead}", place.about()))?;
+            printer.line(&format!("\n  example, {}:", place.about()))?;
+            let text = if text.is_empty() { "(nothing)" } else { text };
+            text.trim_end().lines().try_for_each(|line| printer.line(&format!("    {line}")))?;
+            if !usual.is_empty() {
+                printer.line("  instead of:")?;
+                usual.trim_end().lines().try_for_each(|line| printer.line(&format!("    {line}")))?;
+            }
         }
         if code.examples().is_empty() {
             printer.line("  no small text shows it")?;
@@ -50,11 +53,6 @@ pub(crate) fn finding(
         printer.line(&columns(&["code", "severity", "meaning"], &[], rows))?;
     }
     Ok(Status::Done)
-}
-
-/// Several lines of an example as one.
-fn one_line(text: &str) -> String {
-    text.trim_end().split('\n').collect::<Vec<_>>().join(" ⏎ ")
 }
 
 pub(crate) fn unknown(name: &str) -> Failed {

@@ -133,7 +133,7 @@ fn print(
         }
         printer.line(&format!("\n{BOLD}{file}{BOLD:#}: {} of {rules} never used", unused.len()))?;
         for (line, rule) in unused {
-            printer.line(&format!("  {file}:{line}  {rule}"))?;
+            printer.line(&format!("  {line:>5}  {rule}"))?;
         }
     }
     Ok(())

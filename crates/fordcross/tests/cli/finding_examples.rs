@@ -80,5 +80,5 @@ fn an_example_leads_to_its_finding(#[values(0, 1, 2, 3)] part: usize) {
 #[test]
 fn a_finding_is_explained_with_its_example() {
     let ran = Desk::new().run_to(0, "finding port-left");
-    assert!(ran.out.contains("in a map, `[ports] ⏎ p3 = \"leave\"`"), "{}", ran.out);
+    assert!(ran.out.contains("example, in a map:\n    [ports]\n    p3 = \"leave\"\n"), "{}", ran.out);
 }

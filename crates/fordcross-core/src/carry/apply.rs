@@ -77,7 +77,8 @@ pub(super) fn apply<'i, 'a>(
     for index in 0..reading.omitted.len() {
         apply.pin(index);
     }
-    let has_comments = new.form == step.old().form && new.form.has_comments();
+    let old_form = step.old().form;
+    let has_comments = new.form.has_comments() && (new.form == old_form || new.takes_comments);
     let beside = if has_comments { apply.take_comments_along() } else { Beside::default() };
     let (tree, ledger) = apply.finish();
     (tree, beside, ledger)

@@ -2,6 +2,7 @@
 //! on their line, or else what holds them.
 
 use super::apply::Apply;
+use crate::profile::FileForm;
 use crate::reading::Remark;
 use crate::tree::{Beside, Kind, NodeId, Text};
 
@@ -29,11 +30,15 @@ impl Apply<'_, '_, '_> {
             let parent = if list.is_some() { self.draft.tree.parent(anchor) } else { anchor };
             let span = self.tree.span(remark.node);
             let made = self.draft.tree.push(parent, Kind::Comment, "", span);
-            let value = match self.tree.value_span(remark.node) {
-                Some(span) => Text::Borrowed(span),
-                None => Text::Decoded(self.tree.value(remark.node)),
-            };
-            self.draft.set_value(made, value);
+            let same_form = self.step.old().form == self.step.new_profile().form;
+            match self.tree.value_span(remark.node).filter(|_| same_form) {
+                Some(span) => self.draft.set_value(made, Text::Borrowed(span)),
+                None if same_form => self.draft.set_value(made, Text::Decoded(self.tree.value(remark.node))),
+                None => {
+                    let text = self.spelled_anew(self.tree.value(remark.node));
+                    self.draft.set_value(made, Text::Decoded(&text));
+                }
+            }
             if let Some(list) = list {
                 list.entry(anchor).or_default().push(made);
                 beside.placed.insert(made);
@@ -42,7 +47,43 @@ impl Apply<'_, '_, '_> {
         beside
     }
 
+    /// A comment of another form, as the new one has it.
+    fn spelled_anew(&self, comment: &str) -> String {
+        let old = self.step.old();
+        let new = self.step.new_profile();
+        let bare = match old.form {
+            FileForm::Ini => comment.trim_start_matches(old.ini.comments.as_slice()).trim(),
+            _ => comment.trim(),
+        };
+        match new.form {
+            // Each line is a comment of its own.
+            FileForm::Ini => {
+                let mark = new.ini.comments[0];
+                let lines: Vec<String> = bare.lines().map(|line| format!("{mark} {}", line.trim())).collect();
+                lines.join("\n")
+            }
+            // XML 1.0, production 15: two hyphens would end it.
+            _ => format!(" {} ", bare.replace("--", "- -").trim_end_matches('-')),
+        }
+    }
+
     fn spot_of(&self, remark: Remark) -> Option<Spot> {
+        let spot = self.spot_in_tree(remark)?;
+        // INI has nothing outside its outermost branch.
+        if self.step.new_profile().form != FileForm::Ini {
+            return Some(spot);
+        }
+        let root = self.draft.root();
+        Some(match spot {
+            Spot::Before(node) if node == root => {
+                self.draft.tree.first_child(root).map_or(Spot::Within(root), Spot::Before)
+            }
+            Spot::After(node) if node == root => Spot::Within(root),
+            spot => spot,
+        })
+    }
+
+    fn spot_in_tree(&self, remark: Remark) -> Option<Spot> {
         let tree = self.tree;
         let text = tree.source().text;
         let before = &text[..tree.span(remark.node).start as usize];

@@ -92,6 +92,8 @@ pub struct Profile {
     pub(crate) types: Types,
     pub(crate) names: NameManners,
     pub(crate) around: Around,
+    /// Comments are taken along from other forms, too.
+    pub(crate) takes_comments: bool,
     /// How it writes INI, where that is its form.
     pub(crate) ini: Manners,
     /// In what order the outermost branches are written; what it does not name comes last.

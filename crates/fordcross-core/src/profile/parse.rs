@@ -37,6 +37,7 @@ fn read_profile(source: Source<'_>, root: Section<'_, '_>) -> Option<Profile> {
     let mut dated = None;
     let mut form = None;
     let mut names = NameManners::default();
+    let mut takes_comments = false;
     let mut order: Vec<(String, Span)> = Vec::new();
     if let Some(head) = head {
         line = head.need_word("line").map(|word| word.text.to_owned());
@@ -44,6 +45,7 @@ fn read_profile(source: Source<'_>, root: Section<'_, '_>) -> Option<Profile> {
         dated = head.word("dated").map(|word| word.text.to_owned());
         form = pick(&head, "form", &FileForm::ALL);
         names.read(&head);
+        takes_comments = head.boolean("takes-comments").unwrap_or(false);
         order = head.words("order").into_iter().map(|word| (word.text.to_owned(), word.span)).collect();
         head.finish();
     }
@@ -109,6 +111,7 @@ fn read_profile(source: Source<'_>, root: Section<'_, '_>) -> Option<Profile> {
         types: types.types,
         names,
         around,
+        takes_comments,
         ini,
         order: order.into_iter().map(|(name, _)| name).collect(),
     })

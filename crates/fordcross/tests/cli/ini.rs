@@ -132,3 +132,39 @@ fn what_the_form_cannot_hold_is_left_to_a_person() {
     let row = rows.iter().find(|row| row["locator"] == "unit/greeting").expect("a row");
     assert_eq!(row["fate"], "by-hand");
 }
+
+const TO_XML: &str = "[profile]\nline = \"hazel\"\ntitle = \"Hazel\"\nform = \"xml\"\ntakes-comments = true\n[recognise]\nmarker = \"hazel\"\n\
+    release = \"release\"\n[[release]]\nname = \"1\"\n[[object]]\nat = \"share\"\nkey = \"name\"\n[setting]\n\"release\" = { type = \"text\", attribute = true }\n\
+    \"host\" = \"host-name\"\n\"share/name\" = { type = \"name\", attribute = true }\n\"share/path\" = \"path\"\n";
+
+const OVER: &str = "[crossing]\nfrom = \"cobnut@4.1\"\nto = \"hazel@1\"\n[[move]]\nfrom = \"cobnut/host\"\nto = \"host\"\n[[place]]\n\
+    from = \"share\"\nto = \"share[]\"\nmove = [[\"name\", \"name\"], [\"path\", \"path\"]]\n";
+
+/// From a form to another one comments come along where the new profile asks for it, and back.
+#[rstest]
+#[case("# a -- b", "<!-- a - - b -->", "# a - - b")]
+#[case(";; two\n; lines", "<!-- two -->\n  <!-- lines -->", "# two\n# lines")]
+fn comments_go_from_form_to_form(#[case] comment: &str, #[case] in_xml: &str, #[case] back: &str) {
+    let desk = desk();
+    desk.write("own/hazel.profile.toml", TO_XML);
+    desk.write("own/over.crossing.toml", OVER);
+    desk.write(
+        "own/back.crossing.toml",
+        OVER.replace("cobnut@4.1\"\nto = \"hazel@1", "hazel@1\"\nto = \"cobnut@4.1")
+            .replace("\"cobnut/host\"\nto = \"host\"", "\"host\"\nto = \"cobnut/host\""),
+    );
+    desk.write(
+        "own/cobnut.profile.toml",
+        PROFILE.replace("form = \"ini\"", "form = \"ini\"\ntakes-comments = true"),
+    );
+    desk.write(
+        "store.ini",
+        format!("[cobnut]\nrelease = 4.1\nhost = store\n\n{comment}\n[share logs]\npath = /srv\n"),
+    );
+    desk.run_to(0, "carry store.ini --to hazel@1 --profiles own -o xml");
+    let xml = desk.read("xml/store.hazel.xml");
+    assert!(xml.contains(&format!("  {in_xml}\n  <share name=\"logs\">")), "{xml}");
+    desk.run_to(0, "carry xml/store.hazel.xml --to cobnut@4.1 --profiles own -o back");
+    let ini = desk.read("back/store.hazel.cobnut.ini");
+    assert!(ini.contains(&format!("\n\n{back}\n[share logs]\npath = /srv\n")), "{ini}");
+}

@@ -50,3 +50,38 @@ fn the_commands_of_the_readme_run() {
         desk.run_to(0, &command.replace('\'', ""));
     }
 }
+
+/// The tutorial, typed step by step: files are made as they stand, commands run, and what is shown of them
+/// is what they print.
+#[test]
+fn the_tutorial_goes_as_it_says() {
+    let desk = Desk::new();
+    let text = document("docs/your-own-platform.md");
+    let (mut files, mut commands, mut shown) = (0, 0, 0);
+    let mut printed = String::new();
+    for block in text.split("```").skip(1).step_by(2) {
+        let (head, body) = block.split_once('\n').expect("a fence has a line of its own");
+        match head.split_whitespace().collect::<Vec<_>>().as_slice() {
+            ["json", name] => assert_eq!(desk.read(name), body, "{name}"),
+            [_, "append", name] => desk.write(name, desk.read(name) + body),
+            [_, name] => {
+                desk.write(name, body);
+                files += 1;
+            }
+            ["text"] => {
+                assert!(printed.contains(body.trim_end()), "{body}\n{printed}");
+                shown += 1;
+            }
+            [] => {
+                for command in body.lines() {
+                    let line = command.strip_prefix("fordcross ").expect("a command").replace('\'', "");
+                    let ran = desk.run_to(0, &line);
+                    printed = ran.out + &ran.err;
+                    commands += 1;
+                }
+            }
+            other => panic!("what is {other:?}?"),
+        }
+    }
+    assert_eq!((files, commands, shown), (4, 7, 6), "nothing is skipped");
+}

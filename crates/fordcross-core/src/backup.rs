@@ -49,7 +49,9 @@ pub fn read<'a, 'l>(
     library: &'l Library,
 ) -> Result<(Tree<'a>, &'l ProfileFile), Box<Finding>> {
     let form = sniff(source.text);
+    // What begins with a brace is JSON; what begins with a bracket may be a heading.
     if form != Some(FileForm::Xml)
+        && !source.text.trim_start().starts_with('{')
         && let Some(found) = read_by_manners(source, library)
     {
         return found;

@@ -34,8 +34,8 @@ pub(super) struct Undecoded {
     pub(super) unknown: Option<String>,
 }
 
-/// The text, its character set, and whether the text is not just the bytes.
-pub(super) fn decode(bytes: Vec<u8>, said: Option<Charset>) -> Result<(String, Charset, bool), Undecoded> {
+/// The text and its character set.
+pub(super) fn decode(bytes: Vec<u8>, said: Option<Charset>) -> Result<(String, Charset), Undecoded> {
     // A byte order mark is surer than what anybody says.
     if let Some((encoding, length)) = Encoding::for_bom(&bytes) {
         return decode_as(bytes, encoding, length);
@@ -61,17 +61,17 @@ fn decode_as(
     mut bytes: Vec<u8>,
     encoding: &'static Encoding,
     mark: usize,
-) -> Result<(String, Charset, bool), Undecoded> {
+) -> Result<(String, Charset), Undecoded> {
     let charset = Charset(encoding);
     if encoding == UTF_8 {
         bytes.drain(..mark);
-        return String::from_utf8(bytes).map(|text| (text, charset, mark > 0)).map_err(|error| {
+        return String::from_utf8(bytes).map(|text| (text, charset)).map_err(|error| {
             let valid = error.utf8_error().valid_up_to();
             Undecoded { bytes: error.into_bytes(), valid, charset, unknown: None }
         });
     }
     match encoding.decode_without_bom_handling_and_without_replacement(&bytes[mark..]) {
-        Some(text) => Ok((text.into_owned(), charset, true)),
+        Some(text) => Ok((text.into_owned(), charset)),
         None => Err(Undecoded { bytes, valid: 0, charset, unknown: None }),
     }
 }

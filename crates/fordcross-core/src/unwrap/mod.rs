@@ -19,8 +19,6 @@ pub struct Opened {
     pub charset: Charset,
     /// How the file was packed, if it was.
     pub packing: Option<Packing>,
-    /// Whether `text` is not, byte for byte, what was read.
-    pub changed: bool,
 }
 
 /// Unpacks and decodes a file. `said` is the character set that a person says it is in.
@@ -43,9 +41,7 @@ pub fn open(
         None => bytes,
     };
     match charset::decode(bytes, said) {
-        Ok((text, charset, changed)) => {
-            Ok(Opened { text, charset, packing, changed: changed || packing.is_some() })
-        }
+        Ok((text, charset)) => Ok(Opened { text, charset, packing }),
         Err(undecoded) => Err(Box::new(no_text(name, undecoded))),
     }
 }
@@ -144,7 +140,7 @@ mod tests {
     fn a_declared_charset_is_gone_by() {
         let text = b"<?xml version='1.0' encoding='ISO-8859-1'?><unit>P\xF6</unit>".to_vec();
         let opened = open("a", text, None, &Limits::default()).expect("text");
-        assert!(opened.text.ends_with("<unit>Pö</unit>") && opened.changed);
+        assert!(opened.text.ends_with("<unit>Pö</unit>"));
     }
 
     #[rstest]

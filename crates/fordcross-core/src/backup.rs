@@ -207,9 +207,20 @@ fn find(tree: &Tree<'_>, path: &[String]) -> Option<NodeId> {
 fn sniff(text: &str) -> Option<FileForm> {
     match text.trim_start_matches(['\u{FEFF}', ' ', '\t', '\r', '\n']).chars().next() {
         Some('<') => Some(FileForm::Xml),
-        Some('{' | '[') => Some(FileForm::Json),
+        Some('{') => Some(FileForm::Json),
+        Some('[') => Some(if is_heading(text) { FileForm::Ini } else { FileForm::Json }),
         _ => None,
     }
+}
+
+/// Whether a text that begins with a bracket begins with a heading: one word in brackets, alone on its line.
+fn is_heading(text: &str) -> bool {
+    let line =
+        text.trim_start_matches(['\u{FEFF}', ' ', '\t', '\r', '\n']).lines().next().unwrap_or("").trim();
+    let inner = line.trim_start_matches('[').trim_end_matches(']');
+    line.ends_with(']')
+        && inner.starts_with(char::is_alphabetic)
+        && !matches!(inner, "true" | "false" | "null")
 }
 
 fn looks_like_text(text: &str) -> String {
@@ -284,6 +295,8 @@ mod tests {
     #[case("<crate/>", None, "it is XML with the outermost element `crate`")]
     #[case("{\"x\": 1, \"y\": 2}", None, "it is JSON with 2 keys at its top: `x` or `y`")]
     #[case("[1]", None, "it is JSON without an object at its top")]
+    #[case("[true]", None, "it is JSON without an object at its top")]
+    #[case("[one two]\nthree = 4", None, "it is plain text of 2 lines")]
     #[case("", None, "it is an empty file")]
     #[case("set x 1\nset y 2\n", None, "it is plain text of 2 lines")]
     #[case("<box/>", None, "does not say which release")]

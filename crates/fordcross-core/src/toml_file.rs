@@ -5,6 +5,7 @@
 
 use crate::finding::{Code, Finding, Findings, Severity, did_you_mean};
 use crate::pattern::{BadPattern, Pattern};
+use crate::profile::Lookup;
 use crate::source::{Source, Span};
 use std::cell::{Cell, RefCell};
 use toml::Spanned;
@@ -32,6 +33,12 @@ impl<'s> Report<'s> {
         let mut findings = self.findings.borrow_mut();
         findings.push(Finding::new(code, message).at(self.source, span));
         Added { findings: &self.findings, index: findings.len() - 1 }
+    }
+
+    /// Tells that a path leads to something that its profile does not declare; `known` could have stood there.
+    pub(crate) fn unknown_path(&self, span: Span, owner: &str, name: &str, known: &[String]) {
+        self.add(Code::LocatorUnknown, span, format!("{owner} has no `{name}` here"))
+            .help(Lookup::help(name, known));
     }
 
     /// All findings, in the order of the file.

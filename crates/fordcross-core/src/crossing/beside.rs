@@ -33,13 +33,7 @@ impl Reader<'_, '_> {
                 }
                 Lookup::Unknown { step, known } => {
                     let name = pattern.steps[step].to_string();
-                    self.report
-                        .add(
-                            Code::LocatorUnknown,
-                            word.span,
-                            format!("{} has no `{name}` here", self.old.title),
-                        )
-                        .help(Lookup::help(&name, &known));
+                    self.report.unknown_path(word.span, &self.old.title, &name, &known);
                     continue;
                 }
             };

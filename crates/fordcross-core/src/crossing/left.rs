@@ -121,9 +121,7 @@ impl Reader<'_, '_> {
                         .map(|raw| raw.at.clone());
                     let span = at.map_or(word.span, |at| inside(word, self.report.source, at.start, at.end));
                     let line = format!("{} {}", self.old.title, self.old.release_name());
-                    self.report
-                        .add(Code::LocatorUnknown, span, format!("{line} has no `{name}` here"))
-                        .help(Lookup::help(name, &known));
+                    self.report.unknown_path(span, &line, name, &known);
                 }
             }
         }

@@ -253,9 +253,7 @@ impl Reader<'_, '_> {
             above.iter().map(PathStep::from).chain(names.iter().map(|name| PathStep::Name(name))).collect();
         if let Lookup::Unknown { step, known } = self.old.schema.find(&steps) {
             let name = step.checked_sub(above.len()).map_or(path, |step| names[step]);
-            self.report
-                .add(Code::LocatorUnknown, span, format!("{} has no `{name}` here", self.old.title))
-                .help(Lookup::help(name, &known));
+            self.report.unknown_path(span, &self.old.title, name, &known);
         }
     }
 
@@ -270,9 +268,7 @@ impl Reader<'_, '_> {
         let steps: Vec<PathStep<'_>> = pattern.steps.iter().map(PathStep::from).collect();
         if let Lookup::Unknown { step, known } = self.new.schema.find(&steps) {
             let name = pattern.steps[step].to_string();
-            self.report
-                .add(Code::LocatorUnknown, word.span, format!("{} has no `{name}` here", self.new.title))
-                .help(Lookup::help(&name, &known));
+            self.report.unknown_path(word.span, &self.new.title, &name, &known);
         }
         Some(pattern)
     }

@@ -251,9 +251,7 @@ impl Reader<'_, '_> {
             if let Lookup::Unknown { known, .. } = &lookup {
                 let name = literal.unwrap_or("{…}");
                 let line = format!("{} {}", self.new.title, self.new.release_name());
-                self.report
-                    .add(Code::LocatorUnknown, span, format!("{line} has no `{name}` here"))
-                    .help(Lookup::help(name, known));
+                self.report.unknown_path(span, &line, name, known);
                 return None;
             }
             entry = if let Lookup::Declared(found) = lookup { Some(found) } else { None };

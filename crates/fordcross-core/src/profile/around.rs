@@ -3,7 +3,6 @@
 
 use super::schema::{Lookup, PathStep, Schema};
 use crate::crossing::Phase;
-use crate::finding::Code;
 use crate::pattern::Pattern;
 use crate::toml_file::{Section, Word, parse_pattern};
 use crate::typing::pick;
@@ -92,10 +91,7 @@ fn known_pattern(section: &Section<'_, '_>, key: &'static str, schema: &Schema) 
     let steps: Vec<PathStep<'_>> = pattern.steps.iter().map(PathStep::from).collect();
     if let Lookup::Unknown { step, known } = schema.find(&steps) {
         let name = pattern.steps[step].to_string();
-        section
-            .report()
-            .add(Code::LocatorUnknown, word.span, format!("the profile has no `{name}` here"))
-            .help(Lookup::help(&name, &known));
+        section.report().unknown_path(word.span, "the profile", &name, &known);
     }
     Some(pattern)
 }

@@ -135,7 +135,8 @@ impl ToCheck<'_> {
             );
         }
         for &(entry, word, by_name) in &self.templates {
-            check_template(root, word, by_name, schema);
+            let wanted = if by_name { Wanted::Named } else { Wanted::Single };
+            check_objects_at(root, word.text, word.span, wanted, schema);
             if let Some(way) = leads_back(entry, schema) {
                 root.report()
                     .add(Code::ValueWrong, word.span, format!("what is inherited leads back: {way}"))
@@ -151,37 +152,47 @@ pub(super) fn check_order(root: &Section<'_, '_>, above: &[Step], order: &[(Stri
         let mut steps: Vec<PathStep<'_>> = above.iter().map(PathStep::from).collect();
         steps.push(PathStep::Name(name));
         if let Lookup::Unknown { known, .. } = schema.find(&steps) {
-            root.report()
-                .add(Code::LocatorUnknown, *span, format!("the profile has no `{name}` here"))
-                .help(Lookup::help(name, &known));
+            root.report().unknown_path(*span, "the profile", name, &known);
         }
     }
 }
 
-/// What objects inherit from must be objects that the profile declares; those that are named, with names.
-fn check_template(root: &Section<'_, '_>, word: Word<'_>, by_name: bool, schema: &Schema) {
-    let steps: Vec<PathStep<'_>> = word.text.split('/').map(PathStep::named).collect();
+/// What must stand at a path.
+#[derive(Clone, Copy, PartialEq, Eq)]
+pub(super) enum Wanted {
+    /// Objects that one name or key tells from their like.
+    Named,
+    /// One object.
+    Single,
+}
+
+/// Tells if a path does not lead to objects that the profile declares, as they are wanted.
+pub(super) fn check_objects_at(
+    root: &Section<'_, '_>,
+    path: &str,
+    span: Span,
+    wanted: Wanted,
+    schema: &Schema,
+) {
+    let steps: Vec<PathStep<'_>> = path.split('/').map(PathStep::named).collect();
     let problem = match schema.find(&steps) {
-        Lookup::Declared(entry) => match &schema.entries[entry as usize].what {
-            What::Object { keys, name, many, .. } => match (by_name, name.is_some() || keys.len() == 1, many)
-            {
-                (true, true, _) | (false, _, false) => return,
-                (true, false, _) => ("the objects there have no single name or key".to_owned(), None),
-                (false, _, true) => ("there are several objects there, and a block is one".to_owned(), None),
-            },
-            What::Setting { .. } => ("a setting stands there, no object".to_owned(), None),
+        Lookup::Declared(entry) => match (&schema.entries[entry as usize].what, wanted) {
+            (What::Object { keys, name, .. }, Wanted::Named) if name.is_some() || keys.len() == 1 => return,
+            (What::Object { many: false, .. }, Wanted::Single) => return,
+            (What::Object { .. }, Wanted::Named) => "the objects there have no single name or key",
+            (What::Object { .. }, Wanted::Single) => "there are several objects there, and a block is one",
+            (What::Setting { .. }, _) => "a setting stands there, no object",
         },
-        Lookup::Above => ("no object is declared there".to_owned(), None),
+        Lookup::Above => "no object is declared there",
         Lookup::Unknown { step, known } => {
-            let name = word.text.split('/').nth(step).unwrap_or(word.text);
-            (format!("the profile has no `{name}` here"), Some(Lookup::help(name, &known)))
+            let name = path.split('/').nth(step).unwrap_or(path);
+            return root.report().unknown_path(span, "the profile", name, &known);
         }
     };
-    let (message, help) = problem;
-    let added = root.report().add(Code::LocatorUnknown, word.span, message);
-    if let Some(help) = help {
-        added.help(help);
-    }
+    root.report().add(Code::LocatorUnknown, span, problem).help(match wanted {
+        Wanted::Named => "name the `at` of objects with a `name` or one `key`",
+        Wanted::Single => "name the `at` of an object that there is once",
+    });
 }
 
 /// The way from a kind of objects over those that it inherits from back to itself, by blocks and `of`.
@@ -243,9 +254,7 @@ fn check_kinds(root: &Section<'_, '_>, words: &[(usize, Word<'_>)], schema: &Sch
                 .collect();
             if let Lookup::Unknown { step, known } = schema.find(&steps) {
                 let name = step.checked_sub(above.len()).map_or(path, |step| names[step]);
-                root.report()
-                    .add(Code::LocatorUnknown, word.span, format!("the profile has no `{name}` here"))
-                    .help(Lookup::help(name, &known));
+                root.report().unknown_path(word.span, "the profile", name, &known);
             }
         }
     }

@@ -3,7 +3,7 @@
 use super::around::read_around;
 use super::models::read_model;
 use super::names::NameManners;
-use super::objects::{check_order, read_objects};
+use super::objects::{Wanted, check_objects_at, check_order, read_objects};
 use super::schema::{Entry, Lookup, PathStep, Repeats, Schema, What};
 use super::{Fact, Facts, FileForm, NeverHeld, Profile, Release, SectionDeclaration};
 use crate::finding::{Code, Findings, did_you_mean};
@@ -56,7 +56,10 @@ fn read_profile(source: Source<'_>, root: Section<'_, '_>) -> Option<Profile> {
     let to_check = read_objects(&root, &mut types, &mut schema, &releases, &mut names);
     read_settings(&root, &mut types, &mut schema, &releases, &mut names);
     to_check.check(&root, &types.types, &schema);
-    check_references(&root, &types.references, &schema);
+    // A type whose values name objects must say which: objects that the profile declares, with names.
+    for (path, span) in &types.references {
+        check_objects_at(&root, path, *span, Wanted::Named, &schema);
+    }
     check_order(&root, &[], &order, &schema);
     let mut marker = None;
     let mut facts = Facts::default();
@@ -368,27 +371,6 @@ fn read_defaults(
         words.into_iter().map(|(index, word)| (index, word.text.to_owned())).collect();
     defaults.sort_by_key(|(index, _)| *index);
     defaults
-}
-
-/// A type whose values name objects must say which: objects that the profile declares, with names.
-fn check_references(root: &Section<'_, '_>, references: &[(String, Span)], schema: &Schema) {
-    for (path, span) in references {
-        let steps: Vec<PathStep<'_>> = path.split('/').map(PathStep::named).collect();
-        let problem = match schema.find(&steps) {
-            Lookup::Declared(entry) => match &schema.entries[entry as usize].what {
-                What::Object { keys, name, .. } if name.is_some() || keys.len() == 1 => continue,
-                What::Object { .. } => ("the objects there have no single name or key".to_owned(), None),
-                What::Setting { .. } => ("a setting stands there, no object".to_owned(), None),
-            },
-            Lookup::Above => ("no object is declared there".to_owned(), None),
-            Lookup::Unknown { step, known } => {
-                let name = path.split('/').nth(step).unwrap_or(path);
-                (format!("the profile has no `{name}` here"), Some(Lookup::help(name, &known)))
-            }
-        };
-        let added = root.report().add(Code::LocatorUnknown, *span, problem.0);
-        added.help(problem.1.unwrap_or_else(|| "name the `at` of objects with a `name` or one `key`".into()));
-    }
 }
 
 fn read_fact(

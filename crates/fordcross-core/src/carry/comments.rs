@@ -5,6 +5,7 @@ use super::apply::Apply;
 use crate::profile::FileForm;
 use crate::reading::Remark;
 use crate::tree::{Beside, Kind, NodeId, Text};
+use crate::xml::is_allowed;
 
 /// Where a comment goes in the new tree.
 enum Spot {
@@ -62,8 +63,17 @@ impl Apply<'_, '_, '_> {
                 let lines: Vec<String> = bare.lines().map(|line| format!("{mark} {}", line.trim())).collect();
                 lines.join("\n")
             }
-            // XML 1.0, production 15: two hyphens would end it.
-            _ => format!(" {} ", bare.replace("--", "- -").trim_end_matches('-')),
+            _ => {
+                // XML 1.0, production 15: two hyphens would end it. What XML cannot hold is a space.
+                let mut text = String::from(" ");
+                for c in bare.chars() {
+                    if c == '-' && text.ends_with('-') {
+                        text.push(' ');
+                    }
+                    text.push(if is_allowed(c) { c } else { ' ' });
+                }
+                text + " "
+            }
         }
     }
 

@@ -43,8 +43,8 @@ impl Inheritance {
             }
         }
         let mut inheritance = Self::default();
-        let kinds: Vec<u16> = finder.objects.keys().copied().collect();
-        for &entry in &kinds {
+        // Those that no object of the backup inherits from are templates, too.
+        for entry in 0..profile.schema.entries.len() as u16 {
             let Some(inherits) = inherits(usize::from(entry)) else { continue };
             let names = inherits.named_by.as_ref().map(|_| finder.by_name(inherits.of.as_deref(), entry));
             let block = inherits.block.as_deref().and_then(|block| finder.first_of(block));
@@ -52,7 +52,7 @@ impl Inheritance {
                 inheritance.templates.extend(names.values());
             }
             inheritance.templates.extend(block);
-            for &object in &finder.objects[&entry] {
+            for &object in finder.objects.get(&entry).into_iter().flatten() {
                 inheritance.settle(tree, object, inherits, names.as_ref(), block);
             }
         }
@@ -133,7 +133,7 @@ impl Inheritance {
         &self,
         tree: &Tree<'a>,
         keys: &dyn Fn(NodeId) -> Vec<String>,
-    ) -> (Tree<'a>, Vec<NodeId>) {
+    ) -> (Tree<'a>, Vec<(NodeId, bool)>) {
         let mut additions = FxHashMap::default();
         for (&object, sources) in &self.sources {
             let own = keys(object);
@@ -192,7 +192,7 @@ impl Inheritance {
             .rows
             .iter()
             .map(|row| {
-                let old = flat.old_ids[row.node.index()];
+                let (old, _) = flat.old_ids[row.node.index()];
                 index.get(&(old, row.kind == RowKind::Object)).copied()
             })
             .collect();
@@ -206,23 +206,30 @@ impl Inheritance {
             let row = original.reading.rows[row];
             let is_template = is_below(tree, row.node, &self.templates);
             let known = original.automaton.accepted(row.accept).entry.is_some();
-            // What only passes on, or only names what is passed on, needs no rule of its own.
-            let silent = self.naming.contains(&row.node) || known && (is_template || parts.len() > 1);
-            let all = parts.iter().map(|&part| &ledger.decisions[part as usize]);
-            let speaks = |decision: &&Decision| {
-                let nothing = decision.by == DecidedBy::Nothing && silent;
+            // What only passes on, or only names what is passed on, needs no rule where it stands itself. A
+            // copy that no rule takes is told: the object that it was made for would go without it.
+            let only_passes_on = self.naming.contains(&row.node) || known && is_template;
+            let is_copy = |part: u32| flat.old_ids[flat.reading.rows[part as usize].node.index()].1;
+            let all = parts.iter().map(|&part| (is_copy(part), &ledger.decisions[part as usize]));
+            let speaks = |(is_copy, decision): &(bool, &Decision)| {
+                let needs_none = decision.by == DecidedBy::Nothing && only_passes_on && !is_copy;
                 let left = decision.fate == Fate::LeftOut && parts.len() > 1;
-                !nothing && !left
+                !needs_none && !left
             };
             let from = landings.len() as u32;
-            let gravest = all.clone().filter(speaks).max_by_key(|decision| decision.fate).cloned();
-            for decision in all.clone() {
+            let gravest = all
+                .clone()
+                .filter(speaks)
+                .map(|(_, decision)| decision)
+                .max_by_key(|decision| decision.fate)
+                .cloned();
+            for (_, decision) in all.clone() {
                 let (start, end) = decision.landings;
                 landings.extend(&ledger.landings[start as usize..end as usize]);
             }
             let by_inheritance = || Decision {
                 fate: Fate::Moot,
-                step: all.clone().next().map_or(0, |decision| decision.step),
+                step: all.clone().next().map_or(0, |(_, decision)| decision.step),
                 by: DecidedBy::Inheritance,
                 landings: (0, 0),
             };
@@ -246,8 +253,8 @@ impl Inheritance {
 /// A flat tree, read.
 pub(crate) struct Folded<'f> {
     pub(crate) reading: &'f Reading,
-    /// For each of its nodes that of the tree that it was made from.
-    pub(crate) old_ids: &'f [NodeId],
+    /// For each of its nodes that of the tree that it was made from, and whether it is a copy.
+    pub(crate) old_ids: &'f [(NodeId, bool)],
 }
 
 /// Finds objects by what names them.

@@ -6,6 +6,7 @@ use crate::fate::Fate;
 use crate::finding::count;
 use crate::ledger::Ledger;
 use crate::profile::UnitSide;
+use crate::reading::RowKind;
 
 /// The steps of the work in their order. Those of the lines stand around those of the crossings.
 pub(super) fn work(input: &CarryInput<'_, '_>, first: &StepMade, ledger: &Ledger) -> Vec<(Phase, String)> {
@@ -30,7 +31,8 @@ pub(super) fn work(input: &CarryInput<'_, '_>, first: &StepMade, ledger: &Ledger
             .nodes_in(tree)
             .into_iter()
             .flat_map(|node| first.reading.rows_below(node, tree));
-        let changed = rows.filter(|&row| is_changed(ledger.decisions[row].fate)).count();
+        let settings = rows.filter(|&row| first.reading.rows[row].kind == RowKind::Setting);
+        let changed = settings.filter(|&row| is_changed(ledger.decisions[row].fate)).count();
         if changed > 0 {
             let settings = count(changed, "setting");
             let text = format!("{} ({settings} that it goes by changed): {}", dependant.what, dependant.text);

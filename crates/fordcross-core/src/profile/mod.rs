@@ -21,6 +21,7 @@ use crate::ini::Manners;
 use crate::pattern::Pattern;
 use crate::source::Position;
 use crate::typing::Types;
+use crate::xml::first_forbidden;
 
 /// The form that a line's backups have.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -244,7 +245,11 @@ impl Profile {
 
     /// Whether its form can hold a value.
     pub(crate) fn holds(&self, text: &str) -> bool {
-        self.form != FileForm::Ini || self.ini.holds(text)
+        match self.form {
+            FileForm::Ini => self.ini.holds(text),
+            FileForm::Xml => first_forbidden(text).is_none(),
+            FileForm::Json => true,
+        }
     }
 
     /// How many settings and objects the profile declares.

@@ -249,12 +249,16 @@ impl<'a> Tree<'a> {
     }
 
     /// The same tree with copies of other nodes of it, with all below them, at the end of branches, and
-    /// the old node of each new one. An empty leaf that is given something becomes a branch.
-    pub(crate) fn expanded(&self, additions: &FxHashMap<NodeId, Vec<NodeId>>) -> (Tree<'a>, Vec<NodeId>) {
+    /// the old node of each new one with whether it is a copy. An empty leaf that is given something becomes
+    /// a branch.
+    pub(crate) fn expanded(
+        &self,
+        additions: &FxHashMap<NodeId, Vec<NodeId>>,
+    ) -> (Tree<'a>, Vec<(NodeId, bool)>) {
         let mut made = Tree::new(self.source);
         made.decoded.clone_from(&self.decoded);
         made.names.clone_from(&self.names);
-        let mut old_ids = vec![NodeId::DOCUMENT];
+        let mut old_ids = vec![(NodeId::DOCUMENT, false)];
         // Each with its new parent, and whether it is a copy, to which nothing is added.
         let mut stack: Vec<(NodeId, NodeId, bool)> = Vec::new();
         let push_children =
@@ -287,7 +291,7 @@ impl<'a> Tree<'a> {
                 leaf.head |= node.head & DECODED;
                 (leaf.a, leaf.b) = (node.a, node.b);
             }
-            old_ids.push(id);
+            old_ids.push((id, copy));
             push_children(id, new, copy, &mut stack);
         }
         (made, old_ids)

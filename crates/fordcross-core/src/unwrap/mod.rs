@@ -41,6 +41,14 @@ pub fn open(
         None => bytes,
     };
     match charset::decode(bytes, said) {
+        // In UTF-8 a text can be three times as long, and places are counted in 32 bits.
+        Ok((text, _)) if u32::try_from(text.len()).is_err() => {
+            let mut finding =
+                Finding::new(Code::TooLarge, "the text is larger than 4 GiB, the most that can be read")
+                    .help("take a backup of fewer sections");
+            finding.place = Some(place_of_file(name));
+            Err(Box::new(finding))
+        }
         Ok((text, charset)) => Ok(Opened { text, charset, packing }),
         Err(undecoded) => Err(Box::new(no_text(name, undecoded))),
     }
@@ -81,7 +89,7 @@ const SAY_CHARSET: &str = "say in which it is with `--charset NAME`, such as `--
 /// What bytes that are no text look like, by the first of them.
 fn looks_like(bytes: &[u8]) -> Option<&'static str> {
     match bytes {
-        [0x1F, 0x8B, ..] => Some("gzip data inside gzip data"),
+        bytes if Packing::of(bytes).is_some() => Some("packed data inside packed data"),
         [b'P', b'K', 3, 4, ..] => Some("a zip archive"),
         bytes if bytes.starts_with(b"SQLite format 3") => Some("an SQLite database"),
         bytes if bytes.starts_with(b"age-encryption.org/") => Some("a file encrypted with age"),
@@ -147,8 +155,8 @@ mod tests {
     #[case(b"ab\ncd\xFFef".to_vec(), "not text in UTF-8: found the byte `FF`", 2, 3)]
     #[case(b"ab\xC3".to_vec(), "found the byte `C3`", 1, 3)]
     #[case(b"PK\x03\x04\xFF".to_vec(), "it is a zip archive", 1, 1)]
-    #[case(gzip(&gzip(b"a")), "gzip data inside gzip data", 1, 1)]
-    #[case(b"<?xml version='1.0' encoding='klingon'?><a/>".to_vec(), "the character set `klingon`, which is not known", 1, 1)]
+    #[case(gzip(&gzip(b"a")), "packed data inside packed data", 1, 1)]
+    #[case(b"<?xml version='1.0' encoding='utf-99'?><a/>".to_vec(), "the character set `utf-99`, which is not known", 1, 1)]
     #[case(utf16("<a>", true, false)[..7].to_vec(), "not text in UTF-16LE", 1, 1)]
     #[case(gzip(XML.as_bytes())[..20].to_vec(), "cut off", 1, 1)]
     #[case([gzip(XML.as_bytes()), b"more behind it than there may be".to_vec()].concat(), "damaged", 1, 1)]

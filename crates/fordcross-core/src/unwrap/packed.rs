@@ -93,7 +93,7 @@ impl Packing {
             let message = match limits.ratio {
                 Some(ratio) if most < limits.most => {
                     format!(
-                        "the gzip data unpacks to more than {ratio} times its size, as no configuration does"
+                        "the {word} data unpacks to more than {ratio} times its size, as no configuration does"
                     )
                 }
                 _ => format!("the {word} data unpacks to more than {most} bytes"),

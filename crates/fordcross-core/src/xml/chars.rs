@@ -4,12 +4,12 @@
 pub(super) struct BadReference(pub(super) String);
 
 /// XML 1.0, production 2 (`Char`), for the characters that UTF-8 text can hold.
-pub(super) fn is_allowed(c: char) -> bool {
+pub(crate) fn is_allowed(c: char) -> bool {
     !matches!(c, '\0'..='\u{8}' | '\u{B}' | '\u{C}' | '\u{E}'..='\u{1F}' | '\u{FFFE}' | '\u{FFFF}')
 }
 
 /// The first byte of the first character that XML does not allow.
-pub(super) fn first_forbidden(text: &str) -> Option<usize> {
+pub(crate) fn first_forbidden(text: &str) -> Option<usize> {
     let bytes = text.as_bytes();
     // A pass that the compiler turns into wide comparisons; only a hit is looked at closely.
     let control = |b: &u8| *b < 0x20 && !matches!(*b, b'\t' | b'\n' | b'\r');

@@ -9,6 +9,7 @@ mod chars;
 mod scan;
 mod write;
 
+pub(crate) use chars::{first_forbidden, is_allowed};
 pub use scan::read_xml;
 pub use write::write_xml;
 pub(crate) use write::{escape, write_element};

@@ -7,6 +7,7 @@ use fordcross_core::library::{Library, ProfileFile};
 use fordcross_core::mapping::MapFile;
 use fordcross_core::redact::{Hide, redact};
 use fordcross_core::source::Source;
+use fordcross_core::survey::survey;
 use proptest::prelude::*;
 use rstest::rstest;
 
@@ -89,13 +90,13 @@ proptest! {
         let (old, new, crossing) = parse(OLD, NEW, CROSSING);
         let library = library();
         let Ok((tree, _)) = read(Source { name: "b", text: &text }, &library) else { return Ok(()) };
-        if Backup::new(tree, &old, None).is_err() {
-            return Ok(());
-        }
+        let Ok(backup) = Backup::new(tree, &old, None) else { return Ok(()) };
+        let held = survey(&backup, &old, "2026-11-25".parse().expect("a day")).total();
         let made = carry_over(&text, old, new, crossing, &MapFile::default());
         prop_assert!(!made.has(Code::ResultDiffers), "{text}\n{:#?}", made.findings);
-        for row in made.rows.iter().filter(|row| row["line"].is_number()) {
-            prop_assert!(row["fate"].is_string(), "{row}");
-        }
+        let rows = |kind: &str| {
+            made.rows.iter().filter(|row| row["kind"] == *kind && row["fate"].is_string()).count()
+        };
+        prop_assert_eq!((rows("setting"), rows("object")), (held.settings, held.objects), "{}", text);
     }
 }

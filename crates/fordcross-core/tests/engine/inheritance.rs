@@ -8,7 +8,7 @@ use rstest::rstest;
 /// The small old line, whose boxes inherit from others that they name and from a block.
 fn old() -> String {
     let inherits = "key = \"id\"\ninherits = { named-by = \"like\", block = \"defaults\" }\n";
-    let declared = "\"boxes/box/like\" = \"name\"\n\"defaults/wait\" = { type = \"duration\", unit = \"s\" }\n\
+    let declared = "\"boxes/box/part\" = \"text\"\n\"defaults/part\" = \"text\"\n\"boxes/box/like\" = \"name\"\n\"defaults/wait\" = { type = \"duration\", unit = \"s\" }\n\
                     \"defaults/on\" = { type = \"boolean\", on = \"yes\", off = \"no\" }\n\"defaults/word\" = \"secret\"\n";
     OLD.replace("key = \"id\"\n", inherits)
         .replace("[setting]\n", &format!("[[object]]\nat = \"defaults\"\n[setting]\n{declared}"))
@@ -47,6 +47,25 @@ fn what_a_template_has_and_no_rule_takes_is_still_told() {
     let made = make("<defaults><odd>x</odd></defaults><boxes><box id='p1'/></boxes>", CROSSING);
     let rows: Vec<String> = made.rows.iter().map(shown).collect();
     assert!(rows.contains(&"defaults/odd unmatched".to_owned()), "{rows:#?}");
+}
+
+/// That others have it too is no reason to be silent of what no rule takes.
+#[rstest]
+#[case(
+    "<boxes><box id='p1'><part>x</part></box><box id='p2'><like>p1</like></box></boxes>",
+    "boxes/box[p1]/part unmatched"
+)]
+#[case("<defaults><part>x</part></defaults><boxes><box id='p1'/></boxes>", "defaults/part unmatched")]
+#[case("<defaults><part>x</part></defaults>", "defaults/part moot")] // nothing inherits it
+fn what_no_rule_takes_is_told_whoever_inherits_it(#[case] text: &str, #[case] expected: &str) {
+    let made = make(text, CROSSING);
+    let rows: Vec<String> = made.rows.iter().map(shown).collect();
+    assert!(rows.iter().any(|row| row == expected), "{expected}\n{rows:#?}");
+    let told = made
+        .findings
+        .iter()
+        .any(|f| f.code == Code::NoRule && f.locator.as_deref() == expected.split(' ').next());
+    assert_eq!(told, expected.ends_with("unmatched"));
 }
 
 #[rstest]

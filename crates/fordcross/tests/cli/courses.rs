@@ -125,6 +125,19 @@ fn reach_tells_the_course_and_what_is_closed() {
     }
 }
 
+/// What goes by settings of the unit elsewhere is told of where these change, and only there.
+#[rstest]
+#[case("28800", false)]
+#[case("100", true)]
+fn who_goes_by_what_changed_is_told(#[case] rekey: &str, #[case] is_told: bool) {
+    let desk = Desk::new();
+    desk.write("gw.xml", crate::desk::WRACKHAVEN.replace("<rekey>28800", &format!("<rekey>{rekey}")));
+    let ran = desk.carry("");
+    let told = "after: the other end of a tunnel (1 setting that it goes by changed): set the same there";
+    assert_eq!(ran.out.contains(told), is_told, "{}", ran.out);
+    assert!(ran.out.contains("at: each tunnel stands still"), "{}", ran.out);
+}
+
 #[test]
 fn all_that_ships_is_in_order_and_says_what_it_does() {
     let desk = Desk::new();

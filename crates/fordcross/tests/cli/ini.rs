@@ -143,6 +143,7 @@ const OVER: &str = "[crossing]\nfrom = \"cobnut@4.1\"\nto = \"hazel@1\"\n[[move]
 /// From a form to another one comments come along where the new profile asks for it, and back.
 #[rstest]
 #[case("# a -- b", "<!-- a - - b -->", "# a - - b")]
+#[case("# a\u{1} ---", "<!-- a  - - - -->", "# a  - - -")]
 #[case(";; two\n; lines", "<!-- two -->\n  <!-- lines -->", "# two\n# lines")]
 fn comments_go_from_form_to_form(#[case] comment: &str, #[case] in_xml: &str, #[case] back: &str) {
     let desk = desk();
@@ -167,4 +168,16 @@ fn comments_go_from_form_to_form(#[case] comment: &str, #[case] in_xml: &str, #[
     desk.run_to(0, "carry xml/store.hazel.xml --to cobnut@4.1 --profiles own -o back");
     let ini = desk.read("back/store.hazel.cobnut.ini");
     assert!(ini.contains(&format!("\n\n{back}\n[share logs]\npath = /srv\n")), "{ini}");
+}
+
+/// What XML cannot hold is left to a person, in a value as in one of several parts.
+#[test]
+fn a_control_character_has_no_place_in_xml() {
+    let desk = desk();
+    desk.write("own/hazel.profile.toml", TO_XML);
+    desk.write("own/over.crossing.toml", OVER);
+    desk.write("store.ini", "[cobnut]\nrelease = 4.1\n[share logs]\npath = /srv/\u{1}\n");
+    desk.run_to(0, "carry store.ini --to hazel@1 --profiles own -o xml");
+    let row = desk.ledger("xml").into_iter().find(|row| row["locator"] == "share[logs]/path").expect("a row");
+    assert_eq!(row["fate"], "by-hand");
 }

@@ -211,9 +211,11 @@ impl Inheritance {
             let only_passes_on = self.naming.contains(&row.node) || known && is_template;
             let is_copy = |part: u32| flat.old_ids[flat.reading.rows[part as usize].node.index()].1;
             let all = parts.iter().map(|&part| (is_copy(part), &ledger.decisions[part as usize]));
+            // That one of several is left out is no loss of what the others have.
+            let some_stay = all.clone().any(|(_, decision)| decision.fate != Fate::LeftOut);
             let speaks = |(is_copy, decision): &(bool, &Decision)| {
                 let needs_none = decision.by == DecidedBy::Nothing && only_passes_on && !is_copy;
-                let left = decision.fate == Fate::LeftOut && parts.len() > 1;
+                let left = decision.fate == Fate::LeftOut && some_stay;
                 !needs_none && !left
             };
             let from = landings.len() as u32;

@@ -1,8 +1,9 @@
 //! What objects inherit from others: written out in each, or kept, and never lost.
 
 use crate::rules::shown;
-use crate::small::{CROSSING, Made, NEW, OLD, make_between};
+use crate::small::{CROSSING, Made, NEW, OLD, carry_over, make_between, parse};
 use fordcross_core::finding::Code;
+use fordcross_core::mapping::{MapFile, PortTarget};
 use rstest::rstest;
 
 /// The small old line, whose boxes inherit from others that they name and from a block.
@@ -91,4 +92,19 @@ fn what_is_kept_stays_where_it_is_written() {
     assert!(rows.contains(&"defaults/wait unmatched".to_owned()), "{rows:#?}");
     let made = make("<defaults><wait>900</wait></defaults><boxes><box id='p1'/></boxes>", &crossing);
     assert!(made.result.contains("\"spare\": true"), "{}", made.result);
+}
+
+/// A port that is left takes the copies that were made for it, and what all have that inherit it only
+/// where all of them are left.
+#[rstest]
+#[case(&["p2"], "recast")]
+#[case(&["p1", "p2"], "left-out")]
+fn what_is_left_is_left_for_those_that_are(#[case] left: &[&str], #[case] fate: &str) {
+    let (old, new, crossing) = parse(&old(), NEW, CROSSING);
+    let mut map = MapFile::default();
+    map.ports.extend(left.iter().map(|port| ((*port).to_owned(), PortTarget::Leave)));
+    let text = "<old release='1'><boxes><box id='p1'><on>yes</on></box><box id='p2'><like>p1</like></box></boxes></old>";
+    let made = carry_over(text, old, new, crossing, &map);
+    let row = made.rows.iter().find(|row| row["locator"] == "boxes/box[p1]/on").expect("a row");
+    assert_eq!(row["fate"], *fate, "{row}");
 }

@@ -256,7 +256,7 @@ mod tests {
     use proptest::prelude::*;
 
     fn accepts(automaton: &mut Automaton, path: &[&str]) -> Vec<u32> {
-        let mut tree = Tree::new(Source { name: "", text: "" });
+        let mut tree = Tree::new(Source::new("", ""));
         let mut symbols = Symbols::default();
         let mut state = automaton.start();
         for name in path {

@@ -1,11 +1,11 @@
 //! Recognising a backup: which line wrote it, which release, on which model.
 
 use crate::finding::{Code, Finding, count, one_of};
-use crate::ini::read_ini;
+use crate::form::{read_bundle, read_text};
 use crate::json::read_json_tree;
 use crate::library::{Library, ProfileFile};
 use crate::profile::{Fact, FileForm, Profile};
-use crate::source::{Source, Span};
+use crate::source::{Content, Piece, Source, Span};
 use crate::tree::{Kind, NodeId, Tree};
 use crate::xml::read_xml;
 
@@ -31,6 +31,8 @@ pub struct Identity {
     pub taken: Option<String>,
     /// What it holds: `full`.
     pub kind: Option<String>,
+    /// The build of the release.
+    pub build: Option<String>,
     /// What a person called it.
     pub label: Option<String>,
     /// What the unit is called.
@@ -39,50 +41,92 @@ pub struct Identity {
     pub is_whole: Option<bool>,
 }
 
-/// Reads a file in its form, and finds the profile that recognises it.
+/// Reads a backup in its form, and finds the profile that recognises it.
 ///
 /// # Errors
 /// That it is in none of the forms, or not well-formed, or that no profile recognises it: what was looked
-/// for, and what the file looks like.
+/// for, and what the backup looks like.
 pub fn read<'a, 'l>(
     source: Source<'a>,
     library: &'l Library,
-) -> Result<(Tree<'a>, &'l ProfileFile), Box<Finding>> {
+) -> Result<(Tree<'a>, &'l ProfileFile), Vec<Finding>> {
+    if source.pieces.len() > 1 || source.pieces.iter().any(|piece| piece.content != Content::Text) {
+        let found = read_several(source, library);
+        return found
+            .unwrap_or_else(|| Err(vec![*unrecognised(source, library, looks_like_several(source))]));
+    }
     let form = sniff(source.text);
     // What begins with a brace is JSON; what begins with a bracket may be a heading.
     if form != Some(FileForm::Xml)
         && !source.text.trim_start().starts_with('{')
         && let Some(found) = read_by_manners(source, library)
     {
-        return found;
+        return found.map_err(|finding| vec![*finding]);
     }
-    let tree = match form {
-        Some(FileForm::Xml) => read_xml(source)?,
-        Some(FileForm::Json) => read_json_tree(source)?,
-        Some(FileForm::Ini) | None => {
-            return Err(unrecognised(source, library, looks_like_text(source.text)));
+    let recognised = match form {
+        Some(FileForm::Xml) => read_xml(source).and_then(|tree| recognise(tree, FileForm::Xml, library)),
+        Some(FileForm::Json) => {
+            read_json_tree(source).and_then(|tree| recognise(tree, FileForm::Json, library))
         }
+        _ => Err(unrecognised(source, library, looks_like_text(source.text))),
     };
-    let profile = recognise(&tree, form.unwrap_or(FileForm::Json), library)?;
-    Ok((tree, profile))
+    // One file of those that some line has several of can be a backup, too.
+    match recognised {
+        Err(finding) if finding.code == Code::Unrecognised => {
+            read_several(source, library).unwrap_or_else(|| Err(vec![*finding]))
+        }
+        recognised => recognised.map_err(|finding| vec![*finding]),
+    }
 }
 
-/// Reads INI by the manners of each line that writes it, until one has its marker in it.
+/// Whether files of such names are together the backup of some line.
+pub fn is_backup_of_files(paths: &[String], library: &Library) -> bool {
+    let several = library.profiles().iter().filter(|profile| profile.form == FileForm::Several);
+    several.filter_map(|file| file.parse().ok()).any(|profile| {
+        let place = |path: &String| profile.members.members.iter().find_map(|member| member.place_of(path));
+        paths.iter().filter_map(place).any(|place| place.first() == Some(&profile.marker))
+    })
+}
+
+/// Reads several files as those of the first line that has files of such names.
+fn read_several<'a, 'l>(
+    source: Source<'a>,
+    library: &'l Library,
+) -> Option<Result<(Tree<'a>, &'l ProfileFile), Vec<Finding>>> {
+    library.profiles().iter().filter(|profile| profile.form == FileForm::Several).find_map(|file| {
+        // A profile with mistakes was refused when it was loaded.
+        let profile = file.parse().ok()?;
+        let is_marked = |piece: &Piece| {
+            let place = profile.members.members.iter().find_map(|member| member.place_of(&piece.path));
+            place.is_some_and(|place| place.first() == Some(&profile.marker))
+        };
+        let read = || read_bundle(source, &profile.members).map(|tree| (tree, file));
+        source.pieces.iter().any(is_marked).then(read)
+    })
+}
+
+/// Reads a text by the manners of each line that has some, until one has its marker in it.
 fn read_by_manners<'a, 'l>(
     source: Source<'a>,
     library: &'l Library,
 ) -> Option<Result<(Tree<'a>, &'l ProfileFile), Box<Finding>>> {
     let mut refused = None;
-    for file in library.profiles().iter().filter(|profile| profile.form == FileForm::Ini) {
+    let has_manners =
+        |form| matches!(form, FileForm::Ini | FileForm::Yaml | FileForm::Statements | FileForm::Table);
+    for file in library.profiles().iter().filter(|profile| has_manners(profile.form)) {
         // A profile with mistakes was refused when it was loaded.
         let Ok(profile) = file.parse() else { continue };
-        match read_ini(source, &profile.ini) {
-            Ok(tree) if tree.child(tree.root(), &profile.marker).is_some() => return Some(Ok((tree, file))),
+        let marker = profile.marker.as_str();
+        let begins = |line: &str| line.trim_start_matches(['[', ' ', '\t']).starts_with(marker);
+        // Without the word no form has the marker, and nothing needs to be read.
+        if !source.text.lines().any(begins) && profile.form != FileForm::Table {
+            continue;
+        }
+        match read_text(source, &profile.writing) {
+            Ok(tree) if tree.child(tree.root(), marker).is_some() => return Some(Ok((tree, file))),
             Ok(_) => {}
             // It is told only if the file seems to be of that line.
             Err(finding) => {
-                let marker = profile.marker.as_str();
-                let begins = |line: &str| line.trim_start_matches(['[', ' ', '\t']).starts_with(marker);
                 if source.text.lines().any(begins) {
                     refused.get_or_insert(finding);
                 }
@@ -93,29 +137,34 @@ fn read_by_manners<'a, 'l>(
 }
 
 /// The profile that recognises a tree.
-fn recognise<'l>(
-    tree: &Tree<'_>,
+fn recognise<'a, 'l>(
+    tree: Tree<'a>,
     form: FileForm,
     library: &'l Library,
-) -> Result<&'l ProfileFile, Box<Finding>> {
+) -> Result<(Tree<'a>, &'l ProfileFile), Box<Finding>> {
     let root = tree.root();
     let has_marker = |profile: &&ProfileFile| match form {
         FileForm::Xml => tree.name(root) == profile.marker,
-        FileForm::Json | FileForm::Ini => {
-            tree.kind(root) == Kind::Map && tree.child(root, &profile.marker).is_some()
-        }
+        _ => tree.kind(root) == Kind::Map && tree.child(root, &profile.marker).is_some(),
     };
-    library.profiles().iter().filter(|profile| profile.form == form).find(has_marker).ok_or_else(|| {
-        let look = if form == FileForm::Xml {
-            format!("XML with the outermost element `{}`", tree.name(root))
-        } else if tree.kind(root) == Kind::Map {
-            let keys: Vec<&str> = tree.children(root).map(|child| tree.name(child)).collect();
-            format!("JSON with {} at its top: {}", count(keys.len(), "key"), one_of(keys))
-        } else {
-            "JSON without an object at its top".to_owned()
-        };
-        unrecognised(tree.source(), library, look)
-    })
+    let found = library.profiles().iter().filter(|profile| profile.form == form).find(has_marker);
+    if let Some(found) = found {
+        return Ok((tree, found));
+    }
+    let look = if form == FileForm::Xml {
+        format!("XML with the outermost element `{}`", tree.name(root))
+    } else if tree.kind(root) == Kind::Map {
+        let keys: Vec<&str> = tree.children(root).map(|child| tree.name(child)).collect();
+        format!("JSON with {} at its top: {}", count(keys.len(), "key"), one_of(keys))
+    } else {
+        "JSON without an object at its top".to_owned()
+    };
+    Err(unrecognised(tree.source(), library, look))
+}
+
+fn looks_like_several(source: Source<'_>) -> String {
+    let paths: Vec<&str> = source.pieces.iter().map(|piece| piece.path.as_str()).collect();
+    format!("{}: {}", count(paths.len(), "file"), one_of(paths))
 }
 
 impl<'a> Backup<'a> {
@@ -187,6 +236,7 @@ fn identify(tree: &Tree<'_>, profile: &Profile, treat_as: Option<&str>) -> Resul
         }),
         kind,
         label: text(fact(&profile.facts.label)),
+        build: text(fact(&profile.facts.build)),
         unit: text(fact(&profile.facts.unit)),
     })
 }
@@ -228,7 +278,7 @@ fn looks_like_text(text: &str) -> String {
         return "an empty file".into();
     }
     let lines = text.lines().count();
-    format!("plain text of {}, neither XML nor JSON, nor INI of a known line", count(lines, "line"))
+    format!("plain text of {}, neither XML nor JSON, nor a form of a known line", count(lines, "line"))
 }
 
 /// The finding for a file that no profile recognises.
@@ -236,12 +286,17 @@ fn unrecognised(source: Source<'_>, library: &Library, look: impl AsRef<str>) ->
     let looked_for: Vec<String> = library
         .profiles()
         .iter()
-        .map(|profile| match profile.form {
-            FileForm::Xml => {
-                format!("XML with the outermost element `{}` ({})", profile.marker, profile.line)
+        .map(|profile| {
+            let ProfileFile { marker, line, .. } = profile;
+            match profile.form {
+                FileForm::Xml => format!("XML with the outermost element `{marker}` ({line})"),
+                FileForm::Json => format!("JSON with the key `{marker}` at its top ({line})"),
+                FileForm::Yaml => format!("YAML with the key `{marker}` at its top ({line})"),
+                FileForm::Ini => format!("INI with the section or key `{marker}` ({line})"),
+                FileForm::Table => format!("a table of {marker} ({line})"),
+                FileForm::Statements => format!("statements, one of them `{marker}` ({line})"),
+                _ => format!("several files with that of `{marker}` ({line})"),
             }
-            FileForm::Json => format!("JSON with the key `{}` at its top ({})", profile.marker, profile.line),
-            FileForm::Ini => format!("INI with the section or key `{}` ({})", profile.marker, profile.line),
         })
         .collect();
     let mut finding =
@@ -269,7 +324,7 @@ mod tests {
         let mut library = Library::default();
         library.add_profile(ProfileFile::read("a.profile.toml".into(), PROFILE.into()).expect("a profile"));
         let (tree, file) =
-            super::read(Source { name: "b", text }, &library).map_err(|finding| finding.message)?;
+            super::read(Source::new("b", text), &library).map_err(|findings| findings[0].message.clone())?;
         let profile = file.parse().expect("a profile");
         identify(&tree, &profile, treat_as).map_err(|findings| {
             findings.iter().map(|finding| finding.message.as_str()).collect::<Vec<_>>().join("; ")

@@ -21,7 +21,7 @@
 //! use fordcross_core::xml::read_xml;
 //!
 //! let text = "<unit><name>gw-sandle</name></unit>";
-//! let tree = read_xml(Source { name: "gw.xml", text })?;
+//! let tree = read_xml(Source::new("gw.xml", text))?;
 //! let name = tree.child(tree.root(), "name").expect("it is there");
 //! assert_eq!(tree.value(name), "gw-sandle");
 //! assert_eq!(&text[tree.span(name).range()], "<name>gw-sandle</name>");
@@ -40,6 +40,7 @@ pub mod crossing;
 mod expression;
 pub mod fate;
 pub mod finding;
+mod form;
 mod ini;
 pub mod inventory;
 pub mod json;
@@ -53,13 +54,17 @@ pub mod profile;
 mod reading;
 pub mod redact;
 pub mod reference;
+mod references;
 #[cfg(test)]
 mod schema_test;
 mod shape;
 pub mod source;
+mod statements;
 pub mod survey;
+mod table;
 mod toml_file;
 pub mod tree;
 pub mod typing;
 pub mod unwrap;
 pub mod xml;
+mod yaml;

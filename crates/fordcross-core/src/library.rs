@@ -42,7 +42,7 @@ impl ProfileFile {
     /// # Errors
     /// Everything that is wrong with the file.
     pub fn read(file: String, text: String) -> Result<Self, Findings> {
-        let profile = Profile::parse(Source { name: &file, text: &text })?;
+        let profile = Profile::parse(Source::new(&file, &text))?;
         Ok(Self {
             line: profile.line.into(),
             form: profile.form,
@@ -57,7 +57,7 @@ impl ProfileFile {
     /// # Errors
     /// Everything that is wrong with the file.
     pub fn parse(&self) -> Result<Profile, Findings> {
-        Profile::parse(Source { name: &self.file, text: &self.text })
+        Profile::parse(Source::new(&self.file, &self.text))
     }
 }
 
@@ -67,7 +67,7 @@ impl CrossingFile {
     /// # Errors
     /// What is wrong with its head.
     pub fn read(file: String, text: String) -> Result<Self, Findings> {
-        let (from, to) = crossing_sides(Source { name: &file, text: &text })?;
+        let (from, to) = crossing_sides(Source::new(&file, &text))?;
         Ok(Self { file: file.into(), text: text.into(), from, to, checking: Checking::Whole })
     }
 
@@ -77,8 +77,8 @@ impl CrossingFile {
     /// Everything that is wrong with the file.
     pub fn parse(&self, old: &Profile, new: &Profile, library: &Library) -> Result<Crossing, Findings> {
         let shared: Vec<Source<'_>> =
-            library.shared.iter().map(|(name, text)| Source { name, text }).collect();
-        Crossing::parse(Source { name: &self.file, text: &self.text }, old, new, self.checking, &shared)
+            library.shared.iter().map(|(name, text)| Source::new(name, text)).collect();
+        Crossing::parse(Source::new(&self.file, &self.text), old, new, self.checking, &shared)
     }
 }
 

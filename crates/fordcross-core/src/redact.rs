@@ -43,13 +43,7 @@ pub fn redact(backup: &Backup<'_>, profile: &Profile, hide: &[Hide]) -> Redacted
     let tree = &backup.tree;
     let mut automaton = automaton_of(profile, None);
     let reading = Reading::new(tree, profile, &mut automaton);
-    let mut hider = Hider {
-        tree,
-        form: profile.form,
-        separator: profile.ini.separator,
-        edits: Vec::new(),
-        known: FxHashMap::default(),
-    };
+    let mut hider = Hider { tree, profile, edits: Vec::new(), known: FxHashMap::default() };
     let (mut secrets, mut names) = (0, 0);
     let mut texts: Vec<NodeId> = reading.remarks.iter().map(|remark| remark.node).collect();
     for row in reading.rows.iter().filter(|row| row.kind == RowKind::Setting) {
@@ -77,9 +71,7 @@ fn is_name(profile: &Profile, kind: TypeId) -> bool {
 
 struct Hider<'t, 'a> {
     tree: &'t Tree<'a>,
-    form: FileForm,
-    /// What stands between key and value in INI.
-    separator: char,
+    profile: &'t Profile,
     edits: Vec<(Span, String)>,
     /// What each hidden value became.
     known: FxHashMap<String, String>,
@@ -124,10 +116,11 @@ impl Hider<'_, '_> {
         let within = |from: usize, to: usize| Span::new(from, to.max(from)).shifted(whole.start as usize);
         // Before the quote at the end.
         let last = raw.len().saturating_sub(1);
-        match (self.form, self.tree.kind(node)) {
-            (FileForm::Json, _) => vec![within(1, last)],
+        let writing = self.profile.writing_at(self.tree, node);
+        match (writing.form, self.tree.kind(node)) {
+            (FileForm::Json | FileForm::Table | FileForm::Database, _) => vec![within(1, last)],
             (FileForm::Ini, _) => {
-                let value = raw.find(self.separator).unwrap_or(last);
+                let value = raw.find(writing.ini.separator).unwrap_or(last);
                 let from = raw[value..].find('"').map_or(last, |at| value + at + 1);
                 vec![within(from, last)]
             }
@@ -137,6 +130,8 @@ impl Hider<'_, '_> {
             }
             (FileForm::Xml, Kind::OwnText) => self.pieces(self.tree.parent(node)),
             (FileForm::Xml, _) => self.pieces(node),
+            // A value that is spelled in another way than it reads: all of it, with what it stands in.
+            _ => vec![whole],
         }
     }
 
@@ -196,13 +191,12 @@ impl Hider<'_, '_> {
     /// A value as it is usually spelled in the form.
     fn as_spelled(&self, value: &str) -> String {
         let mut out = Vec::new();
-        match self.form {
-            FileForm::Xml => escape(value, false, &mut out),
-            FileForm::Json | FileForm::Ini => {
-                write_string(value, &mut out);
-                out.pop();
-                out.remove(0);
-            }
+        if self.profile.form == FileForm::Xml {
+            escape(value, false, &mut out);
+        } else {
+            write_string(value, &mut out);
+            out.pop();
+            out.remove(0);
         }
         String::from_utf8(out).unwrap_or_default()
     }

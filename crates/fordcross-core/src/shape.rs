@@ -42,6 +42,16 @@ const MAX_TRIES: usize = 2_000;
 /// A value that several captures are read from is no longer than this many bytes.
 const MAX_LENGTH: usize = 4_096;
 
+impl std::fmt::Display for Shape {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        self.parts.iter().try_for_each(|part| match part {
+            Part::Literal(text) => f.write_str(text),
+            Part::Capture { name, .. } => write!(f, "{{{name}}}"),
+            Part::Expression { text, .. } => write!(f, "{{= {text}}}"),
+        })
+    }
+}
+
 impl Shape {
     pub(crate) fn parse(text: &str) -> Result<Self, BadShape> {
         let mut parts: Vec<Part> = Vec::new();

@@ -1,15 +1,58 @@
 //! Text with a name, and places in it. Everything we say about an input is said with a [`Span`];
 //! lines and columns are derived only when a person is to read them.
 
+use std::borrow::Cow;
 use std::ops::Range;
 
-/// A named text: one file of a backup, a profile, a crossing or a map.
+/// A named text: a backup, a profile, a crossing or a map.
 #[derive(Clone, Copy, Debug)]
 pub struct Source<'a> {
     /// The name a person knows the file by.
     pub name: &'a str,
     /// The whole text.
     pub text: &'a str,
+    /// Where a backup of several files has each of them, in the order of the text; empty for one file.
+    pub pieces: &'a [Piece],
+}
+
+/// One file of a backup of several: its text is a part of that of all, and begins a line there.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Piece {
+    /// The path within the backup, with `/` between its parts.
+    pub path: String,
+    /// Where its text stands.
+    pub span: Span,
+    /// What the text is made of.
+    pub content: Content,
+}
+
+/// What the text of a file stands for.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Content {
+    /// The file is this text.
+    Text,
+    /// The file is no text; this is its bytes in Base64 (RFC 4648 section 4).
+    Bytes,
+    /// The file is a database; this lists its rows.
+    Database,
+}
+
+impl<'a> Source<'a> {
+    /// One file.
+    pub fn new(name: &'a str, text: &'a str) -> Self {
+        Self { name, text, pieces: &[] }
+    }
+
+    /// The piece that a place is in, if there are several.
+    pub fn piece_at(self, offset: u32) -> Option<&'a Piece> {
+        let next = self.pieces.partition_point(|piece| piece.span.start <= offset);
+        self.pieces.get(next.checked_sub(1)?)
+    }
+
+    /// One piece alone, with its own name.
+    pub(crate) fn whole_of(self, piece: &'a Piece) -> Self {
+        Self { name: &piece.path, text: &self.text[piece.span.range()], pieces: &[] }
+    }
 }
 
 /// A range of bytes in one [`Source`]. Inputs over 4 GiB are refused before a span is made.
@@ -58,6 +101,7 @@ pub struct Position {
 /// Where each line of a text starts, so that many positions of one text are found quickly.
 #[derive(Debug)]
 pub struct LineIndex<'a> {
+    source: Source<'a>,
     text: &'a str,
     starts: Vec<u32>,
 }
@@ -66,16 +110,35 @@ pub struct LineIndex<'a> {
 const NEAR: usize = 8;
 
 impl<'a> LineIndex<'a> {
-    /// Reads `text` once for its line ends.
-    pub fn new(text: &'a str) -> Self {
+    /// Reads the text once for its line ends.
+    pub fn new(source: Source<'a>) -> Self {
+        let text = source.text;
         let mut starts = vec![0];
         starts.extend(memchr::memchr_iter(b'\n', text.as_bytes()).map(|at| at as u32 + 1));
-        Self { text, starts }
+        Self { source, text, starts }
     }
 
-    /// The position of a byte offset; an offset past the end stands for the end.
+    /// The position of a byte offset, in its own file where there are several; an offset past the end
+    /// stands for the end.
     pub fn position(&self, offset: u32) -> Position {
-        self.position_after(offset, &mut 1)
+        self.in_its_file(self.position_after(offset, &mut 1), offset)
+    }
+
+    /// The file that a byte offset is in, as messages name it.
+    pub fn file_at(&self, offset: u32) -> Cow<'a, str> {
+        match self.source.piece_at(offset) {
+            // A file that is the backup alone, or a table of a database that is.
+            Some(piece) if piece.path.starts_with(self.source.name) => piece.path.as_str().into(),
+            Some(piece) => format!("{}/{}", self.source.name, piece.path).into(),
+            None => self.source.name.into(),
+        }
+    }
+
+    /// A position of the whole text, as one of the file that it is in.
+    pub(crate) fn in_its_file(&self, at: Position, offset: u32) -> Position {
+        let Some(piece) = self.source.piece_at(offset) else { return at };
+        let first = self.starts.partition_point(|&start| start <= piece.span.start);
+        Position { line: at.line - first as u32 + 1, ..at }
     }
 
     /// The same, quicker where offsets are asked for in their order: `line` is that of the last one.
@@ -108,6 +171,6 @@ mod tests {
     #[case(6, 2, 3)] // after `é`, two bytes and one column
     #[case(99, 3, 1)]
     fn position_counts_characters(#[case] offset: u32, #[case] line: u32, #[case] column: u32) {
-        assert_eq!(LineIndex::new("ab\néx\n").position(offset), Position { line, column });
+        assert_eq!(LineIndex::new(Source::new("", "ab\néx\n")).position(offset), Position { line, column });
     }
 }

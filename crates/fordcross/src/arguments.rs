@@ -160,11 +160,17 @@ pub(crate) struct Reading {
     /// How many bytes a packed backup may unpack to
     #[arg(long, value_name = "BYTES")]
     pub(crate) max_unpacked: Option<u64>,
+    /// The file that has the passphrase of an encrypted backup
+    #[arg(long, value_name = "FILE")]
+    pub(crate) passphrase_file: Option<PathBuf>,
+    /// The open file descriptor that has it
+    #[arg(long, value_name = "N", conflicts_with = "passphrase_file")]
+    pub(crate) passphrase_fd: Option<u32>,
 }
 
 #[derive(Debug, Args)]
 pub(crate) struct Way {
-    /// The backup; `-` is standard input
+    /// The backup: a file, one of its parts, a folder; `-` is standard input
     #[arg(value_name = "BACKUP")]
     pub(crate) backup: PathBuf,
     /// The receiving unit
@@ -184,6 +190,7 @@ pub(crate) struct Map {
 }
 
 #[derive(Debug, Args)]
+#[expect(clippy::struct_excessive_bools, reason = "each is a flag of its own on the command line")]
 pub(crate) struct Carry {
     #[command(flatten)]
     pub(crate) way: Way,
@@ -193,6 +200,9 @@ pub(crate) struct Carry {
     /// An export of the receiving unit; what the backup says nothing of stays as it is there
     #[arg(long, value_name = "EXPORT")]
     pub(crate) base: Option<PathBuf>,
+    /// Encrypt the new configuration with a passphrase, in the age format
+    #[arg(long)]
+    pub(crate) encrypt: bool,
     /// The folder for the results; it must not be there yet, or be empty
     #[arg(short, long, value_name = "DIR")]
     pub(crate) output: PathBuf,

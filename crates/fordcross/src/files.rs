@@ -1,10 +1,16 @@
 //! Reading what a person names.
 
 use crate::arguments::Reading;
+use crate::passphrase::passphrase;
 use crate::receipt::Entry;
 use crate::status::Failed;
-use fordcross_core::source::Source;
-use fordcross_core::unwrap::{Charset, Limits, Packing, open};
+use fordcross_core::backup::is_backup_of_files;
+use fordcross_core::library::Library;
+use fordcross_core::source::{Piece, Source};
+use fordcross_core::unwrap::{
+    Charset, Checked, Limits, Member, Opened, Opening, Wrapping, is_encrypted, join_parts, open, open_folder,
+    part_of,
+};
 use std::fs::{self, OpenOptions};
 use std::io::{Read, Write as _};
 use std::os::unix::fs::OpenOptionsExt as _;
@@ -13,61 +19,213 @@ use std::path::{Path, PathBuf};
 /// The most bytes that one input may have: places are counted in 32 bits.
 const MAX_BYTES: u64 = u32::MAX as u64;
 
-/// A file that was read whole, with the name that messages use.
+/// A backup that was read whole, with the name that messages use.
 #[derive(Debug)]
 pub(crate) struct InputFile {
     pub(crate) name: String,
     pub(crate) text: String,
+    /// Its files, each with its place in the text.
+    pub(crate) pieces: Vec<Piece>,
     pub(crate) charset: Charset,
-    /// How it was packed, and in how many bytes.
-    pub(crate) packing: Option<(Packing, usize)>,
-    /// The file as it was read, for the receipt.
-    pub(crate) entry: Entry,
+    /// What it was wrapped in, from the outside in.
+    pub(crate) wrapped: Vec<Wrapping>,
+    /// It is a folder.
+    pub(crate) is_folder: bool,
+    /// How many parts it was in, if it was in parts.
+    pub(crate) parts: usize,
+    /// How many bytes it has, as it was read and when it is unwrapped.
+    pub(crate) sizes: (usize, usize),
+    /// What checking lists of hashes in it gave.
+    pub(crate) checked: Vec<Checked>,
+    /// What was read, for the receipt: each part or file.
+    pub(crate) entries: Vec<Entry>,
 }
 
 impl InputFile {
     pub(crate) fn source(&self) -> Source<'_> {
-        Source { name: &self.name, text: &self.text }
+        Source { name: &self.name, text: &self.text, pieces: &self.pieces }
+    }
+
+    /// What the whole backup is known by: the same for the same bytes.
+    pub(crate) fn hash(&self) -> String {
+        match self.entries.as_slice() {
+            [one] => one.hash().to_owned(),
+            several => {
+                let all: String =
+                    several.iter().map(|entry| format!("{} {}\n", entry.hash(), entry.file)).collect();
+                Entry::new("backup", "", all.as_bytes()).hash().to_owned()
+            }
+        }
     }
 }
 
-/// Reads a backup; `-` is standard input.
+/// What was read from the disk.
+struct Raw {
+    name: String,
+    content: Content,
+    parts: usize,
+    entries: Vec<Entry>,
+}
+
+enum Content {
+    File(Vec<u8>),
+    Folder(Vec<Member>),
+}
+
+/// Reads a backup: a file, the first of several parts, a folder; `-` is standard input.
 pub(crate) fn read_backup(path: &Path, input: &mut dyn Read, reading: &Reading) -> Result<InputFile, Failed> {
-    let (name, bytes) = if path == Path::new("-") {
+    let raw = read_raw(path, input)?;
+    let limits = reading.max_unpacked.map_or_else(Limits::default, |most| Limits {
+        most: most.min(MAX_BYTES),
+        ratio: None,
+        ..Limits::default()
+    });
+    let mut opening = Opening { charset: reading.charset, limits, passphrase: None };
+    let size = match &raw.content {
+        Content::File(bytes) => bytes.len(),
+        Content::Folder(members) => members.iter().map(|member| member.bytes.len()).sum(),
+    };
+    let is_folder = matches!(raw.content, Content::Folder(_));
+    let opened = match raw.content {
+        Content::File(bytes) => {
+            if is_encrypted(&bytes) {
+                opening.passphrase = passphrase(reading, &raw.name)?;
+            }
+            open(&raw.name, bytes, &opening)?
+        }
+        Content::Folder(members) => open_folder(&raw.name, members, &opening)?,
+    };
+    let Opened { text, pieces, charset, wrapped, size: unpacked, checked } = opened;
+    // The name of the one file in what was packed; what has several keeps its own.
+    let name = match pieces.as_slice() {
+        [piece] if !wrapped.iter().any(|wrapping| matches!(wrapping, Wrapping::Archive(_))) => {
+            piece.path.clone()
+        }
+        _ => raw.name,
+    };
+    Ok(InputFile {
+        name,
+        text,
+        pieces,
+        charset,
+        wrapped,
+        is_folder,
+        parts: raw.parts,
+        sizes: (size, unpacked),
+        checked,
+        entries: raw.entries,
+    })
+}
+
+fn read_raw(path: &Path, input: &mut dyn Read) -> Result<Raw, Failed> {
+    if path == Path::new("-") {
         let mut bytes = Vec::new();
         input
             .take(MAX_BYTES + 1)
             .read_to_end(&mut bytes)
             .map_err(|error| Failed::file(path, "read", &error))?;
-        ("standard-input".to_owned(), bytes)
-    } else {
-        let found = fs::metadata(path).map_err(|error| Failed::file(path, "read", &error))?;
-        if found.is_dir() {
-            return Err(Failed::message(format!(
-                "`{}` is a folder; name the backup file in it",
-                path.display()
-            )));
-        }
-        if found.len() > MAX_BYTES {
+        if bytes.len() as u64 > MAX_BYTES {
             return Err(too_large(path));
         }
-        let name = path
-            .file_name()
-            .map_or_else(|| path.display().to_string(), |name| name.to_string_lossy().into_owned());
-        (name, fs::read(path).map_err(|error| Failed::file(path, "read", &error))?)
-    };
-    if bytes.len() as u64 > MAX_BYTES {
+        let name = "standard-input".to_owned();
+        let entries = vec![Entry::new("backup", &name, &bytes)];
+        return Ok(Raw { name, content: Content::File(bytes), parts: 0, entries });
+    }
+    if let Some((whole, parts)) = parts_of(path) {
+        return read_parts(&whole, &parts);
+    }
+    let found = fs::metadata(path).map_err(|error| Failed::file(path, "read", &error))?;
+    let name = name_of(path);
+    if found.is_dir() {
+        return read_folder(path, name);
+    }
+    if !found.is_file() {
+        return Err(Failed::message(format!("`{}` is no file; name a backup", path.display())));
+    }
+    let bytes = read_file(path, found.len())?;
+    let entries = vec![Entry::new("backup", &name, &bytes)];
+    Ok(Raw { name, content: Content::File(bytes), parts: 0, entries })
+}
+
+fn name_of(path: &Path) -> String {
+    let own = path.file_name().map(|name| name.to_string_lossy().into_owned());
+    // `.` and `..` have a name of their own once it is known where they lead.
+    own.or_else(|| Some(fs::canonicalize(path).ok()?.file_name()?.to_string_lossy().into_owned()))
+        .unwrap_or_else(|| path.display().to_string())
+}
+
+fn read_file(path: &Path, length: u64) -> Result<Vec<u8>, Failed> {
+    if length > MAX_BYTES {
         return Err(too_large(path));
     }
-    let limits = reading
-        .max_unpacked
-        .map_or_else(Limits::default, |most| Limits { most: most.min(MAX_BYTES), ratio: None });
-    let length = bytes.len();
-    let entry = Entry::new("backup", &name, &bytes);
-    let opened = open(&name, bytes, reading.charset, &limits)?;
-    let packing = opened.packing.map(|packing| (packing, length));
-    let plain = packing.and_then(|(packing, _)| name.strip_suffix(packing.ending())).unwrap_or(&name);
-    Ok(InputFile { name: plain.to_owned(), entry, text: opened.text, charset: opened.charset, packing })
+    let bytes = fs::read(path).map_err(|error| Failed::file(path, "read", &error))?;
+    if bytes.len() as u64 > MAX_BYTES { Err(too_large(path)) } else { Ok(bytes) }
+}
+
+/// All files of a folder as one backup.
+fn read_folder(folder: &Path, name: String) -> Result<Raw, Failed> {
+    let mut members = Vec::new();
+    let mut entries = Vec::new();
+    let mut total = 0;
+    for path in files_below(folder)? {
+        let found = fs::symlink_metadata(&path).map_err(|error| Failed::file(&path, "read", &error))?;
+        // A link leads to another place, and is none of what the folder holds.
+        if !found.is_file() {
+            continue;
+        }
+        total += found.len();
+        let bytes = read_file(&path, total)?;
+        let inside = inside(folder, &path);
+        entries.push(Entry::new("backup", &format!("{name}/{inside}"), &bytes));
+        members.push(Member { path: inside, bytes });
+    }
+    if members.is_empty() {
+        return Err(Failed::message(format!("the folder `{}` has no files", folder.display())));
+    }
+    Ok(Raw { name, content: Content::Folder(members), parts: 0, entries })
+}
+
+/// The path of a file from its folder on.
+fn inside(folder: &Path, path: &Path) -> String {
+    let folder = folder.strip_prefix(".").unwrap_or(folder);
+    path.strip_prefix(folder).unwrap_or(path).to_string_lossy().into_owned()
+}
+
+/// The parts that a path stands for: it is one of them, or the name of the whole, which itself is not there.
+fn parts_of(path: &Path) -> Option<(PathBuf, Vec<PathBuf>)> {
+    let name = path.file_name()?.to_string_lossy().into_owned();
+    let whole = match part_of(&name) {
+        Some((whole, _)) if path.is_file() => whole.to_owned(),
+        _ if path.exists() => return None,
+        _ => name,
+    };
+    let folder = path.parent().filter(|parent| !parent.as_os_str().is_empty()).unwrap_or(Path::new("."));
+    let entries = fs::read_dir(folder).ok()?;
+    let mut parts: Vec<PathBuf> = entries
+        .flatten()
+        .filter(|entry| {
+            let name = entry.file_name();
+            part_of(&name.to_string_lossy()).is_some_and(|(of, _)| of == whole)
+        })
+        .map(|entry| entry.path())
+        .filter(|path| path.is_file())
+        .collect();
+    parts.sort();
+    (!parts.is_empty()).then(|| (path.with_file_name(whole), parts))
+}
+
+fn read_parts(whole: &Path, paths: &[PathBuf]) -> Result<Raw, Failed> {
+    let mut members = Vec::new();
+    let mut total = 0;
+    for path in paths {
+        let length = fs::metadata(path).map_err(|error| Failed::file(path, "read", &error))?.len();
+        total += length;
+        members.push(Member { path: name_of(path), bytes: read_file(path, total)? });
+    }
+    let name = name_of(whole);
+    let entries = members.iter().map(|part| Entry::new("backup", &part.path, &part.bytes)).collect();
+    let bytes = join_parts(&name, &members)?;
+    Ok(Raw { name, content: Content::File(bytes), parts: paths.len(), entries })
 }
 
 fn too_large(path: &Path) -> Failed {
@@ -77,6 +235,50 @@ fn too_large(path: &Path) -> Failed {
 /// Reads one of our own files.
 pub(crate) fn read_text(path: &Path) -> Result<String, Failed> {
     fs::read_to_string(path).map_err(|error| Failed::file(path, "read", &error))
+}
+
+/// The backups in a folder and below it: files, the first of several parts, folders that are one backup.
+pub(crate) fn backups_below(folder: &Path, library: &Library) -> Result<Vec<PathBuf>, Failed> {
+    let files = files_below(folder)?;
+    if is_backup(folder, &files, library) {
+        return Ok(vec![folder.to_owned()]);
+    }
+    let mut whole: Vec<PathBuf> = Vec::new();
+    let mut backups: Vec<PathBuf> = Vec::new();
+    for file in &files {
+        if whole.iter().any(|folder| file.starts_with(folder)) {
+            continue;
+        }
+        let inner =
+            file.ancestors().skip(1).take_while(|above| *above != folder && above.starts_with(folder));
+        let mut inner: Vec<&Path> = inner.collect();
+        inner.reverse();
+        let found = inner.into_iter().find(|inner| {
+            let below: Vec<PathBuf> = files.iter().filter(|file| file.starts_with(inner)).cloned().collect();
+            is_backup(inner, &below, library)
+        });
+        if let Some(found) = found {
+            whole.push(found.to_owned());
+            backups.push(found.to_owned());
+            continue;
+        }
+        let name = name_of(file);
+        let is_later_part = part_of(&name).is_some_and(|(whole, _)| {
+            let same = |other: &PathBuf| {
+                other.parent() == file.parent() && part_of(&name_of(other)).is_some_and(|(of, _)| of == whole)
+            };
+            backups.iter().any(same)
+        });
+        if !is_later_part {
+            backups.push(file.clone());
+        }
+    }
+    Ok(backups)
+}
+
+fn is_backup(folder: &Path, files: &[PathBuf], library: &Library) -> bool {
+    let paths: Vec<String> = files.iter().map(|file| inside(folder, file)).collect();
+    is_backup_of_files(&paths, library)
 }
 
 /// Files in a folder and below it, by name.

@@ -9,6 +9,7 @@ mod commands;
 mod files;
 mod library;
 mod output;
+mod passphrase;
 mod receipt;
 mod result_folder;
 mod status;

@@ -62,6 +62,9 @@ impl ResultFolder {
     ) -> Result<(), Failed> {
         let path = self.half.path().join(name);
         let write_file = || {
+            if let Some(folder) = path.parent().filter(|folder| *folder != self.half.path()) {
+                DirBuilder::new().recursive(true).mode(0o700).create(folder)?;
+            }
             let file = OpenOptions::new().write(true).create_new(true).mode(0o600).open(&path)?;
             let mut buffered = io::BufWriter::with_capacity(1 << 16, EarlySync { file, unsynced: 0 });
             write(&mut buffered)?;

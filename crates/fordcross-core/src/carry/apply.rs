@@ -14,6 +14,7 @@ use crate::fate::{Fate, Origin};
 use crate::finding::Code;
 use crate::ledger::{DecidedBy, Decision, Landing, Ledger, Note, OriginRow};
 use crate::mapping::PortTarget;
+use crate::profile::FileForm;
 use crate::profile::{Fact, Lookup, PathStep};
 use crate::reading::{Reading, Row, RowKind};
 use crate::tree::{Beside, Kind, NodeId, Text, Tree};
@@ -37,7 +38,7 @@ pub(super) fn apply<'i, 'a>(
         root: step.tree.root(),
         automaton,
         reading,
-        draft: Draft::new(Tree::new(step.tree.source()), new.form, &new.marker),
+        draft: Draft::new(Tree::new(step.tree.source()), new),
         decided: vec![None; reading.rows.len()],
         landings: Vec::new(),
         notes: Vec::new(),
@@ -78,7 +79,8 @@ pub(super) fn apply<'i, 'a>(
         apply.pin(index);
     }
     let old_form = step.old().form;
-    let has_comments = new.form.has_comments() && (new.form == old_form || new.takes_comments);
+    let has_comments = (new.form.has_comments() || new.form == FileForm::Several)
+        && (new.form == old_form || new.takes_comments);
     let beside = if has_comments { apply.take_comments_along() } else { Beside::default() };
     let (tree, ledger) = apply.finish();
     (tree, beside, ledger)
@@ -97,7 +99,7 @@ pub(super) struct Apply<'x, 'i, 'a> {
     pub(super) automaton: &'x Automaton,
     pub(super) reading: &'x Reading,
     pub(super) bars: Bars,
-    pub(super) draft: Draft<'a>,
+    pub(super) draft: Draft<'i, 'a>,
     pub(super) decided: Vec<Option<Decision>>,
     landings: Vec<Landing>,
     notes: Vec<Note>,

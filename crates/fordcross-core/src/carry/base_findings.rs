@@ -19,22 +19,21 @@ pub(super) fn findings(
 ) -> Findings {
     let tree = &base.tree;
     let source = tree.source();
-    let lines = LineIndex::new(source.text);
+    let lines = LineIndex::new(source);
     let reading = &based.reading;
     let mut labels = Labeler::new(tree, &profile.schema, Some(&reading.ordinals), automaton);
     let mut findings = Findings::new();
     for row in reading.rows.iter().filter(|row| row.kind == RowKind::Object && !based.met[row.node.index()]) {
         let Some(entry) = automaton.accepted(row.accept).entry else { continue };
-        let What::Object { admits: Some(admits), .. } = &profile.schema.entries[entry as usize].what else {
-            continue;
-        };
+        let What::Object { signs, .. } = &profile.schema.entries[entry as usize].what else { continue };
+        let Some(admits) = &signs.admits else { continue };
         if !lets_in(base, row.node, admits) {
             continue;
         }
         let message = format!("the base has {} of which the backup says nothing", admits.what);
         let mut finding = Finding::new(Code::BaseAdmits, message)
             .help("it stays as it is; remove it on the new unit if it should not be there");
-        finding.place = Some(Place::indexed(source.name, &lines, tree.span(row.node)));
+        finding.place = Some(Place::indexed(&lines, tree.span(row.node)));
         finding.locator = Some(labels.label(row.node, automaton).to_owned());
         findings.push(finding);
     }

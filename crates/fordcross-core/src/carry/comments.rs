@@ -2,6 +2,7 @@
 //! on their line, or else what holds them.
 
 use super::apply::Apply;
+use crate::form::Writing;
 use crate::profile::FileForm;
 use crate::reading::Remark;
 use crate::tree::{Beside, Kind, NodeId, Text};
@@ -30,15 +31,19 @@ impl Apply<'_, '_, '_> {
             };
             let parent = if list.is_some() { self.draft.tree.parent(anchor) } else { anchor };
             let span = self.tree.span(remark.node);
+            let old = self.step.old().writing_at(self.tree, remark.node);
+            let new = self.step.new_profile().writing_at(&self.draft.tree, parent);
+            // A table has no place for it.
+            if !new.form.has_comments() {
+                continue;
+            }
+            let same_form = old.form == new.form;
+            let spelled = (!same_form).then(|| Self::spelled_anew(self.tree.value(remark.node), old, new));
             let made = self.draft.tree.push(parent, Kind::Comment, "", span);
-            let same_form = self.step.old().form == self.step.new_profile().form;
             match self.tree.value_span(remark.node).filter(|_| same_form) {
                 Some(span) => self.draft.set_value(made, Text::Borrowed(span)),
                 None if same_form => self.draft.set_value(made, Text::Decoded(self.tree.value(remark.node))),
-                None => {
-                    let text = self.spelled_anew(self.tree.value(remark.node));
-                    self.draft.set_value(made, Text::Decoded(&text));
-                }
+                None => self.draft.set_value(made, Text::Decoded(&spelled.unwrap_or_default())),
             }
             if let Some(list) = list {
                 list.entry(anchor).or_default().push(made);
@@ -49,38 +54,28 @@ impl Apply<'_, '_, '_> {
     }
 
     /// A comment of another form, as the new one has it.
-    fn spelled_anew(&self, comment: &str) -> String {
-        let old = self.step.old();
-        let new = self.step.new_profile();
-        let bare = match old.form {
-            FileForm::Ini => comment.trim_start_matches(old.ini.comments.as_slice()).trim(),
-            _ => comment.trim(),
-        };
-        match new.form {
-            // Each line is a comment of its own.
-            FileForm::Ini => {
-                let mark = new.ini.comments[0];
-                let lines: Vec<String> = bare.lines().map(|line| format!("{mark} {}", line.trim())).collect();
-                lines.join("\n")
-            }
-            _ => {
-                // XML 1.0, production 15: two hyphens would end it. What XML cannot hold is a space.
-                let mut text = String::from(" ");
-                for c in bare.chars() {
-                    if c == '-' && text.ends_with('-') {
-                        text.push(' ');
-                    }
-                    text.push(if is_allowed(c) { c } else { ' ' });
-                }
-                text + " "
-            }
+    fn spelled_anew(comment: &str, old: &Writing, new: &Writing) -> String {
+        let bare = old.bare_comment(comment);
+        // Each line is a comment of its own.
+        if let Some(mark) = new.comment_mark() {
+            let lines: Vec<String> = bare.lines().map(|line| format!("{mark} {}", line.trim())).collect();
+            return lines.join("\n");
         }
+        // XML 1.0, production 15: two hyphens would end it. What XML cannot hold is a space.
+        let mut text = String::from(" ");
+        for c in bare.chars() {
+            if c == '-' && text.ends_with('-') {
+                text.push(' ');
+            }
+            text.push(if is_allowed(c) { c } else { ' ' });
+        }
+        text + " "
     }
 
     fn spot_of(&self, remark: Remark) -> Option<Spot> {
         let spot = self.spot_in_tree(remark)?;
-        // INI has nothing outside its outermost branch.
-        if self.step.new_profile().form != FileForm::Ini {
+        // Only XML has something outside its outermost branch.
+        if self.step.new_profile().form == FileForm::Xml {
             return Some(spot);
         }
         let root = self.draft.root();

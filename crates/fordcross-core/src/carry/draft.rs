@@ -1,7 +1,7 @@
 //! The new tree while rules write into it: places are found again by name, and a place that is
 //! taken is never overwritten.
 
-use crate::profile::FileForm;
+use crate::profile::{FileForm, Profile};
 use crate::source::Span;
 use crate::tree::{Kind, Name, NodeId, Text, Tree};
 use rustc_hash::FxHashMap;
@@ -13,27 +13,28 @@ const FEW: usize = 16;
 #[derive(Debug)]
 pub(super) struct Taken;
 
-pub(super) struct Draft<'a> {
+pub(super) struct Draft<'i, 'a> {
     pub(super) tree: Tree<'a>,
     root: NodeId,
-    form: FileForm,
+    profile: &'i Profile,
     wide: FxHashMap<NodeId, FxHashMap<Name, NodeId>>,
 }
 
-impl<'a> Draft<'a> {
-    /// An empty configuration of a form; `marker` is what an outermost element is called.
-    pub(super) fn new(mut tree: Tree<'a>, form: FileForm, marker: &str) -> Self {
-        let name = if form == FileForm::Xml { marker } else { "" };
+impl<'i, 'a> Draft<'i, 'a> {
+    /// An empty configuration of the line that a profile describes.
+    pub(super) fn new(mut tree: Tree<'a>, profile: &'i Profile) -> Self {
+        let name = if profile.form == FileForm::Xml { &profile.marker } else { "" };
         let root = tree.push(NodeId::DOCUMENT, Kind::Map, name, Span::default());
-        Self { tree, root, form, wide: FxHashMap::default() }
+        Self { tree, root, profile, wide: FxHashMap::default() }
     }
 
     pub(super) fn root(&self) -> NodeId {
         self.root
     }
 
-    pub(super) fn form(&self) -> FileForm {
-        self.form
+    /// The form of the file that a branch is in.
+    pub(super) fn form_at(&self, node: NodeId) -> FileForm {
+        self.profile.writing_at(&self.tree, node).form
     }
 
     fn find(&mut self, parent: NodeId, name: Name) -> Option<NodeId> {
@@ -78,7 +79,7 @@ impl<'a> Draft<'a> {
 
     /// One more of that name: an entry of a list, or an element beside its like.
     pub(super) fn entry(&mut self, parent: NodeId, name: &str, kind: Kind) -> Result<NodeId, Taken> {
-        match self.form {
+        match self.form_at(parent) {
             form if form.has_lists() => {
                 let list = self.branch(parent, name, Kind::List)?;
                 Ok(self.tree.push(list, kind, "", Span::default()))

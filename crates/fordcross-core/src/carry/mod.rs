@@ -20,7 +20,6 @@ mod here;
 mod inheritance;
 mod names;
 mod read_back;
-mod references;
 mod repeats;
 mod same_line;
 mod scopes;
@@ -35,18 +34,17 @@ use crate::backup::Backup;
 use crate::course::Leg;
 use crate::crossing::Phase;
 use crate::fate::{Fate, Origin};
-use crate::finding::{Code, Finding, Findings, Place, Severity, count};
-use crate::ini::write_ini;
-use crate::json::write_json;
+use crate::finding::{Code, Finding, Findings, Place, Severity, count, judge};
+use crate::form::{write_bundle, write_text};
 use crate::ledger::{DecidedBy, Ledger, LedgerWriter};
 use crate::locator::Labeler;
 use crate::mapping::{Mapping, PortProposal, PortTarget};
-use crate::profile::{FileForm, Limit, Model, Profile, What};
+use crate::profile::{Container, FileForm, Limit, Model, Profile, What};
 pub use crate::reading::FirstWalk;
 use crate::reading::{Reading, RowKind, automaton_of};
 use crate::source::LineIndex;
-use crate::tree::{Beside, Kind, Tree};
-use crate::xml::write_xml;
+use crate::tree::{Beside, Kind, NodeId, Tree};
+use crate::unwrap::{self, Archive, pack_gzip};
 use inheritance::{Folded, Inheritance, keys_of};
 use names::NameBook;
 
@@ -128,8 +126,9 @@ pub struct Carried<'i, 'a> {
     ledger: Ledger,
     based: Option<Based>,
     comments_taken: usize,
-    /// The new configuration in the receiving line's form; empty if it is blocked, and until it is written.
-    pub result: Vec<u8>,
+    /// The files of the new configuration, each with its path: one whose path is empty where the receiving line
+    /// has one file or one archive. None if it is blocked, and until it is written.
+    pub result: Vec<unwrap::Member>,
     /// What a person should know, blockers first, then in the order of the backup.
     pub findings: Findings,
 }
@@ -225,8 +224,19 @@ fn arrange(tree: &mut Tree<'_>, profile: &Profile) {
         tree.arrange(tree.root(), &profile.order);
     }
     // Behind a heading, a key would be one of that section.
-    if profile.form == FileForm::Ini {
-        tree.leaves_first(tree.root());
+    let root = tree.root();
+    match profile.form {
+        FileForm::Ini => tree.leaves_first(root),
+        FileForm::Several => {
+            let files: Vec<NodeId> = tree.ids().filter(|&node| tree.kind(node) == Kind::Map).collect();
+            for file in files {
+                let is_file = profile.members.is_file(tree, file);
+                if is_file && profile.writing_at(tree, file).form == FileForm::Ini {
+                    tree.leaves_first(file);
+                }
+            }
+        }
+        _ => {}
     }
     for entry in &profile.schema.entries {
         if let What::Object { order, .. } = &entry.what
@@ -286,15 +296,6 @@ fn apply_inheriting<'a>(step: Step<'_, 'a>, walk: &FirstWalk) -> (Tree<'a>, Besi
     (made, beside, ledger)
 }
 
-/// Gives findings the severity that a person gave their codes.
-fn judge(findings: &mut Findings, severities: &[(Code, Severity)]) {
-    for finding in findings {
-        if let Some((_, severity)) = severities.iter().find(|(code, _)| *code == finding.code) {
-            finding.severity = *severity;
-        }
-    }
-}
-
 /// The leg that applies the map: the one that changes the line, or else the last. Each reference is
 /// mapped there and nowhere else, so that names can be swapped.
 pub fn mapping_leg(course: &[Leg]) -> usize {
@@ -319,6 +320,13 @@ impl Carried<'_, '_> {
     /// Whether nothing may be imported.
     pub fn is_blocked(&self) -> bool {
         self.findings.iter().any(|finding| finding.severity == Severity::Blocker)
+    }
+
+    /// Adds what was noticed before.
+    pub fn add_findings(&mut self, mut findings: Findings) {
+        judge(&mut findings, self.input.severities);
+        self.findings.splice(0..0, findings);
+        self.findings.sort_by_key(|finding| finding.severity);
     }
 
     fn old(&self) -> &Profile {
@@ -361,7 +369,7 @@ impl Carried<'_, '_> {
     /// The labels of all settings and objects of one fate, each with its line in the backup.
     pub fn of_fate(&mut self, fate: Fate) -> Vec<(String, u32)> {
         let tree = &self.input.backup.tree;
-        let lines = LineIndex::new(tree.source().text);
+        let lines = LineIndex::new(tree.source());
         let StepMade { automaton, reading, .. } = &mut self.steps[0];
         let schema = &self.input.course[0].old.schema;
         let mut labels = Labeler::new(tree, schema, Some(&reading.ordinals), automaton);
@@ -456,14 +464,14 @@ impl Carried<'_, '_> {
     fn gather_findings(&mut self) -> Findings {
         let tree = &self.input.backup.tree;
         let source = tree.source();
-        let lines = LineIndex::new(source.text);
+        let lines = LineIndex::new(source);
         let StepMade { automaton, reading, .. } = &mut self.steps[0];
         let mut labels =
             Labeler::new(tree, &self.input.course[0].old.schema, Some(&reading.ordinals), automaton);
         let mut findings = Vec::new();
         let mut place = |finding: &mut Finding, row: usize| {
             let node = reading.rows[row].node;
-            finding.place = Some(Place::indexed(source.name, &lines, tree.span(node)));
+            finding.place = Some(Place::indexed(&lines, tree.span(node)));
             finding.locator = Some(labels.label(node, automaton).to_owned());
         };
         // For each port the first row that it takes out, and how many settings.
@@ -500,19 +508,32 @@ impl Carried<'_, '_> {
 fn write_and_read_back(
     bytes: Option<Vec<u8>>,
     expected: &read_back::Expected<'_>,
-) -> (Vec<u8>, read_back::Told) {
-    let form = expected.profile.form;
-    let result = bytes.unwrap_or_else(|| {
-        let mut result = Vec::new();
-        match form {
-            FileForm::Json => write_json(expected.tree, &mut result),
-            FileForm::Xml => write_xml(expected.tree, &mut result),
-            FileForm::Ini => write_ini(expected.tree, &expected.profile.ini, &mut result),
+) -> (Vec<unwrap::Member>, read_back::Told) {
+    let read_back::Expected { tree, profile, .. } = expected;
+    let alone = |bytes| vec![unwrap::Member { path: String::new(), bytes }];
+    let result = match (bytes, profile.container()) {
+        (Some(bytes), _) => alone(bytes),
+        (None, None) => {
+            let mut result = Vec::new();
+            write_text(tree, tree.root(), &profile.writing, &mut result);
+            alone(result)
         }
-        result
-    });
+        (None, Some(container)) => pack(write_bundle(tree, &profile.members), container),
+    };
     let told = read_back::read_back(&result, expected, &mut automaton_of(expected.profile, None));
     (result, told)
+}
+
+/// Puts files into what the receiving line wants them in.
+fn pack(files: Vec<unwrap::Member>, container: Container) -> Vec<unwrap::Member> {
+    let packed = match container {
+        Container::Folder => return files,
+        Container::Tar => Archive::Tar.pack(&files),
+        Container::TarGzip => Archive::Tar.pack(&files).and_then(|bytes| pack_gzip(&bytes)),
+        Container::Zip => Archive::Zip.pack(&files),
+    };
+    // In memory nothing fails; a result that is none does not read back, and is told.
+    vec![unwrap::Member { path: String::new(), bytes: packed.unwrap_or_default() }]
 }
 
 fn port_finding(input: &CarryInput<'_, '_>, name: &str, settings: usize) -> Finding {

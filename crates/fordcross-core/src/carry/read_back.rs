@@ -2,20 +2,23 @@
 //! from: every name and value must be the same, be what the receiving profile declares, and have
 //! somebody in the ledger who stands for it.
 
-use super::references::References;
 use crate::automaton::{Automaton, Symbols};
 use crate::finding::{Code, Finding, Findings, did_you_mean};
-use crate::ini::read_ini;
+use crate::form::{read_bundle, read_text};
 use crate::json::read_json;
 use crate::ledger::Ledger;
 use crate::locator::{Labeler, Trail};
 use crate::profile::{FileForm, Model, Profile, What};
+use crate::references::References;
 use crate::source::{Source, Span};
 use crate::tree::{Kind, NodeId, Sink, Text, Tree};
-use crate::xml::read_xml;
+use crate::unwrap::{self, Opening};
 
 /// The most differences that are told one by one: each is a mistake of ours or of a rule.
 const MOST: usize = 20;
+
+/// What messages call the result.
+const NAME: &str = "the result";
 
 /// What must be read.
 #[derive(Clone, Copy)]
@@ -42,9 +45,29 @@ impl Told {
     }
 }
 
-pub(super) fn read_back(bytes: &[u8], expected: &Expected<'_>, automaton: &mut Automaton) -> Told {
+pub(super) fn read_back(
+    files: &[unwrap::Member],
+    expected: &Expected<'_>,
+    automaton: &mut Automaton,
+) -> Told {
     let Expected { tree, ledger, profile, .. } = *expected;
-    let Ok(text) = std::str::from_utf8(bytes) else {
+    let opened = match (profile.container(), files) {
+        (None, _) => None,
+        (Some(_), [one]) if one.path.is_empty() => {
+            Some(unwrap::open(NAME, one.bytes.clone(), &Opening::default()))
+        }
+        (Some(_), files) => Some(unwrap::open_folder(NAME, files.to_vec(), &Opening::default())),
+    };
+    let opened = match opened.transpose() {
+        Ok(opened) => opened,
+        Err(finding) => return Told::only(*finding),
+    };
+    let text = match (&opened, files) {
+        (Some(opened), _) => Ok(opened.text.as_str()),
+        (None, [file, ..]) => std::str::from_utf8(&file.bytes),
+        (None, []) => Ok(""),
+    };
+    let Ok(text) = text else {
         return Told::only(Finding::new(Code::ResultDiffers, "the result is not UTF-8 text"));
     };
     let mut accounted = vec![false; tree.len()];
@@ -53,7 +76,8 @@ pub(super) fn read_back(bytes: &[u8], expected: &Expected<'_>, automaton: &mut A
     {
         accounted[node.index()] = true;
     }
-    let source = Source { name: "the result", text };
+    let pieces = opened.as_ref().map_or(&[][..], |opened| &opened.pieces);
+    let source = Source { name: NAME, text, pieces };
     let mut comparison = Comparison {
         wanted: expected,
         text,
@@ -68,12 +92,14 @@ pub(super) fn read_back(bytes: &[u8], expected: &Expected<'_>, automaton: &mut A
         references: References::new(profile),
     };
     let read = match profile.form {
-        FileForm::Json => read_json(source, &mut comparison),
-        FileForm::Xml => read_xml(source).map(|tree| replay(&tree, &mut comparison)),
-        FileForm::Ini => read_ini(source, &profile.ini).map(|tree| replay(&tree, &mut comparison)),
+        FileForm::Json => read_json(source, &mut comparison).map_err(|finding| vec![*finding]),
+        FileForm::Several => read_bundle(source, &profile.members).map(|tree| replay(&tree, &mut comparison)),
+        _ => read_text(source, &profile.writing)
+            .map(|tree| replay(&tree, &mut comparison))
+            .map_err(|finding| vec![*finding]),
     };
-    if let Err(finding) = read {
-        return Told::only(*finding);
+    if let Err(differences) = read {
+        return Told { differences, references: Vec::new() };
     }
     if comparison.next_heard().is_some() {
         comparison.problems.push((NodeId::DOCUMENT, "the result ends before all was written".into(), None));
@@ -162,7 +188,8 @@ impl Comparison<'_> {
         }
         let same_name = self.open.is_empty() || self.tree.is_entry(node) || self.tree.name(node) == name;
         // In XML and INI a text is a text, whatever the type: nothing else is there to tell.
-        let bare_as_text = !self.wanted.profile.form.has_lists() && kind == Kind::Text;
+        let form = self.wanted.profile.writing_at(self.tree, node).form;
+        let bare_as_text = !form.tells_bare() && kind == Kind::Text;
         let found = self.tree.kind(node);
         let same_kind = found == kind || bare_as_text && found == Kind::Bare;
         if !same_kind || !same_name {
@@ -247,8 +274,11 @@ impl Sink for Comparison<'_> {
 
     fn leaf(&mut self, kind: Kind, name: &str, span: Span, value: Text<'_>) {
         // An object without anything in it is an empty element in XML.
-        let empty_object = self.expected.is_some_and(|node| self.tree.kind(node) == Kind::Map);
-        if empty_object && self.wanted.profile.form == FileForm::Xml && matches!(value, Text::Decoded("")) {
+        let empty_object = self.expected.is_some_and(|node| {
+            self.tree.kind(node) == Kind::Map
+                && self.wanted.profile.writing_at(self.tree, node).form == FileForm::Xml
+        });
+        if empty_object && matches!(value, Text::Decoded("")) {
             self.open(Kind::Map, name, span.start as usize);
             self.close(span.end as usize);
             return;

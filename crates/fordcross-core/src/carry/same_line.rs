@@ -41,7 +41,7 @@ impl SameLine {
 /// Whether a setting is an attribute where the form has attributes.
 pub(super) fn is_attribute(profile: &Profile, entry: u16) -> bool {
     matches!(profile.schema.entries[entry as usize].what, What::Setting { attribute: true, .. })
-        && !profile.form.has_lists()
+        && !profile.form_of(&profile.schema.entries[entry as usize].pattern).has_lists()
 }
 
 impl<'i, 'a> Apply<'_, 'i, 'a> {
@@ -83,11 +83,12 @@ impl<'i, 'a> Apply<'_, 'i, 'a> {
         let value = Text::Decoded(&prepared.text);
         // The way it was written stays, unless the new type is written otherwise.
         let old_kind = self.tree.kind(row.node);
-        let leaf_kind = if matches!(old_kind, Kind::Text | Kind::Bare) && self.draft.form().has_lists() {
-            prepared.kind
-        } else {
-            old_kind
-        };
+        let leaf_kind =
+            if matches!(old_kind, Kind::Text | Kind::Bare) && self.draft.form_at(parent).tells_bare() {
+                prepared.kind
+            } else {
+                old_kind
+            };
         let name = self.tree.name(row.node);
         let ordinal = self.reading.ordinals.of(row.node);
         let written = if self.tree.is_transparent(row.node) || ordinal.is_some() {

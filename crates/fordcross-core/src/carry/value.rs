@@ -8,7 +8,6 @@ use crate::expression::Operand;
 use crate::fate::Fate;
 use crate::finding::Code;
 use crate::mapping::PortTarget;
-use crate::profile::FileForm;
 use crate::shape::Part;
 use crate::tree::Kind;
 use crate::typing::{Form, Loss, Misread, TypeId, Unfit, Value, plain_text};
@@ -112,13 +111,7 @@ impl<'i, 'a: 'i> Step<'i, 'a> {
         if self.new_profile().holds(text) {
             return Ok(());
         }
-        let message = match self.new_profile().form {
-            FileForm::Xml => "the value has a control character, which XML cannot hold",
-            _ => {
-                "the form of the new line has no way to write a value with line ends, or white space around it"
-            }
-        };
-        Err(Failure::new(Code::ValueUnfit, message))
+        Err(Failure::new(Code::ValueUnfit, self.new_profile().writing.why_not()))
     }
 
     fn prepared(&self, text: String, kind: TypeId, fate: Fate, loss: Option<Loss>) -> Prepared {

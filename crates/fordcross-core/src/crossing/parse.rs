@@ -84,7 +84,7 @@ impl Crossing {
         let head = read_head(&root);
         let mut reader = Reader {
             report: &report,
-            lines: LineIndex::new(source.text),
+            lines: LineIndex::new(source),
             checking,
             old,
             new,

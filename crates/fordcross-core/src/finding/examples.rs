@@ -48,7 +48,17 @@ impl Code {
         const HOST: &str = "\"unit/name\"        = { type = \"host-name\", identity = true }";
         const HEAD: &str = "[crossing]\n";
         match self {
-            Self::NotText | Self::TooLarge | Self::IniMalformed | Self::ResultDiffers => &[],
+            Self::NotText
+            | Self::TooLarge
+            | Self::IniMalformed
+            | Self::YamlMalformed
+            | Self::TableMalformed
+            | Self::StatementMalformed
+            | Self::Locked
+            | Self::ArchiveUnsafe
+            | Self::PartsWrong
+            | Self::HashDiffers
+            | Self::ResultDiffers => &[],
             Self::XmlMalformed => &[(Backup, "</unit>", "</unti>")],
             Self::XmlDoctype => &[(Backup, "<teasel-backup ", "<!DOCTYPE teasel-backup><teasel-backup ")],
             Self::JsonMalformed => &[(Base, "\"release\": \"2.1\",", "\"release\": \"2.1\"")],

@@ -66,6 +66,13 @@ codes! {
     XmlMalformed "xml-malformed" Blocker "a file is not well-formed XML"
     XmlDoctype "xml-doctype" Blocker "a file has a document type declaration, which is never followed"
     JsonMalformed "json-malformed" Blocker "a file is not well-formed JSON, or repeats a key"
+    YamlMalformed "yaml-malformed" Blocker "a file is not well-formed YAML, or more than plain data"
+    TableMalformed "table-malformed" Blocker "a table has a row that does not fit its header, or quotes that are not closed"
+    StatementMalformed "statement-malformed" Blocker "a file has a block that is not closed, or closes one that is not open"
+    Locked "locked" Blocker "an encrypted file cannot be opened with what was given"
+    ArchiveUnsafe "archive-unsafe" Blocker "an archive has a member that could lead out of its folder or hide another"
+    PartsWrong "parts-wrong" Blocker "parts of a file are missing, or there twice"
+    HashDiffers "hash-differs" Blocker "a file of a backup is not what the backup's own list of hashes says"
     IniMalformed "ini-malformed" Blocker "a line of a file is neither heading, nor key and value, nor comment"
     TomlMalformed "toml-malformed" Blocker "a profile, crossing or map is not well-formed TOML"
     Unrecognised "unrecognised" Blocker "no profile recognises the file"
@@ -129,12 +136,12 @@ pub struct Place {
 impl Place {
     /// The place of `span` in `source`. Reads the lines before it: use [`Place::indexed`] for many.
     pub fn new(source: Source<'_>, span: Span) -> Self {
-        Self::indexed(source.name, &LineIndex::new(source.text), span)
+        Self::indexed(&LineIndex::new(source), span)
     }
 
     /// The same with a ready index of lines.
-    pub fn indexed(file: &str, lines: &LineIndex<'_>, span: Span) -> Self {
-        Self { file: file.to_owned(), span, at: lines.position(span.start) }
+    pub fn indexed(lines: &LineIndex<'_>, span: Span) -> Self {
+        Self { file: lines.file_at(span.start).into_owned(), span, at: lines.position(span.start) }
     }
 }
 
@@ -189,6 +196,15 @@ impl Finding {
     pub fn help(mut self, help: impl Into<String>) -> Self {
         self.help = Some(help.into());
         self
+    }
+}
+
+/// Gives findings the severity that a person gave their codes.
+pub fn judge(findings: &mut [Finding], severities: &[(Code, Severity)]) {
+    for finding in findings {
+        if let Some((_, severity)) = severities.iter().find(|(code, _)| *code == finding.code) {
+            finding.severity = *severity;
+        }
     }
 }
 

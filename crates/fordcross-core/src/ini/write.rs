@@ -4,13 +4,14 @@ use super::Manners;
 use crate::tree::{Kind, NodeId, Tree};
 
 /// Appends the tree as a file. Keys without a section stand before all sections in it.
-pub(crate) fn write_ini(tree: &Tree<'_>, manners: &Manners, out: &mut Vec<u8>) {
-    let all: Vec<NodeId> = tree.children(tree.root()).collect();
+pub(crate) fn write_ini(tree: &Tree<'_>, top: NodeId, manners: &Manners, out: &mut Vec<u8>) {
+    let start = out.len();
+    let all: Vec<NodeId> = tree.children(top).collect();
     let is_comment = |node: &NodeId| tree.kind(*node) == Kind::Comment;
     for (index, &node) in all.iter().enumerate() {
         let said_of = all[index..].iter().find(|node| !is_comment(node));
         let begins = index == 0 || !is_comment(&all[index - 1]);
-        if begins && !out.is_empty() && said_of.is_some_and(|node| tree.kind(*node).is_branch()) {
+        if begins && out.len() > start && said_of.is_some_and(|node| tree.kind(*node).is_branch()) {
             out.push(b'\n');
         }
         write_lines(tree, node, manners, out);
@@ -98,7 +99,7 @@ mod tests {
     #[case("[net]\nmtu=\n; said\n[share \"the photos\"]\npath = /srv", &["[net]", "mtu=", "; said", "[share]", "@name=the photos", "path=/srv"])]
     #[case("k = \"a \\\"b\\\" \\\\ \\n\"", &["k=a \"b\" \\ \n"])]
     fn reads(#[case] text: &str, #[case] expected: &[&str]) {
-        let tree = read_ini(Source { name: "a", text }, &manners()).expect("well-formed");
+        let tree = read_ini(Source::new("a", text), &manners()).expect("well-formed");
         assert_eq!(shown(&tree), expected);
     }
 
@@ -109,7 +110,7 @@ mod tests {
     #[case("k = \"a", 1, 5, "not closed as they should be")]
     #[case("k = \"a\" b", 1, 5, "not closed as they should be")]
     fn refuses(#[case] text: &str, #[case] line: u32, #[case] column: u32, #[case] told: &str) {
-        let finding = read_ini(Source { name: "a", text }, &manners()).expect_err("refused");
+        let finding = read_ini(Source::new("a", text), &manners()).expect_err("refused");
         let at = finding.place.as_ref().expect("a place").at;
         assert!(finding.message.contains(told), "{}", finding.message);
         assert_eq!((at.line, at.column), (line, column));
@@ -120,9 +121,9 @@ mod tests {
         "# said\na = 1\n\n[net]\n; said too\nmtu = 1500\n\n# of the photos\n[share photos]\npath = /srv\n"
     )]
     fn what_is_written_reads_back_to_itself(#[case] text: &str) {
-        let tree = read_ini(Source { name: "a", text }, &manners()).expect("well-formed");
+        let tree = read_ini(Source::new("a", text), &manners()).expect("well-formed");
         let mut out = Vec::new();
-        write_ini(&tree, &manners(), &mut out);
+        write_ini(&tree, tree.root(), &manners(), &mut out);
         assert_eq!(String::from_utf8(out).expect("UTF-8"), text);
     }
 
@@ -130,7 +131,7 @@ mod tests {
         /// No text makes it panic, and each byte of what is read is part of something.
         #[test]
         fn any_text_is_read_or_refused(text in "[a-c=\\[\\]#\" \\\\\n;é]{0,60}") {
-            if let Ok(tree) = read_ini(Source { name: "a", text: &text }, &manners()) {
+            if let Ok(tree) = read_ini(Source::new("a", &text), &manners()) {
                 let mut covered = vec![false; text.len()];
                 for node in tree.ids().skip(2) {
                     let leaf = tree.kind(node) != Kind::Map;
@@ -151,7 +152,7 @@ mod tests {
             let mut out = b"k = ".to_vec();
             write_value(&value, &manners, &mut out);
             let text = String::from_utf8(out).expect("UTF-8");
-            let tree = read_ini(Source { name: "a", text: &text }, &manners).expect("well-formed");
+            let tree = read_ini(Source::new("a", &text), &manners).expect("well-formed");
             prop_assert_eq!(tree.value(tree.ids().nth(2).expect("the key")), value);
         }
     }

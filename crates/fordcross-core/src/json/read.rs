@@ -231,7 +231,7 @@ mod tests {
     use rstest::rstest;
 
     fn rewrite(text: &str) -> Result<String, Box<Finding>> {
-        let tree = read_json_tree(Source { name: "x", text })?;
+        let tree = read_json_tree(Source::new("x", text))?;
         let mut out = Vec::new();
         write_json(&tree, &mut out);
         Ok(String::from_utf8(out).expect("we write UTF-8"))

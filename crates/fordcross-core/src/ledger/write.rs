@@ -24,6 +24,8 @@ pub struct LedgerWriter<'l> {
     course: &'l [Leg],
     /// The name of the backup's file, as JSON.
     file: Vec<u8>,
+    /// The backup has several files, and each row is of one of them.
+    has_pieces: bool,
     ledger: &'l Ledger,
     fragments: Fragments<'l>,
     /// The rows of each step with what labels them: the backup's first.
@@ -110,15 +112,16 @@ impl<'l> LedgerWriter<'l> {
                 tree,
                 reading: &based.reading,
                 labels: Labeler::new(tree, &new.schema, Some(&based.reading.ordinals), new_automaton),
-                lines: Arc::new(LineIndex::new(tree.source().text)),
+                lines: Arc::new(LineIndex::new(tree.source())),
             }
         });
         Self {
             base,
             line: 1,
             new_labels: Labeler::new(new_tree, &new.schema, None, new_automaton),
-            lines: Arc::new(LineIndex::new(input.backup.tree.source().text)),
+            lines: Arc::new(LineIndex::new(input.backup.tree.source())),
             course: input.course,
+            has_pieces: !input.backup.tree.source().pieces.is_empty(),
             file,
             ledger,
             fragments: Fragments::new(input.course, input.mapping, ledger),
@@ -176,7 +179,13 @@ impl<'l> LedgerWriter<'l> {
         let side = &mut self.sides[0];
         let row = side.reading.rows[index];
         let decision = self.ledger.decisions[index].clone();
-        let position = self.lines.position_after(side.tree.span(row.node).start, &mut self.line);
+        let start = side.tree.span(row.node).start;
+        let mut position = self.lines.position_after(start, &mut self.line);
+        if self.has_pieces {
+            position = self.lines.in_its_file(position, start);
+            self.file.clear();
+            write_string(&self.lines.file_at(start), &mut self.file);
+        }
         out.extend_from_slice(b"{\"row\":");
         number(index as u64 + 1, out);
         out.extend_from_slice(match row.kind {
@@ -348,7 +357,7 @@ impl LedgerWriter<'_> {
         out.extend_from_slice(b"{\"row\":");
         number(index as u64 + 1, out);
         out.extend_from_slice(b",\"kind\":\"base\",\"file\":");
-        write_string(base.tree.source().name, out);
+        write_string(&base.lines.file_at(base.tree.span(node).start), out);
         out.extend_from_slice(b",\"line\":");
         number(u64::from(position.line), out);
         out.extend_from_slice(b",\"column\":");

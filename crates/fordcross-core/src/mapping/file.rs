@@ -51,7 +51,7 @@ pub fn parse_map(
     let report = Report::new(source);
     let table = report.parse();
     let root = Section::new(&report, table.get_ref(), table.span().into());
-    let lines = LineIndex::new(source.text);
+    let lines = LineIndex::new(source);
     if let Some(head) = root.section("map") {
         head.word("from");
         head.word("to");
@@ -208,7 +208,7 @@ mod tests {
 
     fn parse(text: &str) -> Result<MapFile, Findings> {
         parse_map(
-            Source { name: "map", text },
+            Source::new("map", text),
             &[],
             Some(&model("old", &["p1", "p2"])),
             &model("new", &["c1", "c2"]),

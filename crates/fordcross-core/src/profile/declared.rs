@@ -29,7 +29,7 @@ impl Profile {
     fn declaration(&self, entry: &Entry) -> Declared {
         let mut about = Vec::new();
         let kind = match &entry.what {
-            What::Object { keys, name, many, kinds, admits, inherits, .. } => {
+            What::Object { keys, name, many, kinds, signs, inherits, .. } => {
                 if !keys.is_empty() {
                     about.push(format!("key {}", keys.join(", ")));
                 } else if let Some(name) = name {
@@ -41,7 +41,7 @@ impl Profile {
                     let names: Vec<&str> = kinds.iter().map(|(name, _)| name.as_str()).collect();
                     format!("kinds {}", names.join(", "))
                 }));
-                about.extend(admits.as_ref().map(|admits| format!("lets in: {}", admits.what)));
+                about.extend(signs.admits.as_ref().map(|admits| format!("lets in: {}", admits.what)));
                 about.extend(inherits.as_ref().map(inherited));
                 "object".to_owned()
             }

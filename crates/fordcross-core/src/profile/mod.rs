@@ -14,55 +14,15 @@ pub(crate) use around::{Around, UnitSide};
 pub use declared::Declared;
 pub(crate) use names::NameManners;
 pub(crate) use parse::names_port;
-pub(crate) use schema::{Admits, Inherits, Lookup, PathStep, Repeats, Schema, What};
+pub(crate) use schema::{Admits, Inherits, Lookup, PathStep, Repeats, Schema, Signs, What};
 
 use crate::finding::{Code, Finding, did_you_mean};
-use crate::ini::Manners;
+pub use crate::form::{Container, FileForm};
+use crate::form::{Members, Writing};
 use crate::pattern::Pattern;
 use crate::source::Position;
+use crate::tree::{NodeId, Tree};
 use crate::typing::Types;
-use crate::xml::first_forbidden;
-
-/// The form that a line's backups have.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub enum FileForm {
-    /// XML 1.0.
-    Xml,
-    /// JSON, RFC 8259.
-    Json,
-    /// Sections with keys and values, or keys and values alone.
-    Ini,
-}
-
-impl FileForm {
-    pub(crate) const ALL: [(&'static str, Self); 3] =
-        [("xml", Self::Xml), ("json", Self::Json), ("ini", Self::Ini)];
-
-    /// The word for it in profiles, and the ending of its files.
-    pub fn word(self) -> &'static str {
-        match self {
-            Self::Xml => "xml",
-            Self::Json => "json",
-            Self::Ini => "ini",
-        }
-    }
-
-    /// The form of that name.
-    pub fn named(word: &str) -> Option<Self> {
-        Self::ALL.iter().find(|(known, _)| *known == word).map(|(_, form)| *form)
-    }
-
-    /// Whether it has lists and tables; in the others, what there are several of stands side by side under
-    /// one name, with attributes of its own.
-    pub(crate) fn has_lists(self) -> bool {
-        self == Self::Json
-    }
-
-    /// Whether comments can stand in it.
-    pub(crate) fn has_comments(self) -> bool {
-        self != Self::Json
-    }
-}
 
 /// One platform line, as a whole or as it is at one release (see [`Profile::at`]).
 #[derive(Clone, Debug)]
@@ -95,8 +55,10 @@ pub struct Profile {
     pub(crate) around: Around,
     /// Comments are taken along from other forms, too.
     pub(crate) takes_comments: bool,
-    /// How it writes INI, where that is its form.
-    pub(crate) ini: Manners,
+    /// How it writes its files, where a backup is one file.
+    pub(crate) writing: Writing,
+    /// The files of its backups, where these are several.
+    pub(crate) members: Members,
     /// In what order the outermost branches are written; what it does not name comes last.
     pub(crate) order: Vec<String>,
 }
@@ -161,10 +123,15 @@ pub(crate) struct Facts {
     pub(crate) taken: Option<Fact>,
     pub(crate) kind: Option<Fact>,
     pub(crate) label: Option<Fact>,
+    /// The build of the release, where a backup says it.
+    pub(crate) build: Option<Fact>,
     /// What the unit is called.
     pub(crate) unit: Option<Fact>,
     /// The kinds of backup that hold everything.
     pub(crate) whole: Vec<String>,
+    /// The branches of the configuration that is in force, and of the one that a person was working on.
+    pub(crate) active: Option<String>,
+    pub(crate) candidate: Option<String>,
 }
 
 /// The path of one fact, and where the profile says so.
@@ -231,7 +198,7 @@ impl Profile {
     /// The settings that the profile declares secret, with how each is kept.
     pub fn secrets(&self) -> Vec<(String, String)> {
         let kept = |entry: &schema::Entry| match &self.types.get(entry.what.setting()?).form {
-            crate::typing::Form::Secret(kept) => Some((entry.pattern.to_string(), kept.to_string())),
+            crate::typing::Form::Secret(secret) => Some((entry.pattern.to_string(), secret.kept.to_string())),
             _ => None,
         };
         self.schema.entries.iter().filter_map(kept).collect()
@@ -243,13 +210,33 @@ impl Profile {
         self.schema.entries.iter().filter(is).map(|entry| entry.pattern.to_string()).collect()
     }
 
-    /// Whether its form can hold a value.
+    /// Whether its form can hold a value. Of several forms it is enough that one can: see [`Self::writing_at`].
     pub(crate) fn holds(&self, text: &str) -> bool {
-        match self.form {
-            FileForm::Ini => self.ini.holds(text),
-            FileForm::Xml => first_forbidden(text).is_none(),
-            FileForm::Json => true,
+        if self.form == FileForm::Several {
+            return self.members.members.iter().any(|member| member.writing.holds(text));
         }
+        self.writing.holds(text)
+    }
+
+    /// How the file is written that a node of a tree is in.
+    pub(crate) fn writing_at(&self, tree: &Tree<'_>, node: NodeId) -> &Writing {
+        if self.form != FileForm::Several {
+            return &self.writing;
+        }
+        self.members.of_node(tree, node).map_or(&self.writing, |member| &member.writing)
+    }
+
+    /// The form of the file that a pattern leads into.
+    pub(crate) fn form_of(&self, pattern: &Pattern) -> FileForm {
+        if self.form != FileForm::Several {
+            return self.form;
+        }
+        self.members.form_of(pattern).unwrap_or(self.form)
+    }
+
+    /// What a backup of several files is in; none for one file.
+    pub fn container(&self) -> Option<Container> {
+        (self.form == FileForm::Several).then(|| self.members.container.unwrap_or(Container::Folder))
     }
 
     /// How many settings and objects the profile declares.

@@ -3,7 +3,7 @@
 use super::Release;
 use super::names::NameManners;
 use super::parse::{read_range, read_repeats};
-use super::schema::{Admits, Entry, Inherits, Lookup, PathStep, Repeats, Schema, What};
+use super::schema::{Admits, Entry, Inherits, Lookup, PathStep, Repeats, Schema, Signs, What};
 use crate::expression::{Expression, OperandKind};
 use crate::finding::Code;
 use crate::pattern::Step;
@@ -47,6 +47,8 @@ pub(super) fn read_objects<'r>(
         };
         let range = read_range(&section, releases);
         let admits = read_admits(&section);
+        let disabled_if = read_condition(&section, "disabled-if");
+        let (expires, component) = (section.word("expires"), section.word("component"));
         let kinds = read_kinds(&section);
         let repeats = read_repeats(&section, &Repeats::OF_OBJECTS);
         let (aliases, order) = (section.words("aliases"), section.words("order"));
@@ -67,6 +69,9 @@ pub(super) fn read_objects<'r>(
             to_check.kinds.extend(kinds.iter().map(|(_, word)| (entry, *word)));
             let inherits = read_inherits(&section, entry, &mut to_check);
             let admits = admits.map(|(admits, _)| admits);
+            let told = disabled_if.iter().map(|(_, setting)| *setting).chain(expires).chain(component);
+            to_check.settings.extend(told.map(|word| (entry, word)));
+            let text = |word: Word<'_>| word.text.to_owned();
             let kinds =
                 kinds.into_iter().map(|(name, word)| (name, Arc::new(Expression::new(word.text)))).collect();
             let what = What::Object {
@@ -74,7 +79,12 @@ pub(super) fn read_objects<'r>(
                 name,
                 many,
                 kinds,
-                admits,
+                signs: Box::new(Signs {
+                    admits,
+                    disabled_if: disabled_if.map(|(condition, _)| condition),
+                    expires: expires.map(text),
+                    component: component.map(text),
+                }),
                 inherits,
                 repeats,
                 order: order.iter().map(|word| word.text.to_owned()).collect(),
@@ -270,18 +280,28 @@ fn read_admits<'r>(section: &Section<'r, '_>) -> Option<(Admits, Option<Word<'r>
             .add(Code::ValueWrong, word.span, "`admits-if` without `admits`")
             .help("say with `admits` whom or what the object lets in");
     }
-    let setting = only_if.map(|word| Word { text: word.text.split(" = ").next().unwrap_or(""), ..word });
-    let only_if = only_if.and_then(|word| {
-        let parts = word.text.split_once(" = ");
-        if parts.is_none() {
-            section
-                .report()
-                .add(Code::ValueWrong, word.span, "expected a setting of the object and a value")
-                .help("write `SETTING = VALUE`, with `|` between several values");
-        }
-        parts.map(|(setting, values)| (setting.to_owned(), values.split('|').map(str::to_owned).collect()))
-    });
+    let (only_if, setting) = only_if.and_then(|word| condition_of(section, word)).unzip();
     Some((Admits { what: what?.text.to_owned(), only_if }, setting))
+}
+
+/// A setting of an object and the values of it with which something holds.
+type Condition = (String, Vec<String>);
+
+fn read_condition<'r>(section: &Section<'r, '_>, key: &'static str) -> Option<(Condition, Word<'r>)> {
+    condition_of(section, section.word(key)?)
+}
+
+/// `SETTING = VALUE|VALUE`, and the word of the setting.
+fn condition_of<'r>(section: &Section<'r, '_>, word: Word<'r>) -> Option<(Condition, Word<'r>)> {
+    let Some((setting, values)) = word.text.split_once(" = ") else {
+        section
+            .report()
+            .add(Code::ValueWrong, word.span, "expected a setting of the object and a value")
+            .help("write `SETTING = VALUE`, with `|` between several values");
+        return None;
+    };
+    let values = values.split('|').map(str::to_owned).collect();
+    Some(((setting.to_owned(), values), Word { text: setting, ..word }))
 }
 
 /// Each setting that an object names must be declared, and one that may be shown: keys stand in locators.

@@ -5,9 +5,9 @@ use super::models::read_model;
 use super::names::NameManners;
 use super::objects::{Wanted, check_objects_at, check_order, read_objects};
 use super::schema::{Entry, Lookup, PathStep, Repeats, Schema, What};
-use super::{Fact, Facts, FileForm, NeverHeld, Profile, Release, SectionDeclaration};
+use super::{Container, Fact, Facts, FileForm, NeverHeld, Profile, Release, SectionDeclaration};
 use crate::finding::{Code, Findings, did_you_mean};
-use crate::ini::Manners;
+use crate::form::{read_members, read_writing};
 use crate::source::{LineIndex, Position, Source, Span};
 use crate::toml_file::{Report, Section, Word, as_word, parse_pattern};
 use crate::typing::{BUILT_IN, Form, RawTypes, TypeId, Types, declare_type, pick, type_at};
@@ -30,12 +30,13 @@ impl Profile {
 }
 
 fn read_profile(source: Source<'_>, root: Section<'_, '_>) -> Option<Profile> {
-    let lines = LineIndex::new(source.text);
+    let lines = LineIndex::new(source);
     let head = root.need_section("profile");
     let mut line = None;
     let mut title = None;
     let mut dated = None;
     let mut form = None;
+    let mut container = None;
     let mut names = NameManners::default();
     let mut takes_comments = false;
     let mut order: Vec<(String, Span)> = Vec::new();
@@ -43,7 +44,12 @@ fn read_profile(source: Source<'_>, root: Section<'_, '_>) -> Option<Profile> {
         line = head.need_word("line").map(|word| word.text.to_owned());
         title = head.need_word("title").map(|word| word.text.to_owned());
         dated = head.word("dated").map(|word| word.text.to_owned());
-        form = pick(&head, "form", &FileForm::ALL);
+        form = pick(&head, "form", &FileForm::OF_BACKUPS);
+        if head.has("container") {
+            container = pick(&head, "container", &Container::ALL);
+        } else {
+            head.raw("container");
+        }
         names.read(&head);
         takes_comments = head.boolean("takes-comments").unwrap_or(false);
         order = head.words("order").into_iter().map(|word| (word.text.to_owned(), word.span)).collect();
@@ -73,6 +79,9 @@ fn read_profile(source: Source<'_>, root: Section<'_, '_>) -> Option<Profile> {
             kind: fact("kind", false),
             label: fact("label", false),
             unit: fact("unit", false),
+            build: fact("build", false),
+            active: recognise.word("active").map(|word| word.text.to_owned()),
+            candidate: recognise.word("candidate").map(|word| word.text.to_owned()),
             whole: recognise.words("whole").into_iter().map(|word| word.text.to_owned()).collect(),
         };
         recognise.finish();
@@ -90,7 +99,17 @@ fn read_profile(source: Source<'_>, root: Section<'_, '_>) -> Option<Profile> {
             Some(NeverHeld { what: what?, remedy: remedy? })
         })
         .collect();
-    let ini = read_ini_manners(&root, form);
+    let writing = read_writing(&root, form.unwrap_or(FileForm::Several));
+    let members = read_members(&root, container);
+    if form == Some(FileForm::Several) && members.members.is_empty() {
+        root.report()
+            .add(
+                Code::KeyMissing,
+                Span::default(),
+                "a backup of several files, and no `[[member]]` says which",
+            )
+            .help("write a `[[member]]` with `path`, `at` and `form` for each");
+    }
     if form == Some(FileForm::Ini) {
         check_depth(&root, &schema);
     }
@@ -115,60 +134,10 @@ fn read_profile(source: Source<'_>, root: Section<'_, '_>) -> Option<Profile> {
         names,
         around,
         takes_comments,
-        ini,
+        writing,
+        members,
         order: order.into_iter().map(|(name, _)| name).collect(),
     })
-}
-
-/// `[ini]`: how the line writes its files.
-fn read_ini_manners(root: &Section<'_, '_>, form: Option<FileForm>) -> Manners {
-    let mut manners = Manners::default();
-    let Some(section) = root.section("ini") else { return manners };
-    if form != Some(FileForm::Ini) {
-        root.report()
-            .add(
-                Code::ValueWrong,
-                section.span(),
-                "`[ini]` says how a line writes INI, and this one does not",
-            )
-            .help("write `form = \"ini\"` under `[profile]`, or take `[ini]` out");
-    }
-    let one = |word: Word<'_>| {
-        let mut chars = word.text.chars();
-        let only =
-            chars.next().filter(|c| chars.next().is_none() && !c.is_alphanumeric() && !"[]\"".contains(*c));
-        if only.is_none() {
-            root.report().add(
-                Code::ValueWrong,
-                word.span,
-                "expected one character that is no letter, digit, bracket or quote",
-            );
-        }
-        only
-    };
-    if let Some(separator) = section.word("separator").and_then(one) {
-        manners.separator = separator;
-    }
-    let comments: Vec<char> = section.words("comments").into_iter().filter_map(one).collect();
-    if !comments.is_empty() {
-        manners.comments = comments;
-    }
-    manners.quotes = section.boolean("quotes").unwrap_or(false);
-    if let Some(heading) = section.word("heading") {
-        // `{section} {name}`: what stands between is what parts them.
-        let parts = heading.text.strip_prefix("{section}").and_then(|rest| {
-            let (between, setting) = rest.strip_suffix('}')?.split_once('{')?;
-            (!between.is_empty() && !setting.is_empty()).then(|| (between.to_owned(), setting.to_owned()))
-        });
-        if parts.is_none() {
-            root.report()
-                .add(Code::ValueWrong, heading.span, "expected the parts of a heading")
-                .help("write `{section} {name}`, with what stands between them and the name of the setting");
-        }
-        manners.heading = parts;
-    }
-    section.finish();
-    manners
 }
 
 /// INI has sections and keys, and nothing below these.

@@ -44,8 +44,8 @@ pub(crate) enum What {
         many: bool,
         /// The kinds of such objects, each with what holds for one; the first that holds is its kind.
         kinds: Vec<(String, Arc<Expression>)>,
-        /// Whom or what an object of the kind lets in, if it does.
-        admits: Option<Admits>,
+        /// What it says of itself to a person who looks.
+        signs: Box<Signs>,
         inherits: Option<Inherits>,
         /// What it means that an object of the same keys is there again.
         repeats: Repeats,
@@ -94,6 +94,19 @@ pub(crate) struct Inherits {
     pub(crate) of: Option<Vec<String>>,
     /// The path of the one object that all inherit from.
     pub(crate) block: Option<Vec<String>>,
+}
+
+/// What an object says of itself to a person who looks at a backup or a base.
+#[derive(Clone, Debug, Default)]
+pub(crate) struct Signs {
+    /// Whom or what an object of the kind lets in, if it does.
+    pub(crate) admits: Option<Admits>,
+    /// A setting of the object and the values with which it is there and does nothing.
+    pub(crate) disabled_if: Option<(String, Vec<String>)>,
+    /// The setting that says until when it is good.
+    pub(crate) expires: Option<String>,
+    /// It is a part of the system with a release of its own, which this setting says.
+    pub(crate) component: Option<String>,
 }
 
 /// Why an object of a base is worth a look even where the backup says nothing of it.

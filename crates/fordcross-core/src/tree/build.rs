@@ -205,6 +205,32 @@ impl<'a> Tree<'a> {
         first.unwrap_or(parent)
     }
 
+    /// Copies another tree, which was read from a part of the same text, as the last child of `parent`, with a
+    /// name; `by` is where that part begins. What was spelled in the text still is.
+    pub(crate) fn adopt(&mut self, parent: NodeId, name: &str, from: &Tree<'_>, by: u32) {
+        let mut work = vec![(parent, from.root())];
+        let top = from.root();
+        while let Some((parent, node)) = work.pop() {
+            let span = from.span(node).shifted(by as usize);
+            let name = if node == top { name } else { from.name(node) };
+            let new = self.push(parent, from.kind(node), name, span);
+            if !from.kind(node).is_branch() {
+                match from.value_span(node) {
+                    Some(value) => self.set_value(new, Text::Borrowed(value.shifted(by as usize))),
+                    None => self.set_value(new, Text::Decoded(from.value(node))),
+                }
+            }
+            let below = work.len();
+            work.extend(from.children(node).map(|child| (new, child)));
+            if node == top {
+                // Comments and declarations beside the outermost element belong to the file, too.
+                let beside = from.children(NodeId::DOCUMENT).filter(|&child| child != top);
+                work.extend(beside.map(|child| (new, child)));
+            }
+            work[below..].reverse();
+        }
+    }
+
     /// The same tree with its nodes in document order, attributes first and own text last, and the new id of each node.
     pub(crate) fn in_document_order(&self, beside: &Beside) -> (Tree<'a>, Vec<NodeId>) {
         let mut ordered = Tree::new(self.source);

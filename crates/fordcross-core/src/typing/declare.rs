@@ -4,8 +4,8 @@
 
 use super::quantity::Unit;
 use super::{
-    Alternative, Characters, Dimension, Family, Form, Kept, Limits, PrefixNotation, Quantity, Type, TypeId,
-    Types,
+    Alternative, Characters, Dimension, Family, Form, Kept, Limits, PrefixNotation, Quantity, Secret, Type,
+    TypeId, Types,
 };
 use crate::finding::{Code, did_you_mean};
 use crate::shape::{Part, Shape};
@@ -108,7 +108,7 @@ impl RawTypes {
             "release" => Form::Release,
             "certificate" => Form::Certificate,
             "date" => Form::Date,
-            "secret" => Form::Secret(Kept::Clear),
+            "secret" => Form::Secret(Secret { kept: Kept::Clear, mask: None, key: None }),
             "choice" | "duration" | "size" | "rate" | "shape" => {
                 section
                     .report()
@@ -213,10 +213,13 @@ fn read_type(section: &Section<'_, '_>, types: &mut RawTypes) -> Option<TypeId> 
             Form::Mac { separator, upper }
         }
         "secret" => {
-            match if section.has("kept") { pick(section, "kept", &Kept::WORDS)? } else { Kept::Clear } {
-                Kept::Hash(_) => Form::Secret(Kept::Hash(section.need_word("scheme")?.text.to_owned())),
-                kept => Form::Secret(kept),
-            }
+            let kept = if section.has("kept") { pick(section, "kept", &Kept::WORDS)? } else { Kept::Clear };
+            let kept = match kept {
+                Kept::Hash(_) => Kept::Hash(section.need_word("scheme")?.text.to_owned()),
+                kept => kept,
+            };
+            let said = |key| section.word(key).map(|word| word.text.to_owned());
+            Form::Secret(Secret { kept, mask: said("mask"), key: said("key") })
         }
         "shape" => {
             let shapes = section.words("shapes");

@@ -2,7 +2,7 @@
 
 use super::characters::Limits;
 use super::quantity::Quantity;
-use super::{Kept, TypeId};
+use super::{Secret, TypeId};
 use crate::shape::Shape;
 
 /// What a type's values are and how they are written.
@@ -49,7 +49,7 @@ pub(crate) enum Form {
     Release,
     Certificate,
     Date,
-    Secret(Kept),
+    Secret(Secret),
     /// The first fitting alternative reads; one with the same captures writes.
     Shaped(Vec<Alternative>),
 }

@@ -22,6 +22,7 @@ pub use quantity::Dimension;
 pub(crate) use quantity::Quantity;
 pub use read::Misread;
 pub use secret::Kept;
+pub(crate) use secret::Secret;
 pub(crate) use write::plain_text;
 pub use write::{Loss, Unfit};
 

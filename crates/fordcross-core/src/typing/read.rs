@@ -28,7 +28,7 @@ impl Types {
         match form {
             Form::Text(limits) if limits.fit(text) => Ok(Value::Text(Cow::Borrowed(text))),
             Form::Text(limits) => Misread::expected(characters_of(limits)),
-            Form::Secret(kept) => Ok(Value::Secret(Cow::Borrowed(text), kept.clone())),
+            Form::Secret(secret) => Ok(Value::Secret(Cow::Borrowed(text), secret.kept_in(text).clone())),
             Form::Integer { min, max } => match whole_number(bare) {
                 Some(number) if (*min..=*max).contains(&number) => Ok(Value::Integer(number)),
                 _ => Misread::expected(integer_range(*min, *max)),

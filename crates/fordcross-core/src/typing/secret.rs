@@ -15,6 +15,23 @@ pub enum Kept {
     Masked,
 }
 
+/// A secret of a profile.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub(crate) struct Secret {
+    pub(crate) kept: Kept,
+    /// What stands in its place in backups that do not hold it.
+    pub(crate) mask: Option<String>,
+    /// What must come along so that the new system can use it.
+    pub(crate) key: Option<String>,
+}
+
+impl Secret {
+    /// How it is kept in this backup, where another one can leave it out.
+    pub(crate) fn kept_in(&self, text: &str) -> &Kept {
+        if self.mask.as_deref() == Some(text.trim_ascii()) { &Kept::Masked } else { &self.kept }
+    }
+}
+
 impl Kept {
     /// What profiles write. The scheme of a hash stands beside it.
     pub(crate) const WORDS: [(&'static str, Self); 4] = [

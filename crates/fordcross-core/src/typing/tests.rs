@@ -6,7 +6,7 @@ use rstest::rstest;
 /// The type that a declaration like `type = "integer"` makes, in a table that has `vlan-id` and `interface`.
 fn declare(declaration: &str) -> (Types, TypeId) {
     let text = declaration.to_owned();
-    let report = Report::new(Source { name: "type", text: &text });
+    let report = Report::new(Source::new("type", &text));
     let table = report.parse();
     let section = Section::new(&report, table.get_ref(), Span::default());
     let mut types = RawTypes::default();

@@ -1,7 +1,7 @@
 //! Writing a value as a type, and saying what was lost on the way.
 
 use super::read::{find_choice, integer_range};
-use super::{Family, Form, PrefixNotation, TypeId, Types, Value};
+use super::{Family, Form, PrefixNotation, Secret, TypeId, Types, Value};
 use crate::shape::Part;
 use std::borrow::Cow;
 use std::fmt::Write as _;
@@ -28,7 +28,7 @@ impl Types {
     ) -> Result<Option<Loss>, Unfit> {
         let form = &self.get(id).form;
         match (form, value) {
-            (Form::Secret(new), Value::Secret(text, old)) => {
+            (Form::Secret(Secret { kept: new, .. }), Value::Secret(text, old)) => {
                 if let Some(why) = old.unusable(new) {
                     return Err(Unfit(why.into()));
                 }

@@ -7,6 +7,9 @@ use encoding_rs::{Encoding, UTF_8, UTF_16BE, UTF_16LE};
 pub struct Charset(&'static Encoding);
 
 impl Charset {
+    /// The usual one.
+    pub const UTF_8: Self = Self(UTF_8);
+
     /// By its name, or one of those that the Encoding Standard gives it: `latin1`, `utf-16le`.
     pub fn named(name: &str) -> Option<Self> {
         Encoding::for_label(name.as_bytes()).map(Self)

@@ -1,61 +1,150 @@
-//! From the bytes of a file to its text: compression and character set. Everything in memory.
+//! From the bytes of a file to its text: envelope, compression, archive and character set. Everything in memory.
 
+mod archive;
 mod charset;
+pub(crate) mod database;
+mod envelope;
+pub(crate) mod hashes;
 mod packed;
+mod parts;
+pub(crate) mod pieces;
 
+pub use archive::{Archive, Member};
 pub use charset::Charset;
-pub use packed::{Limits, Packing};
+pub use envelope::{Passphrase, encrypt, is_encrypted};
+pub use hashes::{Checked, Outcome};
+pub use packed::{Limits, Packing, pack_gzip};
+pub use parts::{join_parts, part_of};
 
 use crate::finding::{Code, Finding, Place};
-use crate::source::{LineIndex, Source, Span};
+use crate::source::{LineIndex, Piece, Source, Span};
 use charset::Undecoded;
+use packed::Unpackable;
 
-/// A file whose text can be read.
-#[derive(Debug)]
-pub struct Opened {
-    /// The text, without a byte order mark.
-    pub text: String,
-    /// The character set that it was in.
-    pub charset: Charset,
-    /// How the file was packed, if it was.
-    pub packing: Option<Packing>,
+/// What a person says of how a file is to be opened.
+#[derive(Clone, Debug, Default)]
+pub struct Opening {
+    /// The character set that its text is in.
+    pub charset: Option<Charset>,
+    /// How much may be unpacked.
+    pub limits: Limits,
+    /// What it is encrypted with.
+    pub passphrase: Option<Passphrase>,
 }
 
-/// Unpacks and decodes a file. `said` is the character set that a person says it is in.
-///
-/// # Errors
-/// That it is damaged, too large, or no text: what it looks like, and where it stops being text.
-pub fn open(
-    name: &str,
-    bytes: Vec<u8>,
-    said: Option<Charset>,
-    limits: &Limits,
-) -> Result<Opened, Box<Finding>> {
-    let packing = Packing::of(&bytes);
-    let bytes = match packing {
-        Some(packing) => packing.unpack(&bytes, limits).map_err(|problem| {
-            let mut finding = Finding::new(problem.code, problem.message).help(problem.help);
-            finding.place = Some(place_of_file(name));
-            Box::new(finding)
-        })?,
-        None => bytes,
-    };
-    match charset::decode(bytes, said) {
-        // In UTF-8 a text can be three times as long, and places are counted in 32 bits.
-        Ok((text, _)) if u32::try_from(text.len()).is_err() => {
-            let mut finding =
-                Finding::new(Code::TooLarge, "the text is larger than 4 GiB, the most that can be read")
-                    .help("take a backup of fewer sections");
-            finding.place = Some(place_of_file(name));
-            Err(Box::new(finding))
+/// What a file was wrapped in.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Wrapping {
+    /// Encrypted with a passphrase.
+    Encrypted,
+    /// Packed.
+    Packed(Packing),
+    /// Several files in one.
+    Archive(Archive),
+}
+
+impl Wrapping {
+    /// The word for it.
+    pub fn word(self) -> &'static str {
+        match self {
+            Self::Encrypted => "age",
+            Self::Packed(packing) => packing.word(),
+            Self::Archive(archive) => archive.word(),
         }
-        Ok((text, charset)) => Ok(Opened { text, charset, packing }),
-        Err(undecoded) => Err(Box::new(no_text(name, undecoded))),
     }
 }
 
-fn place_of_file(name: &str) -> Place {
-    Place::new(Source { name, text: "" }, Span::default())
+/// A backup whose text can be read.
+#[derive(Debug)]
+pub struct Opened {
+    /// The text of all its files, without byte order marks.
+    pub text: String,
+    /// The files, in the order of the text: at least one.
+    pub pieces: Vec<Piece>,
+    /// The character set that the first text was in.
+    pub charset: Charset,
+    /// What it was wrapped in, from the outside in.
+    pub wrapped: Vec<Wrapping>,
+    /// How many bytes all files have.
+    pub size: usize,
+    /// What checking lists of hashes gave.
+    pub checked: Vec<Checked>,
+}
+
+/// Unwraps and decodes a file.
+///
+/// # Errors
+/// That it is damaged, too large, or no text: what it looks like, and where it stops being text.
+pub fn open(name: &str, bytes: Vec<u8>, opening: &Opening) -> Result<Opened, Box<Finding>> {
+    let limits = &opening.limits;
+    let told = |problem: Unpackable| {
+        let mut finding = Finding::new(problem.code, problem.message).help(problem.help);
+        let file = problem.member.map_or_else(|| name.to_owned(), |member| format!("{name}/{member}"));
+        finding.place = Some(place_of_file(&file));
+        Box::new(finding)
+    };
+    let mut wrapped = Vec::new();
+    let mut bytes = bytes;
+    // The name without the endings of what it is wrapped in is that of the file inside.
+    let mut inner = name;
+    if is_encrypted(&bytes) {
+        bytes = envelope::decrypt(&bytes, opening.passphrase.as_ref(), limits.most).map_err(told)?;
+        wrapped.push(Wrapping::Encrypted);
+        inner = inner.strip_suffix(".age").unwrap_or(inner);
+    }
+    if let Some(packing) = Packing::of(&bytes) {
+        bytes = packing.unpack(&bytes, limits).map_err(told)?;
+        wrapped.push(Wrapping::Packed(packing));
+        inner = inner.strip_suffix(packing.ending()).unwrap_or(inner);
+    }
+    if let Some(archive) = Archive::of(&bytes) {
+        let members = archive.members(&bytes, limits).map_err(told)?;
+        wrapped.push(Wrapping::Archive(archive));
+        return assemble(name, members, wrapped, opening, false);
+    }
+    let only = Member { path: inner.to_owned(), bytes };
+    assemble(name, vec![only], wrapped, opening, true)
+}
+
+/// Decodes the files of a folder.
+///
+/// # Errors
+/// That they are too large together, or that a database among them is damaged.
+pub fn open_folder(name: &str, members: Vec<Member>, opening: &Opening) -> Result<Opened, Box<Finding>> {
+    assemble(name, members, Vec::new(), opening, false)
+}
+
+fn assemble(
+    name: &str,
+    members: Vec<Member>,
+    wrapped: Vec<Wrapping>,
+    opening: &Opening,
+    alone: bool,
+) -> Result<Opened, Box<Finding>> {
+    let size = members.iter().map(|member| member.bytes.len()).sum();
+    let checked = if alone { Vec::new() } else { hashes::check(&members) };
+    let said = opening.charset;
+    let joined = pieces::join(members, said, alone, &|_, undecoded| no_text(name, undecoded))?;
+    // In UTF-8 a text can be three times as long, and places are counted in 32 bits.
+    if u32::try_from(joined.text.len()).is_err() {
+        let mut finding =
+            Finding::new(Code::TooLarge, "the text is larger than 4 GiB, the most that can be read")
+                .help("take a backup of fewer sections");
+        finding.place = Some(place_of_file(name));
+        return Err(Box::new(finding));
+    }
+    Ok(Opened {
+        text: joined.text,
+        pieces: joined.pieces,
+        charset: joined.charset.unwrap_or(Charset::UTF_8),
+        wrapped,
+        size,
+        checked,
+    })
+}
+
+pub(crate) fn place_of_file(name: &str) -> Place {
+    Place::new(Source::new(name, ""), Span::default())
 }
 
 /// What bytes that are no text look like, and where they stop being text.
@@ -79,7 +168,7 @@ fn no_text(name: &str, undecoded: Undecoded) -> Finding {
     let message = format!("the file is not text in {}{}", charset.name(), found.unwrap_or_default());
     let mut finding = Finding::new(Code::NotText, message).help(SAY_CHARSET);
     let text = String::from_utf8_lossy(&bytes[..valid.min(bytes.len())]);
-    let at = LineIndex::new(&text).position(text.len() as u32);
+    let at = LineIndex::new(Source::new(name, &text)).position(text.len() as u32);
     finding.place = Some(Place { file: name.to_owned(), span: Span::default(), at });
     finding
 }
@@ -90,10 +179,7 @@ const SAY_CHARSET: &str = "say in which it is with `--charset NAME`, such as `--
 fn looks_like(bytes: &[u8]) -> Option<&'static str> {
     match bytes {
         bytes if Packing::of(bytes).is_some() => Some("packed data inside packed data"),
-        [b'P', b'K', 3, 4, ..] => Some("a zip archive"),
-        bytes if bytes.starts_with(b"SQLite format 3") => Some("an SQLite database"),
-        bytes if bytes.starts_with(b"age-encryption.org/") => Some("a file encrypted with age"),
-        bytes if bytes.get(257..262) == Some(b"ustar") => Some("a tar archive"),
+        bytes if is_encrypted(bytes) => Some("a file encrypted with age inside another"),
         _ => None,
     }
 }
@@ -119,6 +205,10 @@ mod tests {
         units.flat_map(|unit: u16| if big { unit.to_be_bytes() } else { unit.to_le_bytes() }).collect()
     }
 
+    fn said_to_be(charset: Option<Charset>) -> Opening {
+        Opening { charset, ..Opening::default() }
+    }
+
     const XML: &str = "<?xml version='1.0'?><unit>Pförtner</unit>";
 
     #[rstest]
@@ -140,21 +230,21 @@ mod tests {
         #[case] charset: &str,
     ) {
         let said = said.map(|label| Charset::named(label).expect("known"));
-        let opened = open("a", bytes, said, &Limits::default()).expect("text");
+        let opened = open("a", bytes, &said_to_be(said)).expect("text");
         assert_eq!((opened.text.as_str(), opened.charset.name()), (XML, charset));
     }
 
     #[test]
     fn a_declared_charset_is_gone_by() {
         let text = b"<?xml version='1.0' encoding='ISO-8859-1'?><unit>P\xF6</unit>".to_vec();
-        let opened = open("a", text, None, &Limits::default()).expect("text");
+        let opened = open("a", text, &Opening::default()).expect("text");
         assert!(opened.text.ends_with("<unit>Pö</unit>"));
     }
 
     #[rstest]
     #[case(b"ab\ncd\xFFef".to_vec(), "not text in UTF-8: found the byte `FF`", 2, 3)]
     #[case(b"ab\xC3".to_vec(), "found the byte `C3`", 1, 3)]
-    #[case(b"PK\x03\x04\xFF".to_vec(), "it is a zip archive", 1, 1)]
+    #[case(b"PK\x03\x04\xFF".to_vec(), "the zip archive is cut off or damaged", 1, 1)]
     #[case(gzip(&gzip(b"a")), "packed data inside packed data", 1, 1)]
     #[case(b"<?xml version='1.0' encoding='utf-99'?><a/>".to_vec(), "the character set `utf-99`, which is not known", 1, 1)]
     #[case(utf16("<a>", true, false)[..7].to_vec(), "not text in UTF-16LE", 1, 1)]
@@ -167,7 +257,7 @@ mod tests {
         #[case] line: u32,
         #[case] column: u32,
     ) {
-        let finding = open("a", bytes, None, &Limits::default()).expect_err("refused");
+        let finding = open("a", bytes, &Opening::default()).expect_err("refused");
         let at = finding.place.as_ref().expect("a place").at;
         assert!(finding.message.contains(told), "{}", finding.message);
         assert_eq!((at.line, at.column), (line, column));
@@ -176,8 +266,12 @@ mod tests {
     #[test]
     fn the_limit_of_size_can_be_set() {
         let packed = gzip(&[b'a'; 5_000]);
-        assert!(open("a", packed.clone(), None, &Limits { most: 5_000, ratio: None }).is_ok());
-        let finding = open("a", packed, None, &Limits { most: 4_999, ratio: None }).expect_err("refused");
+        let at_most = |most| Opening {
+            limits: Limits { most, ratio: None, ..Limits::default() },
+            ..Opening::default()
+        };
+        assert!(open("a", packed.clone(), &at_most(5_000)).is_ok());
+        let finding = open("a", packed, &at_most(4_999)).expect_err("refused");
         assert!(finding.message.contains("more than 4999 bytes"), "{}", finding.message);
     }
 
@@ -187,7 +281,7 @@ mod tests {
     #[case(zstd(XML.as_bytes()))]
     fn a_file_that_is_cut_off_anywhere_is_refused(#[case] packed: Vec<u8>) {
         for end in 4..packed.len() {
-            assert!(open("a", packed[..end].to_vec(), None, &Limits::default()).is_err(), "{end}");
+            assert!(open("a", packed[..end].to_vec(), &Opening::default()).is_err(), "{end}");
         }
     }
 }

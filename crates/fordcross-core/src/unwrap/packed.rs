@@ -3,7 +3,7 @@
 use crate::finding::Code;
 use ruzstd::decoding::StreamingDecoder;
 use ruzstd::decoding::errors::FrameDecoderError;
-use std::io::{self, Read as _};
+use std::io::{self, Read as _, Write as _};
 
 /// How a file is packed.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -21,22 +21,26 @@ pub struct Limits {
     pub most: u64,
     /// How many times its size it may unpack to, if that is more than 16 MiB. Configurations stay far below.
     pub ratio: Option<u64>,
+    /// The most files that an archive may have.
+    pub members: usize,
 }
 
 impl Default for Limits {
     fn default() -> Self {
-        Self { most: 1 << 30, ratio: Some(200) }
+        Self { most: 1 << 30, ratio: Some(200), members: 10_000 }
     }
 }
 
 /// Up to so many bytes the ratio does not matter.
-const SMALL: u64 = 16 << 20;
+pub(super) const SMALL: u64 = 16 << 20;
 
 /// Why a file cannot be unpacked.
 pub(super) struct Unpackable {
     pub(super) code: Code,
     pub(super) message: String,
     pub(super) help: &'static str,
+    /// The file of several that it is about.
+    pub(super) member: Option<String>,
 }
 
 impl Packing {
@@ -87,6 +91,7 @@ impl Packing {
                     format!("the {word} data is damaged: {error}")
                 },
                 help: "compare the file's size with the original and fetch it again",
+                member: None,
             });
         }
         if unpacked.len() as u64 > most {
@@ -102,10 +107,21 @@ impl Packing {
                 code: Code::TooLarge,
                 message,
                 help: "if you know what it is, say with `--max-unpacked BYTES` how much it may become",
+                member: None,
             });
         }
         Ok(unpacked)
     }
+}
+
+/// Packs bytes with gzip, without name and time, so that the same bytes give the same.
+///
+/// # Errors
+/// None that are known of: everything is in memory.
+pub fn pack_gzip(bytes: &[u8]) -> io::Result<Vec<u8>> {
+    let mut encoder = flate2::write::GzEncoder::new(Vec::new(), flate2::Compression::default());
+    encoder.write_all(bytes)?;
+    encoder.finish()
 }
 
 /// Reads frame after frame, each with its own check sum.

@@ -12,4 +12,4 @@ mod write;
 pub(crate) use chars::{first_forbidden, is_allowed};
 pub use scan::read_xml;
 pub use write::write_xml;
-pub(crate) use write::{escape, write_element};
+pub(crate) use write::{escape, write_element, write_element_as};

@@ -581,7 +581,7 @@ mod tests {
 
     /// The tree as `name=value` lines, indented.
     fn outline(text: &str) -> String {
-        let tree = read_xml(Source { name: "x", text }).expect("well-formed");
+        let tree = read_xml(Source::new("x", text)).expect("well-formed");
         let mut out = String::new();
         let mut stack = vec![(tree.root(), 0)];
         while let Some((id, depth)) = stack.pop() {
@@ -630,7 +630,7 @@ mod tests {
     #[case("<a>\u{1}</a>", "U+0001", 3)]
     #[case("<1/>", "begins no tag", 0)]
     fn refuses(#[case] text: &str, #[case] message: &str, #[case] at: u32) {
-        let finding = read_xml(Source { name: "x", text }).expect_err("refused");
+        let finding = read_xml(Source::new("x", text)).expect_err("refused");
         assert!(finding.message.contains(message), "{}", finding.message);
         assert_eq!(finding.place.map(|place| place.span.start), Some(at));
     }
@@ -641,14 +641,14 @@ mod tests {
             let many: String = (0..200_000).map(|number| format!(" a{number}=''")).collect();
             format!("<a{many} {last}=''/>")
         };
-        assert!(read_xml(Source { name: "x", text: &attributes("b") }).is_ok());
-        let finding = read_xml(Source { name: "x", text: &attributes("a7") }).expect_err("refused");
+        assert!(read_xml(Source::new("x", &attributes("b"))).is_ok());
+        let finding = read_xml(Source::new("x", &attributes("a7"))).expect_err("refused");
         assert!(finding.message.contains("given twice"));
     }
 
     #[test]
     fn nesting_is_bounded() {
-        let finding = read_xml(Source { name: "x", text: &"<a>".repeat(100_000) }).expect_err("refused");
+        let finding = read_xml(Source::new("x", &"<a>".repeat(100_000))).expect_err("refused");
         assert_eq!(finding.code, Code::TooLarge);
     }
 
@@ -657,7 +657,7 @@ mod tests {
         #[test]
         fn agrees_with_an_independent_parser(text in "(<a|<b>|</b>|</a>|/>|>| b='|'|\"|&amp;|&#6|;|x|<!--|-->|<!\\[CDATA\\[|\\]\\]>|<\\?p|\\?>| |\n|é){0,14}") {
             let theirs = roxmltree::Document::parse(&text);
-            let ours = read_xml(Source { name: "x", text: &text });
+            let ours = read_xml(Source::new("x", &text));
             prop_assert_eq!(ours.is_ok(), theirs.is_ok(), "{:?} {:?}", ours.err(), theirs.err());
         }
     }

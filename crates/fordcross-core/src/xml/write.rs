@@ -35,6 +35,18 @@ pub fn write_xml(tree: &Tree<'_>, out: &mut Vec<u8>) {
 
 /// Appends an element, or a comment, with all below it, without a line end.
 pub(crate) fn write_element(tree: &Tree<'_>, top: NodeId, layout: Layout<'_>, out: &mut Vec<u8>) {
+    write_element_as(tree, top, tree.name(top), layout, out);
+}
+
+/// The same under another name.
+pub(crate) fn write_element_as(
+    tree: &Tree<'_>,
+    top: NodeId,
+    top_name: &str,
+    layout: Layout<'_>,
+    out: &mut Vec<u8>,
+) {
+    let name_of = |id: NodeId| if id == top { top_name } else { tree.name(id) };
     let mut work = vec![Work::Write(top, Line::Own(0))];
     let begin = |line: Line, out: &mut Vec<u8>| {
         if let Line::Own(depth) = line {
@@ -53,7 +65,7 @@ pub(crate) fn write_element(tree: &Tree<'_>, top: NodeId, layout: Layout<'_>, ou
                     out.extend_from_slice(b"-->");
                     continue;
                 }
-                let name = tree.name(id).as_bytes();
+                let name = name_of(id).as_bytes();
                 out.push(b'<');
                 out.extend_from_slice(name);
                 if !tree.kind(id).is_branch() {
@@ -90,7 +102,7 @@ pub(crate) fn write_element(tree: &Tree<'_>, top: NodeId, layout: Layout<'_>, ou
             Work::Close(id, line) => {
                 begin(line, out);
                 out.extend_from_slice(b"</");
-                out.extend_from_slice(tree.name(id).as_bytes());
+                out.extend_from_slice(name_of(id).as_bytes());
                 out.push(b'>');
             }
         }
@@ -140,7 +152,7 @@ mod tests {
     #[case("<a>\n  <!-- said -->\n  <b/>\n</a>")]
     #[case("<a>\n  <b c=\"d\">\n    <e/>\n  </b>\n  <f>\u{e9}&#13;</f>\n</a>")]
     fn what_is_written_reads_back_to_itself(#[case] text: &str) {
-        let tree = read_xml(Source { name: "x", text }).expect("well-formed");
+        let tree = read_xml(Source::new("x", text)).expect("well-formed");
         let mut out = Vec::new();
         write_xml(&tree, &mut out);
         let expected = format!("<?xml version=\"1.0\" encoding=\"UTF-8\"?>\n{text}\n");

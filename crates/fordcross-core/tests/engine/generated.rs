@@ -172,10 +172,10 @@ fn make(line: &Line) -> Made {
         line.backup(),
     );
     let parse = |text| {
-        Profile::parse(Source { name: "a.profile.toml", text }).unwrap_or_else(|f| panic!("{text}\n{f:?}"))
+        Profile::parse(Source::new("a.profile.toml", text)).unwrap_or_else(|f| panic!("{text}\n{f:?}"))
     };
     let (old, new) = (parse(&old_text), parse(&new_text));
-    let source = Source { name: "a.crossing.toml", text: &crossing_text };
+    let source = Source::new("a.crossing.toml", &crossing_text);
     let crossing = Crossing::parse(source, &old, &new, Checking::Whole, &[])
         .unwrap_or_else(|f| panic!("{crossing_text}\n{f:?}"));
     let mut map = MapFile::default();

@@ -31,7 +31,7 @@ fn library() -> Library {
 
 /// Reads a text and makes all of it that needs no crossing.
 fn take(text: &str, library: &Library) -> bool {
-    let Ok((tree, file)) = read(Source { name: "b", text }, library) else { return false };
+    let Ok((tree, file)) = read(Source::new("b", text), library) else { return false };
     let profile = file.parse().expect("a profile");
     let Ok(backup) = Backup::new(tree, &profile, None) else { return false };
     let copy = redact(&backup, &profile, &[Hide::Names, Hide::Addresses]);
@@ -89,7 +89,7 @@ proptest! {
     fn what_is_damaged_is_carried_whole_or_not_at_all(text in damaged(XML)) {
         let (old, new, crossing) = parse(OLD, NEW, CROSSING);
         let library = library();
-        let Ok((tree, _)) = read(Source { name: "b", text: &text }, &library) else { return Ok(()) };
+        let Ok((tree, _)) = read(Source::new("b", &text), &library) else { return Ok(()) };
         let Ok(backup) = Backup::new(tree, &old, None) else { return Ok(()) };
         let held = survey(&backup, &old, "2026-11-25".parse().expect("a day")).total();
         let made = carry_over(&text, old, new, crossing, &MapFile::default());

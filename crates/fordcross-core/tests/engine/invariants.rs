@@ -97,7 +97,7 @@ fn values_in(xml: &str) -> Vec<String> {
 
 /// The same as our reader sees them.
 fn values_read(xml: &str) -> Vec<String> {
-    let tree = read_xml(Source { name: "x", text: xml }).expect("well-formed");
+    let tree = read_xml(Source::new("x", xml)).expect("well-formed");
     let mut values = Vec::new();
     let mut open = vec![tree.root()];
     while let Some(node) = open.pop() {

@@ -158,7 +158,7 @@ impl Made {
 }
 
 fn source<'t>(name: &'t str, text: &'t str) -> Source<'t> {
-    Source { name, text }
+    Source::new(name, text)
 }
 
 /// What crossings of the small lines may include.
@@ -212,6 +212,7 @@ pub(crate) fn carry_over(text: &str, old: Profile, new: Profile, crossing: Cross
         String::from_utf8(text).expect("UTF-8")
     });
     let rows = ledger.lines().map(|line| serde_json::from_str(line).expect("a row is JSON")).collect();
-    let result = String::from_utf8(carried.result).expect("UTF-8");
+    let result =
+        String::from_utf8(carried.result.pop().map_or_else(Vec::new, |file| file.bytes)).expect("UTF-8");
     Made { rows, ledger, result, findings: carried.findings }
 }

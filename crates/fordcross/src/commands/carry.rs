@@ -7,6 +7,7 @@ use crate::files::{InputFile, read_backup};
 use crate::output::findings::{finding_json, print_findings};
 use crate::output::table::columns;
 use crate::output::{BOLD, Printer, Sources, count};
+use crate::passphrase::new_passphrase;
 use crate::receipt::{Entry, RunningHash, receipt};
 use crate::result_folder::{Existing, RECEIPT, ResultFolder};
 use crate::status::{Failed, Status};
@@ -16,8 +17,11 @@ use fordcross_core::fate::Fate;
 use fordcross_core::finding::{Code, Finding};
 use fordcross_core::ledger::{LedgerWriter, Untyped};
 use fordcross_core::mapping::{MapFile, MapUse, Mapping, PortProposal, propose, used_ports, write_map};
+use fordcross_core::profile::{Container, Profile};
 use fordcross_core::source::Span;
+use fordcross_core::unwrap::{Passphrase, encrypt};
 use serde_json::{Value, json};
+use std::borrow::Cow;
 use std::collections::BTreeMap;
 use std::io::Read;
 use std::path::Path;
@@ -30,6 +34,7 @@ pub(crate) fn carry(
     input: &mut dyn Read,
     printer: &mut Printer<'_>,
 ) -> Result<Status, Failed> {
+    let passphrase = if options.encrypt { Some(new_passphrase(&options.way.reading)?) } else { None };
     let existing = if options.replace { Existing::Replace } else { Existing::Refuse };
     let loaded = load(general, &options.way, input)?;
     let ready = loaded.ready(options.way.reading.treat_as.as_deref())?;
@@ -58,12 +63,20 @@ pub(crate) fn carry(
         base: base.as_ref(),
     };
     let mut carried = carry_over(input, walk);
-    carried.findings.splice(0..0, decisions.findings);
-    carried.findings.splice(0..0, ready.notices.iter().cloned());
-    carried.findings.sort_by_key(|finding| finding.severity);
+    let noticed = ready.notices.iter().cloned().chain(decisions.findings).collect();
+    carried.add_findings(noticed);
     let mut inputs = input_entries(options, &loaded, &ready)?;
-    inputs.extend(base_file.iter().map(|file| file.entry.clone().in_role("base")));
-    let files = write(&folder, options, &loaded, &ready, (&inputs, &decisions.proposals), &mut carried)?;
+    let of_base = base_file.iter().flat_map(|file| file.entries.iter().cloned());
+    inputs.extend(of_base.map(|entry| entry.in_role("base")));
+    let files = write(
+        &folder,
+        options,
+        &loaded,
+        &ready,
+        (&inputs, &decisions.proposals),
+        &mut carried,
+        passphrase.as_ref(),
+    )?;
     folder.finish()?;
     let counts = carried.counts();
     if general.json {
@@ -130,7 +143,7 @@ fn open_base<'l>(file: &'l InputFile, loaded: &'l Loaded) -> Result<Backup<'l>, 
 
 /// All that went in, apart from a base.
 fn input_entries(options: &Carry, loaded: &Loaded, ready: &Ready<'_>) -> Result<Vec<Entry>, Failed> {
-    let mut inputs = vec![loaded.file.entry.clone()];
+    let mut inputs = loaded.file.entries.clone();
     inputs.extend(
         ready.profile_files.iter().map(|file| Entry::new("profile", &file.file, file.text.as_bytes())),
     );
@@ -152,16 +165,23 @@ fn write(
     ready: &Ready<'_>,
     (inputs, proposals): (&[Entry], &[PortProposal]),
     carried: &mut Carried<'_, '_>,
+    passphrase: Option<&Passphrase>,
 ) -> Result<Vec<String>, Failed> {
     let given_map = options.map.as_deref().map(crate::files::read_text).transpose()?;
     let untyped = if options.show_untyped { Untyped::Show } else { Untyped::Hide };
     let ledger = carried.write(|rows| write_ledger(folder, &rows.untyped(untyped)))?;
     let mut outputs = Vec::new();
-    if !carried.result.is_empty() {
-        let stem = loaded.file.name.rsplit_once('.').map_or(loaded.file.name.as_str(), |(stem, _)| stem);
-        let name = format!("{stem}.{}.{}", ready.new_profile().line, ready.new_profile().form.word());
-        folder.write(&name, |out| out.write_all(&carried.result))?;
-        outputs.push(Entry::new("configuration", &name, &carried.result));
+    for member in &carried.result {
+        let mut name = result_name(&loaded.file, ready.new_profile(), &member.path);
+        let mut bytes = Cow::Borrowed(member.bytes.as_slice());
+        if let Some(passphrase) = passphrase {
+            name += ".age";
+            let failed =
+                |error: std::io::Error| Failed::message(format!("cannot encrypt the result: {error}"));
+            bytes = encrypt(&bytes, passphrase).map_err(failed)?.into();
+        }
+        folder.write(&name, |out| out.write_all(&bytes))?;
+        outputs.push(Entry::new("configuration", &name, &bytes));
     }
     outputs.push(ledger);
     let map = write_map(proposals, &ready.from(), &loaded.receiver.to_string(), given_map.as_deref());
@@ -177,6 +197,29 @@ fn write(
     let receipt = receipt(inputs, &decided, &outputs);
     folder.write(RECEIPT, |out| out.write_all(receipt.as_bytes()))?;
     Ok(outputs.iter().map(|entry| entry.file.clone()).chain([RECEIPT.to_owned()]).collect())
+}
+
+/// What a file of the result is called: by the backup and the receiving line, or as that wants it in a folder of its own.
+fn result_name(backup: &InputFile, new: &Profile, path: &str) -> String {
+    // What is packed has several endings.
+    let is_ending = |ending: &str| {
+        ["gz", "zst", "age", "tar", "tgz", "zip"].contains(&ending.to_ascii_lowercase().as_str())
+    };
+    let mut stem = backup.name.as_str();
+    while let Some((rest, ending)) = stem.rsplit_once('.') {
+        if rest.is_empty() {
+            break;
+        }
+        stem = rest;
+        if !is_ending(ending) {
+            break;
+        }
+    }
+    if !path.is_empty() {
+        return format!("{stem}.{}/{path}", new.line);
+    }
+    let ending = new.container().map_or(Some(new.form.ending()), Container::ending);
+    format!("{stem}.{}.{}", new.line, ending.unwrap_or_default())
 }
 
 /// Rows that one worker makes at a time.

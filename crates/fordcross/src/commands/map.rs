@@ -82,7 +82,7 @@ pub(crate) fn read_map(
     let text = read_text(path)?;
     let name = path.file_name().map(|name| name.to_string_lossy().into_owned()).unwrap_or_default();
     let names: Vec<&str> = used.iter().map(|port| port.name.as_str()).collect();
-    match parse_map(Source { name: &name, text: &text }, &names, ready.old_model(), model, purpose) {
+    match parse_map(Source::new(&name, &text), &names, ready.old_model(), model, purpose) {
         Ok(map) => Ok((text, map)),
         Err(findings) => {
             let mut sources = Sources::default();

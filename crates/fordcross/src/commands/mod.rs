@@ -10,4 +10,5 @@ mod profile_show;
 mod profile_try;
 pub(crate) mod reach;
 pub(crate) mod survey;
+mod survey_tell;
 mod way;

@@ -1,20 +1,19 @@
 //! `survey`: what a backup is and what is in it.
 
-use super::way::{open, treated_as};
+use super::survey_tell::{Surveyed, print, to_json};
+use super::way::{hash_findings, open, treated_as};
 use crate::arguments::{General, HideWhat, Survey};
-use crate::files::{InputFile, files_below, read_backup, write_new};
+use crate::files::{backups_below, read_backup, write_new};
 use crate::library;
 use crate::output::findings::print_findings;
 use crate::output::table::columns;
 use crate::output::{BOLD, Printer, Sources, clean, count};
-use crate::receipt::Entry;
 use crate::status::{Failed, Status};
-use fordcross_core::backup::Backup;
+use fordcross_core::finding::{Severity, judge};
 use fordcross_core::inventory::{Item, Remark, inventory};
-use fordcross_core::library::{Library, ProfileFile};
-use fordcross_core::profile::Profile;
+use fordcross_core::library::Library;
 use fordcross_core::redact::{Hide, redact};
-use fordcross_core::survey::{self, SectionCount};
+use fordcross_core::survey;
 use serde_json::{Value, json};
 use std::collections::HashMap;
 use std::io::Read;
@@ -28,7 +27,10 @@ pub(crate) fn survey(
 ) -> Result<Status, Failed> {
     let library = library::load(&general.profiles)?;
     let today = general.today.unwrap_or_else(|| jiff::ZonedDateTime::now().date());
-    let is_list = options.backups.len() > 1 || options.backups.iter().any(|path| path.is_dir());
+    let named = backups(&options.backups, &library)?;
+    // A folder that is one backup is that, and no list.
+    let is_list =
+        named.len() > 1 || options.backups.iter().any(|path| path.is_dir() && !named.contains(path));
     if let Some(copy) = &options.redacted {
         return redacted(general, options, &library, copy, input, printer);
     }
@@ -37,7 +39,7 @@ pub(crate) fn survey(
     }
     let mut status = Status::Done;
     let mut answers = Vec::new();
-    for (index, path) in files(&options.backups)?.iter().enumerate() {
+    for (index, path) in named.iter().enumerate() {
         let file = read_backup(path, input, &options.reading);
         let opened = file
             .as_ref()
@@ -47,17 +49,22 @@ pub(crate) fn survey(
             (false, Ok(Ok((backup, profile, profile_file)))) => {
                 let counted = survey::survey(&backup, &profile, today);
                 let Ok(file) = &file else { continue };
+                let surveyed = Surveyed { file, backup: &backup, profile: &profile, survey: &counted };
+                let mut findings = hash_findings(file);
+                findings.extend(treated_as(&backup));
+                judge(&mut findings, &general.severity);
+                if findings.iter().any(|finding| finding.severity == Severity::Blocker) {
+                    status = Status::Blocked;
+                }
                 if general.json {
-                    answers.push(to_json(file, &backup, &profile, &counted));
+                    answers.push(to_json(&surveyed, &findings));
                     continue;
                 }
                 if index > 0 {
                     printer.line("")?;
                 }
-                print(printer, file, &backup, &profile, profile_file, &counted)?;
-                if let Some(finding) = treated_as(&backup) {
-                    print_findings(printer, &[finding], &Sources::default())?;
-                }
+                print(printer, &surveyed, profile_file)?;
+                print_findings(printer, &findings, &Sources::default())?;
             }
             // One bad backup of several does not hide what is in the others.
             (false, Ok(Err(failed))) => status = failed.tell(printer.err),
@@ -121,13 +128,13 @@ fn redacted(
     Ok(Status::Done)
 }
 
-/// The files that were named; a folder stands for all in it.
-fn files(named: &[PathBuf]) -> Result<Vec<PathBuf>, Failed> {
-    let mut files = Vec::new();
+/// The backups that were named; a folder stands for all in it, unless it is one.
+fn backups(named: &[PathBuf], library: &Library) -> Result<Vec<PathBuf>, Failed> {
+    let mut backups = Vec::new();
     for path in named {
-        if path.is_dir() { files.extend(files_below(path)?) } else { files.push(path.clone()) }
+        if path.is_dir() { backups.extend(backups_below(path, library)?) } else { backups.push(path.clone()) }
     }
-    Ok(files)
+    Ok(backups)
 }
 
 /// For each file the platform, the release and the kind of backup.
@@ -151,7 +158,7 @@ fn list(
     let mut shown = Shown::new();
     let mut left = Vec::new();
     let mut status = Status::Done;
-    for path in files(&options.backups)? {
+    for path in backups(&options.backups, library)? {
         let file = path.display().to_string();
         let read = read_backup(&path, input, &options.reading);
         let opened = read.and_then(|read| {
@@ -166,7 +173,7 @@ fn list(
                 unit: identity.unit.clone(),
                 taken: identity.taken.as_deref().and_then(survey::date_of),
                 is_whole: identity.is_whole,
-                hash: Entry::new("backup", &read.name, read.text.as_bytes()).hash().to_owned(),
+                hash: read.hash(),
             })
         });
         match opened {
@@ -237,120 +244,4 @@ fn list_json(listed: &[(Item, Vec<Remark>)], shown: &Shown, left: &[Left]) -> Va
     };
     let left: Vec<Value> = left.iter().map(|left| json!({ "file": left.file, "why": left.why })).collect();
     json!({ "backups": listed.iter().map(item).collect::<Vec<_>>(), "left": left })
-}
-
-fn print(
-    printer: &mut Printer<'_>,
-    read: &InputFile,
-    backup: &Backup<'_>,
-    profile: &Profile,
-    file: &ProfileFile,
-    counted: &survey::Survey,
-) -> Result<(), Failed> {
-    let identity = &backup.identity;
-    let model = identity.model.as_deref().and_then(|name| profile.model(name).ok());
-    let unit = model.map_or(profile.title.as_str(), |model| model.title.as_str());
-    printer.line(&format!("{BOLD}{}{BOLD:#}", clean(backup.tree.source().name)))?;
-    printer.line(&format!("  {} on release {}", clean(unit), clean(&identity.release)))?;
-    let mut about = Vec::new();
-    about.extend(identity.unit.as_ref().map(|unit| format!("of `{unit}`")));
-    if let Some(taken) = &identity.taken {
-        about.push(match counted.age_days {
-            Some(days) => format!("taken {taken}, {} ago", count(usize::try_from(days).unwrap_or(0), "day")),
-            None => format!("taken {taken}"),
-        });
-    }
-    about.extend(identity.kind.as_ref().map(|kind| match identity.is_whole {
-        Some(false) => format!("kind `{kind}`, which does not hold everything"),
-        _ => format!("kind `{kind}`"),
-    }));
-    about.extend(identity.label.as_ref().map(|label| format!("label `{label}`")));
-    if !about.is_empty() {
-        printer.line(&format!("  {}", clean(&about.join("; "))))?;
-    }
-    let packed = read.packing.map(|(packing, bytes)| {
-        format!("{} in {}, {} unpacked", packing.word(), count(bytes, "byte"), count(read.text.len(), "byte"))
-    });
-    let charset = (!read.charset.is_utf8()).then(|| format!("text in {}", read.charset.name()));
-    let form: Vec<String> = packed.into_iter().chain(charset).collect();
-    if !form.is_empty() {
-        printer.line(&format!("  {}", form.join("; ")))?;
-    }
-    let dated = profile.dated.as_deref().map(|date| format!(" of {date}")).unwrap_or_default();
-    printer.line(&format!("  read under the profile {}{dated}\n", file.file))?;
-    let total = SectionCount { name: "all".into(), ..counted.total() };
-    let rows = counted.sections.iter().chain([&total]).map(|section| {
-        let number = |number: usize| if number == 0 { "-".to_owned() } else { number.to_string() };
-        vec![
-            section.name.clone(),
-            number(section.objects),
-            number(section.settings),
-            number(section.secrets),
-            number(section.unknown),
-        ]
-    });
-    printer.line(&columns(&["section", "objects", "settings", "secrets", "unknown"], &[1, 2, 3, 4], rows))?;
-    printer.line("")?;
-    if total.unknown > 0 {
-        printer.line(&format!(
-            "  {} unknown to the profile: whether a rule speaks of {} is for `carry` to say.",
-            count(total.unknown, "setting") + if total.unknown == 1 { " is" } else { " are" },
-            if total.unknown == 1 { "it" } else { "them" }
-        ))?;
-    }
-    if total.secrets > 0 {
-        printer.line(&format!(
-            "  {} in it: keep this file, and what is made from it, where only you can read it.",
-            count(total.secrets, "secret") + if total.secrets == 1 { " is" } else { " are" }
-        ))?;
-    }
-    if counted.comments > 0 {
-        printer.line(&format!("  {}, which are no settings.", count(counted.comments, "comment")))?;
-    }
-    let identity = profile.identity();
-    if !identity.is_empty() {
-        printer.line(&format!("  It is this unit, and no other, by {}.", identity.join(", ")))?;
-    }
-    if !profile.never_held.is_empty() {
-        printer.line("  A backup of this line never holds:")?;
-        for never in &profile.never_held {
-            printer.line(&format!("    - {}: {}", never.what, never.remedy))?;
-        }
-    }
-    Ok(())
-}
-
-fn to_json(read: &InputFile, backup: &Backup<'_>, profile: &Profile, counted: &survey::Survey) -> Value {
-    let identity = &backup.identity;
-    let section = |section: &SectionCount| {
-        json!({
-            "name": section.name, "objects": section.objects, "settings": section.settings,
-            "secrets": section.secrets, "unknown": section.unknown,
-        })
-    };
-    let never_held: Vec<Value> = profile
-        .never_held
-        .iter()
-        .map(|never| json!({ "what": never.what, "remedy": never.remedy }))
-        .collect();
-    json!({
-        "file": backup.tree.source().name,
-        "packed": read.packing.map(|(packing, _)| packing.word()),
-        "charset": read.charset.name(),
-        "line": profile.line,
-        "model": identity.model,
-        "release": identity.release,
-        "read_as": identity.read_as,
-        "taken": identity.taken,
-        "age_days": counted.age_days,
-        "kind": identity.kind,
-        "label": identity.label,
-        "unit": identity.unit,
-        "whole": identity.is_whole,
-        "profile": { "file": profile.file, "dated": profile.dated },
-        "sections": counted.sections.iter().map(section).collect::<Vec<_>>(),
-        "comments": counted.comments,
-        "identity": profile.identity(),
-        "never_held": never_held,
-    })
 }

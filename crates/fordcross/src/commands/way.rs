@@ -11,7 +11,8 @@ use fordcross_core::course::Leg;
 use fordcross_core::crossing::{Crossing, Side};
 use fordcross_core::finding::{Code, Finding};
 use fordcross_core::library::{CrossingFile, Library, ProfileFile};
-use fordcross_core::profile::{Model, Profile};
+use fordcross_core::profile::{FileForm, Model, Profile};
+use fordcross_core::unwrap::Outcome;
 use std::io::Read;
 
 /// Where the settings are to go, as it was typed.
@@ -116,7 +117,8 @@ impl Loaded {
                 profile_files.push(file);
             }
         }
-        let notices = treated_as(&backup).into_iter().collect();
+        let mut notices = hash_findings(&self.file);
+        notices.extend(treated_as(&backup));
         Ok(Ready { backup, course, profile_files, crossing_files, notices })
     }
 }
@@ -165,6 +167,9 @@ pub(crate) fn open<'l>(
     treat_as: Option<&str>,
 ) -> Result<(Backup<'l>, Profile, &'l ProfileFile), Failed> {
     let (tree, profile_file) = read(file.source(), library)?;
+    if file.is_folder && profile_file.form != FileForm::Several {
+        return Err(Failed::message(format!("`{}` is a folder; name the backup file in it", file.name)));
+    }
     let whole = parse(profile_file)?;
     let backup = Backup::new(tree, &whole, treat_as)?;
     let profile = whole.at(&backup.identity.read_as)?;
@@ -177,6 +182,21 @@ pub(crate) fn parse(file: &ProfileFile) -> Result<Profile, Failed> {
         sources.add(&file.file, &file.text);
         Failed::Findings(findings, sources)
     })
+}
+
+/// Files of a backup that are not what its own lists of hashes say.
+pub(crate) fn hash_findings(file: &InputFile) -> Vec<Finding> {
+    let told = file.checked.iter().filter(|checked| checked.outcome != Outcome::Same).map(|checked| {
+        let message = if checked.outcome == Outcome::Missing {
+            format!("the file `{}` is not there, and `{}` lists it", checked.path, checked.list)
+        } else {
+            format!("the file `{}` has another hash than `{}` says", checked.path, checked.list)
+        };
+        Finding::new(Code::HashDiffers, message).help(
+            "fetch the backup again; if it was changed on purpose, go on with `--severity hash-differs=warning`",
+        )
+    });
+    told.collect()
 }
 
 /// That a backup was read as another release than it says.

@@ -108,7 +108,7 @@ fn a_bad_file_is_refused(#[case] find: &str, #[case] put: &str, #[case] code: &s
 #[case("\"share/path\"", "\"share/path/deep\"", "INI has no place for `share/path/deep`")]
 #[case("quotes = true", "separator = \"ab\"", "expected one character")]
 #[case("{section} {name}", "{name}", "expected the parts of a heading")]
-#[case("form = \"ini\"", "form = \"json\"", "this one does not")]
+#[case("form = \"ini\"", "form = \"json\"", "and this is `json`")]
 fn a_bad_profile_is_refused(#[case] find: &str, #[case] put: &str, #[case] told: &str) {
     let desk = desk();
     desk.write("own/cobnut.profile.toml", PROFILE.replacen(find, put, 1));

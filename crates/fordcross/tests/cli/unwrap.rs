@@ -51,7 +51,7 @@ fn it_becomes_what_the_plain_one_becomes(
 
 #[rstest]
 #[case(latin("UTF-8"), "gw.xml:30:17", "not text in UTF-8: found the byte `E9`")]
-#[case(b"PK\x03\x04\xFF".to_vec(), "gw.xml:1:1", "it is a zip archive")]
+#[case(b"PK\x03\x04\xFF".to_vec(), "gw.xml:1:1", "the zip archive is cut off or damaged")]
 #[case(gzip(WRACKHAVEN.as_bytes())[..900].to_vec(), "gw.xml:1:1", "the gzip data is cut off")]
 #[case(gzip(&vec![b' '; 40 << 20]), "gw.xml:1:1", "more than 200 times its size")]
 fn what_is_no_text_is_refused(#[case] bytes: Vec<u8>, #[case] place: &str, #[case] told: &str) {

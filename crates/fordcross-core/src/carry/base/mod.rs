@@ -73,7 +73,7 @@ impl Based {
         ledger.origins.extend(implied.into_iter().filter(|row| places[row.node.index()].is_some()));
         ledger.follow(&places);
         let source = base.tree.source();
-        let lines = LineIndex::new(source.text);
+        let lines = LineIndex::new(source);
         let mut is_kept = vec![false; tree.len()];
         let kept_settings = kept.len();
         for (there, node) in kept {
@@ -128,7 +128,7 @@ fn merge<'a>(base: &Tree<'a>, wanted: &Wanted<'_>, automaton: &mut Automaton) ->
     if wanted.profile.form == FileForm::Ini {
         tree.leaves_first(tree.root());
     }
-    let bytes = changes.write(base, &tree, wanted.profile.form, &wanted.profile.ini);
+    let bytes = changes.write(base, &tree, wanted.profile.form, &wanted.profile.writing.ini);
     let (ordered, new_ids) = tree.in_document_order(&Beside::default());
     for place in places.iter_mut().flatten() {
         *place = new_ids[place.index()];

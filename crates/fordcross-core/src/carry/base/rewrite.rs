@@ -67,7 +67,8 @@ impl Changes {
                 match form {
                     FileForm::Json => edits.push(rewriter.grown_json(node)),
                     FileForm::Xml => edits.extend(rewriter.grown_xml(node)),
-                    FileForm::Ini => edits.extend(rewriter.grown_ini(node)),
+                    // Other forms are refused as bases.
+                    _ => edits.extend(rewriter.grown_ini(node)),
                 }
             }
         }
@@ -170,7 +171,7 @@ impl Rewriter<'_> {
         match form {
             FileForm::Json => write_subtree(self.tree, node, layout, &mut out),
             FileForm::Xml => write_element(self.tree, node, layout, &mut out),
-            FileForm::Ini => {
+            _ => {
                 write_lines(self.tree, node, self.ini, &mut out);
                 out.pop();
             }

@@ -1,8 +1,6 @@
 use super::*;
-use crate::json::read_json_tree;
 use crate::profile::Profile;
 use crate::source::Source;
-use crate::xml::read_xml;
 use rstest::rstest;
 
 const JSON: &str = r#"
@@ -112,15 +110,11 @@ fn shown(tree: &Tree<'_>, node: NodeId) -> String {
 
 /// The base with the made text in it, and how many settings of the base are replaced and kept.
 fn merged(profile: &str, base: &str, made: &str, policy: &BasePolicy) -> (String, usize, usize) {
-    let profile = Profile::parse(Source { name: "p", text: profile }).expect("a profile");
+    let profile = Profile::parse(Source::new("p", profile)).expect("a profile");
     let mut automaton = crate::reading::automaton_of(&profile, None);
     let read = |text| {
-        let source = Source { name: "t", text };
-        match profile.form {
-            FileForm::Json => read_json_tree(source).expect("JSON"),
-            FileForm::Xml => read_xml(source).expect("XML"),
-            FileForm::Ini => crate::ini::read_ini(source, &profile.ini).expect("INI"),
-        }
+        let source = Source::new("t", text);
+        crate::form::read_text(source, &profile.writing).expect("well-formed")
     };
     let (base, made) = (read(base), read(made));
     let wanted = Wanted { made: &made, implied: &FxHashSet::default(), profile: &profile, policy };

@@ -7,7 +7,7 @@ use rustc_hash::{FxHashMap, FxHashSet};
 
 /// What was met of both while a configuration was read.
 #[derive(Debug)]
-pub(super) struct References {
+pub(crate) struct References {
     /// The names of objects of each declaration that some type speaks of.
     objects: FxHashMap<u16, FxHashSet<String>>,
     /// For each type that names objects, the declaration of these and their path.
@@ -17,7 +17,7 @@ pub(super) struct References {
 }
 
 impl References {
-    pub(super) fn new(profile: &Profile) -> Self {
+    pub(crate) fn new(profile: &Profile) -> Self {
         let mut references =
             Self { objects: FxHashMap::default(), of_type: FxHashMap::default(), named: Vec::new() };
         for (kind, id) in profile.types.list.iter().zip(0..) {
@@ -31,7 +31,7 @@ impl References {
         references
     }
 
-    pub(super) fn meet_branch(
+    pub(crate) fn meet_branch(
         &mut self,
         tree: &Tree<'_>,
         node: NodeId,
@@ -48,7 +48,7 @@ impl References {
         }
     }
 
-    pub(super) fn meet_setting(
+    pub(crate) fn meet_setting(
         &mut self,
         tree: &Tree<'_>,
         node: NodeId,
@@ -64,8 +64,16 @@ impl References {
         }
     }
 
+    /// Objects of kinds that settings can name, and that none names: each with its name.
+    pub(crate) fn unnamed(&self) -> Vec<(u16, &str)> {
+        let named: FxHashSet<(u16, &str)> =
+            self.named.iter().map(|(_, of, name)| (*of, name.as_str())).collect();
+        let all = self.objects.iter().flat_map(|(of, names)| names.iter().map(|name| (*of, name.as_str())));
+        all.filter(|found| !named.contains(found)).collect()
+    }
+
     /// The settings that name what is not there, with the path of what they should name.
-    pub(super) fn broken(&self) -> Vec<(NodeId, &str)> {
+    pub(crate) fn broken(&self) -> Vec<(NodeId, &str)> {
         let path =
             |of: u16| self.of_type.values().find(|(entry, _)| *entry == of).map_or("", |(_, path)| path);
         let there = |of: &u16, name: &String| self.objects.get(of).is_some_and(|names| names.contains(name));

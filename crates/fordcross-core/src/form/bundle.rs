@@ -1,0 +1,226 @@
+//! Backups of several files: each is read in its own form into its place of one tree, and written from it.
+
+use super::members::OTHER_FILES;
+use super::{FileForm, Member, Members, of_member, read_statements, read_text, write_text};
+use crate::finding::Finding;
+use crate::source::{Content, Piece, Source, Span};
+use crate::tree::{Kind, NodeId, Text, Tree};
+use crate::unwrap::{self, hashes, pieces};
+use std::cell::RefCell;
+use wildmatch::WildMatch;
+
+/// Reads all files into one tree. What no member of the profile names is a value of its own, never left out.
+///
+/// # Errors
+/// All files that are not well-formed, each with its place.
+pub(crate) fn read_bundle<'a>(source: Source<'a>, members: &Members) -> Result<Tree<'a>, Vec<Finding>> {
+    let mut tree = Tree::new(source);
+    let root = tree.push(NodeId::DOCUMENT, Kind::Map, "", Span::new(0, source.text.len()));
+    let mut findings = Vec::new();
+    // Files whose statements stand in place of others are no files of their own.
+    let taken: RefCell<Vec<Span>> = RefCell::default();
+    let mut places: Vec<(usize, &Piece, Vec<String>)> = Vec::new();
+    let mut others = Vec::new();
+    for piece in source.pieces {
+        let found = members
+            .members
+            .iter()
+            .enumerate()
+            .find_map(|(index, member)| Some((index, member.place_of(member_path(piece))?)));
+        match found {
+            Some((index, place)) => places.push((index, piece, place)),
+            None => others.push(piece),
+        }
+    }
+    places.sort_by_key(|(index, piece, _)| (*index, piece.span));
+    for (index, piece, place) in places {
+        if taken.borrow().contains(&piece.span) {
+            continue;
+        }
+        let member = &members.members[index];
+        if let Err(finding) = read_member(&mut tree, root, member, piece, &place, &taken) {
+            findings.push(*of_member(finding, source, &piece.path));
+        }
+    }
+    let taken = taken.into_inner();
+    for piece in others.into_iter().filter(|piece| !taken.contains(&piece.span)) {
+        let holder = tree
+            .child(root, OTHER_FILES)
+            .unwrap_or_else(|| tree.push(root, Kind::Map, OTHER_FILES, piece.span));
+        let leaf = tree.push(holder, Kind::Text, &piece.path, piece.span);
+        tree.set_value(leaf, Text::Borrowed(piece.span));
+    }
+    if findings.is_empty() {
+        Ok(tree.in_document_order(&crate::tree::Beside::default()).0)
+    } else {
+        Err(findings)
+    }
+}
+
+/// The path that a member is found by: a table of a database is `FILE#TABLE`.
+fn member_path(piece: &Piece) -> &str {
+    &piece.path
+}
+
+fn read_member<'a>(
+    tree: &mut Tree<'a>,
+    root: NodeId,
+    member: &Member,
+    piece: &'a Piece,
+    place: &[String],
+    taken: &RefCell<Vec<Span>>,
+) -> Result<(), Box<Finding>> {
+    let source = tree.source();
+    let Some((last, above)) = place.split_last() else { return Ok(()) };
+    let mut holder = root;
+    for name in above {
+        holder = match tree.child(holder, name) {
+            Some(found) => found,
+            None => tree.push(holder, Kind::Map, name, piece.span),
+        };
+        tree.set_end(holder, piece.span.end as usize);
+    }
+    let form = member.writing.form;
+    match form {
+        FileForm::Opaque => {
+            let leaf = tree.push(holder, Kind::Text, last, piece.span);
+            tree.set_value(leaf, Text::Borrowed(piece.span));
+            return Ok(());
+        }
+        FileForm::Hashes => {
+            // It says nothing that the files do not: its hashes are checked, and made anew when it is written.
+            let node = tree.push(holder, Kind::Instruction, last, piece.span);
+            tree.set_value(node, Text::Borrowed(piece.span));
+            return Ok(());
+        }
+        FileForm::Statements => {
+            let top = tree.push(holder, Kind::Map, last, piece.span);
+            let included = |pattern: &str, at: Span| {
+                let files = included(source, pattern, at);
+                taken.borrow_mut().extend(&files);
+                files
+            };
+            return read_statements(tree, top, piece.span, &member.writing.grammar, &included);
+        }
+        _ => {}
+    }
+    if piece.content == Content::Bytes {
+        return Err(Box::new(
+            Finding::new(
+                crate::finding::Code::NotText,
+                format!("expected {}, found bytes that are no text", form.word()),
+            )
+            .at(source.whole_of(piece), Span::default())
+            .help("compare it with the original and fetch it again"),
+        ));
+    }
+    let own = read_text(source.whole_of(piece), &member.writing)?;
+    if form == FileForm::Xml && own.name(own.root()) != member.writing.root {
+        let message = format!(
+            "expected the outermost element `{}`, found `{}`",
+            member.writing.root,
+            own.name(own.root())
+        );
+        return Err(Box::new(
+            Finding::new(crate::finding::Code::Unrecognised, message)
+                .at(source.whole_of(piece), own.span(own.root())),
+        ));
+    }
+    tree.adopt(holder, last, &own, piece.span.start);
+    Ok(())
+}
+
+/// The files that a statement includes: by a path from its own folder, or one of the files by the end of its path.
+fn included(source: Source<'_>, pattern: &str, at: Span) -> Vec<Span> {
+    let own = source.piece_at(at.start).map_or("", |piece| piece.path.as_str());
+    let folder = own.rsplit_once('/').map(|(folder, _)| format!("{folder}/")).unwrap_or_default();
+    let pattern = pattern.trim_end_matches('/');
+    let wanted = pattern.trim_start_matches("./");
+    let relative = WildMatch::new(&format!("{folder}{wanted}"));
+    // An absolute path is one of the old system; in the backup its end is what is known.
+    let is_it = |path: &str| {
+        if pattern.starts_with('/') {
+            let mut tail = wanted.trim_start_matches('/');
+            loop {
+                let depth = |text: &str| text.matches('/').count();
+                if depth(tail) == depth(path) && WildMatch::new(tail).matches(path) {
+                    return true;
+                }
+                match tail.split_once('/') {
+                    Some((_, rest)) => tail = rest,
+                    None => return false,
+                }
+            }
+        }
+        path.matches('/').count() == folder.matches('/').count() + wanted.matches('/').count()
+            && relative.matches(path)
+    };
+    let in_folder = |path: &str| {
+        let (holder, _) = path.rsplit_once('/').unwrap_or_default();
+        !holder.is_empty() && is_it(holder)
+    };
+    let text = |piece: &&Piece| piece.content == Content::Text && piece.path != own;
+    let mut files: Vec<&Piece> =
+        source.pieces.iter().filter(text).filter(|piece| is_it(&piece.path)).collect();
+    if files.is_empty() {
+        files = source.pieces.iter().filter(text).filter(|piece| in_folder(&piece.path)).collect();
+    }
+    files.sort_by(|a, b| a.path.cmp(&b.path));
+    files.iter().map(|piece| piece.span).collect()
+}
+
+/// Writes each file of a tree, in the order of the profile. Lists of hashes come last: they are of all others.
+pub(crate) fn write_bundle(tree: &Tree<'_>, members: &Members) -> Vec<unwrap::Member> {
+    let mut written: Vec<(usize, unwrap::Member)> = Vec::new();
+    for (index, member) in members.members.iter().enumerate() {
+        for (node, place) in nodes_at(tree, member.at.len()) {
+            let Some(path) = member.path_of(&place) else { continue };
+            if member.writing.form == FileForm::Hashes || written.iter().any(|(_, known)| known.path == path)
+            {
+                continue;
+            }
+            let mut bytes = Vec::new();
+            write_text(tree, node, &member.writing, &mut bytes);
+            if member.writing.form == FileForm::Opaque
+                && let Some(raw) = opaque_bytes(tree, node)
+            {
+                bytes = raw;
+            }
+            written.push((index, unwrap::Member { path, bytes }));
+        }
+    }
+    written.sort_by_key(|(index, _)| *index);
+    let mut files: Vec<unwrap::Member> = written.into_iter().map(|(_, member)| member).collect();
+    for member in &members.members {
+        if let (FileForm::Hashes, Some(algorithm)) = (member.writing.form, member.hash) {
+            let bytes = hashes::write(&files, algorithm);
+            let path = member.path.as_literal().unwrap_or_default().to_owned();
+            files.push(unwrap::Member { path, bytes });
+        }
+    }
+    files
+}
+
+/// What an opaque value stands for: the bytes of a file that was no text, or the text.
+fn opaque_bytes(tree: &Tree<'_>, node: NodeId) -> Option<Vec<u8>> {
+    let span = tree.value_span(node)?;
+    let piece = tree.source().piece_at(span.start).filter(|piece| piece.span == span)?;
+    (piece.content == Content::Bytes).then(|| pieces::from_base64(tree.value(node))).flatten()
+}
+
+/// All nodes of a tree so many levels below its root, with the names that lead there.
+fn nodes_at<'t>(tree: &'t Tree<'_>, depth: usize) -> Vec<(NodeId, Vec<&'t str>)> {
+    let mut nodes = vec![(tree.root(), Vec::new())];
+    for _ in 0..depth {
+        nodes = nodes
+            .into_iter()
+            .flat_map(|(node, names)| {
+                let named = tree.children(node).filter(|&child| tree.kind(child).is_named());
+                named
+                    .map(|child| (child, names.iter().copied().chain([tree.name(child)]).collect()))
+                    .collect::<Vec<_>>()
+            })
+            .collect();
+    }
+    nodes
+}

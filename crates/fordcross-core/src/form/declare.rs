@@ -1,0 +1,259 @@
+//! How a profile declares forms: `[ini]`, `[table]`, `[statements]` with `[[statement]]`, and `[[member]]` with the same.
+
+use super::members::{Container, Member, Members};
+use super::{FileForm, Writing};
+use crate::finding::Code;
+use crate::shape::Shape;
+use crate::statements::{Escape, Nesting, PathPart, Statement, StatementShape};
+use crate::toml_file::{Section, Word};
+use crate::typing::pick;
+use crate::unwrap::hashes::Algorithm;
+
+/// How files of a form are written: the manners that stand in a section.
+pub(crate) fn read_writing(section: &Section<'_, '_>, form: FileForm) -> Writing {
+    let mut writing = Writing::new(form);
+    let own = |key: &'static str, of: FileForm| {
+        let own = section.section(key)?;
+        if form != of {
+            let message = format!(
+                "`[{key}]` says how files of the form `{}` are written, and this is `{}`",
+                of.word(),
+                form.word()
+            );
+            section
+                .report()
+                .add(Code::ValueWrong, own.span(), message)
+                .help(format!("write `form = \"{}\"`, or take it out", of.word()));
+        }
+        Some(own)
+    };
+    if let Some(ini) = own("ini", FileForm::Ini) {
+        read_ini(&ini, &mut writing);
+        ini.finish();
+    }
+    let is_table = if form == FileForm::Database { form } else { FileForm::Table };
+    if let Some(table) = own("table", is_table) {
+        if let Some(separator) = table.word("separator").and_then(|word| one(&table, word)) {
+            writing.table.separator = separator;
+        }
+        if let Some(row) = table.word("row") {
+            row.text.clone_into(&mut writing.table.row);
+        }
+        table.finish();
+    }
+    if let Some(statements) = own("statements", FileForm::Statements) {
+        read_statements(&statements, &mut writing);
+        statements.finish();
+    }
+    let marks = writing.grammar.marks.clone();
+    for statement in section.sections("statement") {
+        if form != FileForm::Statements {
+            statement
+                .report()
+                .add(Code::ValueWrong, statement.span(), "statements are of the form `statements`")
+                .help("write `form = \"statements\"`, or take it out");
+        }
+        if let Some(read) = read_statement(&statement, &marks) {
+            writing.grammar.statements.push(read);
+        }
+        statement.finish();
+    }
+    writing
+}
+
+/// One character that parts or marks something.
+fn one(section: &Section<'_, '_>, word: Word<'_>) -> Option<char> {
+    let mut chars = word.text.chars();
+    let only =
+        chars.next().filter(|c| chars.next().is_none() && !c.is_alphanumeric() && !"[]\"".contains(*c));
+    if only.is_none() {
+        section.report().add(
+            Code::ValueWrong,
+            word.span,
+            "expected one character that is no letter, digit, bracket or quote",
+        );
+    }
+    only
+}
+
+/// One character of any kind.
+fn any_one(section: &Section<'_, '_>, word: Word<'_>) -> Option<char> {
+    let mut chars = word.text.chars();
+    let only = chars.next().filter(|_| chars.next().is_none());
+    if only.is_none() {
+        section.report().add(Code::ValueWrong, word.span, "expected one character");
+    }
+    only
+}
+
+fn read_ini(section: &Section<'_, '_>, writing: &mut Writing) {
+    let manners = &mut writing.ini;
+    if let Some(separator) = section.word("separator").and_then(|word| one(section, word)) {
+        manners.separator = separator;
+    }
+    let comments: Vec<char> =
+        section.words("comments").into_iter().filter_map(|word| one(section, word)).collect();
+    if !comments.is_empty() {
+        manners.comments = comments;
+    }
+    manners.quotes = section.boolean("quotes").unwrap_or(false);
+    if let Some(heading) = section.word("heading") {
+        // `{section} {name}`: what stands between is what parts them.
+        let parts = heading.text.strip_prefix("{section}").and_then(|rest| {
+            let (between, setting) = rest.strip_suffix('}')?.split_once('{')?;
+            (!between.is_empty() && !setting.is_empty()).then(|| (between.to_owned(), setting.to_owned()))
+        });
+        if parts.is_none() {
+            section
+                .report()
+                .add(Code::ValueWrong, heading.span, "expected the parts of a heading")
+                .help("write `{section} {name}`, with what stands between them and the name of the setting");
+        }
+        manners.heading = parts;
+    }
+}
+
+const NESTING: [(&str, Nesting); 4] = [
+    ("flat", Nesting::Flat),
+    ("braces", Nesting::Braces),
+    ("indent", Nesting::Indent),
+    ("until-next", Nesting::UntilNext),
+];
+
+fn read_statements(section: &Section<'_, '_>, writing: &mut Writing) {
+    let grammar = &mut writing.grammar;
+    let comments = section.words("comments");
+    if section.has("comments") {
+        grammar.comments = comments.iter().map(|word| word.text.to_owned()).collect();
+    }
+    grammar.trailing_comments = section.boolean("trailing-comments").unwrap_or(false);
+    grammar.continues = section.word("continues").and_then(|word| any_one(section, word));
+    grammar.quotes = section.words("quotes").into_iter().filter_map(|word| any_one(section, word)).collect();
+    if section.has("escape")
+        && let Some(escape) = pick(section, "escape", &Escape::ALL)
+    {
+        grammar.escape = escape;
+    } else {
+        section.raw("escape");
+    }
+    grammar.keeps_quotes = section.boolean("keeps-quotes").unwrap_or(false);
+    grammar.marks = section.words("marks").into_iter().filter_map(|word| one(section, word)).collect();
+    if let Some(plain) = section.word("plain") {
+        plain.text.clone_into(&mut grammar.plain);
+    }
+    grammar.end = section.word("end").and_then(|word| one(section, word));
+    grammar.end_needed = section.boolean("end-needed").unwrap_or(false);
+    if let Some(indent) = section.word("indent") {
+        indent.text.clone_into(&mut grammar.indent);
+    }
+    let close = section.word("close").map(|word| word.text.to_owned());
+    if section.has("nesting") {
+        grammar.nesting = pick(section, "nesting", &NESTING).unwrap_or(Nesting::Flat);
+    } else {
+        section.raw("nesting");
+    }
+    if let Some(close) = close {
+        grammar.nesting = Nesting::Words(close);
+    }
+}
+
+fn read_statement(section: &Section<'_, '_>, marks: &[char]) -> Option<Statement> {
+    let shape = section.need_word("shape");
+    let at = section.need_word("as");
+    let within = section.words("within").into_iter().map(|word| word.text.to_owned()).collect();
+    let opens = section.boolean("opens").unwrap_or(false);
+    let body_until = section.word("body-until").map(|word| word.text.to_owned());
+    let value = section.word("value").map(|word| word.text.to_owned());
+    let includes = section.word("includes");
+    let (shape, at) = (shape?, at?);
+    let read = StatementShape::parse(shape.text, marks)
+        .map_err(|message| section.report().add(Code::RuleMalformed, shape.span, message))
+        .ok()?;
+    let mut path = Vec::new();
+    for step in at.text.split('/') {
+        let capture = step.strip_prefix('{').and_then(|step| step.strip_suffix('}'));
+        path.push(match capture {
+            Some(name) => PathPart::Capture(name.to_owned()),
+            None => PathPart::Name(step.to_owned()),
+        });
+        if step.is_empty() || capture.is_some_and(|name| !read.has(name)) {
+            let message = match capture {
+                Some(name) => format!("the shape captures no `{name}`"),
+                None => "a step of a path without a name".to_owned(),
+            };
+            section
+                .report()
+                .add(Code::CaptureUnknown, at.span, message)
+                .help("name steps, or captures of `shape` in braces");
+        }
+    }
+    let includes = includes.map(|word| {
+        if !read.has(word.text) {
+            section.report().add(
+                Code::CaptureUnknown,
+                word.span,
+                format!("the shape captures no `{}`", word.text),
+            );
+        }
+        word.text.to_owned()
+    });
+    Some(Statement { shape: read, path, within, opens, body_until, value, includes })
+}
+
+/// `[[member]]`: the files of a backup of several.
+pub(crate) fn read_members(root: &Section<'_, '_>, container: Option<Container>) -> Members {
+    let members = root.sections("member").into_iter().filter_map(|section| {
+        let member = read_member(&section);
+        section.finish();
+        member
+    });
+    Members { container, members: members.collect() }
+}
+
+fn read_member(section: &Section<'_, '_>) -> Option<Member> {
+    let path = section.need_word("path");
+    let at = section.need_word("at");
+    let form = pick(section, "form", &FileForm::OF_MEMBERS);
+    let needed = section.boolean("needed").unwrap_or(false);
+    let data = section.boolean("data").unwrap_or(false);
+    let root = section.word("root").map(|word| word.text.to_owned());
+    let hash = if section.has("hash") {
+        pick(section, "hash", &Algorithm::ALL)
+    } else {
+        section.raw("hash");
+        None
+    };
+    let mut writing = read_writing(section, form.unwrap_or(FileForm::Opaque));
+    let shape = |word: Word<'_>, text: &str| {
+        Shape::parse(text)
+            .map_err(|bad| section.report().add(Code::RuleMalformed, word.span, bad.message))
+            .ok()
+    };
+    let (path, at) = (path?, at?);
+    let steps: Option<Vec<Shape>> = at.text.split('/').map(|step| shape(at, step)).collect();
+    let (path_shape, steps) = (shape(path, path.text)?, steps?);
+    let known: Vec<&str> = path_shape.captures().collect();
+    let used: Vec<&str> = steps.iter().flat_map(Shape::captures).collect();
+    if known.iter().any(|name| !used.contains(name)) || used.iter().any(|name| !known.contains(name)) {
+        section
+            .report()
+            .add(Code::CaptureUnknown, at.span, "the path of the file and its place do not capture the same")
+            .help("each capture of `path` must stand in `at`, and each of `at` in `path`");
+    }
+    let form = form?;
+    if form == FileForm::Xml && root.is_none() {
+        section.report().add(
+            Code::KeyMissing,
+            section.span(),
+            "`root` is missing: what the outermost element is called",
+        );
+    }
+    writing.root = root.unwrap_or_default();
+    if (form == FileForm::Hashes) != hash.is_some() {
+        section
+            .report()
+            .add(Code::KeyMissing, section.span(), "a list of hashes, and nothing else, says which: `hash`")
+            .help("write `hash = \"sha-256\"` or `hash = \"sha-512\"` where `form = \"hashes\"`");
+    }
+    Some(Member { path: path_shape, at: steps, writing, needed, data, hash })
+}

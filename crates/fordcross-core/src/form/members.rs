@@ -1,0 +1,134 @@
+//! The files that a backup of several has.
+
+use super::{FileForm, Writing};
+use crate::pattern::{Pattern, Step};
+use crate::shape::{Part, Shape};
+use crate::tree::{NodeId, Tree};
+
+/// The branch of files that no profile names.
+pub(crate) const OTHER_FILES: &str = "other-files";
+
+/// What several files are in, when they are written.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Container {
+    /// A folder.
+    Folder,
+    /// A tar archive.
+    Tar,
+    /// A tar archive, packed with gzip.
+    TarGzip,
+    /// A zip archive.
+    Zip,
+}
+
+impl Container {
+    pub(crate) const ALL: [(&'static str, Self); 4] =
+        [("folder", Self::Folder), ("tar", Self::Tar), ("tar.gz", Self::TarGzip), ("zip", Self::Zip)];
+
+    /// The word for it in profiles, and the ending of its files; a folder has none.
+    pub fn ending(self) -> Option<&'static str> {
+        let found = Self::ALL.iter().find(|(_, container)| *container == self);
+        found.map(|(word, _)| *word).filter(|_| self != Self::Folder)
+    }
+}
+
+/// All files that a line's backups have, and what they are in.
+#[derive(Clone, Debug, Default)]
+pub(crate) struct Members {
+    pub(crate) container: Option<Container>,
+    pub(crate) members: Vec<Member>,
+}
+
+/// One file of a line's backups, or several that differ in a part of their path.
+#[derive(Clone, Debug)]
+pub(crate) struct Member {
+    /// Its path, in which captures may stand.
+    pub(crate) path: Shape,
+    /// Where it is in the tree, with the same captures.
+    pub(crate) at: Vec<Shape>,
+    pub(crate) writing: Writing,
+    /// A backup without it is not whole.
+    pub(crate) needed: bool,
+    /// It holds no configuration but what was made with it.
+    pub(crate) data: bool,
+    /// How it hashes the others, if it is a list of hashes.
+    pub(crate) hash: Option<crate::unwrap::hashes::Algorithm>,
+}
+
+impl Member {
+    /// Where a file of that path is in the tree.
+    pub(crate) fn place_of(&self, path: &str) -> Option<Vec<String>> {
+        let found = self.path.read(path, &mut |_, text| !text.contains('/'))?;
+        let named: Vec<(&str, &str)> =
+            self.path.captures().zip(found.into_iter().map(|range| &path[range])).collect();
+        Some(self.at.iter().map(|step| fill(step, &named)).collect())
+    }
+
+    /// The path of the file at a place of the tree.
+    pub(crate) fn path_of(&self, place: &[&str]) -> Option<String> {
+        if place.len() != self.at.len() {
+            return None;
+        }
+        let mut named = Vec::new();
+        for (step, &name) in self.at.iter().zip(place) {
+            let found = step.read(name, &mut |_, _| true)?;
+            named.extend(step.captures().zip(found.into_iter().map(|range| &name[range])));
+        }
+        Some(fill(&self.path, &named))
+    }
+
+    /// Whether a pattern of settings or objects leads into it.
+    fn holds(&self, pattern: &Pattern) -> bool {
+        pattern.steps.len() >= self.at.len()
+            && self.at.iter().zip(&pattern.steps).all(|(at, step)| match (at.as_literal(), step) {
+                (Some(at), Step::Names(names)) => names.iter().any(|name| name == at),
+                _ => true,
+            })
+    }
+}
+
+fn fill(shape: &Shape, named: &[(&str, &str)]) -> String {
+    let text = |part: &Part| match part {
+        Part::Literal(text) => text.clone(),
+        Part::Capture { name, .. } => named
+            .iter()
+            .find(|(known, _)| known == name)
+            .map_or_else(String::new, |(_, text)| (*text).to_owned()),
+        Part::Expression { .. } => String::new(),
+    };
+    shape.parts.iter().map(text).collect()
+}
+
+impl Members {
+    /// The file that a node of a tree is in.
+    pub(crate) fn of_node(&self, tree: &Tree<'_>, node: NodeId) -> Option<&Member> {
+        let mut path = vec![node];
+        while let Some(&last) = path.last() {
+            let parent = tree.parent(last);
+            if parent == tree.root() || parent == NodeId::DOCUMENT {
+                break;
+            }
+            path.push(parent);
+        }
+        let names: Vec<&str> = path.iter().rev().map(|&node| tree.name(node)).collect();
+        self.members
+            .iter()
+            .find(|member| names.get(..member.at.len()).and_then(|place| member.path_of(place)).is_some())
+    }
+
+    /// Whether a node is a whole file.
+    pub(crate) fn is_file(&self, tree: &Tree<'_>, node: NodeId) -> bool {
+        let mut depth = 0;
+        let mut at = node;
+        while at != tree.root() && at != NodeId::DOCUMENT {
+            at = tree.parent(at);
+            depth += 1;
+        }
+        self.of_node(tree, node).is_some_and(|member| member.at.len() == depth)
+    }
+
+    /// The form of the file that a pattern leads into.
+    pub(crate) fn form_of(&self, pattern: &Pattern) -> Option<FileForm> {
+        self.members.iter().find(|member| member.holds(pattern)).map(|member| member.writing.form)
+    }
+}

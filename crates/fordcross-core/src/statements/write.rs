@@ -1,0 +1,407 @@
+//! Writing statements by their shapes.
+
+use super::shape::Half;
+use super::{BODY, Escape, Grammar, Nesting, Part, PathPart, Statement, VALUE, WORDS};
+use crate::tree::{Kind, NodeId, Tree};
+
+/// Appends all statements of a branch, each on a line of its own.
+pub(crate) fn write_statements(tree: &Tree<'_>, top: NodeId, grammar: &Grammar, out: &mut Vec<u8>) {
+    let start = out.len();
+    let mut writer = Writer { tree, grammar, out, start };
+    writer.below(top, &[], None, 0);
+}
+
+/// Whether a value can be written so that it reads back to itself.
+pub(crate) fn holds_value(grammar: &Grammar, text: &str) -> bool {
+    if text.contains(['\n', '\r']) {
+        return false;
+    }
+    if !grammar.needs_quotes(text) {
+        return true;
+    }
+    if grammar.keeps_quotes || grammar.quotes.is_empty() {
+        // As it stands it must be words and nothing else.
+        let comment =
+            grammar.trailing_comments && grammar.comments.iter().any(|mark| text.contains(mark.as_str()));
+        return text.trim() == text
+            && !text.is_empty()
+            && !comment
+            && !grammar.end.is_some_and(|end| text.contains(end));
+    }
+    grammar.escape != Escape::None || !grammar.quotes.iter().all(|quote| text.contains(*quote))
+}
+
+struct Writer<'w, 'a> {
+    tree: &'w Tree<'a>,
+    grammar: &'w Grammar,
+    out: &'w mut Vec<u8>,
+    start: usize,
+}
+
+impl Writer<'_, '_> {
+    /// Everything in a branch, whose place below the block it stands in is `path`.
+    fn below(&mut self, branch: NodeId, path: &[NodeId], block: Option<&str>, depth: usize) {
+        let skip = if path.is_empty() { self.captured_by(branch, block) } else { Vec::new() };
+        let children: Vec<NodeId> =
+            self.tree.children(branch).filter(|child| !skip.contains(child)).collect();
+        for (index, &child) in children.iter().enumerate() {
+            let said_of = children[index..].iter().find(|node| self.tree.kind(**node) != Kind::Comment);
+            let first_of = index == 0 || self.tree.kind(children[index - 1]) != Kind::Comment;
+            let opens = said_of.is_some_and(|&node| self.opens(node, path, block));
+            if opens && first_of && self.out.len() > self.start && !self.out.ends_with(b"{\n") {
+                self.out.push(b'\n');
+            }
+            self.node(child, path, block, depth);
+        }
+    }
+
+    /// The values of a block that its own statement says.
+    fn captured_by(&self, branch: NodeId, block: Option<&str>) -> Vec<NodeId> {
+        if block.is_none() {
+            return Vec::new();
+        }
+        let names = self.header_names(branch);
+        self.tree
+            .children(branch)
+            .filter(|&child| names.iter().any(|name| name == self.tree.name(child)))
+            .collect()
+    }
+
+    /// The names that the statement of a branch has room for.
+    fn header_names(&self, branch: NodeId) -> Vec<String> {
+        let mut names = vec![BODY.to_owned(), WORDS.to_owned()];
+        if let Some(statement) = self.statement_of_branch(branch) {
+            names.extend(statement.shape.names().into_iter().map(str::to_owned));
+        }
+        names
+    }
+
+    fn statement_of_branch(&self, branch: NodeId) -> Option<&Statement> {
+        let name = self.tree.name(branch);
+        self.grammar.statements.iter().find(|statement| {
+            statement.path.len() == 1
+                && fits_name(&statement.path[0], name)
+                && self.has_what_it_needs(statement, branch)
+        })
+    }
+
+    fn opens(&self, node: NodeId, path: &[NodeId], block: Option<&str>) -> bool {
+        path.is_empty()
+            && self.tree.kind(node).is_branch()
+            && self
+                .statement_for(&[node], block)
+                .is_some_and(|statement| statement.opens || statement.body_until.is_some())
+    }
+
+    /// The statement that makes what stands at a path.
+    fn statement_for(&self, path: &[NodeId], block: Option<&str>) -> Option<&Statement> {
+        let node = *path.last()?;
+        self.grammar.statements.iter().find(|statement| {
+            statement.stands_in(block)
+                && statement.path.len() == path.len()
+                && statement.path.iter().zip(path).all(|(step, &node)| fits_name(step, self.tree.name(node)))
+                && if self.tree.kind(node).is_branch() {
+                    !statement.makes_value() && self.has_what_it_needs(statement, node)
+                } else {
+                    statement.makes_value()
+                        && statement.value.as_deref().is_none_or(|value| value == self.tree.value(node))
+                }
+        })
+    }
+
+    /// Whether a branch has all that the shape of a statement cannot do without, and nothing twice that it has once.
+    fn has_what_it_needs(&self, statement: &Statement, branch: NodeId) -> bool {
+        let in_path =
+            |name: &str| statement.path.iter().any(|step| *step == PathPart::Capture(name.to_owned()));
+        let count = |name: &str| {
+            self.tree
+                .children(branch)
+                .filter(|&child| self.tree.name(child) == name && self.tree.kind(child) != Kind::Comment)
+                .count()
+        };
+        statement.shape.parts.iter().all(|part| match part {
+            Part::Capture(name, choice) => {
+                in_path(name)
+                    || count(name) == 1
+                        && (choice.is_empty()
+                            || self
+                                .tree
+                                .child(branch, name)
+                                .is_some_and(|leaf| choice.iter().any(|word| word == self.tree.value(leaf))))
+            }
+            Part::Rest(name) => in_path(name) || count(name) == 1,
+            Part::Several(name) | Part::List(name) => count(name) > 0,
+            _ => true,
+        }) && self.tree.children(branch).all(|child| {
+            // What it has no place for must be a statement of its own.
+            statement.opens
+                || statement.shape.has(self.tree.name(child))
+                || self.tree.kind(child) == Kind::Comment
+                || self.tree.name(child) == BODY && statement.body_until.is_some()
+        })
+    }
+
+    fn node(&mut self, node: NodeId, path: &[NodeId], block: Option<&str>, depth: usize) {
+        if self.tree.kind(node) == Kind::Comment {
+            self.comment(node, depth);
+            return;
+        }
+        let mut path = path.to_vec();
+        path.push(node);
+        match self.statement_for(&path, block).cloned() {
+            Some(statement) => self.statement(&statement, &path, depth),
+            None if self.tree.kind(node).is_branch() && self.is_shared(&path, block) => {
+                self.below(node, &path, block, depth);
+            }
+            None => self.unknown(node, depth),
+        }
+    }
+
+    /// Whether statements with a longer path begin like this one.
+    fn is_shared(&self, path: &[NodeId], block: Option<&str>) -> bool {
+        self.grammar.statements.iter().any(|statement| {
+            statement.stands_in(block)
+                && statement.path.len() > path.len()
+                && statement.path.iter().zip(path).all(|(step, &node)| fits_name(step, self.tree.name(node)))
+        })
+    }
+
+    fn comment(&mut self, node: NodeId, depth: usize) {
+        let mark = self.grammar.comments.first().map_or("#", String::as_str);
+        for line in self.tree.value(node).lines() {
+            self.indent(depth);
+            if !self.grammar.comments.iter().any(|mark| line.starts_with(mark.as_str())) {
+                self.out.extend_from_slice(mark.as_bytes());
+                self.out.push(b' ');
+            }
+            self.out.extend_from_slice(line.as_bytes());
+            self.out.push(b'\n');
+        }
+    }
+
+    fn indent(&mut self, depth: usize) {
+        (0..depth).for_each(|_| self.out.extend_from_slice(self.grammar.indent.as_bytes()));
+    }
+
+    fn statement(&mut self, statement: &Statement, path: &[NodeId], depth: usize) {
+        let Some(&node) = path.last() else { return };
+        self.indent(depth);
+        let mut line = Line::default();
+        let in_path = |name: &str| {
+            let at = statement.path.iter().position(|step| *step == PathPart::Capture(name.to_owned()))?;
+            Some(self.tree.name(path[at]))
+        };
+        self.parts(&statement.shape.parts, node, &in_path, &mut line);
+        let line = line.out;
+        self.out.extend_from_slice(&line);
+        let is_block = statement.opens && self.tree.kind(node).is_branch();
+        if is_block && self.grammar.nesting == Nesting::Braces {
+            self.out.extend_from_slice(b" {\n");
+        } else {
+            if !is_block && self.grammar.end_needed {
+                self.out.extend(self.grammar.end.unwrap_or(';').to_string().bytes());
+            }
+            self.out.push(b'\n');
+        }
+        if let (Some(until), Some(body)) = (&statement.body_until, self.tree.child(node, BODY)) {
+            self.out.extend_from_slice(self.tree.value(body).as_bytes());
+            if !self.tree.value(body).is_empty() {
+                self.out.push(b'\n');
+            }
+            self.out.extend_from_slice(until.as_bytes());
+            self.out.push(b'\n');
+        }
+        if is_block {
+            let name = self.tree.name(node).to_owned();
+            self.below(node, &[], Some(&name), depth + 1);
+            self.close(depth);
+        }
+    }
+
+    fn close(&mut self, depth: usize) {
+        match &self.grammar.nesting {
+            Nesting::Braces => {
+                self.indent(depth);
+                self.out.extend_from_slice(b"}\n");
+            }
+            Nesting::Words(close) => {
+                self.indent(depth);
+                self.out.extend_from_slice(close.as_bytes());
+                self.out.push(b'\n');
+            }
+            _ => {}
+        }
+    }
+
+    fn parts<'n>(
+        &self,
+        parts: &[Part],
+        node: NodeId,
+        in_path: &dyn Fn(&str) -> Option<&'n str>,
+        line: &mut Line,
+    ) {
+        let tree = self.tree;
+        let all = |name: &str| -> Vec<NodeId> {
+            tree.children(node)
+                .filter(|&child| tree.name(child) == name && tree.kind(child).is_value())
+                .collect()
+        };
+        for part in parts {
+            match part {
+                Part::Word(word) => line.word(word),
+                Part::Glue => line.glued = true,
+                Part::Capture(name, _) => match in_path(name) {
+                    Some(text) => line.word(&self.quoted(text)),
+                    None if name == VALUE && !tree.kind(node).is_branch() => {
+                        line.word(&self.quoted(tree.value(node)));
+                    }
+                    None => {
+                        all(name).first().iter().for_each(|leaf| line.word(&self.quoted(tree.value(**leaf))));
+                    }
+                },
+                Part::Rest(name) => {
+                    let leaf = if name == VALUE && !tree.kind(node).is_branch() {
+                        Some(node)
+                    } else {
+                        all(name).first().copied()
+                    };
+                    // What stands there as it is was words; only what is none at all is quoted.
+                    leaf.iter().for_each(|leaf| line.word(&self.rest(tree.value(*leaf))));
+                }
+                Part::Several(name) => {
+                    all(name).iter().for_each(|leaf| line.word(&self.quoted(tree.value(*leaf))));
+                }
+                Part::List(name) => {
+                    let words: Vec<&str> = all(name).iter().map(|leaf| tree.value(*leaf)).collect();
+                    line.word(&words.join(","));
+                }
+                Part::Pair(..) => {}
+                Part::Optional(group) => {
+                    let has = |part: &Part| match part {
+                        Part::Capture(name, _)
+                        | Part::Rest(name)
+                        | Part::Several(name)
+                        | Part::List(name) => !all(name).is_empty(),
+                        _ => true,
+                    };
+                    if group.iter().all(has) && group.iter().any(|part| !matches!(part, Part::Word(_))) {
+                        self.parts(group, node, in_path, line);
+                    }
+                }
+                Part::Repeated(group) => self.repeated(group, node, line),
+            }
+        }
+    }
+
+    /// Pairs, one after the other.
+    fn repeated(&self, group: &[Part], node: NodeId, line: &mut Line) {
+        let holder = group.iter().find_map(|part| match part {
+            Part::Pair(name, _) => self.tree.child(node, name),
+            _ => None,
+        });
+        let leaves = holder.into_iter().flat_map(|holder| self.tree.children(holder).collect::<Vec<_>>());
+        for leaf in leaves.filter(|&leaf| self.tree.kind(leaf).is_value()) {
+            for part in group {
+                match part {
+                    Part::Word(word) => line.word(word),
+                    Part::Glue => line.glued = true,
+                    Part::Pair(_, Half::Key) => line.word(&self.quoted(self.tree.name(leaf))),
+                    Part::Pair(_, Half::Value) => line.word(&self.quoted(self.tree.value(leaf))),
+                    _ => {}
+                }
+            }
+        }
+    }
+
+    /// What no statement of the grammar makes: a name and the rest.
+    fn unknown(&mut self, node: NodeId, depth: usize) {
+        self.indent(depth);
+        let name = self.quoted(self.tree.name(node));
+        let mut line = Line::default();
+        line.word(&name);
+        if !self.tree.kind(node).is_branch() {
+            if !self.tree.value(node).is_empty() {
+                line.word(&self.rest(self.tree.value(node)));
+            }
+            if self.grammar.end_needed {
+                line.out.extend(self.grammar.end.unwrap_or(';').to_string().bytes());
+            }
+            line.out.push(b'\n');
+            let line = line.out;
+            self.out.extend_from_slice(&line);
+            return;
+        }
+        if let Some(words) = self.tree.child(node, WORDS) {
+            line.word(&self.rest(self.tree.value(words)));
+        }
+        let line = line.out;
+        self.out.extend_from_slice(&line);
+        self.out.extend_from_slice(if self.grammar.nesting == Nesting::Braces { b" {\n" } else { b"\n" });
+        let name = self.tree.name(node).to_owned();
+        self.below(node, &[], Some(&name), depth + 1);
+        self.close(depth);
+    }
+
+    /// Words as they are, or in quotes if they would not be read as what they are.
+    fn rest(&self, text: &str) -> String {
+        let grammar = self.grammar;
+        let is_words = text.trim() == text && !text.is_empty();
+        let quotes = text.contains(grammar.quotes.as_slice());
+        let breaks = grammar.trailing_comments
+            && grammar.comments.iter().any(|mark| text.contains(mark.as_str()))
+            || grammar.end.is_some_and(|end| text.contains(end));
+        // In quotes of its own it would be one value again.
+        let as_it_is = !quotes || grammar.keeps_quotes || grammar.escape == Escape::None;
+        if grammar.quotes.is_empty() || is_words && !breaks && as_it_is {
+            text.to_owned()
+        } else {
+            self.quoted(text)
+        }
+    }
+
+    fn quoted(&self, text: &str) -> String {
+        let grammar = self.grammar;
+        let usable = |quote: &&char| grammar.escape != Escape::None || !text.contains(**quote);
+        if grammar.keeps_quotes || !grammar.needs_quotes(text) {
+            return text.to_owned();
+        }
+        let Some(quote) = grammar.quotes.iter().find(usable) else { return text.to_owned() };
+        let mut out = String::from(*quote);
+        for c in text.chars() {
+            match c {
+                '\n' if grammar.escape.slashes() => out.push_str("\\n"),
+                '\\' if grammar.escape.slashes() => out.push_str("\\\\"),
+                c if c == *quote && grammar.escape.doubles() => out.extend([c, c]),
+                c if c == *quote => out.extend(['\\', c]),
+                c => out.push(c),
+            }
+        }
+        out.push(*quote);
+        out
+    }
+}
+
+fn fits_name(step: &PathPart, name: &str) -> bool {
+    match step {
+        PathPart::Name(known) => known == name,
+        PathPart::Capture(_) => true,
+    }
+}
+
+/// A line of words.
+#[derive(Default)]
+struct Line {
+    out: Vec<u8>,
+    /// The next word follows without a blank.
+    glued: bool,
+}
+
+impl Line {
+    fn word(&mut self, word: &str) {
+        if !self.out.is_empty() && !self.glued {
+            self.out.push(b' ');
+        }
+        self.glued = false;
+        self.out.extend_from_slice(word.as_bytes());
+    }
+}

@@ -1,0 +1,277 @@
+//! Archives: tar (POSIX.1-2017, pax) and zip (APPNOTE 6.3). Members are read in memory and never put on a
+//! disk; what could lead out of a folder or hide another member is refused.
+
+use super::packed::{Limits, Unpackable};
+use crate::finding::Code;
+use rustc_hash::FxHashMap;
+use std::io::{self, Cursor, Read, Write};
+
+/// How several files are one.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Archive {
+    /// A tape archive.
+    Tar,
+    /// A zip file.
+    Zip,
+}
+
+/// One file of several, in memory.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Member {
+    /// The path, with `/` between its parts.
+    pub path: String,
+    /// What is in it.
+    pub bytes: Vec<u8>,
+}
+
+const ZIP_MEMBER: &[u8] = b"PK\x03\x04";
+/// The end of an archive without members.
+const ZIP_EMPTY: &[u8] = b"PK\x05\x06";
+
+impl Archive {
+    pub(super) fn of(bytes: &[u8]) -> Option<Self> {
+        if bytes.starts_with(ZIP_MEMBER) || bytes.starts_with(ZIP_EMPTY) {
+            Some(Self::Zip)
+        } else if bytes.get(257..262) == Some(b"ustar") {
+            Some(Self::Tar)
+        } else {
+            None
+        }
+    }
+
+    /// The word for it.
+    pub fn word(self) -> &'static str {
+        match self {
+            Self::Tar => "tar",
+            Self::Zip => "zip",
+        }
+    }
+
+    pub(super) fn members(self, bytes: &[u8], limits: &Limits) -> Result<Vec<Member>, Unpackable> {
+        let mut taken = Taken { limits, members: Vec::new(), total: 0, folded: FxHashMap::default() };
+        match self {
+            Self::Tar => read_tar(bytes, &mut taken)?,
+            Self::Zip => read_zip(bytes, &mut taken)?,
+        }
+        Ok(taken.members)
+    }
+
+    /// Packs members, in their order. The same members give the same bytes.
+    ///
+    /// # Errors
+    /// None that are known of: everything is in memory, and paths are those of members.
+    pub fn pack(self, members: &[Member]) -> io::Result<Vec<u8>> {
+        match self {
+            Self::Tar => {
+                let mut builder = tar::Builder::new(Vec::new());
+                for member in members {
+                    let mut header = tar::Header::new_ustar();
+                    header.set_size(member.bytes.len() as u64);
+                    header.set_mode(0o600);
+                    header.set_mtime(0);
+                    builder.append_data(&mut header, &member.path, member.bytes.as_slice())?;
+                }
+                builder.into_inner()
+            }
+            Self::Zip => {
+                let mut writer = zip::ZipWriter::new(Cursor::new(Vec::new()));
+                let options = zip::write::SimpleFileOptions::default()
+                    .compression_method(zip::CompressionMethod::Deflated)
+                    .last_modified_time(zip::DateTime::default())
+                    .unix_permissions(0o600);
+                for member in members {
+                    writer.start_file(&member.path, options).map_err(io::Error::other)?;
+                    writer.write_all(&member.bytes)?;
+                }
+                writer.finish().map(Cursor::into_inner).map_err(io::Error::other)
+            }
+        }
+    }
+}
+
+/// The members so far.
+struct Taken<'l> {
+    limits: &'l Limits,
+    members: Vec<Member>,
+    total: u64,
+    /// Paths in lower case, with how each was written.
+    folded: FxHashMap<String, String>,
+}
+
+const FETCH_AGAIN: &str = "compare the file's size with the original and fetch it again";
+const NOT_FROM_A_UNIT: &str = "no unit writes such an archive; look at where it comes from";
+const SAY_HOW_MUCH: &str = "if you know what it is, say with `--max-unpacked BYTES` how much it may become";
+
+fn bad(code: Code, message: impl Into<String>, help: &'static str) -> Unpackable {
+    Unpackable { code, message: message.into(), help, member: None }
+}
+
+impl Taken<'_> {
+    /// Checks a path and says how it is written here; none for a folder.
+    fn path(&mut self, raw: &[u8], is_folder: bool) -> Result<Option<String>, Unpackable> {
+        let unsafe_path = |why: &str| bad(Code::ArchiveUnsafe, format!("a member {why}"), NOT_FROM_A_UNIT);
+        let path = std::str::from_utf8(raw).map_err(|_| unsafe_path("has a name that is not UTF-8"))?;
+        let path = path.strip_prefix("./").unwrap_or(path);
+        if path.chars().any(char::is_control) {
+            return Err(unsafe_path("has control characters in its name"));
+        }
+        let is_drive = path.as_bytes().get(1) == Some(&b':') && path.as_bytes()[0].is_ascii_alphabetic();
+        if path.starts_with('/') || path.contains('\\') || is_drive {
+            return Err(unsafe_path(&format!("has an absolute path: `{path}`")));
+        }
+        let bare = path.trim_end_matches('/');
+        if is_folder && (bare.is_empty() || bare == ".") {
+            return Ok(None);
+        }
+        if bare.split('/').any(|part| matches!(part, "" | "." | "..")) {
+            return Err(unsafe_path(&format!("has a path that leads elsewhere: `{path}`")));
+        }
+        if is_folder {
+            return Ok(None);
+        }
+        let folded = bare.to_lowercase();
+        if let Some(first) = self.folded.get(&folded) {
+            return Err(bad(
+                Code::ArchiveUnsafe,
+                if first == bare {
+                    format!("the member `{bare}` is there twice")
+                } else {
+                    format!("the members `{first}` and `{bare}` differ by case only")
+                },
+                NOT_FROM_A_UNIT,
+            ));
+        }
+        if self.members.len() >= self.limits.members {
+            return Err(bad(
+                Code::TooLarge,
+                format!("the archive has more than {} members", self.limits.members),
+                "no configuration has so many; look at where it comes from",
+            ));
+        }
+        self.folded.insert(folded, bare.to_owned());
+        Ok(Some(bare.to_owned()))
+    }
+
+    /// Takes a member in, of the size that it says.
+    fn read(&mut self, path: String, size: u64, reader: impl Read) -> Result<(), Unpackable> {
+        let left = self.limits.most.saturating_sub(self.total);
+        if size > left {
+            let message = format!("the archive unpacks to more than {} bytes", self.limits.most);
+            return Err(bad(Code::TooLarge, message, SAY_HOW_MUCH));
+        }
+        let mut bytes = Vec::new();
+        let read = reader.take(size.saturating_add(1)).read_to_end(&mut bytes);
+        if let Err(error) = read {
+            let message = format!("the member `{path}` is damaged: {error}");
+            return Err(bad(Code::NotText, message, FETCH_AGAIN));
+        }
+        if bytes.len() as u64 != size {
+            let message = if (bytes.len() as u64) < size {
+                format!("the member `{path}` is cut off")
+            } else {
+                format!("the member `{path}` is larger than it says")
+            };
+            return Err(bad(Code::NotText, message, FETCH_AGAIN));
+        }
+        self.total += size;
+        self.members.push(Member { path, bytes });
+        Ok(())
+    }
+}
+
+fn read_tar(bytes: &[u8], taken: &mut Taken<'_>) -> Result<(), Unpackable> {
+    let damaged = |error: &io::Error| {
+        let what = if error.kind() == io::ErrorKind::UnexpectedEof { "cut off" } else { "damaged" };
+        bad(Code::NotText, format!("the tar archive is {what}"), FETCH_AGAIN)
+    };
+    let mut archive = tar::Archive::new(bytes);
+    for entry in archive.entries().map_err(|error| damaged(&error))? {
+        let entry = entry.map_err(|error| damaged(&error))?;
+        let kind = entry.header().entry_type();
+        let is_folder = kind.is_dir();
+        let path = taken.path(&entry.path_bytes(), is_folder)?;
+        let Some(path) = path else { continue };
+        if !kind.is_file() {
+            let what = match kind {
+                kind if kind.is_symlink() || kind.is_hard_link() => "a link",
+                _ => "no file",
+            };
+            let message = format!("the member `{path}` is {what}");
+            return Err(bad(Code::ArchiveUnsafe, message, NOT_FROM_A_UNIT));
+        }
+        let size = entry.size();
+        taken.read(path, size, entry)?;
+    }
+    // Two blocks of zeros end it; what was cut off between members lacks them.
+    let ended =
+        bytes.len().is_multiple_of(512) && bytes[bytes.len().saturating_sub(1024)..].iter().all(|b| *b == 0);
+    if ended { Ok(()) } else { Err(damaged(&io::ErrorKind::UnexpectedEof.into())) }
+}
+
+fn read_zip(bytes: &[u8], taken: &mut Taken<'_>) -> Result<(), Unpackable> {
+    let mut archive = zip::ZipArchive::new(Cursor::new(bytes)).map_err(|_| {
+        bad(Code::NotText, "the zip archive is cut off or damaged: its directory cannot be read", FETCH_AGAIN)
+    })?;
+    if archive.len() > taken.limits.members {
+        let message = format!("the archive has more than {} members", taken.limits.members);
+        return Err(bad(
+            Code::TooLarge,
+            message,
+            "no configuration has so many; look at where it comes from",
+        ));
+    }
+    // A name that the directory has twice is there once in what the crate gives; the end of the archive counts
+    // all (APPNOTE 4.3.16).
+    let end = memchr::memmem::rfind(bytes, ZIP_EMPTY).and_then(|at| bytes.get(at + 10..at + 12));
+    let listed = end.map(|count| usize::from(u16::from_le_bytes([count[0], count[1]])));
+    if listed.is_some_and(|listed| listed != usize::from(u16::MAX) && listed != archive.len()) {
+        return Err(bad(
+            Code::ArchiveUnsafe,
+            "the zip archive has a member twice, or its directory counts other members than it has",
+            NOT_FROM_A_UNIT,
+        ));
+    }
+    for index in 0..archive.len() {
+        let entry = archive.by_index(index).map_err(|error| {
+            let what = match error {
+                zip::result::ZipError::UnsupportedArchive(what) => what,
+                _ => "it is damaged",
+            };
+            bad(Code::NotText, format!("a member of the zip archive cannot be read: {what}"), FETCH_AGAIN)
+        })?;
+        let start = entry.header_start() as usize;
+        let path = taken.path(entry.name_raw(), entry.is_dir())?;
+        // The header in front of the member must say what the directory says.
+        let local = bytes.get(start..).and_then(|header| {
+            let length = usize::from(u16::from_le_bytes([*header.get(26)?, *header.get(27)?]));
+            header.get(30..30 + length)
+        });
+        if local != Some(entry.name_raw()) {
+            return Err(bad(
+                Code::ArchiveUnsafe,
+                "the directory of the zip archive and what stands before a member disagree",
+                NOT_FROM_A_UNIT,
+            ));
+        }
+        let Some(path) = path else { continue };
+        let file_type = entry.unix_mode().map_or(0, |mode| mode & 0o170_000);
+        if !matches!(file_type, 0 | 0o100_000) {
+            return Err(bad(
+                Code::ArchiveUnsafe,
+                format!("the member `{path}` is a link or no file"),
+                NOT_FROM_A_UNIT,
+            ));
+        }
+        let (size, packed) = (entry.size(), entry.compressed_size().max(1));
+        if let Some(ratio) =
+            taken.limits.ratio.filter(|ratio| size > super::packed::SMALL && size / packed > *ratio)
+        {
+            let message = format!(
+                "the member `{path}` unpacks to more than {ratio} times its size, as no configuration does"
+            );
+            return Err(bad(Code::TooLarge, message, SAY_HOW_MUCH));
+        }
+        taken.read(path, size, entry)?;
+    }
+    Ok(())
+}

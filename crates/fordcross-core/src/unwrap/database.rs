@@ -1,0 +1,135 @@
+//! `SQLite` databases: opened in memory, and listed table by table.
+//!
+//! A listing has the names of the columns on its first line and then a row a line, each as an array of JSON. A
+//! number is one, a text is one, nothing is `null`, and bytes are a text in Base64 behind `base64:`. So a place
+//! in it tells table, row and column. Views and triggers are never run: only tables are read, by their columns.
+
+use super::place_of_file;
+use crate::finding::{Code, Finding};
+use crate::json::write_string;
+use base64::Engine as _;
+use base64::engine::general_purpose::STANDARD;
+use rusqlite::config::DbConfig;
+use rusqlite::limits::Limit;
+use rusqlite::types::ValueRef;
+use rusqlite::{Connection, MAIN_DB};
+
+/// What the bytes of a cell begin with in a listing.
+pub(crate) const BYTES: &str = "base64:";
+
+const MAGIC: &[u8] = b"SQLite format 3\0";
+/// No configuration has so many.
+const MOST_TABLES: usize = 500;
+/// Cells of more bytes than this are no settings.
+const MOST_CELL: i32 = 64 << 20;
+
+/// Whether a file is a database, by its first bytes (`SQLite` database file format, section 1.3).
+pub(super) fn is_database(bytes: &[u8]) -> bool {
+    bytes.starts_with(MAGIC)
+}
+
+fn refused(name: &str, error: &rusqlite::Error) -> Box<Finding> {
+    // The message of the engine can name tables and columns, but no values.
+    let message = format!("the database cannot be read: {error}");
+    let mut finding = Finding::new(Code::NotText, message)
+        .help("compare the file's size with the original and fetch it again; a unit should be stopped while its database is copied");
+    finding.place = Some(place_of_file(name));
+    Box::new(finding)
+}
+
+/// Each table with its listing, by name.
+pub(super) fn listing(name: &str, bytes: &[u8]) -> Result<Vec<(String, String)>, Box<Finding>> {
+    list(bytes).map_err(|error| refused(name, &error))
+}
+
+fn quoted(name: &str) -> String {
+    format!("\"{}\"", name.replace('"', "\"\""))
+}
+
+fn list(bytes: &[u8]) -> rusqlite::Result<Vec<(String, String)>> {
+    let mut connection = Connection::open_in_memory()?;
+    // A hostile schema gets nothing to work with (sqlite.org, "Defense Against The Dark Arts").
+    connection.set_db_config(DbConfig::SQLITE_DBCONFIG_DEFENSIVE, true)?;
+    connection.set_db_config(DbConfig::SQLITE_DBCONFIG_TRUSTED_SCHEMA, false)?;
+    connection.set_db_config(DbConfig::SQLITE_DBCONFIG_ENABLE_TRIGGER, false)?;
+    connection.set_db_config(DbConfig::SQLITE_DBCONFIG_ENABLE_VIEW, false)?;
+    connection.set_limit(Limit::SQLITE_LIMIT_LENGTH, MOST_CELL)?;
+    connection.set_limit(Limit::SQLITE_LIMIT_ATTACHED, 0)?;
+    connection.deserialize_read_exact(MAIN_DB, bytes, bytes.len(), true)?;
+    connection.pragma_update(None, "cell_size_check", true)?;
+    let fine: String = connection.query_row("PRAGMA quick_check(1)", [], |row| row.get(0))?;
+    if fine != "ok" {
+        return Err(rusqlite::Error::InvalidParameterName("its pages do not fit together".into()));
+    }
+    // Virtual tables run code of their own; `rootpage` is that of a real one.
+    let mut names = connection.prepare(
+        "SELECT name FROM sqlite_schema WHERE type = 'table' AND rootpage > 0 AND name NOT LIKE 'sqlite\\_%' ESCAPE '\\' ORDER BY name",
+    )?;
+    let names: Vec<String> =
+        names.query_map([], |row| row.get(0))?.take(MOST_TABLES + 1).collect::<rusqlite::Result<_>>()?;
+    if names.len() > MOST_TABLES {
+        return Err(rusqlite::Error::InvalidParameterName(format!("it has more than {MOST_TABLES} tables")));
+    }
+    let listed = names.into_iter().map(|name| Ok((list_table(&connection, &name)?, name)));
+    listed.map(|listed| listed.map(|(text, name)| (name, text))).collect()
+}
+
+fn list_table(connection: &Connection, table: &str) -> rusqlite::Result<String> {
+    // Columns that are computed are none that a person set, and computing them would run the schema's expressions.
+    let mut columns =
+        connection.prepare("SELECT name FROM pragma_table_xinfo(?1) WHERE hidden = 0 ORDER BY cid")?;
+    let columns: Vec<String> =
+        columns.query_map([table], |row| row.get(0))?.collect::<rusqlite::Result<_>>()?;
+    let mut out = Vec::new();
+    write_line(columns.iter().map(|column| Cell::Text(column)), &mut out);
+    if columns.is_empty() {
+        return Ok(String::from_utf8(out).unwrap_or_default());
+    }
+    let listed: Vec<String> = columns.iter().map(|column| quoted(column)).collect();
+    // Tables without row ids have a key of their own, by which they are read anyway.
+    let has_row_ids = connection.prepare(&format!("SELECT rowid FROM {}", quoted(table))).is_ok();
+    let order = if has_row_ids { " ORDER BY rowid" } else { "" };
+    let mut rows =
+        connection.prepare(&format!("SELECT {} FROM {}{order}", listed.join(", "), quoted(table)))?;
+    let mut rows = rows.query([])?;
+    while let Some(row) = rows.next()? {
+        let mut cells = Vec::with_capacity(columns.len());
+        for index in 0..columns.len() {
+            cells.push(match row.get_ref(index)? {
+                ValueRef::Null => Cell::Bare("null".into()),
+                ValueRef::Integer(number) => Cell::Bare(number.to_string()),
+                ValueRef::Real(number) if number.is_finite() => Cell::Bare(format!("{number:?}")),
+                // JSON has no way to write them.
+                ValueRef::Real(number) => Cell::Owned(number.to_string()),
+                ValueRef::Text(text) => match std::str::from_utf8(text) {
+                    Ok(text) => Cell::Text(text),
+                    Err(_) => Cell::Owned(format!("{BYTES}{}", STANDARD.encode(text))),
+                },
+                ValueRef::Blob(bytes) => Cell::Owned(format!("{BYTES}{}", STANDARD.encode(bytes))),
+            });
+        }
+        write_line(cells.into_iter(), &mut out);
+    }
+    Ok(String::from_utf8(out).unwrap_or_default())
+}
+
+enum Cell<'c> {
+    Bare(String),
+    Owned(String),
+    Text(&'c str),
+}
+
+fn write_line<'c>(cells: impl Iterator<Item = Cell<'c>>, out: &mut Vec<u8>) {
+    out.push(b'[');
+    for (index, cell) in cells.enumerate() {
+        if index > 0 {
+            out.push(b',');
+        }
+        match cell {
+            Cell::Bare(text) => out.extend_from_slice(text.as_bytes()),
+            Cell::Owned(text) => write_string(&text, out),
+            Cell::Text(text) => write_string(text, out),
+        }
+    }
+    out.extend_from_slice(b"]\n");
+}

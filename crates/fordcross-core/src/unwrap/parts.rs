@@ -1,0 +1,59 @@
+//! Files in parts: `NAME.001`, `NAME.002` and so on, joined in their order.
+
+use super::{Member, place_of_file};
+use crate::finding::{Code, Finding};
+
+/// Splits the name of a part: the name of the whole, and the part's number, as it is written.
+pub fn part_of(name: &str) -> Option<(&str, &str)> {
+    let (whole, digits) = name.rsplit_once('.')?;
+    // Fewer digits end the names of other things, `firmware-4.6`.
+    let is_number = digits.len() >= 3 && digits.bytes().all(|b| b.is_ascii_digit());
+    (is_number && !whole.is_empty()).then_some((whole, digits))
+}
+
+/// Joins the parts of a file. They count from 0 or from 1.
+///
+/// # Errors
+/// All parts that are missing, and all that are there twice: with the same number, or the same bytes as another.
+pub fn join_parts(whole: &str, parts: &[Member]) -> Result<Vec<u8>, Vec<Finding>> {
+    let mut numbered: Vec<(u32, &Member)> =
+        parts.iter().filter_map(|part| Some((part_of(&part.path)?.1.parse().ok()?, part))).collect();
+    numbered.sort_by(|a, b| (a.0, &a.1.path).cmp(&(b.0, &b.1.path)));
+    let mut findings = Vec::new();
+    let mut tell = |part: &str, message: String, help: &str| {
+        let mut finding = Finding::new(Code::PartsWrong, message).help(help);
+        finding.place = Some(place_of_file(part));
+        findings.push(finding);
+    };
+    let width =
+        numbered.first().and_then(|(_, part)| part_of(&part.path)).map_or(3, |(_, number)| number.len());
+    let mut expected = numbered.first().map_or(1, |(first, _)| (*first).min(1));
+    for (index, (number, part)) in numbered.iter().enumerate() {
+        if let Some((_, other)) = numbered[..index].iter().find(|(known, _)| known == number) {
+            let message = format!("part {number} is there twice: `{}` and `{}`", other.path, part.path);
+            tell(&part.path, message, "take the one away that does not belong to this backup");
+            continue;
+        }
+        if let Some((_, other)) = numbered[..index].iter().find(|(_, other)| other.bytes == part.bytes) {
+            let message = format!("the parts `{}` and `{}` are the same", other.path, part.path);
+            tell(&part.path, message, "one was copied under the name of the other; fetch both again");
+        }
+        // So many as no backup has are not told one by one.
+        let missing = expected..*number;
+        if missing.len() > 20 {
+            let message = format!("the parts {expected} to {} are missing", number - 1);
+            tell(whole, message, "put all parts of one backup into one folder");
+        } else {
+            for number in missing {
+                let message = format!("the part `{whole}.{number:0width$}` is missing");
+                tell(whole, message, "put all parts of one backup into one folder");
+            }
+        }
+        expected = number.saturating_add(1);
+    }
+    if findings.is_empty() {
+        Ok(numbered.iter().flat_map(|(_, part)| part.bytes.iter().copied()).collect())
+    } else {
+        Err(findings)
+    }
+}

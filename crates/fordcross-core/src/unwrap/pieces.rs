@@ -1,0 +1,77 @@
+//! From the files of a backup to one text with all of them in it, so that every place is a place of that text.
+
+use super::charset::{self, Charset, Undecoded};
+use super::{Member, database};
+use crate::finding::Finding;
+use crate::source::{Content, Piece, Span};
+use base64::Engine as _;
+use base64::engine::general_purpose::STANDARD;
+
+/// The text of all files, and where each stands.
+pub(super) struct Joined {
+    pub(super) text: String,
+    pub(super) pieces: Vec<Piece>,
+    /// The character set of the first file that is text.
+    pub(super) charset: Option<Charset>,
+}
+
+/// Puts the files one behind the other. What is no text stands there in Base64, a database as its rows.
+///
+/// # Errors
+/// Of one file alone that it is no text, or of a database that it is damaged.
+pub(super) fn join(
+    members: Vec<Member>,
+    said: Option<Charset>,
+    alone: bool,
+    refuse: &dyn Fn(&str, Undecoded) -> Finding,
+) -> Result<Joined, Box<Finding>> {
+    let mut joined = Joined { text: String::new(), pieces: Vec::new(), charset: None };
+    for Member { path, bytes } in members {
+        if database::is_database(&bytes) {
+            for (table, listing) in database::listing(&path, &bytes)? {
+                joined.add(&format!("{path}#{table}"), Content::Database, &listing);
+            }
+            continue;
+        }
+        match charset::decode(bytes, said) {
+            Ok((text, _)) if !alone && text.contains('\0') => {
+                joined.add(&path, Content::Bytes, &STANDARD.encode(text));
+            }
+            Ok((text, charset)) => {
+                joined.charset.get_or_insert(charset);
+                if alone {
+                    // Nothing is copied of what may be large.
+                    let span = Span::new(0, text.len().min(u32::MAX as usize));
+                    joined.pieces.push(Piece { path, span, content: Content::Text });
+                    joined.text = text;
+                } else {
+                    joined.add(&path, Content::Text, &text);
+                }
+            }
+            Err(undecoded) if alone => return Err(Box::new(refuse(&path, undecoded))),
+            Err(undecoded) => joined.add(&path, Content::Bytes, &STANDARD.encode(undecoded.bytes)),
+        }
+    }
+    Ok(joined)
+}
+
+impl Joined {
+    fn add(&mut self, path: &str, content: Content, text: &str) {
+        // Each begins a line.
+        if !self.text.is_empty() && !self.text.ends_with('\n') {
+            self.text.push('\n');
+        }
+        let start = self.text.len();
+        self.text.push_str(text);
+        let end = self.text.len();
+        // What is too large is refused when all is joined.
+        if u32::try_from(end).is_ok() {
+            self.pieces.push(Piece { path: path.to_owned(), span: Span::new(start, end), content });
+        }
+    }
+}
+
+/// The bytes that a text in Base64 stands for; none if it is not that.
+pub(crate) fn from_base64(text: &str) -> Option<Vec<u8>> {
+    STANDARD.decode(text).ok()
+}

@@ -1,0 +1,328 @@
+//! What `survey` tells of one backup, for people and for programs.
+
+use crate::files::InputFile;
+use crate::output::findings::finding_json;
+use crate::output::table::columns;
+use crate::output::{BOLD, Printer, clean, count};
+use crate::status::Failed;
+use fordcross_core::backup::Backup;
+use fordcross_core::finding::Finding;
+use fordcross_core::library::ProfileFile;
+use fordcross_core::profile::Profile;
+use fordcross_core::survey::{Expiring, SecretCount, SectionCount, Survey, Told};
+use fordcross_core::typing::Kept;
+use fordcross_core::unwrap::Outcome;
+use serde_json::{Value, json};
+
+/// A backup with all that is known of it.
+pub(crate) struct Surveyed<'s> {
+    pub(crate) file: &'s InputFile,
+    pub(crate) backup: &'s Backup<'s>,
+    pub(crate) profile: &'s Profile,
+    pub(crate) survey: &'s Survey,
+}
+
+/// Days, for people: in months and years once there are many.
+fn age(days: i64) -> String {
+    let number = |number: i64, thing: &str| count(usize::try_from(number).unwrap_or(0), thing);
+    match days {
+        ..=-1 => format!("{} from now, which cannot be", number(-days, "day")),
+        0 => "today".into(),
+        1..=59 => format!("{} ago", number(days, "day")),
+        60..=729 => format!("{} ago, about {}", number(days, "day"), number(days / 30, "month")),
+        _ => format!("{} ago, about {}", number(days, "day"), number(days / 365, "year")),
+    }
+}
+
+pub(crate) fn print(
+    printer: &mut Printer<'_>,
+    surveyed: &Surveyed<'_>,
+    profile_file: &ProfileFile,
+) -> Result<(), Failed> {
+    let Surveyed { file, backup, profile, survey } = *surveyed;
+    print_head(printer, surveyed)?;
+    let dated = profile.dated.as_deref().map(|date| format!(" of {date}")).unwrap_or_default();
+    printer.line(&format!("  read under the profile {}{dated}\n", profile_file.file))?;
+    print_files(printer, survey)?;
+    let total = SectionCount { name: "all".into(), ..survey.total() };
+    let rows = survey.sections.iter().chain([&total]).map(|section| {
+        let number = |number: usize| if number == 0 { "-".to_owned() } else { number.to_string() };
+        vec![
+            section.name.clone(),
+            number(section.objects),
+            number(section.settings),
+            number(section.secrets),
+            number(section.unknown),
+        ]
+    });
+    printer.line(&columns(&["section", "objects", "settings", "secrets", "unknown"], &[1, 2, 3, 4], rows))?;
+    printer.line("")?;
+    if total.unknown > 0 {
+        printer.line(&format!(
+            "  {} unknown to the profile: whether a rule speaks of {} is for `carry` to say.",
+            count(total.unknown, "setting") + if total.unknown == 1 { " is" } else { " are" },
+            if total.unknown == 1 { "it" } else { "them" }
+        ))?;
+    }
+    print_secrets(printer, survey)?;
+    if survey.comments > 0 {
+        printer.line(&format!("  {}, which are no settings.", count(survey.comments, "comment")))?;
+    }
+    print_told(printer, &survey.disabled, "entry is disabled", "entries are disabled")?;
+    print_told(printer, &survey.unnamed, "object is named by nothing", "objects are named by nothing")?;
+    print_expiring(printer, &survey.expiring)?;
+    if let Some(candidate) = &survey.candidate {
+        let told = &candidate.differences;
+        if told.count == 0 {
+            printer.line(&format!("  `{}` and `{}` are the same.", candidate.active, candidate.candidate))?;
+        } else {
+            printer.line(&format!(
+                "  It has two configurations: `{}` is in force, `{}` was being worked on and differs in {}: {}.",
+                candidate.active,
+                candidate.candidate,
+                count(told.count, "setting"),
+                listed(told)
+            ))?;
+        }
+    }
+    let identity = profile.identity();
+    if !identity.is_empty() {
+        printer.line(&format!("  It is this unit, and no other, by {}.", identity.join(", ")))?;
+    }
+    print_integrity(printer, file)?;
+    for path in &survey.lacking {
+        printer.line(&format!(
+            "  A whole backup of this line has a file `{}`, and this one lacks it.",
+            clean(path)
+        ))?;
+    }
+    if !profile.never_held.is_empty() {
+        printer.line("  A backup of this line never holds:")?;
+        for never in &profile.never_held {
+            printer.line(&format!("    - {}: {}", never.what, never.remedy))?;
+        }
+    }
+    let _ = backup;
+    Ok(())
+}
+
+/// Platform, release, unit, age, kind and how it is wrapped.
+fn print_head(printer: &mut Printer<'_>, surveyed: &Surveyed<'_>) -> Result<(), Failed> {
+    let Surveyed { file, backup, profile, survey } = *surveyed;
+    let identity = &backup.identity;
+    let model = identity.model.as_deref().and_then(|name| profile.model(name).ok());
+    let unit = model.map_or(profile.title.as_str(), |model| model.title.as_str());
+    printer.line(&format!("{BOLD}{}{BOLD:#}", clean(backup.tree.source().name)))?;
+    let build = identity.build.as_ref().map(|build| format!(", build {build}")).unwrap_or_default();
+    printer.line(&format!("  {} on release {}{}", clean(unit), clean(&identity.release), clean(&build)))?;
+    let mut about = Vec::new();
+    about.extend(identity.unit.as_ref().map(|unit| format!("of `{unit}`")));
+    if let Some(taken) = &identity.taken {
+        about.push(match survey.age_days {
+            Some(days) => format!("taken {taken}, {}", age(days)),
+            None => format!("taken {taken}"),
+        });
+    }
+    about.extend(identity.kind.as_ref().map(|kind| match identity.is_whole {
+        Some(false) => format!("kind `{kind}`, which does not hold everything"),
+        _ => format!("kind `{kind}`"),
+    }));
+    about.extend(identity.label.as_ref().map(|label| format!("label `{label}`")));
+    if !about.is_empty() {
+        printer.line(&format!("  {}", clean(&about.join("; "))))?;
+    }
+    let wrapped: Vec<&str> = file.wrapped.iter().map(|wrapping| wrapping.word()).collect();
+    let packed = (!wrapped.is_empty()).then(|| {
+        let (size, unpacked) = file.sizes;
+        format!("{} in {}, {} unpacked", wrapped.join(", "), count(size, "byte"), count(unpacked, "byte"))
+    });
+    let parts = (file.parts > 0).then(|| format!("joined from {}", count(file.parts, "part")));
+    let files = (file.pieces.len() > 1).then(|| count(file.pieces.len(), "file"));
+    let charset = (!file.charset.is_utf8()).then(|| format!("text in {}", file.charset.name()));
+    let form: Vec<String> = [packed, parts, files, charset].into_iter().flatten().collect();
+    if !form.is_empty() {
+        printer.line(&format!("  {}", form.join("; ")))?;
+    }
+    if !survey.components.is_empty() {
+        let components: Vec<String> =
+            survey.components.iter().map(|(name, release)| format!("{name} {release}")).collect();
+        printer.line(&format!("  with {}", clean(&components.join(", "))))?;
+    }
+    Ok(())
+}
+
+/// The files of a backup of several, and how much of it is configuration.
+fn print_files(printer: &mut Printer<'_>, survey: &Survey) -> Result<(), Failed> {
+    if survey.files.is_empty() {
+        return Ok(());
+    }
+    let rows = survey.files.iter().map(|file| {
+        let about = match (file.known, file.data) {
+            (false, _) => "the profile does not know it",
+            (true, true) => "data",
+            (true, false) => "",
+        };
+        vec![clean(&file.path), file.bytes.to_string(), about.to_owned()]
+    });
+    printer.line(&columns(&["file", "bytes", ""], &[1], rows))?;
+    let sum = |data: bool| -> usize {
+        survey.files.iter().filter(|file| file.data == data).map(|file| file.bytes).sum()
+    };
+    if sum(true) > 0 {
+        printer.line(&format!(
+            "  {} of configuration, {} of data",
+            count(sum(false), "byte"),
+            count(sum(true), "byte")
+        ))?;
+    }
+    printer.line("")?;
+    Ok(())
+}
+
+fn print_secrets(printer: &mut Printer<'_>, survey: &Survey) -> Result<(), Failed> {
+    for SecretCount { kept, count: number, key } in &survey.secrets {
+        let what = count(*number, "secret");
+        let told = match kept {
+            Kept::Clear => format!("{what} in clear."),
+            Kept::Hash(scheme) => format!("{what} hashed by {scheme}: of use where that is known."),
+            Kept::Bound => format!("{what} encrypted with a key that only the old unit has."),
+            Kept::Masked => format!("{what} masked: signs stand in place, set them anew."),
+        };
+        printer.line(&format!("  {told}"))?;
+        if let Some(key) = key {
+            printer.line(&format!("    To use them it takes {}.", clean(key)))?;
+        }
+    }
+    if survey.must_be_guarded() {
+        printer.line(
+            "  Guard this file, and what is made from it, like a key: keep it where only you can read it.",
+        )?;
+    }
+    Ok(())
+}
+
+fn listed(told: &Told) -> String {
+    let more = told.count - told.locators.len();
+    let listed = clean(&told.locators.join(", "));
+    if more > 0 { format!("{listed} and {more} more") } else { listed }
+}
+
+fn print_told(printer: &mut Printer<'_>, told: &Told, one: &str, several: &str) -> Result<(), Failed> {
+    match told.count {
+        0 => {}
+        1 => printer.line(&format!("  1 {one}: {}.", listed(told)))?,
+        number => printer.line(&format!("  {number} {several}: {}.", listed(told)))?,
+    }
+    Ok(())
+}
+
+/// So many days before its end something is worth a look.
+const SOON: i64 = 60;
+
+fn print_expiring(printer: &mut Printer<'_>, expiring: &[Expiring]) -> Result<(), Failed> {
+    for Expiring { locator, until, days_left } in expiring {
+        let until = until.map_or_else(|| "a day that cannot be read".to_owned(), |until| until.to_string());
+        let about = match days_left {
+            Some(days) if *days < 0 => ": it is over",
+            Some(days) if *days <= SOON => ": that is soon",
+            _ => "",
+        };
+        printer.line(&format!("  {} is good until {until}{about}.", clean(locator)))?;
+    }
+    Ok(())
+}
+
+fn print_integrity(printer: &mut Printer<'_>, file: &InputFile) -> Result<(), Failed> {
+    let lists: Vec<&str> = file.checked.iter().map(|checked| checked.list.as_str()).collect();
+    if let Some(list) = lists.first() {
+        let same = file.checked.iter().filter(|checked| checked.outcome == Outcome::Same).count();
+        printer.line(&format!(
+            "  {same} of {} have the hash that `{}` says.",
+            count(file.checked.len(), "file"),
+            clean(list)
+        ))?;
+    }
+    Ok(())
+}
+
+pub(crate) fn to_json(surveyed: &Surveyed<'_>, findings: &[Finding]) -> Value {
+    let Surveyed { file, backup, profile, survey } = *surveyed;
+    let identity = &backup.identity;
+    let section = |section: &SectionCount| {
+        json!({
+            "name": section.name, "objects": section.objects, "settings": section.settings,
+            "secrets": section.secrets, "unknown": section.unknown,
+        })
+    };
+    let never_held: Vec<Value> = profile
+        .never_held
+        .iter()
+        .map(|never| json!({ "what": never.what, "remedy": never.remedy }))
+        .collect();
+    let secret = |secret: &SecretCount| {
+        let kept = match &secret.kept {
+            Kept::Clear => "clear",
+            Kept::Hash(_) => "hash",
+            Kept::Bound => "bound",
+            Kept::Masked => "masked",
+        };
+        json!({ "kept": kept, "count": secret.count, "key": secret.key })
+    };
+    let told = |told: &Told| json!({ "count": told.count, "locators": told.locators });
+    let expiring = |expiring: &Expiring| {
+        json!({
+            "locator": expiring.locator, "until": expiring.until.map(|until| until.to_string()),
+            "days_left": expiring.days_left,
+        })
+    };
+    let checked = file.checked.iter().map(|checked| {
+        let outcome = match checked.outcome {
+            Outcome::Same => "same",
+            Outcome::Differs => "differs",
+            Outcome::Missing => "missing",
+        };
+        json!({ "list": checked.list, "file": checked.path, "outcome": outcome })
+    });
+    let files = survey.files.iter().map(
+        |file| json!({ "path": file.path, "bytes": file.bytes, "data": file.data, "known": file.known }),
+    );
+    json!({
+        "file": backup.tree.source().name,
+        "wrapped": file.wrapped.iter().map(|wrapping| wrapping.word()).collect::<Vec<_>>(),
+        "parts": file.parts,
+        "files": files.collect::<Vec<_>>(),
+        "bytes": file.sizes.0,
+        "bytes_unpacked": file.sizes.1,
+        "charset": file.charset.name(),
+        "line": profile.line,
+        "model": identity.model,
+        "release": identity.release,
+        "build": identity.build,
+        "read_as": identity.read_as,
+        "taken": identity.taken,
+        "age_days": survey.age_days,
+        "kind": identity.kind,
+        "label": identity.label,
+        "unit": identity.unit,
+        "whole": identity.is_whole,
+        "lacking": survey.lacking,
+        "components": survey.components.iter()
+            .map(|(name, release)| json!({ "name": name, "release": release })).collect::<Vec<_>>(),
+        "profile": { "file": profile.file, "dated": profile.dated },
+        "sections": survey.sections.iter().map(section).collect::<Vec<_>>(),
+        "secrets": survey.secrets.iter().map(secret).collect::<Vec<_>>(),
+        "guard": survey.must_be_guarded(),
+        "comments": survey.comments,
+        "disabled": told(&survey.disabled),
+        "unnamed": told(&survey.unnamed),
+        "expiring": survey.expiring.iter().map(expiring).collect::<Vec<_>>(),
+        "candidate": survey.candidate.as_ref().map(|candidate| json!({
+            "active": candidate.active, "candidate": candidate.candidate,
+            "differences": told(&candidate.differences),
+        })),
+        "hashes": checked.collect::<Vec<_>>(),
+        "identity": profile.identity(),
+        "never_held": never_held,
+        "findings": findings.iter().map(finding_json).collect::<Vec<_>>(),
+    })
+}

@@ -39,6 +39,8 @@ pub struct Identity {
     pub unit: Option<String>,
     /// Whether it is of a kind that holds everything; not known where the profile does not tell.
     pub is_whole: Option<bool>,
+    /// Whether it holds only what is not as it came from the factory: all else is as that was.
+    pub only_changes: bool,
 }
 
 /// Reads a backup in its form, and finds the profile that recognises it.
@@ -84,7 +86,7 @@ pub fn is_backup_of_files(paths: &[String], library: &Library) -> bool {
     let several = library.profiles().iter().filter(|profile| profile.form == FileForm::Several);
     several.filter_map(|file| file.parse().ok()).any(|profile| {
         let place = |path: &String| profile.members.members.iter().find_map(|member| member.place_of(path));
-        paths.iter().filter_map(place).any(|place| place.first() == Some(&profile.marker))
+        paths.iter().filter_map(place).any(|place| profile.is_marked_by(&place))
     })
 }
 
@@ -98,7 +100,7 @@ fn read_several<'a, 'l>(
         let profile = file.parse().ok()?;
         let is_marked = |piece: &Piece| {
             let place = profile.members.members.iter().find_map(|member| member.place_of(&piece.path));
-            place.is_some_and(|place| place.first() == Some(&profile.marker))
+            place.is_some_and(|place| profile.is_marked_by(&place))
         };
         let read = || read_bundle(source, &profile.members).map(|tree| (tree, file));
         source.pieces.iter().any(is_marked).then(read)
@@ -182,7 +184,7 @@ impl<'a> Backup<'a> {
 fn identify(tree: &Tree<'_>, profile: &Profile, treat_as: Option<&str>) -> Result<Identity, Vec<Finding>> {
     let mut findings = Vec::new();
     let fact = |fact: &Option<Fact>| {
-        let node = find(tree, &fact.as_ref()?.path)?;
+        let node = fact.as_ref()?.paths.iter().find_map(|path| find(tree, path))?;
         Some((tree.value(node).trim().to_owned(), tree.span(node)))
     };
     let source = tree.source();
@@ -230,6 +232,7 @@ fn identify(tree: &Tree<'_>, profile: &Profile, treat_as: Option<&str>) -> Resul
         read_as,
         model: text(model),
         taken: text(fact(&profile.facts.taken)),
+        only_changes: kind.as_ref().is_some_and(|kind| profile.facts.changes.contains(kind)),
         is_whole: kind.as_ref().and_then(|kind| {
             let whole = &profile.facts.whole;
             (!whole.is_empty()).then(|| whole.contains(kind))

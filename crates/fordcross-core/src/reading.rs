@@ -336,7 +336,7 @@ impl Walk<'_, '_> {
         }
         let always = tree.is_entry(node)
             || what.is_some_and(What::is_list)
-            || matches!(what, Some(What::Object { many: true, .. }));
+            || matches!(what, Some(What::Object { many: true, name: None, .. }));
         if always || nth > 1 {
             self.reading.ordinals.0.insert(node, nth);
         }

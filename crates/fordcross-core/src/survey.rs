@@ -176,11 +176,16 @@ pub fn survey(backup: &Backup<'_>, profile: &Profile, today: jiff::civil::Date) 
                     made.look_at(what, tree, row.node, today, &mut label);
                 }
             }
+            // An element with attributes and nothing in it has a text of its own that says nothing.
+            RowKind::Setting if tree.kind(row.node) == Kind::OwnText && tree.value(row.node).is_empty() => {}
             RowKind::Setting => {
                 section.settings += 1;
                 references.meet_setting(tree, row.node, entry, profile);
                 match row.type_id(profile, &automaton).map(|kind| &profile.types.get(kind).form) {
-                    Some(Form::Secret(secret)) if !tree.value(row.node).trim().is_empty() => {
+                    // What is not set is none, unless that is how the line leaves one out.
+                    Some(Form::Secret(secret))
+                        if !tree.value(row.node).trim().is_empty() || secret.mask.as_deref() == Some("") =>
+                    {
                         section.secrets += 1;
                         made.count_secret(secret.kept_in(tree.value(row.node)), secret.key.as_deref());
                     }

@@ -129,6 +129,8 @@ pub(crate) struct Facts {
     pub(crate) unit: Option<Fact>,
     /// The kinds of backup that hold everything.
     pub(crate) whole: Vec<String>,
+    /// Those that hold only what is not as it came from the factory.
+    pub(crate) changes: Vec<String>,
     /// The branches of the configuration that is in force, and of the one that a person was working on.
     pub(crate) active: Option<String>,
     pub(crate) candidate: Option<String>,
@@ -137,8 +139,27 @@ pub(crate) struct Facts {
 /// The path of one fact, and where the profile says so.
 #[derive(Clone, Debug)]
 pub(crate) struct Fact {
+    /// The path of the release that this is the profile of.
     pub(crate) path: Vec<String>,
+    /// All paths, where it stands elsewhere in some releases.
+    pub(crate) paths: Vec<Vec<String>>,
     pub(crate) declared: Position,
+}
+
+impl Facts {
+    /// Of several paths of a fact takes the one that a release has.
+    fn settle(&mut self, schema: &Schema) {
+        let Self { release, model, taken, kind, label, build, unit, .. } = self;
+        for fact in [release, model, taken, kind, label, build, unit].into_iter().flatten() {
+            let is_declared = |path: &&Vec<String>| {
+                let steps: Vec<PathStep<'_>> = path.iter().map(|name| PathStep::Name(name)).collect();
+                matches!(schema.find(&steps), Lookup::Declared(_))
+            };
+            if let Some(path) = fact.paths.iter().find(is_declared) {
+                fact.path.clone_from(path);
+            }
+        }
+    }
 }
 
 #[derive(Clone, Debug)]
@@ -155,7 +176,10 @@ impl Profile {
     /// A finding that names the known releases.
     pub fn at(&self, release: &str) -> Result<Self, Box<Finding>> {
         let index = self.release(release)?;
-        Ok(Self { schema: self.schema.at(index), release: index, ..self.clone() })
+        let schema = self.schema.at(index);
+        let mut facts = self.facts.clone();
+        facts.settle(&schema);
+        Ok(Self { schema, facts, release: index, ..self.clone() })
     }
 
     /// The name of the release that this is the profile of.
@@ -232,6 +256,11 @@ impl Profile {
             return self.form;
         }
         self.members.form_of(pattern).unwrap_or(self.form)
+    }
+
+    /// Whether a file at that place of the tree tells the line.
+    pub(crate) fn is_marked_by(&self, place: &[String]) -> bool {
+        self.marker.split('|').any(|marker| place.first().is_some_and(|first| first == marker))
     }
 
     /// What a backup of several files is in; none for one file.

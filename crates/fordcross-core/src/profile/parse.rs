@@ -82,6 +82,7 @@ fn read_profile(source: Source<'_>, root: Section<'_, '_>) -> Option<Profile> {
             build: fact("build", false),
             active: recognise.word("active").map(|word| word.text.to_owned()),
             candidate: recognise.word("candidate").map(|word| word.text.to_owned()),
+            changes: recognise.words("changes").into_iter().map(|word| word.text.to_owned()).collect(),
             whole: recognise.words("whole").into_iter().map(|word| word.text.to_owned()).collect(),
         };
         recognise.finish();
@@ -349,17 +350,32 @@ fn read_fact(
     schema: &Schema,
     lines: &LineIndex<'_>,
 ) -> Option<Fact> {
-    let word = if needed { section.need_word(key) } else { section.word(key) }?;
-    let path: Vec<String> = word.text.split('/').map(str::to_owned).collect();
-    let steps: Vec<PathStep<'_>> = path.iter().map(|name| PathStep::Name(name)).collect();
-    if let Lookup::Unknown { step, known } = schema.find(&steps) {
-        section
-            .report()
-            .add(Code::LocatorUnknown, word.span, format!("the profile declares no setting `{}`", word.text))
-            .help(Lookup::help(&path[step], &known));
+    let words = section.words(key);
+    let Some(first) = words.first() else {
+        // Says that it is missing.
+        if needed && !section.has(key) {
+            section.need_word(key);
+        }
+        return None;
+    };
+    let mut paths = Vec::new();
+    for word in &words {
+        let path: Vec<String> = word.text.split('/').map(str::to_owned).collect();
+        let steps: Vec<PathStep<'_>> = path.iter().map(|name| PathStep::Name(name)).collect();
+        if let Lookup::Unknown { step, known } = schema.find(&steps) {
+            section
+                .report()
+                .add(
+                    Code::LocatorUnknown,
+                    word.span,
+                    format!("the profile declares no setting `{}`", word.text),
+                )
+                .help(Lookup::help(&path[step], &known));
+        }
+        paths.push(path);
     }
-    let declared: Position = lines.position(word.span.start);
-    Some(Fact { path, declared })
+    let declared: Position = lines.position(first.span.start);
+    Some(Fact { path: paths[0].clone(), paths, declared })
 }
 
 fn read_releases(root: &Section<'_, '_>) -> Vec<Release> {

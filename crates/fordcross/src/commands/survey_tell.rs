@@ -39,7 +39,7 @@ pub(crate) fn print(
     surveyed: &Surveyed<'_>,
     profile_file: &ProfileFile,
 ) -> Result<(), Failed> {
-    let Surveyed { file, backup, profile, survey } = *surveyed;
+    let Surveyed { file, profile, survey, .. } = *surveyed;
     print_head(printer, surveyed)?;
     let dated = profile.dated.as_deref().map(|date| format!(" of {date}")).unwrap_or_default();
     printer.line(&format!("  read under the profile {}{dated}\n", profile_file.file))?;
@@ -66,7 +66,8 @@ pub(crate) fn print(
     }
     print_secrets(printer, survey)?;
     if survey.comments > 0 {
-        printer.line(&format!("  {}, which are no settings.", count(survey.comments, "comment")))?;
+        let told = if survey.comments == 1 { "which is no setting" } else { "which are no settings" };
+        printer.line(&format!("  {}, {told}.", count(survey.comments, "comment")))?;
     }
     print_told(printer, &survey.disabled, "entry is disabled", "entries are disabled")?;
     print_told(printer, &survey.unnamed, "object is named by nothing", "objects are named by nothing")?;
@@ -102,7 +103,6 @@ pub(crate) fn print(
             printer.line(&format!("    - {}: {}", never.what, never.remedy))?;
         }
     }
-    let _ = backup;
     Ok(())
 }
 
@@ -124,6 +124,9 @@ fn print_head(printer: &mut Printer<'_>, surveyed: &Surveyed<'_>) -> Result<(), 
         });
     }
     about.extend(identity.kind.as_ref().map(|kind| match identity.is_whole {
+        _ if identity.only_changes => {
+            format!("kind `{kind}`, which holds only what is not as it came from the factory")
+        }
         Some(false) => format!("kind `{kind}`, which does not hold everything"),
         _ => format!("kind `{kind}`"),
     }));
@@ -305,6 +308,7 @@ pub(crate) fn to_json(surveyed: &Surveyed<'_>, findings: &[Finding]) -> Value {
         "label": identity.label,
         "unit": identity.unit,
         "whole": identity.is_whole,
+        "only_changes": identity.only_changes,
         "lacking": survey.lacking,
         "components": survey.components.iter()
             .map(|(name, release)| json!({ "name": name, "release": release })).collect::<Vec<_>>(),

@@ -9,9 +9,10 @@ use fordcross_core::backup::{Backup, read};
 use fordcross_core::carry::{FirstWalk, mapping_leg};
 use fordcross_core::course::Leg;
 use fordcross_core::crossing::{Crossing, Side};
-use fordcross_core::finding::{Code, Finding};
+use fordcross_core::finding::{Code, Finding, Place};
 use fordcross_core::library::{CrossingFile, Library, ProfileFile};
 use fordcross_core::profile::{FileForm, Model, Profile};
+use fordcross_core::source::{Source, Span};
 use fordcross_core::unwrap::Outcome;
 use std::io::Read;
 
@@ -192,9 +193,12 @@ pub(crate) fn hash_findings(file: &InputFile) -> Vec<Finding> {
         } else {
             format!("the file `{}` has another hash than `{}` says", checked.path, checked.list)
         };
-        Finding::new(Code::HashDiffers, message).help(
+        let mut finding = Finding::new(Code::HashDiffers, message).help(
             "fetch the backup again; if it was changed on purpose, go on with `--severity hash-differs=warning`",
-        )
+        );
+        let listed = format!("{}/{}", file.name, checked.path);
+        finding.place = Some(Place::new(Source::new(&listed, ""), Span::default()));
+        finding
     });
     told.collect()
 }

@@ -14,6 +14,7 @@ mod accounting;
 mod authoring;
 mod base;
 mod courses;
+mod demo_backups;
 mod desk;
 mod documents;
 mod finding_examples;

@@ -1,0 +1,12 @@
+CREATE TABLE zones (id INTEGER PRIMARY KEY, name TEXT NOT NULL UNIQUE, network TEXT, note TEXT);
+INSERT INTO zones VALUES (1, 'quays', '192.0.2.0/24', 'lower and upper'), (2, 'cameras', '198.51.100.0/24', NULL), (3, 'attic', NULL, 'nothing there any more');
+CREATE TABLE watchers (id INTEGER PRIMARY KEY, name TEXT NOT NULL UNIQUE, mail TEXT, secret TEXT, away INTEGER DEFAULT 0);
+INSERT INTO watchers VALUES (1, 'hpole', 'hpole@marrowby.example', '$t5$1c', 0), (2, 'rthwaite', 'night@marrowby.example', '$t5$2d', 1);
+CREATE TABLE rules (id INTEGER PRIMARY KEY, zone TEXT, watcher TEXT, severity TEXT, after INTEGER, enabled INTEGER);
+INSERT INTO rules VALUES (1, 'quays', 'hpole', 'act', 60, 1), (2, 'cameras', 'rthwaite', 'look', 900, 1), (3, 'quays', 'rthwaite', 'calm', 0, 0);
+CREATE TABLE settings (key TEXT PRIMARY KEY, value TEXT);
+INSERT INTO settings VALUES ('poll-every', '30'), ('language', 'en'), ('quiet-from', '22:00'), ('quiet-until', '05:30');
+CREATE TABLE history (at TEXT, zone TEXT, what TEXT, bytes BLOB);
+INSERT INTO history VALUES ('2026-11-20 04:12', 'cameras', 'no answer', x'00ff10'), ('2026-11-20 04:15', 'cameras', 'answers', NULL);
+CREATE VIEW tempting AS SELECT load_extension('nothing') FROM zones;
+CREATE TRIGGER never AFTER INSERT ON zones BEGIN DELETE FROM watchers; END;

@@ -176,8 +176,6 @@ pub fn survey(backup: &Backup<'_>, profile: &Profile, today: jiff::civil::Date) 
                     made.look_at(what, tree, row.node, today, &mut label);
                 }
             }
-            // An element with attributes and nothing in it has a text of its own that says nothing.
-            RowKind::Setting if tree.kind(row.node) == Kind::OwnText && tree.value(row.node).is_empty() => {}
             RowKind::Setting => {
                 section.settings += 1;
                 references.meet_setting(tree, row.node, entry, profile);
@@ -190,6 +188,8 @@ pub fn survey(backup: &Backup<'_>, profile: &Profile, today: jiff::civil::Date) 
                         made.count_secret(secret.kept_in(tree.value(row.node)), secret.key.as_deref());
                     }
                     Some(_) => {}
+                    // An element with attributes and nothing in it has a text of its own that says nothing.
+                    None if tree.kind(row.node) == Kind::OwnText && tree.value(row.node).is_empty() => {}
                     None => section.unknown += 1,
                 }
             }

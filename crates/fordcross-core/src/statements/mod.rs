@@ -6,6 +6,8 @@
 
 mod read;
 mod shape;
+#[cfg(test)]
+mod tests;
 mod write;
 
 pub(crate) use read::{Included, read_into};

@@ -1,6 +1,6 @@
 //! Reading statements, word by word.
 
-use super::shape::Half;
+use super::shape::{Half, WordKind};
 use super::{BODY, Grammar, Nesting, Part, PathPart, Statement, VALUE, WORDS};
 use crate::finding::{Code, Finding};
 use crate::source::{Source, Span};
@@ -58,7 +58,7 @@ struct Block {
 struct Word<'a> {
     span: Span,
     text: Cow<'a, str>,
-    quoted: bool,
+    kind: WordKind,
 }
 
 /// What a statement ended with.
@@ -258,7 +258,7 @@ impl<'a> Reader<'_, 'a> {
         if grammar.marks.contains(&first) {
             let span = Span::new(start, start + first.len_utf8());
             return Ok((
-                Word { span, text: Cow::Borrowed(&text[span.range()]), quoted: false },
+                Word { span, text: Cow::Borrowed(&text[span.range()]), kind: WordKind::Mark },
                 span.end as usize,
             ));
         }
@@ -294,7 +294,8 @@ impl<'a> Reader<'_, 'a> {
         }
         let span = Span::new(start, at);
         let text = decoded.map_or(Cow::Borrowed(&text[span.range()]), Cow::Owned);
-        Ok((Word { span, text, quoted }, at))
+        let kind = if quoted { WordKind::Quoted } else { WordKind::Plain };
+        Ok((Word { span, text, kind }, at))
     }
 
     /// The text in quotes at `start`, and where it ends.
@@ -429,7 +430,7 @@ impl<'a> Reader<'_, 'a> {
         words: &'g [Word<'a>],
         stands: impl Fn(&&'g Statement) -> bool,
     ) -> Option<(&'g Statement, super::shape::Taken<'g>)> {
-        let word = |index: usize| (words[index].text.as_ref(), words[index].quoted);
+        let word = |index: usize| (words[index].text.as_ref(), words[index].kind);
         self.grammar
             .statements
             .iter()
@@ -444,7 +445,7 @@ impl<'a> Reader<'_, 'a> {
             return self.set_word(leaf, &words[range.start]);
         }
         // A rest that is one word in quotes means what is in them.
-        if range.len() == 1 && words[range.start].quoted && !self.grammar.keeps_quotes {
+        if range.len() == 1 && words[range.start].kind == WordKind::Quoted && !self.grammar.keeps_quotes {
             return self.set_word(leaf, &words[range.start]);
         }
         let span = Span::new(words[range.start].span.start as usize, words[range.end - 1].span.end as usize);
@@ -524,7 +525,7 @@ impl<'a> Reader<'_, 'a> {
     /// A word with commas: each part of it is a value.
     fn list(&mut self, node: NodeId, name: &str, word: &Word<'a>) {
         let raw = &self.source.text[word.span.range()];
-        if word.quoted && !self.grammar.keeps_quotes {
+        if word.kind == WordKind::Quoted && !self.grammar.keeps_quotes {
             let leaf = self.tree.push(node, Kind::Text, name, word.span);
             return self.set_word(leaf, word);
         }

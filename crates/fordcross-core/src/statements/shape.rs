@@ -40,6 +40,16 @@ pub(crate) enum Half {
     Value,
 }
 
+/// What a word of a statement is.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(super) enum WordKind {
+    Plain,
+    /// It stands in quotes, and is never one of the language.
+    Quoted,
+    /// It is a mark, and never a value.
+    Mark,
+}
+
 /// What a shape took, in order: the part and the words.
 pub(super) type Taken<'p> = Vec<(&'p Part, std::ops::Range<usize>)>;
 
@@ -127,7 +137,7 @@ impl StatementShape {
     pub(super) fn fit<'p>(
         &'p self,
         count: usize,
-        word: &dyn Fn(usize) -> (&'p str, bool),
+        word: &dyn Fn(usize) -> (&'p str, WordKind),
     ) -> Option<Taken<'p>> {
         let mut taken = Vec::new();
         // Shapes are short and statements, too; a statement made to be ambiguous is said not to fit.
@@ -186,7 +196,7 @@ fn fit_all<'p>(
     parts: &'p [Part],
     at: usize,
     count: usize,
-    word: &dyn Fn(usize) -> (&'p str, bool),
+    word: &dyn Fn(usize) -> (&'p str, WordKind),
     taken: &mut Taken<'p>,
     tries: &mut usize,
     then: &mut Then<'_, 'p>,
@@ -197,30 +207,30 @@ fn fit_all<'p>(
     *tries -= 1;
     let Some((part, rest)) = parts.split_first() else { return then(at, taken) };
     let length = taken.len();
-    // A word in quotes is never one of the language.
     let is = |at: usize, wanted: &str| {
-        let (text, quoted) = word(at);
-        !quoted && text == wanted
+        let (text, kind) = word(at);
+        kind != WordKind::Quoted && text == wanted
     };
+    let is_value = |at: usize| at < count && word(at).1 != WordKind::Mark;
     let ok = match part {
         Part::Word(wanted) => {
             at < count && is(at, wanted) && fit_all(rest, at + 1, count, word, taken, tries, then)
         }
         Part::Glue => fit_all(rest, at, count, word, taken, tries, then),
         Part::Capture(_, choice) => {
-            let fits = at < count && (choice.is_empty() || choice.iter().any(|wanted| is(at, wanted)));
+            let fits = is_value(at) && (choice.is_empty() || choice.iter().any(|wanted| is(at, wanted)));
             fits && {
                 taken.push((part, at..at + 1));
                 fit_all(rest, at + 1, count, word, taken, tries, then)
             }
         }
         Part::List(_) | Part::Pair(..) => {
-            at < count && {
+            is_value(at) && {
                 taken.push((part, at..at + 1));
                 fit_all(rest, at + 1, count, word, taken, tries, then)
             }
         }
-        Part::Several(_) => (at + 1..=count).rev().any(|end| {
+        Part::Several(_) => (at + 1..=count).rev().filter(|end| (at..*end).all(is_value)).any(|end| {
             taken.truncate(length);
             taken.push((part, at..end));
             fit_all(rest, end, count, word, taken, tries, then)

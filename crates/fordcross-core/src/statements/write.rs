@@ -1,6 +1,6 @@
 //! Writing statements by their shapes.
 
-use super::shape::Half;
+use super::shape::{Half, WordKind};
 use super::{BODY, Escape, Grammar, Nesting, Part, PathPart, Statement, VALUE, WORDS};
 use crate::tree::{Kind, NodeId, Tree};
 
@@ -21,14 +21,24 @@ pub(crate) fn holds_value(grammar: &Grammar, text: &str) -> bool {
     }
     if grammar.keeps_quotes || grammar.quotes.is_empty() {
         // As it stands it must be words and nothing else.
-        let comment =
-            grammar.trailing_comments && grammar.comments.iter().any(|mark| text.contains(mark.as_str()));
+        let balanced = |quote: &char| text.matches(*quote).count().is_multiple_of(2);
         return text.trim() == text
             && !text.is_empty()
-            && !comment
-            && !grammar.end.is_some_and(|end| text.contains(end));
+            && !grammar.ends_early(text)
+            && grammar.quotes.iter().all(balanced);
     }
     grammar.escape != Escape::None || !grammar.quotes.iter().all(|quote| text.contains(*quote))
+}
+
+impl Grammar {
+    /// Whether something in a text without quotes would end the statement.
+    fn ends_early(&self, text: &str) -> bool {
+        self.end.is_some_and(|end| text.contains(end))
+            || self.nesting == Nesting::Braces && text.contains(['{', '}'])
+            || self.trailing_comments && self.comments.iter().any(|mark| text.contains(mark.as_str()))
+            || self.continues.is_some_and(|continues| text.ends_with(continues))
+            || text.contains(['\n', '\r'])
+    }
 }
 
 struct Writer<'w, 'a> {
@@ -320,8 +330,11 @@ impl Writer<'_, '_> {
         let mut line = Line::default();
         line.word(&name);
         if !self.tree.kind(node).is_branch() {
-            if !self.tree.value(node).is_empty() {
-                line.word(&self.rest(self.tree.value(node)));
+            let value = self.tree.value(node);
+            if self.would_be_another(self.tree.name(node), value) {
+                line.word(&self.quoted(value));
+            } else if !value.is_empty() {
+                line.word(&self.rest(value));
             }
             if self.grammar.end_needed {
                 line.out.extend(self.grammar.end.unwrap_or(';').to_string().bytes());
@@ -342,21 +355,21 @@ impl Writer<'_, '_> {
         self.close(depth);
     }
 
+    /// Whether a name and the words of a value would be taken for a statement of the grammar.
+    fn would_be_another(&self, name: &str, value: &str) -> bool {
+        let words: Vec<&str> = std::iter::once(name).chain(value.split_whitespace()).collect();
+        let word = |index: usize| (words[index], WordKind::Plain);
+        !self.grammar.quotes.is_empty()
+            && words.len() > 2
+            && self.grammar.statements.iter().any(|known| known.shape.fit(words.len(), &word).is_some())
+    }
+
     /// Words as they are, or in quotes if they would not be read as what they are.
     fn rest(&self, text: &str) -> String {
         let grammar = self.grammar;
-        let is_words = text.trim() == text && !text.is_empty();
-        let quotes = text.contains(grammar.quotes.as_slice());
-        let breaks = grammar.trailing_comments
-            && grammar.comments.iter().any(|mark| text.contains(mark.as_str()))
-            || grammar.end.is_some_and(|end| text.contains(end));
-        // In quotes of its own it would be one value again.
-        let as_it_is = !quotes || grammar.keeps_quotes || grammar.escape == Escape::None;
-        if grammar.quotes.is_empty() || is_words && !breaks && as_it_is {
-            text.to_owned()
-        } else {
-            self.quoted(text)
-        }
+        let is_words = text.trim() == text && !text.is_empty() && !grammar.ends_early(text);
+        let quotes = text.contains(grammar.quotes.as_slice()) && !grammar.keeps_quotes;
+        if grammar.quotes.is_empty() || is_words && !quotes { text.to_owned() } else { self.quoted(text) }
     }
 
     fn quoted(&self, text: &str) -> String {

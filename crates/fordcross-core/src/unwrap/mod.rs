@@ -165,8 +165,15 @@ fn no_text(name: &str, undecoded: Undecoded) -> Finding {
     // One byte and no more: it may stand in a secret.
     let found =
         bytes.get(valid).filter(|_| charset.is_utf8()).map(|byte| format!(": found the byte `{byte:02X}`"));
-    let message = format!("the file is not text in {}{}", charset.name(), found.unwrap_or_default());
-    let mut finding = Finding::new(Code::NotText, message).help(SAY_CHARSET);
+    let (message, help) = if bytes.get(valid) == Some(&0) && charset.is_utf8() {
+        (
+            "the file is no text: found a NUL byte".to_owned(),
+            "fetch the file again, or name the text file with the configuration",
+        )
+    } else {
+        (format!("the file is not text in {}{}", charset.name(), found.unwrap_or_default()), SAY_CHARSET)
+    };
+    let mut finding = Finding::new(Code::NotText, message).help(help);
     let text = String::from_utf8_lossy(&bytes[..valid.min(bytes.len())]);
     let at = LineIndex::new(Source::new(name, &text)).position(text.len() as u32);
     finding.place = Some(Place { file: name.to_owned(), span: Span::default(), at });

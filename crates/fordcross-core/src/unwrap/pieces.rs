@@ -37,6 +37,11 @@ pub(super) fn join(
             Ok((text, _)) if !alone && text.contains('\0') => {
                 joined.add(&path, Content::Bytes, &STANDARD.encode(text));
             }
+            Ok((text, charset)) if alone && text.contains('\0') => {
+                let valid = text.find('\0').unwrap_or(0);
+                let undecoded = Undecoded { bytes: text.into_bytes(), valid, charset, unknown: None };
+                return Err(Box::new(refuse(&path, undecoded)));
+            }
             Ok((text, charset)) => {
                 joined.charset.get_or_insert(charset);
                 if alone {

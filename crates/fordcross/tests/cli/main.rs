@@ -20,6 +20,7 @@ mod documents;
 mod finding_examples;
 mod folders;
 mod golden;
+mod hostile;
 mod ini;
 mod lists;
 mod mapping;

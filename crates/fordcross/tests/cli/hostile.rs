@@ -1,0 +1,144 @@
+//! Hostile files: each gets one clear message and an exit status, nothing is written, nothing hangs.
+
+use crate::desk::Desk;
+use fordcross_core::backup::read;
+use fordcross_core::library::{Library, ProfileFile};
+use fordcross_core::source::Source;
+use fordcross_core::unwrap::{Archive, Member, Opening, open, open_folder, pack_gzip};
+use rstest::rstest;
+use std::path::Path;
+
+/// A member of a tar archive, made by hand: the crate would not write such names.
+fn entry(name: &str, kind: u8, size_said: usize, bytes: &[u8]) -> Vec<u8> {
+    let mut header = [0_u8; 512];
+    header[..name.len()].copy_from_slice(name.as_bytes());
+    header[100..108].copy_from_slice(b"0000644\0");
+    header[124..136].copy_from_slice(format!("{size_said:011o}\0").as_bytes());
+    header[156] = kind;
+    if kind == b'1' || kind == b'2' {
+        header[157..168].copy_from_slice(b"/etc/passwd");
+    }
+    header[257..265].copy_from_slice(b"ustar\x0000");
+    header[148..156].fill(b' ');
+    let sum: u32 = header.iter().map(|byte| u32::from(*byte)).sum();
+    header[148..156].copy_from_slice(format!("{sum:06o}\0 ").as_bytes());
+    let mut all = header.to_vec();
+    all.extend_from_slice(bytes);
+    all.resize(all.len().next_multiple_of(512), 0);
+    all
+}
+
+fn tar(entries: &[Vec<u8>]) -> Vec<u8> {
+    [entries.concat(), vec![0; 1024]].concat()
+}
+
+fn file(name: &str) -> Vec<u8> {
+    entry(name, b'0', 1, b"x")
+}
+
+fn zip(names: &[&str]) -> Vec<u8> {
+    let members: Vec<Member> =
+        names.iter().map(|name| Member { path: (*name).into(), bytes: b"some bytes".to_vec() }).collect();
+    Archive::Zip.pack(&members).expect("in memory")
+}
+
+/// Every `old` in the bytes, or only the first, becomes `new` of the same length.
+fn replaced(bytes: &[u8], old: &[u8], new: &[u8], times: usize) -> Vec<u8> {
+    assert_eq!(old.len(), new.len());
+    let mut bytes = bytes.to_vec();
+    let mut left = times;
+    for at in 0..=bytes.len() - old.len() {
+        if left > 0 && &bytes[at..at + old.len()] == old {
+            bytes[at..at + new.len()].copy_from_slice(new);
+            left -= 1;
+        }
+    }
+    assert_eq!(left, 0, "it is there so often");
+    bytes
+}
+
+fn big(path: &str) -> Member {
+    Member { path: path.into(), bytes: vec![b' '; 40 << 20] }
+}
+
+#[rstest]
+#[case(tar(&[file("../out")]), "a path that leads elsewhere: `../out`")]
+#[case(tar(&[file("a/../../out")]), "a path that leads elsewhere")]
+#[case(tar(&[file("/etc/out")]), "an absolute path: `/etc/out`")]
+#[case(tar(&[file("C:out")]), "an absolute path")]
+#[case(tar(&[file("a\\..\\b")]), "an absolute path")]
+#[case(tar(&[entry("a", b'2', 0, b"")]), "the member `a` is a link")]
+#[case(tar(&[entry("a", b'1', 0, b"")]), "the member `a` is a link")]
+#[case(tar(&[entry("a", b'3', 0, b"")]), "the member `a` is no file")]
+#[case(tar(&[file("Unit.xml"), file("unit.XML")]), "`Unit.xml` and `unit.XML` differ by case only")]
+#[case(tar(&[file("a"), file("a")]), "`a` is there twice")]
+#[case(tar(&[file("a\u{1b}[31m")]), "control characters in its name")]
+#[case(tar(&[entry("a", b'0', 9_000, b"x")]), "cut off")]
+#[case(tar(&[entry("a", b'0', 0o7_777_777_777, b"x")]), "cut off")]
+#[case(tar(&(0..10_001).map(|n| entry(&n.to_string(), b'0', 0, b"")).collect::<Vec<_>>()), "more than 10000 members")]
+#[case(pack_gzip(&tar(&[file("../out")])).expect("packed"), "a path that leads elsewhere")]
+#[case(replaced(&zip(&["aa/b"]), b"aa/b", b"../b", 2), "a path that leads elsewhere")]
+#[case(replaced(&zip(&["aa/b"]), b"aa/b", b"ab/b", 1), "disagree")]
+#[case(replaced(&zip(&["aa", "bb"]), b"bb", b"aa", 2), "a member twice")]
+#[case(zip(&["A", "a"]), "`A` and `a` differ by case only")]
+#[case(replaced(&zip(&["ab"]), b"ab", b"a\x07", 2), "control characters in its name")]
+#[case(Archive::Zip.pack(&[big("a")]).expect("packed"), "unpacks to more than 200 times its size")]
+#[case(b"<a>\0</a>".to_vec(), "NUL")]
+#[case([b"<teasel-backup ".as_slice(), b"<!ENTITY".as_slice()].concat(), "")]
+#[case(b"<!DOCTYPE a [<!ENTITY b SYSTEM \"file:///etc/passwd\">]><a>&b;</a>".to_vec(), "document type declaration")]
+#[case(b"SQLite format 3\0 and nothing behind it".to_vec(), "the database cannot be read")]
+#[case(b"age-encryption.org/v1\n-> scrypt aaaa 40\n".to_vec(), "no passphrase was given")]
+#[case("<a>".repeat(100_000).into_bytes(), "")]
+#[case("[".repeat(100_000).into_bytes(), "")]
+#[case(vec![], "empty")]
+fn a_hostile_file_is_refused(#[case] bytes: Vec<u8>, #[case] told: &str) {
+    let desk = Desk::new();
+    desk.write("gw.xml", bytes);
+    for command in ["survey gw.xml", "carry gw.xml --to osier/8@2.1 -o out", "survey gw.xml --redacted copy"]
+    {
+        let ran = desk.run_to(1, command);
+        assert!(ran.err.contains(told) && ran.out.is_empty(), "{command}\n{}", ran.err);
+        assert!(!ran.err.contains(['\u{1b}', '\0', '\u{7}']), "nothing steers the terminal: {:?}", ran.err);
+        assert!(ran.err.lines().count() < 12, "one message: {}", ran.err);
+        assert_eq!(desk.names(), ["gw.xml"], "nothing is written");
+    }
+}
+
+/// Cut off at every byte, a backup is refused or read, never more; half an archive is none.
+#[rstest]
+#[case("new-store/store-new.zip", true)]
+#[case("sandle-store/store-sandle.tar.gz", true)]
+#[case("hall/hall-wrackhaven.zip", true)]
+#[case("operations/five/console-1.tar.age.001", true)]
+#[case("wrackhaven-ramps/ramps-2.4.pipkin", false)]
+#[case("operations/six/console.thole", false)]
+#[case("quay-store/source/bundle.ini", false)]
+#[case("quay-store/source/tables/accounts.csv", false)]
+#[case("office-store/source/system.yaml", false)]
+#[case("hall/wrackhaven-source/display.json", false)]
+#[case("hall/wrackhaven-source/faces/board.xml", false)]
+fn what_is_cut_off_anywhere_is_refused_or_read(#[case] backup: &str, #[case] is_archive: bool) {
+    let demo = Path::new(env!("CARGO_MANIFEST_DIR")).join("../../demo");
+    let whole = std::fs::read(demo.join(backup)).expect("it ships");
+    let mut library = Library::default();
+    for shipped in fordcross_profiles::PROFILES {
+        library
+            .add_profile(ProfileFile::read(shipped.file.into(), shipped.text.into()).expect("it is checked"));
+    }
+    // Under its own path, as one of several, each is read in its form.
+    let path = backup.split_once("source/").map_or("", |(_, path)| path);
+    for end in 0..whole.len() {
+        let bytes = whole[..end].to_vec();
+        let opened = if path.is_empty() {
+            open("a", bytes, &Opening::default())
+        } else {
+            open_folder("a", vec![Member { path: path.into(), bytes }], &Opening::default())
+        };
+        // The first bytes alone tell nothing of an archive.
+        assert!(!is_archive || end < 22 || opened.is_err(), "{end}");
+        if let Ok(opened) = opened {
+            let source = Source { name: "a", text: &opened.text, pieces: &opened.pieces };
+            let _ = read(source, &library);
+        }
+    }
+}

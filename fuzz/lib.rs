@@ -32,7 +32,7 @@ pub fn library(form: &str) -> &'static Library {
         "statements" => {
             let all = [
                 "nesting = 'braces'\nend = ';'\nend-needed = true\nquotes = ['\"']\nescape = 'backslash'\nmarks = ['=']\ntrailing-comments = true",
-                "nesting = 'until-next'\ncontinues = '\\\\'\nmarks = ['=']",
+                "nesting = 'until-next'\ncontinues = '\\'\nmarks = ['=']",
                 "nesting = 'indent'\nquotes = [\"'\"]\nescape = 'doubled'\nmarks = ['=']",
                 "close = 'end'\nquotes = [\"'\", '\"']\nescape = 'both'\nkeeps-quotes = true",
             ];
@@ -65,5 +65,9 @@ pub fn take(name: &str, bytes: &[u8], library: &Library) {
     let Ok(backup) = Backup::new(tree, &profile, Some("1")) else { return };
     let _ = survey(&backup, &profile, jiff::civil::date(2026, 11, 25));
     let copy = redact(&backup, &profile, &[Hide::Names, Hide::Addresses]);
-    assert_eq!(copy.text.matches('\n').count(), opened.text.matches('\n').count());
+    // Of one text it has as many lines; databases are made anew.
+    if let [file] = copy.files.as_slice() {
+        let lines = file.bytes.iter().filter(|byte| **byte == b'\n').count();
+        assert!(file.path.ends_with(".db") || lines == opened.text.matches('\n').count());
+    }
 }

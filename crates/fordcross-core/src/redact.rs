@@ -1,12 +1,15 @@
 //! A copy of a backup to show to others: the same form and the same lines, without its secrets.
 
 use crate::backup::Backup;
+use crate::form::with_databases;
 use crate::json::write_string;
 use crate::profile::{FileForm, Profile};
 use crate::reading::{Reading, Row, RowKind, automaton_of};
-use crate::source::Span;
+use crate::source::{Content, Span};
 use crate::tree::{Kind, NodeId, Tree};
 use crate::typing::{Form, TypeId};
+use crate::unwrap::pieces::from_base64;
+use crate::unwrap::{Member, hashes};
 use crate::xml::escape;
 use aho_corasick::{AhoCorasick, MatchKind};
 use rustc_hash::FxHashMap;
@@ -25,8 +28,8 @@ pub enum Hide {
 /// The copy, and how many values are hidden in it.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Redacted {
-    /// The text, with as many lines as the backup.
-    pub text: String,
+    /// The files, each with as many lines as it has in the backup. One that is the backup alone has no path.
+    pub files: Vec<Member>,
     /// Secrets, and settings without a type.
     pub secrets: usize,
     /// Host names and names of objects.
@@ -58,10 +61,26 @@ pub fn redact(backup: &Backup<'_>, profile: &Profile, hide: &[Hide]) -> Redacted
         }
     }
     hider.hide_in_texts(&texts);
-    let text = hider.finish();
-    let (text, addresses) =
-        if hide.contains(&Hide::Addresses) { without_addresses(&text) } else { (text, 0) };
-    Redacted { text, secrets, names, addresses }
+    let mut addresses = 0;
+    let mut files = Vec::new();
+    // The same address becomes the same in all files.
+    let mut book = Book::default();
+    for (path, content, text) in hider.finish() {
+        let (text, found) = if hide.contains(&Hide::Addresses) && content != Content::Bytes {
+            without_addresses(&text, &mut book)
+        } else {
+            (text, 0)
+        };
+        addresses += found;
+        let bytes = match content {
+            Content::Bytes => from_base64(&text).unwrap_or_default(),
+            _ => text.into_bytes(),
+        };
+        files.push(Member { path, bytes });
+    }
+    let mut files = with_databases(files);
+    hashes::renew(&mut files);
+    Redacted { files, secrets, names, addresses }
 }
 
 fn is_name(profile: &Profile, kind: TypeId) -> bool {
@@ -130,7 +149,12 @@ impl Hider<'_, '_> {
             }
             (FileForm::Xml, Kind::OwnText) => self.pieces(self.tree.parent(node)),
             (FileForm::Xml, _) => self.pieces(node),
-            // A value that is spelled in another way than it reads: all of it, with what it stands in.
+            // Of a statement all behind its first word.
+            (FileForm::Statements, _) => {
+                let ends = |c: char| c.is_whitespace() || writing.grammar.marks.contains(&c);
+                let from = raw.find(ends).map_or(0, |at| at + 1);
+                vec![within(from, raw.len())]
+            }
             _ => vec![whole],
         }
     }
@@ -201,19 +225,33 @@ impl Hider<'_, '_> {
         String::from_utf8(out).unwrap_or_default()
     }
 
-    /// The text with all edits.
-    fn finish(mut self) -> String {
-        let source = self.tree.source().text;
+    /// The text of each file with all edits.
+    fn finish(mut self) -> Vec<(String, Content, String)> {
+        let source = self.tree.source();
         self.edits.sort_by_key(|(span, _)| *span);
-        let mut text = String::with_capacity(source.len());
-        let mut at = 0;
-        for (span, new) in &self.edits {
-            text.push_str(&source[at..span.start as usize]);
-            text.push_str(new);
-            at = span.end as usize;
-        }
-        text.push_str(&source[at..]);
-        text
+        let whole = Span::new(0, source.text.len());
+        let pieces: Vec<(String, Content, Span)> = match source.pieces {
+            [] | [_] => vec![(String::new(), Content::Text, whole)],
+            pieces => pieces.iter().map(|piece| (piece.path.clone(), piece.content, piece.span)).collect(),
+        };
+        let edited = |span: Span| {
+            let mut text = String::with_capacity((span.end - span.start) as usize);
+            let mut at = span.start;
+            for (edit, new) in
+                self.edits.iter().filter(|(edit, _)| edit.start >= span.start && edit.end <= span.end)
+            {
+                // What stands inside of what is hidden is gone with it.
+                if edit.start < at {
+                    continue;
+                }
+                text.push_str(&source.text[at as usize..edit.start as usize]);
+                text.push_str(new);
+                at = edit.end;
+            }
+            text.push_str(&source.text[at as usize..span.end as usize]);
+            text
+        };
+        pieces.into_iter().map(|(path, content, span)| (path, content, edited(span))).collect()
     }
 }
 
@@ -232,10 +270,9 @@ fn start_tag_end(text: &str, start: usize) -> usize {
 }
 
 /// The text with other addresses, and how many there were.
-fn without_addresses(text: &str) -> (String, usize) {
+fn without_addresses(text: &str, book: &mut Book) -> (String, usize) {
     let is_part = |c: char| c.is_ascii_hexdigit() || matches!(c, ':' | '.' | '-');
     let mut out = String::with_capacity(text.len());
-    let mut book = Book::default();
     let mut count = 0;
     let mut rest = text;
     while !rest.is_empty() {
@@ -349,13 +386,13 @@ mod tests {
     #[case("aa-bb-cc-dd-ee-ff AA:BB:CC:DD:EE:FF", "00-00-5e-00-53-00 00:00:5e:00:53:00", 2)]
     #[case("release 4.6.1, 12:30:00, face, 1.2.3.4.5", "release 4.6.1, 12:30:00, face, 1.2.3.4.5", 0)]
     fn addresses_are_hidden(#[case] text: &str, #[case] expected: &str, #[case] count: usize) {
-        assert_eq!(without_addresses(text), (expected.to_owned(), count));
+        assert_eq!(without_addresses(text, &mut Book::default()), (expected.to_owned(), count));
     }
 
     #[test]
     fn many_addresses_stay_apart() {
         let text: String = (0..2_000_u32).map(|n| format!("{} ", Ipv4Addr::from(0x0A00_0000 + n))).collect();
-        let (text, count) = without_addresses(&text);
+        let (text, count) = without_addresses(&text, &mut Book::default());
         let distinct: std::collections::HashSet<&str> = text.split_whitespace().collect();
         assert_eq!((count, distinct.len()), (2_000, 2_000));
     }

@@ -44,6 +44,9 @@ pub struct ShippedShared {
 /// The JSON Schema of profiles, as files of the form `*.profile.toml` are when read as JSON.
 pub const PROFILE_SCHEMA: &str = include_str!("../schema/profile.schema.json");
 
+/// The JSON Schema of what the program writes for programs: a definition for each command and file.
+pub const OUTPUT_SCHEMA: &str = include_str!("../schema/output.schema.json");
+
 /// The JSON Schema of crossings.
 pub const CROSSING_SCHEMA: &str = include_str!("../schema/crossing.schema.json");
 

@@ -79,7 +79,7 @@ pub(crate) enum ProfileCommand {
         #[arg(value_name = "LINE")]
         line: String,
     },
-    /// Print the JSON Schema of profiles or crossings, for editors that complete and check them
+    /// Print a JSON Schema: of profiles or crossings, for editors that complete and check them, or of what is written for programs
     Schema {
         /// Of which kind of file
         #[arg(value_name = "KIND")]
@@ -93,6 +93,8 @@ pub(crate) enum SchemaOf {
     Profile,
     /// Of `*.crossing.toml`
     Crossing,
+    /// Of what `--json` prints, and of the files of a result
+    Output,
 }
 
 #[derive(Debug, Args)]

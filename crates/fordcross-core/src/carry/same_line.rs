@@ -83,12 +83,11 @@ impl<'i, 'a> Apply<'_, 'i, 'a> {
         let value = Text::Decoded(&prepared.text);
         // The way it was written stays, unless the new type is written otherwise.
         let old_kind = self.tree.kind(row.node);
+        // Nothing at all stays that: it is no text that says so.
+        let is_nothing = old_kind == Kind::Bare && matches!(bound.text, "null" | "~" | "");
+        let can_differ = matches!(old_kind, Kind::Text | Kind::Bare) && !is_nothing;
         let leaf_kind =
-            if matches!(old_kind, Kind::Text | Kind::Bare) && self.draft.form_at(parent).tells_bare() {
-                prepared.kind
-            } else {
-                old_kind
-            };
+            if can_differ && self.draft.form_at(parent).tells_bare() { prepared.kind } else { old_kind };
         let name = self.tree.name(row.node);
         let ordinal = self.reading.ordinals.of(row.node);
         let written = if self.tree.is_transparent(row.node) || ordinal.is_some() {

@@ -190,7 +190,8 @@ pub(crate) fn write_bundle(tree: &Tree<'_>, members: &Members) -> Vec<unwrap::Me
         }
     }
     written.sort_by_key(|(index, _)| *index);
-    let mut files: Vec<unwrap::Member> = written.into_iter().map(|(_, member)| member).collect();
+    let files = written.into_iter().map(|(_, member)| member).collect();
+    let mut files = with_databases(files);
     for member in &members.members {
         if let (FileForm::Hashes, Some(algorithm)) = (member.writing.form, member.hash) {
             let bytes = hashes::write(&files, algorithm);
@@ -201,11 +202,42 @@ pub(crate) fn write_bundle(tree: &Tree<'_>, members: &Members) -> Vec<unwrap::Me
     files
 }
 
-/// What an opaque value stands for: the bytes of a file that was no text, or the text.
+/// Puts the listings of tables, each under `FILE#TABLE`, into databases.
+pub(crate) fn with_databases(files: Vec<unwrap::Member>) -> Vec<unwrap::Member> {
+    let mut made: Vec<unwrap::Member> = Vec::new();
+    let mut listings: Vec<(String, String, String)> = Vec::new();
+    for file in files {
+        match file.path.split_once('#') {
+            Some((database, table)) => {
+                let text = String::from_utf8_lossy(&file.bytes).into_owned();
+                if !listings.iter().any(|(known, ..)| known == database) {
+                    made.push(unwrap::Member { path: database.to_owned(), bytes: Vec::new() });
+                }
+                listings.push((database.to_owned(), table.to_owned(), text));
+            }
+            None => made.push(file),
+        }
+    }
+    for file in &mut made {
+        let own: Vec<(&str, &str)> = listings
+            .iter()
+            .filter(|(database, ..)| *database == file.path)
+            .map(|(_, table, text)| (table.as_str(), text.as_str()))
+            .collect();
+        if !own.is_empty() {
+            // One that cannot be made does not read back, and is told.
+            file.bytes = unwrap::database::build(&own).unwrap_or_default();
+        }
+    }
+    made
+}
+
+/// What an opaque value stands for, where it is that of a file of the backup that was no text: its bytes.
 fn opaque_bytes(tree: &Tree<'_>, node: NodeId) -> Option<Vec<u8>> {
-    let span = tree.value_span(node)?;
-    let piece = tree.source().piece_at(span.start).filter(|piece| piece.span == span)?;
-    (piece.content == Content::Bytes).then(|| pieces::from_base64(tree.value(node))).flatten()
+    let source = tree.source();
+    let value = tree.value(node);
+    let is_it = |piece: &&Piece| piece.content == Content::Bytes && source.text[piece.span.range()] == *value;
+    source.pieces.iter().any(|piece| is_it(&piece)).then(|| pieces::from_base64(value)).flatten()
 }
 
 /// All nodes of a tree so many levels below its root, with the names that lead there.

@@ -4,7 +4,7 @@ mod bundle;
 mod declare;
 mod members;
 
-pub(crate) use bundle::{read_bundle, write_bundle};
+pub(crate) use bundle::{read_bundle, with_databases, write_bundle};
 pub(crate) use declare::{read_members, read_writing};
 pub use members::Container;
 pub(crate) use members::{Member, Members};
@@ -14,7 +14,7 @@ use crate::json::{read_json_tree, write_subtree};
 use crate::layout::Layout;
 use crate::source::{Source, Span};
 use crate::statements::{Grammar, Included, holds_value, read_into, write_statements};
-use crate::table::{read_csv, read_listing, write_csv};
+use crate::table::{read_csv, read_listing, write_csv, write_listing};
 use crate::tree::{Kind, NodeId, Text, Tree};
 use crate::xml::{first_forbidden, read_xml, write_element_as, write_xml};
 use crate::yaml::{read_yaml, write_yaml};
@@ -35,7 +35,7 @@ pub enum FileForm {
     Statements,
     /// A table with a header, RFC 4180.
     Table,
-    /// The rows of a database table. It is read and not written.
+    /// The rows of a table of an `SQLite` database.
     Database,
     /// Bytes that are one value.
     Opaque,
@@ -248,7 +248,8 @@ pub(crate) fn write_text(tree: &Tree<'_>, top: NodeId, writing: &Writing, out: &
         }
         FileForm::Yaml => write_yaml(tree, top, out),
         FileForm::Ini => ini::write_ini(tree, top, &writing.ini, out),
-        FileForm::Table | FileForm::Database => write_csv(tree, top, &writing.table, out),
+        FileForm::Table => write_csv(tree, top, &writing.table, out),
+        FileForm::Database => write_listing(tree, top, out),
         FileForm::Statements => write_statements(tree, top, &writing.grammar, out),
         FileForm::Opaque => out.extend_from_slice(tree.value(top).as_bytes()),
         FileForm::Hashes | FileForm::Several => {}

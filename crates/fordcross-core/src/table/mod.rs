@@ -5,7 +5,7 @@ mod read;
 mod write;
 
 pub(crate) use read::{read_csv, read_listing};
-pub(crate) use write::write_csv;
+pub(crate) use write::{write_csv, write_listing};
 
 /// How a line writes its tables.
 #[derive(Clone, Debug, PartialEq, Eq)]

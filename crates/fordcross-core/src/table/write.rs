@@ -1,19 +1,13 @@
 //! Writing a table: the header has the columns in the order in which they first occur.
 
 use super::Manners;
+use crate::json::write_string;
 use crate::tree::{Kind, NodeId, Tree};
 
 /// Appends a table with its header. A row that lacks a column has an empty cell there.
 pub(crate) fn write_csv(tree: &Tree<'_>, top: NodeId, manners: &Manners, out: &mut Vec<u8>) {
     let rows: Vec<NodeId> = tree.children(top).filter(|&row| tree.kind(row) == Kind::Map).collect();
-    let mut columns: Vec<&str> = Vec::new();
-    for &row in &rows {
-        for cell in tree.children(row).filter(|&cell| tree.kind(cell).is_value()) {
-            if !columns.contains(&tree.name(cell)) {
-                columns.push(tree.name(cell));
-            }
-        }
-    }
+    let columns = columns_of(tree, &rows);
     if columns.is_empty() {
         return;
     }
@@ -22,6 +16,42 @@ pub(crate) fn write_csv(tree: &Tree<'_>, top: NodeId, manners: &Manners, out: &m
         let cells = columns.iter().map(|column| tree.child(row, column).map_or("", |cell| tree.value(cell)));
         write_record(cells, manners.separator, out);
     }
+}
+
+/// Appends the listing of a table of a database: its columns, and a row a line, each an array of JSON.
+pub(crate) fn write_listing(tree: &Tree<'_>, top: NodeId, out: &mut Vec<u8>) {
+    let rows: Vec<NodeId> = tree.children(top).filter(|&row| tree.kind(row) == Kind::Map).collect();
+    let columns = columns_of(tree, &rows);
+    let mut line = |cells: &mut dyn Iterator<Item = (Kind, &str)>| {
+        out.push(b'[');
+        for (index, (kind, text)) in cells.enumerate() {
+            if index > 0 {
+                out.push(b',');
+            }
+            if kind == Kind::Bare { out.extend_from_slice(text.as_bytes()) } else { write_string(text, out) }
+        }
+        out.extend_from_slice(b"]\n");
+    };
+    line(&mut columns.iter().map(|column| (Kind::Text, *column)));
+    for row in rows {
+        let cell = |column: &&str| {
+            tree.child(row, column).map_or((Kind::Bare, "null"), |cell| (tree.kind(cell), tree.value(cell)))
+        };
+        line(&mut columns.iter().map(cell));
+    }
+}
+
+/// The names of all cells, in the order in which they first occur.
+fn columns_of<'t>(tree: &'t Tree<'_>, rows: &[NodeId]) -> Vec<&'t str> {
+    let mut columns: Vec<&str> = Vec::new();
+    for &row in rows {
+        for cell in tree.children(row).filter(|&cell| tree.kind(cell).is_value()) {
+            if !columns.contains(&tree.name(cell)) {
+                columns.push(tree.name(cell));
+            }
+        }
+    }
+    columns
 }
 
 fn write_record<'t>(cells: impl Iterator<Item = &'t str>, separator: char, out: &mut Vec<u8>) {

@@ -6,12 +6,15 @@
 
 use super::place_of_file;
 use crate::finding::{Code, Finding};
-use crate::json::write_string;
+use crate::json::{read_json_tree, write_string};
+use crate::source::Source;
+use crate::table::read_listing;
+use crate::tree::{Kind, NodeId, Tree};
 use base64::Engine as _;
 use base64::engine::general_purpose::STANDARD;
 use rusqlite::config::DbConfig;
 use rusqlite::limits::Limit;
-use rusqlite::types::ValueRef;
+use rusqlite::types::{Value, ValueRef};
 use rusqlite::{Connection, MAIN_DB};
 
 /// What the bytes of a cell begin with in a listing.
@@ -111,6 +114,74 @@ fn list_table(connection: &Connection, table: &str) -> rusqlite::Result<String> 
         write_line(cells.into_iter(), &mut out);
     }
     Ok(String::from_utf8(out).unwrap_or_default())
+}
+
+/// A new database with tables, each from its listing. Columns have the affinity of what is in them.
+///
+/// # Errors
+/// That two tables or columns have names that the engine takes for the same.
+pub(crate) fn build(listings: &[(&str, &str)]) -> rusqlite::Result<Vec<u8>> {
+    let mut connection = Connection::open_in_memory()?;
+    for (table, listing) in listings {
+        let source = Source::new(table, listing);
+        // Listings are made by the program itself; one that is not well-formed gives an empty table.
+        let columns = columns_of(listing);
+        let Ok(tree) = read_listing(source, &crate::table::Manners::default()) else { continue };
+        if columns.is_empty() {
+            continue;
+        }
+        let rows: Vec<NodeId> = tree.children(tree.root()).collect();
+        let declared: Vec<String> = columns
+            .iter()
+            .map(|column| format!("{} {}", quoted(column), affinity(&tree, &rows, column)))
+            .collect();
+        connection.execute(&format!("CREATE TABLE {} ({})", quoted(table), declared.join(", ")), [])?;
+        let places: Vec<String> = (1..=columns.len()).map(|index| format!("?{index}")).collect();
+        let insert = format!("INSERT INTO {} VALUES ({})", quoted(table), places.join(", "));
+        let mut insert = connection.prepare(&insert)?;
+        for row in rows {
+            let cells = columns
+                .iter()
+                .map(|column| tree.child(row, column).map_or(Value::Null, |cell| value_of(&tree, cell)));
+            insert.execute(rusqlite::params_from_iter(cells))?;
+        }
+    }
+    Ok(connection.serialize(MAIN_DB)?.to_vec())
+}
+
+fn columns_of(listing: &str) -> Vec<String> {
+    let Some(header) = listing.lines().next() else { return Vec::new() };
+    let Ok(tree) = read_json_tree(Source::new("", header)) else { return Vec::new() };
+    tree.children(tree.root()).map(|column| tree.value(column).to_owned()).collect()
+}
+
+fn value_of(tree: &Tree<'_>, cell: NodeId) -> Value {
+    let text = tree.value(cell);
+    if tree.kind(cell) != Kind::Bare {
+        let bytes = text.strip_prefix(BYTES).and_then(|encoded| STANDARD.decode(encoded).ok());
+        return bytes.map_or_else(|| Value::Text(text.to_owned()), Value::Blob);
+    }
+    match (text.parse::<i64>(), text.parse::<f64>()) {
+        (Ok(number), _) => Value::Integer(number),
+        (_, Ok(number)) => Value::Real(number),
+        _ => Value::Null,
+    }
+}
+
+/// What all cells of a column are (SQLite, "Datatypes In SQLite", section 3).
+fn affinity(tree: &Tree<'_>, rows: &[NodeId], column: &str) -> &'static str {
+    let cells = rows.iter().filter_map(|&row| tree.child(row, column)).map(|cell| value_of(tree, cell));
+    let kinds: Vec<Value> = cells.filter(|value| *value != Value::Null).collect();
+    let all = |is: fn(&Value) -> bool| !kinds.is_empty() && kinds.iter().all(is);
+    if all(|value| matches!(value, Value::Integer(_))) {
+        "INTEGER"
+    } else if all(|value| matches!(value, Value::Integer(_) | Value::Real(_))) {
+        "REAL"
+    } else if all(|value| matches!(value, Value::Text(_))) {
+        "TEXT"
+    } else {
+        "BLOB"
+    }
 }
 
 enum Cell<'c> {

@@ -96,6 +96,22 @@ pub(super) fn check(members: &[Member]) -> Vec<Checked> {
     checked
 }
 
+/// Gives lists of hashes among files the hashes that these have now.
+pub(crate) fn renew(files: &mut [Member]) {
+    for index in 0..files.len() {
+        let Some(text) = std::str::from_utf8(&files[index].bytes).ok().map(str::to_owned) else { continue };
+        let Some(lines) = lines_of(&text) else { continue };
+        let mut renewed = text.clone();
+        for (algorithm, hash, path) in lines {
+            let path = path.strip_prefix("./").unwrap_or(path);
+            if let Some(file) = files.iter().find(|file| file.path == path) {
+                renewed = renewed.replacen(hash, &algorithm.hash(&file.bytes), 1);
+            }
+        }
+        files[index].bytes = renewed.into_bytes();
+    }
+}
+
 /// A list of files, in their order.
 pub(crate) fn write(members: &[Member], algorithm: Algorithm) -> Vec<u8> {
     let line = |member: &Member| format!("{}  {}\n", algorithm.hash(&member.bytes), member.path);

@@ -26,6 +26,7 @@ pub(crate) fn profile(
             printer.line(match kind {
                 SchemaOf::Profile => fordcross_profiles::PROFILE_SCHEMA.trim_end(),
                 SchemaOf::Crossing => fordcross_profiles::CROSSING_SCHEMA.trim_end(),
+                SchemaOf::Output => fordcross_profiles::OUTPUT_SCHEMA.trim_end(),
             })?;
             Ok(Status::Done)
         }

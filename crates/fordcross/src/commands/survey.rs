@@ -3,7 +3,7 @@
 use super::survey_tell::{Surveyed, print, to_json};
 use super::way::{hash_findings, open, treated_as};
 use crate::arguments::{General, HideWhat, Survey};
-use crate::files::{backups_below, read_backup, write_new};
+use crate::files::{InputFile, backups_below, read_backup, write_new};
 use crate::library;
 use crate::output::findings::print_findings;
 use crate::output::table::columns;
@@ -14,9 +14,12 @@ use fordcross_core::inventory::{Item, Remark, inventory};
 use fordcross_core::library::Library;
 use fordcross_core::redact::{Hide, redact};
 use fordcross_core::survey;
+use fordcross_core::unwrap::{Member, Packing, Wrapping, pack_gzip};
 use serde_json::{Value, json};
 use std::collections::HashMap;
-use std::io::Read;
+use std::fs::DirBuilder;
+use std::io::{self, Read};
+use std::os::unix::fs::DirBuilderExt as _;
 use std::path::{Path, PathBuf};
 
 pub(crate) fn survey(
@@ -104,7 +107,7 @@ fn redacted(
         })
         .collect();
     let made = redact(&backup, &profile, &hide);
-    write_new(copy, made.text.as_bytes())?;
+    write_copy(copy, &file, &made.files)?;
     if general.json {
         printer.json(&json!({
             "file": copy.display().to_string(), "secrets": made.secrets, "names": made.names,
@@ -126,6 +129,37 @@ fn redacted(
     }
     printer.line("  Look it through before you show it: what a person wrote into notes can tell more.")?;
     Ok(Status::Done)
+}
+
+/// Writes a copy in the form that the backup has: one file, an archive, a folder.
+fn write_copy(copy: &Path, backup: &InputFile, files: &[Member]) -> Result<(), Failed> {
+    let archive = backup.wrapped.iter().find_map(|wrapping| match wrapping {
+        Wrapping::Archive(archive) => Some(*archive),
+        _ => None,
+    });
+    let failed = |error: io::Error| Failed::file(copy, "write", &error);
+    match (archive, files) {
+        (Some(archive), files) => {
+            let mut bytes = archive.pack(files).map_err(failed)?;
+            if backup.wrapped.contains(&Wrapping::Packed(Packing::Gzip)) {
+                bytes = pack_gzip(&bytes).map_err(failed)?;
+            }
+            write_new(copy, &bytes)
+        }
+        (None, [file]) if !backup.is_folder => write_new(copy, &file.bytes),
+        (None, files) => {
+            // New, so that nothing is mixed with what is there.
+            let mut folder = DirBuilder::new();
+            folder.mode(0o700).create(copy).map_err(failed)?;
+            for file in files {
+                let path = copy.join(&file.path);
+                let above = path.parent().unwrap_or(copy);
+                DirBuilder::new().recursive(true).mode(0o700).create(above).map_err(failed)?;
+                write_new(&path, &file.bytes)?;
+            }
+            Ok(())
+        }
+    }
 }
 
 /// The backups that were named; a folder stands for all in it, unless it is one.

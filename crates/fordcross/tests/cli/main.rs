@@ -13,6 +13,7 @@
 mod accounting;
 mod authoring;
 mod base;
+mod bundles;
 mod courses;
 mod demo_backups;
 mod desk;

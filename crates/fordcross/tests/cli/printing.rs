@@ -96,3 +96,44 @@ fn colour_is_for_terminals_only() {
     let plain = desk.carry("");
     assert!(!plain.out.contains('\u{1b}') && !plain.err.contains('\u{1b}'));
 }
+
+/// What is printed for programs, and what is in the files of a result, is as the published schema says.
+#[test]
+fn what_is_for_programs_is_as_the_schema_says() {
+    let desk = Desk::new();
+    let schema: Value = serde_json::from_str(&desk.run_to(0, "profile schema output").out).expect("JSON");
+    let check = |definition: &str, value: &Value| {
+        let mut schema = schema.clone();
+        schema["$ref"] = format!("#/$defs/{definition}").into();
+        let validator = jsonschema::draft202012::new(&schema).expect("a schema");
+        let problems: Vec<String> = validator.iter_errors(value).map(|error| error.to_string()).collect();
+        assert!(problems.is_empty(), "{definition}: {problems:?}\n{value}");
+    };
+    let demo = std::path::Path::new(env!("CARGO_MANIFEST_DIR")).join("../../demo");
+    let json = |line: &str| -> Value {
+        serde_json::from_str(&desk.run(line).out).unwrap_or_else(|_| panic!("{line}"))
+    };
+    desk.write("pass", "nine landing stages");
+    for backup in [
+        "quay-store/store-quay.tar.gz",
+        "hall/hall-sandle.zip",
+        "operations/five/console-1.tar.age.001",
+        "wrackhaven/gw-wrackhaven.xml",
+    ] {
+        let told = json(&format!("survey {} --passphrase-file pass --json", demo.join(backup).display()));
+        check("survey", &told[0]);
+    }
+    check("backup-list", &json(&format!("survey {} --json", demo.display())));
+    check("reach", &json("reach gw.xml --to osier/8@2.1 --json"));
+    check("map", &json("map gw.xml --to osier/8@2.1 --json"));
+    check("carry", &json("carry gw.xml --to osier/8@2.1 -o out --json"));
+    check("receipt", &serde_json::from_str(&desk.read("out/receipt.json")).expect("JSON"));
+    for row in desk.ledger("out").iter().step_by(7) {
+        check("ledger-row", row);
+    }
+    let mut wrong = desk.ledger("out")[0].clone();
+    wrong["fate"] = "lost".into();
+    let mut whole = schema.clone();
+    whole["$ref"] = "#/$defs/ledger-row".into();
+    assert!(!jsonschema::draft202012::new(&whole).expect("a schema").is_valid(&wrong));
+}

@@ -1,0 +1,186 @@
+//! Backups of several files: read, carried, written and read again, redacted.
+
+use crate::desk::Desk;
+use fordcross_core::unwrap::{Archive, Member, Opening, open};
+use rstest::rstest;
+use serde_json::Value;
+use std::path::Path;
+
+/// A line whose backups are folders or archives, with a file of each form; two releases, the same but for a default.
+fn profile(container: &str) -> String {
+    let manners = "[member.statements]\nquotes = ['\"']\nescape = 'backslash'\n[[member.statement]]\nshape = '{key} = {value}'\nas = '{key}'\n";
+    format!(
+        "[profile]\nline = 'crate'\ntitle = 'Crate'\nform = 'several'\ncontainer = '{container}'\n\
+         [recognise]\nmarker = 'main'\nrelease = 'main/release'\n[[release]]\nname = '1'\n[[release]]\nname = '2'\n\
+         [[member]]\npath = 'main.conf'\nat = 'main'\nform = 'statements'\n{manners}\
+         [[member]]\npath = 'net/{{name}}.yaml'\nat = 'net/{{name}}'\nform = 'yaml'\n\
+         [[member]]\npath = 'unit.xml'\nat = 'unit'\nform = 'xml'\nroot = 'unit'\n\
+         [[member]]\npath = 'more.json'\nat = 'more'\nform = 'json'\n\
+         [[member]]\npath = 'old.ini'\nat = 'old'\nform = 'ini'\n\
+         [[member]]\npath = 'rows.csv'\nat = 'rows'\nform = 'table'\n\
+         [[member]]\npath = 'box.db#berths'\nat = 'berths'\nform = 'database'\n\
+         [[member]]\npath = 'crest.png'\nat = 'crest'\nform = 'opaque'\n\
+         [[member]]\npath = 'sums'\nat = 'sums'\nform = 'hashes'\nhash = 'sha-256'\n\
+         [[object]]\nat = 'net/*'\nname = 'name'\n[[object]]\nat = 'rows/row'\nkey = 'id'\n[[object]]\nat = 'berths/row'\nkey = 'id'\n\
+         [setting]\n'main/release' = 'text'\n'main/greeting' = 'text'\n'main/secret' = 'secret'\n'main/tide' = {{ type = 'integer', default = {{ '1' = '1', '2' = '2' }} }}\n\
+         'net/*/mtu' = 'integer'\n'net/*/addresses' = {{ type = 'text', repeats = true }}\n'unit/name' = 'text'\n'more/on' = 'boolean'\n\
+         'old/port/speed' = 'text'\n'rows/row/id' = 'name'\n'rows/row/note' = 'text'\n'berths/row/id' = 'integer'\n'berths/row/name' = 'text'\n\
+         'berths/row/mark' = 'text'\n'crest' = 'text'\n"
+    )
+}
+
+fn database() -> Vec<u8> {
+    let mut connection = rusqlite::Connection::open_in_memory().expect("in memory");
+    let script = "CREATE TABLE berths (id INTEGER, name TEXT, mark BLOB); INSERT INTO berths VALUES (1, 'north', x'00ff'), (2, NULL, NULL);";
+    connection.execute_batch(script).expect("it runs");
+    connection.serialize(rusqlite::MAIN_DB).expect("serialized").to_vec()
+}
+
+const CREST: &[u8] = b"\x89PNG\r\n\x1a\n\0\0";
+
+fn files() -> Vec<Member> {
+    let file = |path: &str, bytes: &[u8]| Member { path: path.into(), bytes: bytes.to_vec() };
+    vec![
+        file(
+            "main.conf",
+            b"# said of the greeting\ngreeting = \"good day\"\nsecret = tide-and-timber\nrelease = 1\n",
+        ),
+        file("net/one.yaml", b"mtu: 9000\naddresses: [192.0.2.1/24, \"2001:db8::1/64\"]\n"),
+        file("net/two.yaml", b"mtu: 1500\n"),
+        file("unit.xml", b"<?xml version=\"1.0\"?>\n<unit><name>gw &amp; co</name></unit>\n"),
+        file("more.json", b"{\"on\": true}\n"),
+        file("old.ini", b"[port]\nspeed = fast\n"),
+        file("rows.csv", b"id,note\na,\"x, y\"\nb,\n"),
+        file("box.db", &database()),
+        file("crest.png", CREST),
+        file("read me.txt", b"nobody knows it\n"),
+    ]
+}
+
+fn desk(container: &str) -> Desk {
+    let desk = Desk::new();
+    desk.write("own/crate.profile.toml", profile(container));
+    desk.write("own/crate-1-to-2.crossing.toml", "[crossing]\nfrom = \"crate@1\"\nto = \"crate@2\"\n");
+    desk
+}
+
+fn opened(desk: &Desk, path: &str) -> String {
+    let bytes = std::fs::read(desk.path(path)).expect("it is written");
+    open("a", bytes, &Opening::default()).expect("it opens").text
+}
+
+/// All goes to the next release, in whatever it is to be packed; what no member names is told.
+#[rstest]
+#[case("tar.gz", "out/in.crate.tar.gz")]
+#[case("zip", "out/in.crate.zip")]
+#[case("tar", "out/in.crate.tar")]
+fn several_files_become_several(#[case] container: &str, #[case] result: &str) {
+    let desk = desk(container);
+    desk.write("in.tar", Archive::Tar.pack(&files()).expect("packed"));
+    let ran = desk.run_to(0, "carry in.tar --to crate@2 --profiles own -o out");
+    assert!(ran.err.contains("in.tar/read me.txt:1:1  other-files/\"read me.txt\""), "{}", ran.err);
+    let text = opened(&desk, result);
+    for part in [
+        "greeting = \"good day\"",
+        "# said of the greeting",
+        "release = 2",
+        "tide = 1",
+        "mtu: 9000",
+        "- 192.0.2.1/24",
+        "<name>gw &amp; co</name>",
+        "\"on\": true",
+        "[port]\nspeed = fast",
+        "a,\"x, y\"",
+        "[1,\"north\",\"base64:AP8=\"]",
+        "[2,null,null]",
+        "iVBORw0KGgoAAA==",
+        "  main.conf\n",
+    ] {
+        assert!(text.contains(part), "{part}\n{text}");
+    }
+    let rows: Vec<Value> = desk.ledger("out");
+    let files: Vec<&str> = rows.iter().filter_map(|row| row["file"].as_str()).collect();
+    assert!(files.contains(&"in.tar/net/two.yaml") && files.contains(&"in.tar/box.db#berths"), "{files:?}");
+    assert!(rows.iter().all(|row| !row.to_string().contains("tide-and-timber")), "no secret");
+    // What came out is a backup of its own, and carrying it says the same again.
+    let again = desk.run_to(0, &format!("survey {result} --profiles own"));
+    assert!(
+        again.out.contains("Crate on release 2") && again.out.contains("9 of 9 files have the hash"),
+        "{}",
+        again.out
+    );
+}
+
+#[test]
+fn a_folder_is_a_backup_and_a_result() {
+    let desk = desk("folder");
+    for file in files() {
+        desk.write(&format!("stores/quay/{}", file.path), file.bytes);
+    }
+    desk.write("stores/notes.txt", "none");
+    let ran = desk.run_to(0, "carry stores/quay --to crate@2 --profiles own -o out");
+    assert!(ran.out.contains("out:\n  quay.crate/main.conf"), "{}", ran.out);
+    assert_eq!(std::fs::read(desk.path("out/quay.crate/crest.png")).expect("written"), CREST);
+    assert_eq!(desk.read("out/quay.crate/net/two.yaml"), "mtu: 1500\n");
+    // In a folder of backups it is one of them.
+    let list = desk.run_to(0, "survey stores --profiles own");
+    assert!(list.out.contains("stores/quay ") && list.out.contains("1 file is no backup"), "{}", list.out);
+    // One file of it is one, too.
+    desk.run_to(0, "carry stores/quay/main.conf --to crate@2 --profiles own -o one");
+    assert_eq!(desk.read("one/main.crate/main.conf").lines().count(), 5);
+}
+
+#[test]
+fn a_copy_to_show_has_the_same_files() {
+    let desk = desk("zip");
+    desk.write("in.zip", Archive::Zip.pack(&files()).expect("packed"));
+    desk.run_to(0, "survey in.zip --redacted copy.zip --profiles own");
+    let text = opened(&desk, "copy.zip");
+    assert!(!text.contains("tide-and-timber") && text.contains("greeting = \"good day\""), "{text}");
+    assert!(text.contains("[1,\"north\",\"base64:AP8=\"]") && text.contains("iVBORw0KGgoAAA=="), "{text}");
+}
+
+/// What is encrypted opens with its passphrase and with no other, and a result can be encrypted.
+#[test]
+fn a_result_is_encrypted_when_asked() {
+    let desk = desk("zip");
+    desk.write("pass", "low water\n");
+    desk.write("in.zip", Archive::Zip.pack(&files()).expect("packed"));
+    desk.run_to(0, "carry in.zip --to crate@2 --profiles own -o out --encrypt --passphrase-file pass");
+    let sealed = "out/in.crate.zip.age";
+    let ran = desk.run_to(0, &format!("survey {sealed} --profiles own --passphrase-file pass"));
+    assert!(ran.out.contains("age, zip in "), "{}", ran.out);
+    let ran = desk.run_to(1, &format!("survey {sealed} --profiles own"));
+    assert!(
+        ran.err.contains("[locked]: the backup is encrypted with age, and no passphrase was given"),
+        "{}",
+        ran.err
+    );
+    let bytes = std::fs::read(desk.path(sealed)).expect("written");
+    desk.write("torn.age", &bytes[..bytes.len() - 9]);
+    let ran = desk.run_to(1, "survey torn.age --passphrase-file pass");
+    assert!(ran.err.contains("damaged or cut off"), "{}", ran.err);
+    assert!(Path::new(&desk.path("out/ledger.jsonl")).exists());
+}
+
+#[rstest]
+#[case(&["a.001", "a.003"], "the part `a.002` is missing")]
+#[case(&["a.002"], "the part `a.001` is missing")]
+#[case(&["a.001", "a.0001"], "part 1 is there twice: `a.0001` and `a.001`")]
+fn parts_that_do_not_fit_are_told(#[case] parts: &[&str], #[case] told: &str) {
+    let desk = Desk::new();
+    for (index, part) in parts.iter().enumerate() {
+        desk.write(part, format!("part {index}"));
+    }
+    let ran = desk.run_to(1, &format!("survey {}", parts[0]));
+    assert!(ran.err.contains(told), "{}", ran.err);
+}
+
+#[test]
+fn two_parts_that_are_the_same_are_told() {
+    let desk = Desk::new();
+    desk.write("a.001", "same");
+    desk.write("a.002", "same");
+    let ran = desk.run_to(1, "survey a.001");
+    assert!(ran.err.contains("the parts `a.001` and `a.002` are the same"), "{}", ran.err);
+}

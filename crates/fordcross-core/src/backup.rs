@@ -4,7 +4,7 @@ use crate::finding::{Code, Finding, count, one_of};
 use crate::form::{read_bundle, read_text};
 use crate::json::read_json_tree;
 use crate::library::{Library, ProfileFile};
-use crate::profile::{Fact, FileForm, Profile};
+use crate::profile::{Fact, FileForm, Lookup, PathStep, Profile};
 use crate::source::{Content, Piece, Source, Span};
 use crate::tree::{Kind, NodeId, Tree};
 use crate::xml::read_xml;
@@ -125,7 +125,7 @@ fn read_by_manners<'a, 'l>(
             continue;
         }
         match read_text(source, &profile.writing) {
-            Ok(tree) if tree.child(tree.root(), marker).is_some() => return Some(Ok((tree, file))),
+            Ok(tree) if has_marker(&tree, &profile) => return Some(Ok((tree, file))),
             Ok(_) => {}
             // It is told only if the file seems to be of that line.
             Err(finding) => {
@@ -136,6 +136,15 @@ fn read_by_manners<'a, 'l>(
         }
     }
     refused.map(Err)
+}
+
+/// Whether a tree has the marker of a line at its top. Any word can begin a statement: it must be one that
+/// the line knows.
+fn has_marker(tree: &Tree<'_>, profile: &Profile) -> bool {
+    let Some(marker) = tree.child(tree.root(), &profile.marker) else { return false };
+    profile.form != FileForm::Statements
+        || tree.kind(marker).is_branch()
+        || matches!(profile.schema.find(&[PathStep::Name(&profile.marker)]), Lookup::Declared(_))
 }
 
 /// The profile that recognises a tree.

@@ -17,6 +17,8 @@ pub struct Item {
     pub is_whole: Option<bool>,
     /// The hash of what it holds, unpacked: two with the same are the same backup.
     pub hash: String,
+    /// Its own lists of hashes, if it has some, say that its files are what they were.
+    pub intact: bool,
 }
 
 /// What there is to say of one backup among many.
@@ -34,6 +36,8 @@ pub enum Remark {
     Partial,
     /// It does not say when it was taken.
     Undated,
+    /// Some of its files are not what its own list of hashes says.
+    Damaged,
 }
 
 impl Remark {
@@ -46,6 +50,7 @@ impl Remark {
             Self::Future => "from the future".into(),
             Self::Partial => "not whole".into(),
             Self::Undated => "undated".into(),
+            Self::Damaged => "damaged: hashes differ".into(),
         }
     }
 
@@ -58,6 +63,7 @@ impl Remark {
             Self::Future => "future",
             Self::Partial => "partial",
             Self::Undated => "undated",
+            Self::Damaged => "damaged",
         }
     }
 }
@@ -83,8 +89,15 @@ pub fn inventory(mut items: Vec<Item>, today: Date, stale_after: i64) -> Vec<(It
         if item.is_whole == Some(false) {
             remarks.push(Remark::Partial);
         }
+        if !item.intact {
+            remarks.push(Remark::Damaged);
+        }
         // A date that cannot be is no reason to take a backup for the newest.
-        let could_be = item.taken.is_some() && !is_future && twin.is_none() && item.is_whole != Some(false);
+        let could_be = item.taken.is_some()
+            && !is_future
+            && twin.is_none()
+            && item.is_whole != Some(false)
+            && item.intact;
         let same_unit = |other: &Item| other.line == item.line && other.unit == item.unit;
         let is_first =
             !listed.iter().any(|(other, remarks)| same_unit(other) && remarks.contains(&Remark::NewestWhole));
@@ -120,6 +133,7 @@ mod tests {
                 _ => None,
             },
             hash: hash.into(),
+            intact: true,
         }
     }
 

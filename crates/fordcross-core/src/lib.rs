@@ -3,9 +3,10 @@
 //!
 //! The way of the data, each stage with its own types:
 //!
-//! 1. **unwrap**: [`unwrap`](mod@unwrap) makes text of what is packed or in another character set;
-//! 2. **read**: [`xml`] and [`json`] make one [`tree`] of whatever form came in, with the place of
-//!    every value in it;
+//! 1. **unwrap**: [`unwrap`](mod@unwrap) makes one text, with the place of each file in it, of what is encrypted, packed, in an
+//!    archive or in another character set;
+//! 2. **read**: [`xml`], [`json`] and the readers of the other forms make one [`tree`] of whatever came in, with the place
+//!    of every value in it;
 //! 3. **recognise**: [`backup`] finds the platform line among the [`library`]'s profiles;
 //! 4. **check**: [`profile`] and [`crossing`] turn TOML into rules that are known to fit together, or
 //!    into findings that name every mistake;
@@ -29,8 +30,7 @@
 //! ```
 //!
 //! # Limitations
-//! Configurations are read from and written as XML, JSON and INI; one file makes a backup. What is written is
-//! UTF-8.
+//! What is written is UTF-8. A base is XML, JSON or INI.
 
 mod automaton;
 pub mod backup;

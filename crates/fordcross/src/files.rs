@@ -2,7 +2,7 @@
 
 use crate::arguments::Reading;
 use crate::passphrase::passphrase;
-use crate::receipt::Entry;
+use crate::receipt::{Entry, RunningHash};
 use crate::status::Failed;
 use fordcross_core::backup::is_backup_of_files;
 use fordcross_core::library::Library;
@@ -46,16 +46,14 @@ impl InputFile {
         Source { name: &self.name, text: &self.text, pieces: &self.pieces }
     }
 
-    /// What the whole backup is known by: the same for the same bytes.
+    /// What the backup is known by, however it is packed: the same for the same files.
     pub(crate) fn hash(&self) -> String {
-        match self.entries.as_slice() {
-            [one] => one.hash().to_owned(),
-            several => {
-                let all: String =
-                    several.iter().map(|entry| format!("{} {}\n", entry.hash(), entry.file)).collect();
-                Entry::new("backup", "", all.as_bytes()).hash().to_owned()
-            }
+        let mut hash = RunningHash::default();
+        if self.pieces.len() > 1 {
+            self.pieces.iter().for_each(|piece| hash.add(piece.path.as_bytes()));
         }
+        hash.add(self.text.as_bytes());
+        hash.entry("backup", &self.name).hash().to_owned()
     }
 }
 

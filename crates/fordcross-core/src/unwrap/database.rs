@@ -168,7 +168,7 @@ fn value_of(tree: &Tree<'_>, cell: NodeId) -> Value {
     }
 }
 
-/// What all cells of a column are (SQLite, "Datatypes In SQLite", section 3).
+/// What all cells of a column are (`SQLite`, "Datatypes In `SQLite`", section 3).
 fn affinity(tree: &Tree<'_>, rows: &[NodeId], column: &str) -> &'static str {
     let cells = rows.iter().filter_map(|&row| tree.child(row, column)).map(|cell| value_of(tree, cell));
     let kinds: Vec<Value> = cells.filter(|value| *value != Value::Null).collect();

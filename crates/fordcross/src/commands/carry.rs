@@ -17,7 +17,7 @@ use fordcross_core::fate::Fate;
 use fordcross_core::finding::{Code, Finding};
 use fordcross_core::ledger::{LedgerWriter, Untyped};
 use fordcross_core::mapping::{MapFile, MapUse, Mapping, PortProposal, propose, used_ports, write_map};
-use fordcross_core::profile::{Container, Profile};
+use fordcross_core::profile::{Container, FileForm, Profile};
 use fordcross_core::source::Span;
 use fordcross_core::unwrap::{Passphrase, encrypt};
 use serde_json::{Value, json};
@@ -125,6 +125,16 @@ pub(super) fn decide(
 /// Reads and recognises a base, which must be of the receiving line, release and model.
 fn open_base<'l>(file: &'l InputFile, loaded: &'l Loaded) -> Result<Backup<'l>, Failed> {
     let (base, profile, _) = open(file, &loaded.library, None)?;
+    if !matches!(profile.form, FileForm::Xml | FileForm::Json | FileForm::Ini) {
+        let message = format!(
+            "a base of {} cannot be carried into yet: it would not stay byte for byte as it was",
+            profile.title
+        );
+        let finding = Finding::new(Code::BaseUnfit, message)
+            .at(file.source(), Span::default())
+            .help("carry without `--base`, and put into the result what the unit has beyond it");
+        return Err(vec![finding].into());
+    }
     let receiver = &loaded.receiver;
     let found = Receiver {
         line: profile.line.clone(),

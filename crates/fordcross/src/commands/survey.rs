@@ -208,6 +208,7 @@ fn list(
                 taken: identity.taken.as_deref().and_then(survey::date_of),
                 is_whole: identity.is_whole,
                 hash: read.hash(),
+                intact: hash_findings(&read).is_empty(),
             })
         });
         match opened {

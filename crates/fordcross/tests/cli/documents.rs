@@ -43,6 +43,13 @@ fn the_commands_of_the_readme_run() {
     for file in ["gw-corrie.xml", "new-unit.osier.json"] {
         desk.write(file, document(&format!("demo/corrie-slip/{file}")));
     }
+    let demo = Path::new(env!("CARGO_MANIFEST_DIR")).join("../../demo");
+    let parts = (1..=3).map(|number| format!("operations/five/console-1.tar.age.{number:03}"));
+    let others = ["quay-store/store-quay.tar.gz", "operations/passphrase.txt"].map(str::to_owned);
+    for file in parts.chain(others) {
+        let name = file.rsplit('/').next().expect("a name");
+        desk.write(name, fs::read(demo.join(&file)).expect("it ships"));
+    }
     let readme = document("README.md");
     let commands: Vec<&str> = readme.lines().filter_map(|line| line.strip_prefix("fordcross ")).collect();
     assert!(commands.len() >= 5, "{commands:?}");

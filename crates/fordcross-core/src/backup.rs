@@ -16,6 +16,18 @@ pub struct Backup<'a> {
     pub tree: Tree<'a>,
     /// What it says of itself.
     pub identity: Identity,
+    /// Of two configurations, the one that is not carried.
+    pub(crate) not_chosen: Option<NodeId>,
+}
+
+/// Which configuration of a backup that has two.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub enum Configuration {
+    /// The one in force.
+    #[default]
+    Active,
+    /// The one that a person was working on.
+    Candidate,
 }
 
 /// What a backup says of itself.
@@ -186,15 +198,52 @@ impl<'a> Backup<'a> {
     pub fn new(mut tree: Tree<'a>, profile: &Profile, treat_as: Option<&str>) -> Result<Self, Vec<Finding>> {
         profile.respell(&mut tree);
         let identity = identify(&tree, profile, treat_as)?;
-        Ok(Self { tree, identity })
+        Ok(Self { tree, identity, not_chosen: None })
+    }
+
+    /// Chooses a configuration, where there are two. The rules of crossings are written for the one in force:
+    /// the one that is chosen takes its name, and the other one is left out.
+    ///
+    /// # Errors
+    /// That the one being worked on was asked for, and there is none.
+    pub fn choose(&mut self, profile: &Profile, configuration: Configuration) -> Result<(), Box<Finding>> {
+        let branch = |name: &Option<String>| {
+            name.as_ref()
+                .and_then(|name| self.tree.child(self.tree.root(), name).map(|node| (node, name.clone())))
+        };
+        let (active, candidate) = (branch(&profile.facts.active), branch(&profile.facts.candidate));
+        match (active, candidate, configuration) {
+            (Some((active, name)), Some((candidate, other)), Configuration::Candidate) => {
+                self.tree.rename(candidate, &name);
+                self.tree.rename(active, &other);
+                self.not_chosen = Some(active);
+            }
+            (Some(_), Some((candidate, _)), Configuration::Active) => self.not_chosen = Some(candidate),
+            (_, _, Configuration::Active) => {}
+            (_, _, Configuration::Candidate) => {
+                let message = "the backup has one configuration, none that was being worked on";
+                return Err(Box::new(
+                    Finding::new(Code::ConfigurationMissing, message)
+                        .at(self.tree.source(), Span::default())
+                        .help("leave `--configuration` out"),
+                ));
+            }
+        }
+        Ok(())
     }
 }
+
+/// So many characters of what a backup says of itself are taken.
+const MOST_SHOWN: usize = 200;
 
 fn identify(tree: &Tree<'_>, profile: &Profile, treat_as: Option<&str>) -> Result<Identity, Vec<Finding>> {
     let mut findings = Vec::new();
     let fact = |fact: &Option<Fact>| {
         let node = fact.as_ref()?.paths.iter().find_map(|path| find(tree, path))?;
-        Some((tree.value(node).trim().to_owned(), tree.span(node)))
+        // It is shown to people: nobody calls a unit by more than that.
+        let value = tree.value(node).trim();
+        let short = value.char_indices().nth(MOST_SHOWN).map_or(value, |(end, _)| &value[..end]);
+        Some((short.to_owned(), tree.span(node)))
     };
     let source = tree.source();
     let release = fact(&profile.facts.release);

@@ -377,6 +377,8 @@ fn documentation(number: usize) -> Ipv4Addr {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::form::read_text;
+    use crate::source::Source;
     use rstest::rstest;
 
     #[rstest]
@@ -387,6 +389,19 @@ mod tests {
     #[case("release 4.6.1, 12:30:00, face, 1.2.3.4.5", "release 4.6.1, 12:30:00, face, 1.2.3.4.5", 0)]
     fn addresses_are_hidden(#[case] text: &str, #[case] expected: &str, #[case] count: usize) {
         assert_eq!(without_addresses(text, &mut Book::default()), (expected.to_owned(), count));
+    }
+
+    /// An alias of YAML stands for what is written once: that is hidden once.
+    #[test]
+    fn what_is_hidden_twice_is_hidden_once() {
+        let profile = "[profile]\nline = 'a'\ntitle = 'A'\nform = 'yaml'\n[recognise]\nmarker = 'a'\nrelease = 'release'\n\
+            [[release]]\nname = '1'\n[setting]\n'release' = 'text'\n'a|b/secret' = 'secret'\n";
+        let profile = Profile::parse(Source::new("p", profile)).expect("a profile");
+        let text = "a: &x\n  secret: s3\nb: *x\nrelease: \"1\"\n";
+        let tree = read_text(Source::new("t", text), &profile.writing).expect("well-formed");
+        let backup = Backup::new(tree, &profile, None).expect("recognised");
+        let copy = redact(&backup, &profile, &[]);
+        assert_eq!(copy.files[0].bytes, text.replace("s3", "hidden-1").into_bytes());
     }
 
     #[test]

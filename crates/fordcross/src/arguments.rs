@@ -151,11 +151,23 @@ pub(crate) enum HideWhat {
     Names,
 }
 
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, ValueEnum)]
+pub(crate) enum WhichConfiguration {
+    /// The one in force
+    #[default]
+    Active,
+    /// The one that was being worked on
+    Candidate,
+}
+
 #[derive(Clone, Debug, Default, Args)]
 pub(crate) struct Reading {
     /// Read the backup as this listed release, whatever it says itself
     #[arg(long, value_name = "RELEASE")]
     pub(crate) treat_as: Option<String>,
+    /// Which configuration of a backup that has two: the one in force, or the one that was being worked on
+    #[arg(long, value_name = "WHICH", default_value = "active")]
+    pub(crate) configuration: WhichConfiguration,
     /// The character set of the backup, where it does not say so itself: `windows-1252`
     #[arg(long, value_name = "NAME", value_parser = parse_charset)]
     pub(crate) charset: Option<Charset>,

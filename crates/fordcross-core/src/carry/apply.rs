@@ -21,6 +21,7 @@ use crate::tree::{Beside, Kind, NodeId, Text, Tree};
 use rustc_hash::FxHashMap;
 use smallvec::{SmallVec, smallvec};
 use std::collections::HashMap;
+use std::ops::Range;
 use std::rc::Rc;
 
 /// Applies the crossing to a reading.
@@ -59,6 +60,9 @@ pub(super) fn apply<'i, 'a>(
         evaluator: Evaluator::new(),
         place_rules: (0..places).map(|place| step.leg.crossing.place_rule(place)).collect(),
         simple: simple_rules(&step.leg.crossing),
+        not_chosen: step
+            .not_chosen
+            .map_or(NodeId::DOCUMENT..NodeId::DOCUMENT, |node| node..step.tree.subtree_end(node)),
         overruled: overruled(step.tree, step.old(), automaton, reading),
         cursor: 0,
         scratch: String::new(),
@@ -99,6 +103,8 @@ pub(super) struct Apply<'x, 'i, 'a> {
     pub(super) automaton: &'x Automaton,
     pub(super) reading: &'x Reading,
     pub(super) bars: Bars,
+    /// The nodes of the configuration that is not carried.
+    pub(super) not_chosen: Range<NodeId>,
     pub(super) draft: Draft<'i, 'a>,
     pub(super) decided: Vec<Option<Decision>>,
     landings: Vec<Landing>,
@@ -210,6 +216,9 @@ impl<'i, 'a> Apply<'_, 'i, 'a> {
 
     fn decide(&mut self, index: u32) {
         let row = self.row(index);
+        if self.not_chosen.contains(&row.node) {
+            return self.set(index, Fate::LeftOut, DecidedBy::NotChosen, &[]);
+        }
         match self.overruled.get(index as usize).copied().flatten() {
             Some(Overruled::ByAnother) => return self.set(index, Fate::Moot, DecidedBy::Repeats, &[]),
             Some(Overruled::Refused) => {
@@ -389,7 +398,7 @@ impl<'i, 'a> Apply<'_, 'i, 'a> {
         &self,
         row: Row,
         shape: &crate::crossing::ClauseShape,
-    ) -> Option<Vec<std::ops::Range<usize>>> {
+    ) -> Option<Vec<Range<usize>>> {
         let text = self.tree.value(row.node);
         let types = &self.step.old().types;
         let mut fits =

@@ -87,6 +87,8 @@ pub(crate) struct Step<'i, 'a> {
     pub(crate) names: &'i NameBook,
     /// What objects of the old tree inherit, where that is kept.
     pub(crate) inheritance: Option<&'i Inheritance>,
+    /// Of two configurations, the one that is not carried.
+    pub(crate) not_chosen: Option<NodeId>,
     /// What it makes goes into a base, which can say otherwise where both defaults are the same.
     pub(crate) into_base: bool,
 }
@@ -162,6 +164,7 @@ pub fn carry<'i, 'a>(input: CarryInput<'i, 'a>, walk: FirstWalk) -> Carried<'i, 
             answers: input.answers,
             names: &books[number],
             inheritance: None,
+            not_chosen: input.backup.not_chosen.filter(|_| number == 0),
             into_base,
         };
         let walk = walk.take().unwrap_or_else(|| FirstWalk::new(tree, &leg.old, &leg.crossing));

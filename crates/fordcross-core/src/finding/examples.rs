@@ -66,6 +66,7 @@ impl Code {
             Self::Unrecognised => &[(Backup, "teasel-backup", "weasel-backup")],
             Self::ReleaseUnlisted => &[(Backup, "firmware=\"4.6\"", "firmware=\"4.7\"")],
             Self::ModelUnknown => &[(Backup, "model=\"20\"", "model=\"25\"")],
+            Self::ConfigurationMissing => &[(Command, "", "--configuration candidate")],
             Self::ReleaseTreatedAs => {
                 &[(Backup, "firmware=\"4.6\"", "firmware=\"4.7\""), (Command, "", "--treat-as 4.6")]
             }

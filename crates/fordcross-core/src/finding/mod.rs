@@ -78,6 +78,7 @@ codes! {
     Unrecognised "unrecognised" Blocker "no profile recognises the file"
     ReleaseUnlisted "release-unlisted" Blocker "the profile does not list the backup's release"
     ModelUnknown "model-unknown" Blocker "the profile does not list the model"
+    ConfigurationMissing "configuration-missing" Blocker "a configuration was asked for that the backup does not have"
     ReleaseTreatedAs "release-treated-as" Warning "the backup's release is not listed and was read as one that is, as asked"
     // Profiles and crossings
     KeyUnknown "key-unknown" Blocker "a profile, crossing or map has a key that means nothing there"

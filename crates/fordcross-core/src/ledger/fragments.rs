@@ -112,6 +112,9 @@ fn decider<'l>(
             Some(Cow::Borrowed(leg.old.file.as_str())),
             Some(Cow::Borrowed("it is given again in the same place, and the other one holds")),
         ),
+        DecidedBy::NotChosen => {
+            (None, Some(Cow::Borrowed("it is in the other one of two configurations, which is not carried")))
+        }
         DecidedBy::Nothing => (None, Some(Cow::Borrowed("no rule speaks of it"))),
     }
 }

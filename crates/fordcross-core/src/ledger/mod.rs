@@ -40,6 +40,8 @@ pub(crate) enum DecidedBy {
     Inheritance,
     /// That it is given again in the same place, and not all of these hold.
     Repeats,
+    /// That it is in the one of two configurations that is not carried.
+    NotChosen,
     /// That there is nothing that speaks of it.
     Nothing,
 }

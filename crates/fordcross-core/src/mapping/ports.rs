@@ -236,7 +236,8 @@ mod tests {
             .map(|name| PortUse { name: name.into(), settings: 1, first: Span::default() })
             .collect();
         let decided = decided.iter().map(|(a, b)| ((*a).to_owned(), PortTarget::from_word(b))).collect();
-        let backup = Backup { tree: Tree::new(Source::new("", "")), identity: Identity::default() };
+        let backup =
+            Backup { tree: Tree::new(Source::new("", "")), identity: Identity::default(), not_chosen: None };
         let (made, _) = propose(&used, Some(&old), &new, &crossing, &decided, &backup);
         made.iter()
             .map(|proposal| format!("{}>{}", proposal.old, proposal.target.word()))

@@ -37,7 +37,7 @@ pub(crate) fn carry(
     let passphrase = if options.encrypt { Some(new_passphrase(&options.way.reading)?) } else { None };
     let existing = if options.replace { Existing::Replace } else { Existing::Refuse };
     let loaded = load(general, &options.way, input)?;
-    let ready = loaded.ready(options.way.reading.treat_as.as_deref())?;
+    let ready = loaded.ready(&options.way.reading)?;
     let base_file =
         options.base.as_deref().map(|path| read_backup(path, input, &Reading::default())).transpose()?;
     let base = base_file.as_ref().map(|file| open_base(file, &loaded)).transpose()?;

@@ -25,7 +25,7 @@ pub(crate) fn map(
     printer: &mut Printer<'_>,
 ) -> Result<Status, Failed> {
     let loaded = load(general, &options.way, input)?;
-    let ready = loaded.ready(options.way.reading.treat_as.as_deref())?;
+    let ready = loaded.ready(&options.way.reading)?;
     let Some(model) = ready.new_model(&loaded.receiver) else {
         return Err(Failed::message(format!(
             "{} has no models, so there are no ports to map",

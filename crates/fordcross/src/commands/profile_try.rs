@@ -67,7 +67,7 @@ fn try_one(
     tried: &mut BTreeMap<String, Tried>,
 ) -> Result<Outcome, Failed> {
     let loaded = load(general, way, input)?;
-    let ready = loaded.ready(way.reading.treat_as.as_deref())?;
+    let ready = loaded.ready(&way.reading)?;
     let walk = ready.walk();
     let decisions = decide(None, &loaded, &ready, &walk)?;
     let mapping = Mapping::new("the proposed map", &decisions.proposals, &HashMap::default());

@@ -1,11 +1,11 @@
 //! What `map` and `carry` share: the backup, both profiles, the receiving model, the crossing.
 
-use crate::arguments::{General, Way};
+use crate::arguments::{General, Reading, Way, WhichConfiguration};
 use crate::files::{InputFile, read_backup};
 use crate::library;
 use crate::output::Sources;
 use crate::status::Failed;
-use fordcross_core::backup::{Backup, read};
+use fordcross_core::backup::{Backup, Configuration, read};
 use fordcross_core::carry::{FirstWalk, mapping_leg};
 use fordcross_core::course::Leg;
 use fordcross_core::crossing::{Crossing, Side};
@@ -74,8 +74,15 @@ pub(crate) struct Ready<'l> {
 }
 
 impl Loaded {
-    pub(crate) fn ready(&self, treat_as: Option<&str>) -> Result<Ready<'_>, Failed> {
-        let (backup, old, old_file) = open(&self.file, &self.library, treat_as)?;
+    pub(crate) fn ready(&self, reading: &Reading) -> Result<Ready<'_>, Failed> {
+        let (mut backup, old, old_file) = open(&self.file, &self.library, reading.treat_as.as_deref())?;
+        backup.choose(
+            &old,
+            match reading.configuration {
+                WhichConfiguration::Active => Configuration::Active,
+                WhichConfiguration::Candidate => Configuration::Candidate,
+            },
+        )?;
         let new_file = self.library.profile(&self.receiver.line)?;
         let new = parse(new_file)?;
         let mut findings = Vec::new();

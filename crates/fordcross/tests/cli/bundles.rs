@@ -184,3 +184,23 @@ fn two_parts_that_are_the_same_are_told() {
     let ran = desk.run_to(1, "survey a.001");
     assert!(ran.err.contains("the parts `a.001` and `a.002` are the same"), "{}", ran.err);
 }
+
+/// Of two configurations a person chooses one; each setting of the other has its row, too.
+#[rstest]
+#[case("", "192.0.2.1", "b")]
+#[case("--configuration candidate", "192.0.2.2", "a")]
+fn one_of_two_configurations_is_carried(#[case] option: &str, #[case] result: &str, #[case] left: &str) {
+    let desk = Desk::new();
+    let profile = "[profile]\nline = 'crate'\ntitle = 'Crate'\nform = 'json'\n[recognise]\nmarker = 'crate'\nrelease = 'crate'\n\
+        active = 'a'\ncandidate = 'b'\n[[release]]\nname = '1'\n[[release]]\nname = '2'\n[setting]\n'crate' = 'text'\n'a|b/ip' = 'address'\n";
+    desk.write("own/crate.profile.toml", profile);
+    desk.write("own/crate-1-to-2.crossing.toml", "[crossing]\nfrom = \"crate@1\"\nto = \"crate@2\"\n");
+    desk.write("in.json", r#"{"crate": "1", "a": {"ip": "192.0.2.1"}, "b": {"ip": "192.0.2.2"}}"#);
+    desk.run_to(0, &format!("carry in.json --to crate@2 --profiles own -o out {option}"));
+    let made: Value = serde_json::from_str(&desk.read("out/in.crate.json")).expect("JSON");
+    assert_eq!((&made["a"]["ip"], &made["b"]), (&result.into(), &Value::Null));
+    let row = desk.ledger("out").into_iter().find(|row| row["fate"] == "left-out").expect("a row");
+    let text = format!("\"{left}\": {{\"ip\"");
+    let column = desk.read("in.json").find(&text).expect("it is there") + text.len();
+    assert!(row["column"].as_u64().expect("a number") > column as u64, "{row}");
+}

@@ -204,3 +204,79 @@ fn one_of_two_configurations_is_carried(#[case] option: &str, #[case] result: &s
     let column = desk.read("in.json").find(&text).expect("it is there") + text.len();
     assert!(row["column"].as_u64().expect("a number") > column as u64, "{row}");
 }
+
+const LANE: &str = r#"
+[profile]
+line = "lane"
+title = "Lane"
+form = "several"
+[recognise]
+marker = "main"
+release = "main/release"
+[[release]]
+name = "1"
+[[release]]
+name = "2"
+[[member]]
+path = "interfaces"
+at = "main"
+form = "statements"
+[member.statements]
+nesting = "until-next"
+[[member.statement]]
+shape = "source {path}"
+as = "source"
+includes = "path"
+[[member.statement]]
+shape = "release {value}"
+as = "release"
+[[member.statement]]
+shape = "iface {name} {method}"
+as = "iface"
+opens = true
+[[member.statement]]
+shape = "{key} {value...}"
+as = "{key}"
+within = "iface"
+[[object]]
+at = "main/iface"
+key = "name"
+[[object]]
+at = "main/source"
+many = true
+[setting]
+"main/release" = "text"
+"main/source/path" = "text"
+"main/iface/name" = "name"
+"main/iface/method" = "text"
+"main/iface/mtu" = "integer"
+"#;
+
+const LANE_ON: &str = r#"
+[crossing]
+from = "lane@1"
+to = "lane@2"
+[[moot]]
+from = "main/source/path"
+why = "its statements are read in its place"
+[[moot]]
+from = "main/source/"
+why = "its statements are read in its place"
+"#;
+
+/// Statements of files that are included stand in their place, and each keeps its own file and line.
+#[test]
+fn what_is_included_is_read_in_its_place() {
+    let desk = Desk::new();
+    desk.write("own/lane.profile.toml", LANE);
+    desk.write("own/lane.crossing.toml", LANE_ON);
+    desk.write("net/interfaces", "release 1\niface a static\n mtu 1500\nsource if.d/*\n");
+    desk.write("net/if.d/b", "iface b dhcp\n mtu 9000\n");
+    desk.write("net/if.d/c", "iface c dhcp\n");
+    desk.run_to(0, "carry net --to lane@2 --profiles own -o out");
+    let made = desk.read("out/net.lane/interfaces");
+    assert_eq!(made, "release 2\n\niface a static\n  mtu 1500\n\niface b dhcp\n  mtu 9000\n\niface c dhcp\n");
+    let rows = desk.ledger("out");
+    let mtu = rows.iter().find(|row| row["locator"] == "main/iface[b]/mtu").expect("a row");
+    assert_eq!((&mtu["file"], &mtu["line"]), (&"net/if.d/b".into(), &2.into()));
+}

@@ -76,7 +76,7 @@ pub fn redact(backup: &Backup<'_>, profile: &Profile, hide: &[Hide]) -> Redacted
             Content::Bytes => from_base64(&text).unwrap_or_default(),
             _ => text.into_bytes(),
         };
-        files.push(Member { path, bytes });
+        files.push((Member { path, bytes }, content == Content::Database));
     }
     let mut files = with_databases(files);
     hashes::renew(&mut files);

@@ -26,7 +26,7 @@ pub(crate) fn read_bundle<'a>(source: Source<'a>, members: &Members) -> Result<T
             .members
             .iter()
             .enumerate()
-            .find_map(|(index, member)| Some((index, member.place_of(member_path(piece))?)));
+            .find_map(|(index, member)| Some((index, member.place_of(&piece.path)?)));
         match found {
             Some((index, place)) => places.push((index, piece, place)),
             None => others.push(piece),
@@ -55,11 +55,6 @@ pub(crate) fn read_bundle<'a>(source: Source<'a>, members: &Members) -> Result<T
     } else {
         Err(findings)
     }
-}
-
-/// The path that a member is found by: a table of a database is `FILE#TABLE`.
-fn member_path(piece: &Piece) -> &str {
-    &piece.path
 }
 
 fn read_member<'a>(
@@ -171,11 +166,12 @@ fn included(source: Source<'_>, pattern: &str, at: Span) -> Vec<Span> {
 
 /// Writes each file of a tree, in the order of the profile. Lists of hashes come last: they are of all others.
 pub(crate) fn write_bundle(tree: &Tree<'_>, members: &Members) -> Vec<unwrap::Member> {
-    let mut written: Vec<(usize, unwrap::Member)> = Vec::new();
+    let mut written: Vec<(usize, unwrap::Member, bool)> = Vec::new();
     for (index, member) in members.members.iter().enumerate() {
         for (node, place) in nodes_at(tree, member.at.len()) {
             let Some(path) = member.path_of(&place) else { continue };
-            if member.writing.form == FileForm::Hashes || written.iter().any(|(_, known)| known.path == path)
+            if member.writing.form == FileForm::Hashes
+                || written.iter().any(|(_, known, _)| known.path == path)
             {
                 continue;
             }
@@ -186,11 +182,12 @@ pub(crate) fn write_bundle(tree: &Tree<'_>, members: &Members) -> Vec<unwrap::Me
             {
                 bytes = raw;
             }
-            written.push((index, unwrap::Member { path, bytes }));
+            let is_table = member.writing.form == FileForm::Database;
+            written.push((index, unwrap::Member { path, bytes }, is_table));
         }
     }
-    written.sort_by_key(|(index, _)| *index);
-    let files = written.into_iter().map(|(_, member)| member).collect();
+    written.sort_by_key(|(index, ..)| *index);
+    let files = written.into_iter().map(|(_, member, is_table)| (member, is_table)).collect();
     let mut files = with_databases(files);
     for member in &members.members {
         if let (FileForm::Hashes, Some(algorithm)) = (member.writing.form, member.hash) {
@@ -202,12 +199,13 @@ pub(crate) fn write_bundle(tree: &Tree<'_>, members: &Members) -> Vec<unwrap::Me
     files
 }
 
-/// Puts the listings of tables, each under `FILE#TABLE`, into databases.
-pub(crate) fn with_databases(files: Vec<unwrap::Member>) -> Vec<unwrap::Member> {
+/// Puts the listings of tables, each under `FILE#TABLE`, into databases. With each file stands whether it is one:
+/// the name alone does not tell.
+pub(crate) fn with_databases(files: Vec<(unwrap::Member, bool)>) -> Vec<unwrap::Member> {
     let mut made: Vec<unwrap::Member> = Vec::new();
     let mut listings: Vec<(String, String, String)> = Vec::new();
-    for file in files {
-        match file.path.split_once('#') {
+    for (file, is_table) in files {
+        match file.path.rsplit_once('#').filter(|_| is_table) {
             Some((database, table)) => {
                 let text = String::from_utf8_lossy(&file.bytes).into_owned();
                 if !listings.iter().any(|(known, ..)| known == database) {

@@ -16,8 +16,10 @@ pub fn part_of(name: &str) -> Option<(&str, &str)> {
 /// # Errors
 /// All parts that are missing, and all that are there twice: with the same number, or the same bytes as another.
 pub fn join_parts(whole: &str, parts: &[Member]) -> Result<Vec<u8>, Vec<Finding>> {
-    let mut numbered: Vec<(u32, &Member)> =
-        parts.iter().filter_map(|part| Some((part_of(&part.path)?.1.parse().ok()?, part))).collect();
+    // A number beyond all bounds is that of no part, and is told by those that are missing before it.
+    let number =
+        |part: &Member| part_of(&part.path).and_then(|(_, number)| number.parse().ok()).unwrap_or(u32::MAX);
+    let mut numbered: Vec<(u32, &Member)> = parts.iter().map(|part| (number(part), part)).collect();
     numbered.sort_by(|a, b| (a.0, &a.1.path).cmp(&(b.0, &b.1.path)));
     let mut findings = Vec::new();
     let mut tell = |part: &str, message: String, help: &str| {

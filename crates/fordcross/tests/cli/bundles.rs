@@ -54,6 +54,7 @@ fn files() -> Vec<Member> {
         file("box.db", &database()),
         file("crest.png", CREST),
         file("read me.txt", b"nobody knows it\n"),
+        file("note#1", b"a name that is like that of a table\n"),
     ]
 }
 
@@ -137,6 +138,14 @@ fn a_copy_to_show_has_the_same_files() {
     desk.run_to(0, "survey in.zip --redacted copy.zip --profiles own");
     let text = opened(&desk, "copy.zip");
     assert!(!text.contains("tide-and-timber") && text.contains("greeting = \"good day\""), "{text}");
+    let bytes = std::fs::read(desk.path("copy.zip")).expect("it is written");
+    let paths: Vec<String> = open("a", bytes, &Opening::default())
+        .expect("it opens")
+        .pieces
+        .into_iter()
+        .map(|piece| piece.path)
+        .collect();
+    assert!(paths.contains(&"note#1".into()) && paths.contains(&"box.db#berths".into()), "{paths:?}");
     assert!(text.contains("[1,\"north\",\"base64:AP8=\"]") && text.contains("iVBORw0KGgoAAA=="), "{text}");
 }
 
@@ -166,6 +175,7 @@ fn a_result_is_encrypted_when_asked() {
 #[rstest]
 #[case(&["a.001", "a.003"], "the part `a.002` is missing")]
 #[case(&["a.002"], "the part `a.001` is missing")]
+#[case(&["a.001", "a.99999999999"], "the parts 2 to 4294967294 are missing")]
 #[case(&["a.001", "a.0001"], "part 1 is there twice: `a.0001` and `a.001`")]
 fn parts_that_do_not_fit_are_told(#[case] parts: &[&str], #[case] told: &str) {
     let desk = Desk::new();

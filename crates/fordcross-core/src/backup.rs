@@ -5,9 +5,11 @@ use crate::form::{read_bundle, read_text};
 use crate::json::read_json_tree;
 use crate::library::{Library, ProfileFile};
 use crate::profile::{Fact, FileForm, Lookup, PathStep, Profile};
+use crate::shape::Shape;
 use crate::source::{Content, Piece, Source, Span};
 use crate::tree::{Kind, NodeId, Tree};
 use crate::xml::read_xml;
+use wildmatch::WildMatch;
 
 /// A file that was read into a tree and recognised.
 #[derive(Debug)]
@@ -69,6 +71,10 @@ pub fn read<'a, 'l>(
         return found
             .unwrap_or_else(|| Err(vec![*unrecognised(source, library, looks_like_several(source))]));
     }
+    // One file of those that some line has several of can be a backup, too: by its name it is known.
+    if let Some(found) = read_several(source, library) {
+        return found;
+    }
     let form = sniff(source.text);
     // What begins with a brace is JSON; what begins with a bracket may be a heading.
     if form != Some(FileForm::Xml)
@@ -84,13 +90,7 @@ pub fn read<'a, 'l>(
         }
         _ => Err(unrecognised(source, library, looks_like_text(source.text))),
     };
-    // One file of those that some line has several of can be a backup, too.
-    match recognised {
-        Err(finding) if finding.code == Code::Unrecognised => {
-            read_several(source, library).unwrap_or_else(|| Err(vec![*finding]))
-        }
-        recognised => recognised.map_err(|finding| vec![*finding]),
-    }
+    recognised.map_err(|finding| vec![*finding])
 }
 
 /// Whether files of such names are together the backup of some line.
@@ -100,6 +100,20 @@ pub fn is_backup_of_files(paths: &[String], library: &Library) -> bool {
         let place = |path: &String| profile.members.members.iter().find_map(|member| member.place_of(path));
         paths.iter().filter_map(place).any(|place| profile.is_marked_by(&place))
     })
+}
+
+/// Which of these files, together a backup, are data that its profile says to pass over.
+pub fn passed_over(paths: &[String], library: &Library) -> Vec<bool> {
+    let several = library.profiles().iter().filter(|profile| profile.form == FileForm::Several);
+    let found = several.filter_map(|file| file.parse().ok()).find(|profile| {
+        let place = |path: &String| profile.members.members.iter().find_map(|member| member.place_of(path));
+        paths.iter().filter_map(place).any(|place| profile.is_marked_by(&place))
+    });
+    let data: Vec<WildMatch> = found
+        .iter()
+        .flat_map(|profile| profile.passes_over.iter().map(|path| WildMatch::new(path)))
+        .collect();
+    paths.iter().map(|path| data.iter().any(|data| data.matches(path))).collect()
 }
 
 /// Reads several files as those of the first line that has files of such names.
@@ -201,6 +215,36 @@ impl<'a> Backup<'a> {
         Ok(Self { tree, identity, not_chosen: None })
     }
 
+    /// Files that are included and are not among those of the backup: what they say is not known.
+    pub fn missing_files(&self, profile: &Profile) -> Vec<Finding> {
+        let mut findings = Vec::new();
+        for member in &profile.members.members {
+            for path in member.writing.grammar.include_paths() {
+                for node in self.tree.ids().filter(|&node| self.tree.kind(node).is_value()) {
+                    let mut names: Vec<&str> = path.iter().rev().map(String::as_str).collect();
+                    names.extend(member.at.iter().rev().filter_map(Shape::as_literal));
+                    let mut at = node;
+                    let leads = names.iter().all(|name| {
+                        let fits = at != NodeId::DOCUMENT && self.tree.name(at) == *name;
+                        at = self.tree.parent(at);
+                        fits
+                    });
+                    if leads && at == self.tree.root() {
+                        let message = "the file that is included here is not in the backup";
+                        findings.push(
+                            Finding::new(Code::FileMissing, message)
+                                .at(self.tree.source(), self.tree.span(node))
+                                .help(
+                                    "add it to the backup; what it sets is neither carried nor in the ledger",
+                                ),
+                        );
+                    }
+                }
+            }
+        }
+        findings
+    }
+
     /// Chooses a configuration, where there are two. The rules of crossings are written for the one in force:
     /// the one that is chosen takes its name, and the other one is left out.
     ///
@@ -264,6 +308,8 @@ fn identify(tree: &Tree<'_>, profile: &Profile, treat_as: Option<&str>) -> Resul
             }
             release.clone()
         }
+        // A line with a single release needs no telling.
+        (None, None) if profile.releases.len() == 1 => profile.releases[0].name.clone(),
         (None, None) => {
             let message = format!("the backup does not say which release of {} wrote it", profile.title);
             findings.push(

@@ -114,6 +114,27 @@ impl FirstWalk {
     }
 }
 
+impl Row {
+    /// The value that a row names a port with, if it can: a setting's, or the name of an object.
+    pub(crate) fn naming<'t>(
+        &self,
+        tree: &'t Tree<'_>,
+        profile: &Profile,
+        automaton: &Automaton,
+    ) -> Option<(TypeId, &'t str)> {
+        match self.kind {
+            RowKind::Setting => Some((self.type_id(profile, automaton)?, tree.value(self.node))),
+            RowKind::Object => {
+                let entry = automaton.accepted(self.accept).entry?;
+                match profile.schema.entries[usize::from(entry)].what {
+                    What::Object { name: Some(kind), .. } => Some((kind, tree.name(self.node))),
+                    _ => None,
+                }
+            }
+        }
+    }
+}
+
 impl Reading {
     /// Walks `tree`, which must be in document order.
     pub(crate) fn new(tree: &Tree<'_>, profile: &Profile, automaton: &mut Automaton) -> Self {

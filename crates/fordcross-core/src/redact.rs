@@ -51,7 +51,7 @@ pub fn redact(backup: &Backup<'_>, profile: &Profile, hide: &[Hide]) -> Redacted
     let mut texts: Vec<NodeId> = reading.remarks.iter().map(|remark| remark.node).collect();
     for row in reading.rows.iter().filter(|row| row.kind == RowKind::Setting) {
         let kind = row.type_id(profile, &automaton);
-        let is_secret = kind.is_none_or(|kind| profile.types.is_secret(kind));
+        let is_secret = kind.is_none_or(|kind| !profile.types.is_open(kind));
         if is_secret {
             secrets += usize::from(hider.hide(row, "hidden"));
         } else if hide.contains(&Hide::Names) && kind.is_some_and(|kind| is_name(profile, kind)) {

@@ -29,6 +29,9 @@ escape = "none"
 [[statement]]
 shape = "x {value}"
 as = "x"
+[statement.inside]
+of = "value"
+pairs = "{name}={value}"
 [[member]]
 path = "m"
 at = "m"
@@ -40,6 +43,9 @@ hash = "sha-256"
 [[member.statement]]
 shape = "y {value}"
 as = "y"
+[member.statement.inside]
+of = "value"
+pairs = "{name}={value}"
 [recognise]
 marker = "a"
 release = "release"

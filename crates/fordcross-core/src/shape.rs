@@ -1,7 +1,7 @@
 //! Shapes: a value or name is declared once as text with captures, and read and written by it.
 //!
 //! `{parent:port}.{id:vlan-id}` fits `p2.30`: `parent` is `p2`, of the type `port`, and `id` is
-//! `30`. `{{` and `}}` stand for braces themselves.
+//! `30`. `{{` and `}}` stand for braces themselves, `{/}` for a slash that parts no steps of a path.
 
 use std::ops::Range;
 
@@ -76,6 +76,12 @@ impl Shape {
                     });
                 };
                 let inner = &rest[1..len];
+                // Between the steps of a path a slash means something else.
+                if inner == "/" {
+                    literal.push('/');
+                    at += len + 1;
+                    continue;
+                }
                 if let Some(expression) = inner.strip_prefix('=') {
                     if !literal.is_empty() {
                         parts.push(Part::Literal(std::mem::take(&mut literal)));
@@ -88,7 +94,7 @@ impl Shape {
                     Some((name, detail)) => (name.trim(), Some(detail.trim().to_owned())),
                     None => (inner.trim(), None),
                 };
-                if !is_name(name) {
+                if !is_name(name) && name != UNSAID {
                     let message =
                         format!("`{inner}` is no name of a capture: lower-case letters, digits and `-`");
                     return Err(BadShape { at: at..at + len + 1, message });
@@ -216,6 +222,9 @@ impl Shape {
         }
     }
 }
+
+/// A capture of what says nothing by itself.
+pub(crate) const UNSAID: &str = "_";
 
 /// Lower-case letters, digits, `-` and `_`, beginning with a letter.
 pub(crate) fn is_name(text: &str) -> bool {

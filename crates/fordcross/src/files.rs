@@ -4,7 +4,7 @@ use crate::arguments::Reading;
 use crate::passphrase::passphrase;
 use crate::receipt::{Entry, RunningHash};
 use crate::status::Failed;
-use fordcross_core::backup::is_backup_of_files;
+use fordcross_core::backup::{is_backup_of_files, passed_over};
 use fordcross_core::library::Library;
 use fordcross_core::source::{Piece, Source};
 use fordcross_core::unwrap::{
@@ -39,6 +39,8 @@ pub(crate) struct InputFile {
     pub(crate) checked: Vec<Checked>,
     /// What was read, for the receipt: each part or file.
     pub(crate) entries: Vec<Entry>,
+    /// Files that are data, and were not read.
+    pub(crate) passed_over: Vec<String>,
 }
 
 impl InputFile {
@@ -63,6 +65,13 @@ struct Raw {
     content: Content,
     parts: usize,
     entries: Vec<Entry>,
+    passed_over: Vec<String>,
+}
+
+impl Raw {
+    fn file(name: String, bytes: Vec<u8>, parts: usize, entries: Vec<Entry>) -> Self {
+        Self { name, content: Content::File(bytes), parts, entries, passed_over: Vec::new() }
+    }
 }
 
 enum Content {
@@ -71,8 +80,13 @@ enum Content {
 }
 
 /// Reads a backup: a file, the first of several parts, a folder; `-` is standard input.
-pub(crate) fn read_backup(path: &Path, input: &mut dyn Read, reading: &Reading) -> Result<InputFile, Failed> {
-    let raw = read_raw(path, input)?;
+pub(crate) fn read_backup(
+    path: &Path,
+    input: &mut dyn Read,
+    reading: &Reading,
+    library: &Library,
+) -> Result<InputFile, Failed> {
+    let raw = read_raw(path, input, library)?;
     let limits = reading.max_unpacked.map_or_else(Limits::default, |most| Limits {
         most: most.min(MAX_BYTES),
         ratio: None,
@@ -112,10 +126,11 @@ pub(crate) fn read_backup(path: &Path, input: &mut dyn Read, reading: &Reading) 
         sizes: (size, unpacked),
         checked,
         entries: raw.entries,
+        passed_over: raw.passed_over,
     })
 }
 
-fn read_raw(path: &Path, input: &mut dyn Read) -> Result<Raw, Failed> {
+fn read_raw(path: &Path, input: &mut dyn Read, library: &Library) -> Result<Raw, Failed> {
     if path == Path::new("-") {
         let mut bytes = Vec::new();
         input
@@ -127,7 +142,7 @@ fn read_raw(path: &Path, input: &mut dyn Read) -> Result<Raw, Failed> {
         }
         let name = "standard-input".to_owned();
         let entries = vec![Entry::new("backup", &name, &bytes)];
-        return Ok(Raw { name, content: Content::File(bytes), parts: 0, entries });
+        return Ok(Raw::file(name, bytes, 0, entries));
     }
     if let Some((whole, parts)) = parts_of(path) {
         return read_parts(&whole, &parts);
@@ -135,14 +150,14 @@ fn read_raw(path: &Path, input: &mut dyn Read) -> Result<Raw, Failed> {
     let found = fs::metadata(path).map_err(|error| Failed::file(path, "read", &error))?;
     let name = name_of(path);
     if found.is_dir() {
-        return read_folder(path, name);
+        return read_folder(path, name, library);
     }
     if !found.is_file() {
         return Err(Failed::message(format!("`{}` is no file; name a backup", path.display())));
     }
     let bytes = read_file(path, found.len())?;
     let entries = vec![Entry::new("backup", &name, &bytes)];
-    Ok(Raw { name, content: Content::File(bytes), parts: 0, entries })
+    Ok(Raw::file(name, bytes, 0, entries))
 }
 
 fn name_of(path: &Path) -> String {
@@ -161,11 +176,19 @@ fn read_file(path: &Path, length: u64) -> Result<Vec<u8>, Failed> {
 }
 
 /// All files of a folder as one backup.
-fn read_folder(folder: &Path, name: String) -> Result<Raw, Failed> {
+fn read_folder(folder: &Path, name: String, library: &Library) -> Result<Raw, Failed> {
     let mut members = Vec::new();
     let mut entries = Vec::new();
     let mut total = 0;
-    for path in files_below(folder)? {
+    let files = files_below(folder)?;
+    let paths: Vec<String> = files.iter().map(|path| inside(folder, path)).collect();
+    let is_data = passed_over(&paths, library);
+    let mut data = Vec::new();
+    for ((path, inside), is_data) in files.into_iter().zip(paths).zip(is_data) {
+        if is_data {
+            data.push(inside);
+            continue;
+        }
         let found = fs::symlink_metadata(&path).map_err(|error| Failed::file(&path, "read", &error))?;
         // A link leads to another place, and is none of what the folder holds.
         if !found.is_file() {
@@ -173,14 +196,13 @@ fn read_folder(folder: &Path, name: String) -> Result<Raw, Failed> {
         }
         total += found.len();
         let bytes = read_file(&path, total)?;
-        let inside = inside(folder, &path);
         entries.push(Entry::new("backup", &format!("{name}/{inside}"), &bytes));
         members.push(Member { path: inside, bytes });
     }
     if members.is_empty() {
         return Err(Failed::message(format!("the folder `{}` has no files", folder.display())));
     }
-    Ok(Raw { name, content: Content::Folder(members), parts: 0, entries })
+    Ok(Raw { name, content: Content::Folder(members), parts: 0, entries, passed_over: data })
 }
 
 /// The path of a file from its folder on.
@@ -223,7 +245,7 @@ fn read_parts(whole: &Path, paths: &[PathBuf]) -> Result<Raw, Failed> {
     let name = name_of(whole);
     let entries = members.iter().map(|part| Entry::new("backup", &part.path, &part.bytes)).collect();
     let bytes = join_parts(&name, &members)?;
-    Ok(Raw { name, content: Content::File(bytes), parts: paths.len(), entries })
+    Ok(Raw::file(name, bytes, paths.len(), entries))
 }
 
 fn too_large(path: &Path) -> Failed {

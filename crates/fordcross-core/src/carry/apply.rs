@@ -193,6 +193,9 @@ impl<'i, 'a> Apply<'_, 'i, 'a> {
 
     fn write_fact(&mut self, fact: &'i Fact, value: &str) {
         let new = self.step.new_profile();
+        if new.members.members.iter().any(|member| !member.written && member.is_at(&fact.path.join("/"))) {
+            return;
+        }
         let steps: Vec<PathStep<'_>> = fact.path.iter().map(|name| PathStep::Name(name)).collect();
         let entry = match new.schema.find(&steps) {
             Lookup::Declared(entry) => Some(entry),

@@ -32,11 +32,9 @@ impl Bars {
         let port_types: Vec<bool> =
             (0..types.list.len() as u16).map(|id| names_port(types, crate::typing::TypeId(id))).collect();
         for (row, index) in reading.rows.iter().zip(0..) {
-            let Some(kind) = row.type_id(step.old(), automaton).filter(|kind| port_types[kind.0 as usize])
-            else {
-                continue;
-            };
-            let Ok(value) = types.read(kind, step.tree.value(row.node)) else { continue };
+            let naming = row.naming(step.tree, step.old(), automaton);
+            let Some((kind, text)) = naming.filter(|(kind, _)| port_types[kind.0 as usize]) else { continue };
+            let Ok(value) = types.read(kind, text) else { continue };
             value.ports(&mut |name| {
                 if matches!(mapping.port(name), PortTarget::New(_)) {
                     return;

@@ -5,6 +5,7 @@ use super::apply::Apply;
 use crate::form::Writing;
 use crate::profile::FileForm;
 use crate::reading::Remark;
+use crate::statements::BEHIND;
 use crate::tree::{Beside, Kind, NodeId, Text};
 use crate::xml::is_allowed;
 
@@ -39,7 +40,9 @@ impl Apply<'_, '_, '_> {
             }
             let same_form = old.form == new.form;
             let spelled = (!same_form).then(|| Self::spelled_anew(self.tree.value(remark.node), old, new));
-            let made = self.draft.tree.push(parent, Kind::Comment, "", span);
+            let behind = list.is_some() && self.stood_behind(remark);
+            let name = if behind { BEHIND } else { "" };
+            let made = self.draft.tree.push(parent, Kind::Comment, name, span);
             match self.tree.value_span(remark.node).filter(|_| same_form) {
                 Some(span) => self.draft.set_value(made, Text::Borrowed(span)),
                 None if same_form => self.draft.set_value(made, Text::Decoded(self.tree.value(remark.node))),
@@ -88,24 +91,64 @@ impl Apply<'_, '_, '_> {
         })
     }
 
+    /// Whether a comment stood on the line of what it speaks of.
+    fn stood_behind(&self, remark: Remark) -> bool {
+        if self.step.number > 0 {
+            return self.tree.name(remark.node) == BEHIND;
+        }
+        // Only the backup itself has lines; what a crossing made has its comments in their places.
+        let before = &self.tree.source().text[..self.tree.span(remark.node).start as usize];
+        before.rsplit('\n').next().is_some_and(|line| !line.trim().is_empty())
+    }
+
     fn spot_in_tree(&self, remark: Remark) -> Option<Spot> {
         let tree = self.tree;
-        let text = tree.source().text;
-        let before = &text[..tree.span(remark.node).start as usize];
-        // Only the backup itself has lines; what a crossing made has its comments in their places.
-        let same_line =
-            self.step.number == 0 && before.rsplit('\n').next().is_some_and(|line| !line.trim().is_empty());
+        let same_line = self.step.number == 0 && self.stood_behind(remark);
         if let Some(previous) = remark.previous.filter(|_| same_line) {
             // Behind it, on a line of its own, it would seem to speak of what follows.
             return self.new_place(previous).map(Spot::Before);
         }
         let is_said_of = |kind: Kind| !matches!(kind, Kind::Comment | Kind::Instruction | Kind::OwnText);
-        let mut next = std::iter::successors(tree.next_sibling(remark.node), |&node| tree.next_sibling(node));
-        match next.find(|&node| is_said_of(tree.kind(node))) {
-            Some(next) => self.new_place(next).map(Spot::Before),
+        let next = std::iter::successors(tree.next_sibling(remark.node), |&node| tree.next_sibling(node));
+        let mut said_of = next.filter(|&node| is_said_of(tree.kind(node)));
+        match said_of.next() {
+            Some(next) => {
+                // What it stands at may have no place of its own; then it goes with what follows without a gap.
+                let together = said_of.take_while(|&node| !self.stands_apart(remark.node, node));
+                let found = std::iter::once(next).chain(together).find_map(|node| self.new_place(node));
+                match found {
+                    Some(found) => Some(Spot::Before(found)),
+                    // What stands at the head of a file is said of the whole.
+                    None if self.is_head(remark.node) => {
+                        let holder = self.branch_place(tree.parent(remark.node)).unwrap_or(self.draft.root());
+                        Some(self.draft.tree.first_child(holder).map_or(Spot::Within(holder), Spot::Before))
+                    }
+                    None => None,
+                }
+            }
             None if tree.parent(remark.node) == NodeId::DOCUMENT => Some(Spot::After(self.draft.root())),
             None => self.branch_place(tree.parent(remark.node)).map(Spot::Within),
         }
+    }
+
+    /// Whether an empty line stands between a comment and something behind it, in the backup.
+    fn stands_apart(&self, comment: NodeId, node: NodeId) -> bool {
+        let (from, to) = (self.tree.span(comment).end as usize, self.tree.span(node).start as usize);
+        let Some(between) = self.tree.source().text.get(from..to).filter(|_| self.step.number == 0) else {
+            return true;
+        };
+        let lines: Vec<&str> = between.split('\n').collect();
+        lines.get(1..lines.len() - 1).unwrap_or_default().iter().any(|line| line.trim().is_empty())
+    }
+
+    /// Whether a comment is the first thing in its file, with an empty line behind it.
+    fn is_head(&self, comment: NodeId) -> bool {
+        let (start, end) = (self.tree.span(comment).start as usize, self.tree.span(comment).end as usize);
+        let text = self.tree.source().text;
+        let first = self.tree.span(self.tree.parent(comment)).start as usize;
+        self.step.number == 0
+            && text.get(first.min(start)..start).is_some_and(|before| before.trim().is_empty())
+            && text[end..].lines().nth(1).is_some_and(|line| line.trim().is_empty())
     }
 
     /// The element that a node of the old side became, or the first of those below it.

@@ -22,6 +22,7 @@ pub(super) type Path<'i> = SmallVec<[(Cow<'i, str>, bool); 3]>;
 
 /// What one target of a rule is to write.
 struct Ready<'i> {
+    top: bool,
     start: Option<Start>,
     base: Path<'i>,
     objects: Vec<Path<'i>>,
@@ -188,7 +189,11 @@ impl<'i, 'a> Apply<'_, 'i, 'a> {
         let steps = &self.step.leg.crossing.places[place].target;
         let names: Path<'i> =
             names.iter().zip(steps).map(|((name, _), step)| (name.clone(), step.append)).collect();
-        let node = self.go(self.draft.root(), &names).map_err(|Taken| taken())?;
+        let from = match &self.step.leg.crossing.places[place].start {
+            Some(start) => self.start(start, &instance.slots)?,
+            None => self.draft.root(),
+        };
+        let node = self.go(from, &names).map_err(|Taken| taken())?;
         instance.target.set(Some(node));
         if let Some(equal) = equal {
             self.groups.insert(equal, node);
@@ -306,12 +311,15 @@ impl<'i, 'a> Apply<'_, 'i, 'a> {
         for target in &ready {
             starts.push(match &target.start {
                 Some(start) => self.start(start, slots)?,
+                None if target.top => self.draft.root(),
                 None => home,
             });
         }
         for ((target, Ready { base, fields, .. }), &start) in targets.iter().zip(&ready).zip(&starts) {
             let place = target.start.as_ref().map(|start| start.place).or(rule.place);
-            let above = place.map_or(&[][..], |place| &self.step.leg.crossing.places[place].target);
+            let above = place
+                .filter(|_| !target.top)
+                .map_or(&[][..], |place| &self.step.leg.crossing.places[place].whole);
             if above.iter().chain(&target.base).any(TargetStep::is_by_kind) {
                 fields.iter().try_for_each(|(path, ..)| self.is_known(start, base, path))?;
             }
@@ -394,7 +402,7 @@ impl<'i, 'a> Apply<'_, 'i, 'a> {
             }
             let objects =
                 target.objects.iter().map(|object| path(&hand, object)).collect::<Result<_, _>>()?;
-            ready.push(Ready { start: target.start.clone(), base, fields, objects });
+            ready.push(Ready { top: target.top, start: target.start.clone(), base, fields, objects });
         }
         Ok(ready)
     }
@@ -450,7 +458,14 @@ impl<'i, 'a> Apply<'_, 'i, 'a> {
         for (name, text) in &self.step.leg.crossing.constants {
             self.facts.insert(name.clone(), Operand::Text(text.clone()));
         }
-        for ask in &self.step.leg.crossing.asks {
+        let asks = &self.step.leg.crossing.asks;
+        let asked: Vec<bool> = {
+            let here = self.whole();
+            let holds =
+                |when: &crate::expression::Expression| when.evaluate(&here) == Ok(Operand::Boolean(true));
+            asks.iter().map(|ask| ask.when.as_ref().is_none_or(holds)).collect()
+        };
+        for (ask, asked) in asks.iter().zip(asked) {
             let answer = self
                 .step
                 .answers
@@ -458,15 +473,29 @@ impl<'i, 'a> Apply<'_, 'i, 'a> {
                 .find(|(fact, _)| *fact == ask.fact)
                 .map(|(_, answer)| answer.as_str());
             let operand = fact(answer.unwrap_or(&ask.default), ask.kind);
-            if answer.is_none() {
+            if answer.is_none() && asked {
                 let message = format!("`{}` was not answered, so `{}` is taken", ask.fact, ask.default);
                 let help = format!("{}; answer with `--answer {}=VALUE`", ask.why, ask.fact);
                 self.note(None, Some(ask.at.line), Code::FactAssumed, &message, Some(&help));
-            } else if operand.is_none() {
+            } else if answer.is_some() && operand.is_none() {
                 let message = format!("the answer to `{}` is not of its type", ask.fact);
                 self.note(None, Some(ask.at.line), Code::RequirementUnmet, &message, Some(&ask.why));
             }
             self.facts.insert(ask.fact.clone(), operand.unwrap_or(Operand::Nothing));
+        }
+    }
+
+    /// What expressions see that speak of the whole old side.
+    fn whole(&self) -> super::here::Here<'_, 'i, 'a> {
+        super::here::Here {
+            step: &self.step,
+            scope: self.root,
+            pattern: None,
+            slots: &[],
+            names: &[],
+            index: 0,
+            facts: &self.facts,
+            evaluator: &self.evaluator,
         }
     }
 
@@ -476,16 +505,7 @@ impl<'i, 'a> Apply<'_, 'i, 'a> {
         let mut notes = Vec::new();
         let mut work = Vec::new();
         {
-            let here = super::here::Here {
-                step: &self.step,
-                scope: self.root,
-                pattern: None,
-                slots: &[],
-                names: &[],
-                index: 0,
-                facts: &self.facts,
-                evaluator: &self.evaluator,
-            };
+            let here = self.whole();
             let holds = |expression: &crate::expression::Expression| {
                 expression.evaluate(&here) == Ok(Operand::Boolean(true))
             };

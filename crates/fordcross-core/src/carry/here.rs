@@ -6,6 +6,7 @@ use crate::expression::{Evaluator, Operand, Surroundings};
 use crate::pattern::Pattern;
 use crate::profile::{Lookup, PathStep, Repeats, What};
 use crate::tree::{Kind, NodeId};
+use crate::typing::Value;
 use std::collections::HashMap;
 
 /// The surroundings of one object, or other scope, of the old side.
@@ -30,7 +31,14 @@ impl Here<'_, '_, '_> {
             None => (vec![self.scope], path),
         };
         for name in path.split('/') {
-            let named = |&child: &NodeId| tree.kind(child) != Kind::OwnText && tree.name(child) == name;
+            if name == ".." {
+                nodes = nodes.iter().map(|&node| tree.parent(node)).collect();
+                nodes.dedup();
+                continue;
+            }
+            let named = |&child: &NodeId| {
+                tree.kind(child).is_named() && (name == "*" || tree.name(child) == name)
+            };
             nodes = nodes.iter().flat_map(|&node| tree.children(node)).filter(named).collect();
         }
         // A list stands for its entries.
@@ -46,8 +54,7 @@ impl Here<'_, '_, '_> {
     fn entry(&self, path: &str) -> Option<u16> {
         let absolute = path.strip_prefix('/');
         let above = self.pattern.filter(|_| absolute.is_none()).map_or(&[][..], |pattern| &pattern.steps);
-        let mut steps: Vec<PathStep<'_>> = above.iter().map(PathStep::from).collect();
-        steps.extend(absolute.unwrap_or(path).split('/').map(PathStep::Name));
+        let steps = PathStep::from_here(above, absolute.unwrap_or(path));
         match self.step.old().schema.find(&steps) {
             Lookup::Declared(entry) => Some(entry),
             _ => None,
@@ -72,6 +79,8 @@ impl Here<'_, '_, '_> {
     fn operand(&self, bound: &Bound<'_>) -> Operand {
         match bound.kind {
             Some(kind) => match self.step.old().types.read(kind, bound.text) {
+                // What has several parts is seen as it stands there.
+                Ok(Value::Parts(_) | Value::List(_)) => Operand::Text(bound.text.trim_ascii().to_owned()),
                 Ok(value) => Operand::from_value(&value),
                 Err(_) => Operand::Nothing,
             },
@@ -87,6 +96,9 @@ impl Surroundings for Here<'_, '_, '_> {
         }
         if name == "kind" {
             return Some(self.object_kind().map_or(Operand::Nothing, |kind| Operand::Text(kind.to_owned())));
+        }
+        if name == "name" {
+            return Some(Operand::Text(self.step.tree.name(self.scope).to_owned()));
         }
         if name == "index" {
             return Some(Operand::Integer(i64::try_from(self.index).unwrap_or(i64::MAX)));
@@ -112,6 +124,16 @@ impl Surroundings for Here<'_, '_, '_> {
         });
         let Some(text) = given.or_else(|| what.default_at(old.release)) else { return Operand::Nothing };
         self.operand(&Bound { row: None, text, kind: what.setting(), whole: true })
+    }
+
+    fn names(&self, path: &str) -> Vec<String> {
+        self.find(path).into_iter().map(|node| self.step.tree.name(node).to_owned()).collect()
+    }
+
+    fn named_by(&self, path: &str) -> bool {
+        let tree = self.step.tree;
+        let name = tree.name(self.scope);
+        self.find(path).into_iter().any(|node| tree.kind(node).is_value() && tree.value(node).trim_ascii() == name)
     }
 
     fn evaluator(&self) -> &Evaluator {

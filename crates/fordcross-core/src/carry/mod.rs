@@ -33,20 +33,23 @@ use crate::automaton::Automaton;
 use crate::backup::Backup;
 use crate::course::Leg;
 use crate::crossing::Phase;
+use crate::expression::Evaluator;
 use crate::fate::{Fate, Origin};
-use crate::finding::{Code, Finding, Findings, Place, Severity, count, judge};
+use crate::finding::{Code, Finding, Findings, Place, Severity, count, judge, one_of};
 use crate::form::{write_bundle, write_text};
 use crate::ledger::{DecidedBy, Ledger, LedgerWriter};
 use crate::locator::Labeler;
 use crate::mapping::{Mapping, PortProposal, PortTarget};
 use crate::profile::{Container, FileForm, Limit, Model, Profile, What};
 pub use crate::reading::FirstWalk;
-use crate::reading::{Reading, RowKind, automaton_of};
+use crate::reading::{Reading, Row, RowKind, automaton_of};
 use crate::source::LineIndex;
 use crate::tree::{Beside, Kind, NodeId, Tree};
 use crate::unwrap::{self, Archive, pack_gzip};
+use here::Here;
 use inheritance::{Folded, Inheritance, keys_of};
 use names::NameBook;
+use std::collections::HashMap;
 
 /// All that a carry depends on.
 #[derive(Clone, Copy, Debug)]
@@ -221,10 +224,47 @@ pub fn carry<'i, 'a>(input: CarryInput<'i, 'a>, walk: FirstWalk) -> Carried<'i, 
     carried
 }
 
+/// The kind of each object of a backup that has kinds, with its row.
+pub(crate) fn kinds_of_objects(tree: &Tree<'_>, leg: &Leg, walk: &FirstWalk) -> Vec<(Row, String)> {
+    let names = NameBook::default();
+    let step = Step {
+        number: 0,
+        tree,
+        leg,
+        model: None,
+        mapping: None,
+        answers: &[],
+        names: &names,
+        inheritance: None,
+        not_chosen: None,
+        into_base: false,
+    };
+    let (facts, evaluator) = (HashMap::new(), Evaluator::new());
+    let kind_of = |row: &Row| {
+        let entry = walk.automaton.accepted(row.accept).entry?;
+        let pattern = Some(&leg.old.schema.entries[usize::from(entry)].pattern);
+        let here = Here {
+            step: &step,
+            scope: row.node,
+            pattern,
+            slots: &[],
+            names: &[],
+            index: 0,
+            facts: &facts,
+            evaluator: &evaluator,
+        };
+        Some((*row, here.object_kind()?.to_owned()))
+    };
+    walk.reading.rows.iter().filter(|row| row.kind == RowKind::Object).filter_map(kind_of).collect()
+}
+
 /// Puts what a line writes in a certain order into it.
 fn arrange(tree: &mut Tree<'_>, profile: &Profile) {
-    if !profile.order.is_empty() {
-        tree.arrange(tree.root(), &profile.order);
+    // Files stand in the order in which they are written.
+    let files = profile.members.top_order();
+    let order = if profile.order.is_empty() { &files } else { &profile.order };
+    if !order.is_empty() {
+        tree.arrange(tree.root(), order);
     }
     // Behind a heading, a key would be one of that section.
     let root = tree.root();
@@ -464,7 +504,28 @@ impl Carried<'_, '_> {
         (taken, all - taken.min(all))
     }
 
+    /// The rows that are carried with old names in a free text, and those names.
+    fn old_names_left(&self) -> Vec<(usize, Vec<String>)> {
+        if self.input.mapping.renames_nothing() {
+            return Vec::new();
+        }
+        let types = &self.old().types;
+        let StepMade { automaton, reading, .. } = &self.steps[0];
+        let rows = reading.rows.iter().zip(&self.ledger.decisions).enumerate();
+        let left = rows.filter_map(|(index, (row, decision))| {
+            let lands = decision.landings.0 < decision.landings.1;
+            let kind = row.type_id(self.old(), automaton);
+            if row.kind != RowKind::Setting || !lands || kind.is_some_and(|kind| !types.is_free_text(kind)) {
+                return None;
+            }
+            let names = self.input.mapping.old_names_in(self.input.backup.tree.value(row.node));
+            (!names.is_empty()).then_some((index, names))
+        });
+        left.collect()
+    }
+
     fn gather_findings(&mut self) -> Findings {
+        let left = self.old_names_left();
         let tree = &self.input.backup.tree;
         let source = tree.source();
         let lines = LineIndex::new(source);
@@ -489,6 +550,13 @@ impl Carried<'_, '_> {
             let Some((first, settings)) = taken else { continue };
             let mut finding = port_finding(&self.input, name, settings);
             place(&mut finding, first);
+            findings.push(finding);
+        }
+        for (row, names) in left {
+            let message = format!("{} still stands in a text, where nothing is mapped", one_of(&names));
+            let mut finding = Finding::new(Code::OldNameLeft, message)
+                .help("change it in the result by hand, if it means what has another name now");
+            place(&mut finding, row);
             findings.push(finding);
         }
         for note in &self.ledger.notes {

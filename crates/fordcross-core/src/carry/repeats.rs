@@ -29,6 +29,7 @@ pub(super) fn overruled(
     let mut found = vec![None; reading.rows.len()];
     // What stands in one place, in the order of the backup.
     let mut places: FxHashMap<(NodeId, u16, Vec<&str>), Vec<u32>> = FxHashMap::default();
+    // A declaration may be of several names, which are no repeats of one another.
     for (row, index) in reading.rows.iter().zip(0..) {
         let Some(entry) = automaton.accepted(row.accept).entry else { continue };
         let what = &profile.schema.entries[entry as usize].what;
@@ -40,10 +41,8 @@ pub(super) fn overruled(
             What::Setting { .. } => &[],
         };
         let key = |key: &String| tree.child(row.node, key).map_or("", |at| tree.value(at).trim_ascii());
-        places
-            .entry((holder(tree, row.node), entry, keys.iter().map(key).collect()))
-            .or_default()
-            .push(index);
+        let (holder, name) = holder(tree, row.node);
+        places.entry((holder, entry, keys.iter().map(key).chain([name]).collect())).or_default().push(index);
     }
     for ((_, entry, _), rows) in places {
         let (why, overruled) = match (profile.schema.entries[entry as usize].what.repeats(), rows.as_slice())
@@ -68,15 +67,16 @@ pub(super) fn overruled(
     found
 }
 
-/// What holds a node, past lists and the element whose own text it is.
-fn holder(tree: &Tree<'_>, node: NodeId) -> NodeId {
+/// What holds a node, past lists and the element whose own text it is; and what it is called there.
+fn holder<'t>(tree: &'t Tree<'_>, node: NodeId) -> (NodeId, &'t str) {
     let mut at = node;
     while tree.is_transparent(at) {
         at = tree.parent(at);
     }
+    let name = tree.name(at);
     at = tree.parent(at);
     while tree.kind(at) == Kind::List {
         at = tree.parent(at);
     }
-    at
+    (at, name)
 }

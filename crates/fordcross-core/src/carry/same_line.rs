@@ -5,13 +5,14 @@ use super::apply::Apply;
 use super::draft::Taken;
 use super::fire::{path, taken};
 use super::scopes::Instance;
-use super::value::{Bound, Failure, Hand};
+use super::value::{Bound, Failure, Hand, Prepared};
 use crate::crossing::{Action, Field, Piece, Pins, Rule};
 use crate::fate::{Fate, Origin};
 use crate::ledger::{DecidedBy, Landing, OriginRow};
 use crate::profile::{Profile, What};
 use crate::reading::{Omitted, Row, RowKind};
 use crate::tree::{Kind, NodeId, Text};
+use crate::typing::TypeId;
 
 /// What two releases of one line have in common.
 pub(super) struct SameLine {
@@ -74,13 +75,17 @@ impl<'i, 'a> Apply<'_, 'i, 'a> {
         }
     }
 
-    fn carry_setting(&mut self, index: u32, row: Row, bound: &Bound<'i>, kind: crate::typing::TypeId) {
+    fn carry_setting(&mut self, index: u32, row: Row, bound: &Bound<'i>, kind: TypeId) {
         let prepared = match self.step.convert(bound, kind) {
-            Ok(prepared) => prepared,
+            Ok(prepared) => self.as_it_was(prepared, bound, kind),
             Err(failure) => return self.fail(index, DecidedBy::SameLine, &failure),
         };
         let parent = self.counterpart(self.tree.parent(row.node));
-        let value = Text::Decoded(&prepared.text);
+        // What is spelled as before is not copied, and keeps the quotes that it stood in.
+        let value = match self.tree.value_span(row.node) {
+            Some(span) if prepared.text == bound.text => Text::Borrowed(span),
+            _ => Text::Decoded(&prepared.text),
+        };
         // The way it was written stays, unless the new type is written otherwise.
         let old_kind = self.tree.kind(row.node);
         // Nothing at all stays that: it is no text that says so.
@@ -107,6 +112,17 @@ impl<'i, 'a> Apply<'_, 'i, 'a> {
             }
             Err(Taken) => self.fail(index, DecidedBy::SameLine, &taken()),
         }
+    }
+
+    /// A value that only would be spelled otherwise stays as it was, where both releases read it alike.
+    fn as_it_was(&self, mut prepared: Prepared, bound: &Bound<'i>, kind: TypeId) -> Prepared {
+        let old = bound.kind.map(|old| &self.step.old().types.get(old).form);
+        let alike = old == Some(&self.step.new_profile().types.get(kind).form);
+        if alike && prepared.fate == Fate::Recast && self.step.new_profile().holds(bound.text) {
+            bound.text.clone_into(&mut prepared.text);
+            prepared.fate = Fate::Carried;
+        }
+        prepared
     }
 
     /// The branch of the new tree that a branch of the old one went to, made if it is not there.

@@ -4,7 +4,7 @@ use super::apply::Apply;
 use super::here::Here;
 use super::value::{Bound, Failure, Hand};
 use crate::automaton::AcceptId;
-use crate::crossing::{Action, KeyTest, Rule};
+use crate::crossing::{Action, KeyTest, LevelKeys, Rule};
 use crate::expression::Operand;
 use crate::fate::Fate;
 use crate::profile::What;
@@ -237,10 +237,23 @@ impl<'i, 'a> Apply<'_, 'i, 'a> {
     }
 
     /// The captures of an object's keys, if the keys are as the place asks.
-    pub(super) fn key_slots(&self, tests: &[KeyTest], scope: NodeId) -> Option<Slots<'i>> {
-        if tests.is_empty() {
-            return Some(Slots::new());
+    pub(super) fn key_slots(&self, levels: &'i [LevelKeys], scope: NodeId) -> Option<Slots<'i>> {
+        let mut slots = Slots::new();
+        for LevelKeys { up, tests } in levels {
+            let mut at = scope;
+            for _ in 0..*up {
+                at = self.tree.parent(at);
+                while self.tree.is_transparent(at) || self.tree.kind(at) == Kind::List {
+                    at = self.tree.parent(at);
+                }
+            }
+            self.keys_of(tests, at, &mut slots)?;
         }
+        Some(slots)
+    }
+
+    /// The captures of the keys of one object.
+    fn keys_of(&self, tests: &'i [KeyTest], scope: NodeId, slots: &mut Slots<'i>) -> Option<()> {
         let object = self.row_of(scope)?;
         let entry = self.automaton.accepted(self.reading.rows[object].accept).entry?;
         let What::Object { keys, name, .. } = &self.step.old().schema.entries[entry as usize].what else {
@@ -254,17 +267,28 @@ impl<'i, 'a> Apply<'_, 'i, 'a> {
         for key in keys {
             values.push(self.tree.child(scope, key).and_then(|node| self.bind_whole(node, object)));
         }
-        let mut slots = Slots::new();
         for (test, value) in tests.iter().zip(values) {
             match test {
                 KeyTest::Capture(_) => slots.push(value),
                 KeyTest::Literal(text) => {
                     value.filter(|bound| bound.text.trim_ascii() == text)?;
                 }
+                KeyTest::Shaped(shape) => {
+                    let bound = value?;
+                    let text = bound.text.trim_ascii();
+                    let types = &self.step.old().types;
+                    let mut fits = |index: usize, part: &str| {
+                        shape.types[index].is_none_or(|kind| types.read(kind, part).is_ok())
+                    };
+                    let found = shape.shape.read(text, &mut fits)?;
+                    for (range, kind) in found.into_iter().zip(&shape.types) {
+                        slots.push(Some(Bound { text: &text[range], kind: *kind, whole: false, ..bound }));
+                    }
+                }
                 KeyTest::Any => {}
             }
         }
-        Some(slots)
+        Some(())
     }
 
     /// A key of an object; its row stands soon after the object's own.

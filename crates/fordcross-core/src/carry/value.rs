@@ -7,7 +7,6 @@ use crate::crossing::{Field, Piece, Table, TargetName, TargetStep};
 use crate::expression::Operand;
 use crate::fate::Fate;
 use crate::finding::Code;
-use crate::mapping::PortTarget;
 use crate::shape::Part;
 use crate::tree::Kind;
 use crate::typing::{Form, Loss, Misread, TypeId, Unfit, Value, plain_text};
@@ -68,7 +67,7 @@ impl<'i, 'a: 'i> Step<'i, 'a> {
             return Ok(Renamed { value: Value::Text(Cow::Borrowed(bound.text)), changed: false });
         };
         let mut value = self.old().types.read(kind, bound.text).map_err(|Misread { expected }| {
-            let message = if self.old().types.is_secret(kind) || bound.text.chars().count() > 60 {
+            let message = if !self.old().types.is_open(kind) || bound.text.chars().count() > 60 {
                 format!("the value cannot be read: expected {expected}")
             } else {
                 format!("`{}` cannot be read: expected {expected}", bound.text)
@@ -76,10 +75,7 @@ impl<'i, 'a: 'i> Step<'i, 'a> {
             Failure::new(Code::ValueUnread, message)
         })?;
         let Some(mapping) = self.mapping else { return Ok(Renamed { value, changed: false }) };
-        let changed = value.rename_ports(&|old| match mapping.port(old) {
-            PortTarget::New(new) => Some(new.as_str()),
-            _ => None,
-        });
+        let changed = mapping.remap(&mut value);
         Ok(Renamed { value, changed })
     }
 
@@ -177,6 +173,18 @@ impl<'i, 'a: 'i> Hand<'_, 'i, 'a> {
         }
     }
 
+    /// A value within a text. What has several parts is put together as the old line does it.
+    fn spelled(&self, piece: &Piece, value: &Value<'_>) -> String {
+        if let (Piece::Slot { slot, .. }, Value::Parts(_) | Value::List(_)) = (piece, value)
+            && let Some(kind) = self.here.slots[*slot].and_then(|bound| bound.kind)
+        {
+            let mut text = String::new();
+            let written = self.here.step.old().types.write(kind, value, &mut text);
+            return written.map_or_else(|_| String::new(), |_| text);
+        }
+        plain_text(value).into_owned()
+    }
+
     /// The name that a step of a target has, and what became of the capture in it.
     pub(super) fn name(&self, step: &'i TargetStep) -> Result<(Cow<'i, str>, Fate), Failure> {
         match &step.name {
@@ -196,14 +204,14 @@ impl<'i, 'a: 'i> Hand<'_, 'i, 'a> {
                                 return Ok((Cow::Owned(text), Fate::Approximated));
                             }
                         }
-                        None => text.push_str(&plain_text(&value)),
+                        None => text.push_str(&self.spelled(&pieces[0], &value)),
                     }
                     let fate = fate_of(&text, bound.text, changed);
                     return Ok((Cow::Owned(text), fate));
                 }
                 for piece in pieces.iter() {
                     if let Some(read) = self.piece(piece)? {
-                        text.push_str(&plain_text(&read.value));
+                        text.push_str(&self.spelled(piece, &read.value));
                     }
                 }
                 Ok((Cow::Owned(text), Fate::Recast))
@@ -275,7 +283,7 @@ impl<'i, 'a: 'i> Hand<'_, 'i, 'a> {
                     let message = "a secret cannot become part of a value that is shown";
                     return Err(Failure::new(Code::ValueUnfit, message));
                 }
-                (None, Some(value)) => out.push_str(&plain_text(&value)),
+                (None, Some(value)) => out.push_str(&self.spelled(piece, &value)),
                 (_, None) => {}
             }
             captures += 1;

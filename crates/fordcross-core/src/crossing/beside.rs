@@ -58,9 +58,10 @@ impl Reader<'_, '_> {
             let kind = pick(&section, "type", &kinds);
             let default = section.need_word("default").map(|word| word.text.to_owned());
             let why = section.need_word("why").map(|word| word.text.to_owned());
+            let when = self.condition(&section, &mut Captures::default());
             if let (Some(fact), Some(kind), Some(default), Some(why)) = (fact, kind, default, why) {
                 let at = self.lines.position(fact.span.start);
-                self.asks.push(Ask { fact: fact.text.to_owned(), default, why, at, kind });
+                self.asks.push(Ask { fact: fact.text.to_owned(), default, why, when, at, kind });
             }
             section.finish();
         }

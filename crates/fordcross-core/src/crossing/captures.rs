@@ -2,6 +2,7 @@
 
 use crate::expression::{Expression, OperandKind};
 use crate::pattern::Step;
+use crate::shape::UNSAID;
 use crate::source::Span;
 use crate::typing::{Form, Quantity, TypeId, Types};
 use std::collections::HashMap;
@@ -29,12 +30,14 @@ pub(super) struct Captures {
 pub(super) const WHOLE: &str = "(the value)";
 /// The place of an object among its like, from 1.
 pub(super) const INDEX: &str = "index";
+/// What an object is called.
+pub(super) const NAME: &str = "name";
 /// The kind of an object, by the old profile.
 pub(super) const KIND: &str = "kind";
 
 impl Captures {
     pub(super) fn add(&mut self, name: &str, span: Span, kind: OperandKind, of: Option<TypeId>) -> usize {
-        self.list.push(Capture { name: name.to_owned(), span, used: name == WHOLE, kind, of });
+        self.list.push(Capture { name: name.to_owned(), span, used: name == WHOLE || name == UNSAID, kind, of });
         self.list.len() - 1
     }
 

@@ -3,12 +3,12 @@
 use super::captures::{Captures, WHOLE, kind_of};
 use super::parse::{Reader, Scope, Verb};
 use super::syntax::{RawClause, parse_left, parse_right};
-use super::{Action, Clause, ClauseShape, KeyTest, Rule, TargetStep};
+use super::{Action, Clause, ClauseShape, KeyTest, LevelKeys, Rule, TargetStep};
 use crate::expression::OperandKind;
 use crate::finding::{Code, did_you_mean};
-use crate::pattern::{Pattern, RawStep, Step};
+use crate::pattern::{Pattern, RawStep, Step, pieces};
 use crate::profile::{Lookup, PathStep, What};
-use crate::shape::{Part, Shape};
+use crate::shape::{Part, Shape, UNSAID, is_name};
 use crate::source::Span;
 use crate::toml_file::{Word, inside};
 use crate::typing::TypeId;
@@ -20,23 +20,38 @@ pub(super) struct Found {
 }
 
 impl Reader<'_, '_> {
-    /// The tests of an object's keys, with the names of the key settings.
+    /// The tests of the keys of an object and of those that hold it, with the names of its own key settings.
     pub(super) fn keys(
         &self,
         word: Word<'_>,
         steps: &[RawStep],
+        captures: &mut Captures,
+    ) -> (Vec<LevelKeys>, Vec<Option<String>>) {
+        let mut levels = Vec::new();
+        let mut own = Vec::new();
+        for (index, step) in steps.iter().enumerate() {
+            let Some(text) = &step.key else { continue };
+            let Some(entry) = self.find_old(word, &steps[..=index], &[]).map(|found| found.entry) else { continue };
+            let (tests, names) = self.level_keys(word, step, text, entry, captures);
+            let up = steps.len() - 1 - index;
+            levels.push(LevelKeys { up, tests });
+            if up == 0 {
+                own = names;
+            }
+        }
+        (levels, own)
+    }
+
+    /// The tests of the keys of the objects at one step.
+    fn level_keys(
+        &self,
+        word: Word<'_>,
+        step: &RawStep,
+        text: &str,
         entry: Option<u16>,
         captures: &mut Captures,
     ) -> (Vec<KeyTest>, Vec<Option<String>>) {
-        for step in &steps[..steps.len().saturating_sub(1)] {
-            if step.key.is_some() {
-                let span = inside(word, self.report.source, step.at.start, step.at.end);
-                self.report.add(Code::RuleMalformed, span, "only the last step of a place can ask for a key");
-            }
-        }
-        let Some(last) = steps.last() else { return (Vec::new(), Vec::new()) };
-        let Some(text) = &last.key else { return (Vec::new(), Vec::new()) };
-        let span = inside(word, self.report.source, last.at.start, last.at.end);
+        let span = inside(word, self.report.source, step.at.start, step.at.end);
         let schema = &self.old.schema;
         let declared = entry.map(|entry| &schema.entries[entry as usize]);
         // Each key with the kind of its values.
@@ -54,7 +69,7 @@ impl Reader<'_, '_> {
             }
             _ => Vec::new(),
         };
-        let tests: Vec<&str> = text.split(',').map(str::trim).collect();
+        let tests: Vec<&str> = pieces(text, ',').into_iter().map(|range| text[range].trim()).collect();
         if tests.len() != keys.len() {
             let known: Vec<&str> =
                 keys.iter().map(|(name, ..)| name.as_deref().unwrap_or("its name")).collect();
@@ -73,12 +88,37 @@ impl Reader<'_, '_> {
             .map(|(wanted, (_, kind, of))| match wanted {
                 "*" => KeyTest::Any,
                 wanted => match wanted.strip_prefix('{').and_then(|name| name.strip_suffix('}')) {
-                    Some(name) => KeyTest::Capture(captures.add(name, span, *kind, *of)),
-                    None => KeyTest::Literal(wanted.to_owned()),
+                    Some(name) if is_name(name) => KeyTest::Capture(captures.add(name, span, *kind, *of)),
+                    _ if wanted.contains('{') => self.shaped_key(wanted, span, captures),
+                    _ => KeyTest::Literal(wanted.to_owned()),
                 },
             })
             .collect();
         (tests, keys.into_iter().map(|(name, ..)| name).collect())
+    }
+
+    /// A key of a shape: `{parent:port}.{id}`.
+    fn shaped_key(&self, text: &str, span: Span, captures: &mut Captures) -> KeyTest {
+        let shape = match Shape::parse(text) {
+            Ok(shape) if shape.expression_at().is_none() => shape,
+            Ok(_) => {
+                self.report.add(Code::RuleMalformed, span, "an expression cannot be read by");
+                return KeyTest::Any;
+            }
+            Err(bad) => {
+                self.report.add(Code::RuleMalformed, span, bad.message);
+                return KeyTest::Any;
+            }
+        };
+        let (mut slots, mut types) = (Vec::new(), Vec::new());
+        for part in &shape.parts {
+            let Part::Capture { name, detail, .. } = part else { continue };
+            let declared = detail.as_ref().and_then(|detail| self.old_type(detail, span));
+            let kind = declared.map_or(OperandKind::Text, |kind| kind_of(&self.old.types, Some(kind)));
+            slots.push(captures.add(name, span, kind, declared));
+            types.push(declared);
+        }
+        KeyTest::Shaped(ClauseShape { shape, slots, types })
     }
 
     /// Checks a path of the old side.
@@ -257,7 +297,7 @@ impl Reader<'_, '_> {
         for part in &shape.parts {
             let Part::Capture { name, detail, at } = part else { continue };
             let span = span_of(at);
-            if captures.knows(name) {
+            if captures.knows(name) && name != UNSAID {
                 self.report.add(Code::RuleMalformed, span, format!("the capture `{name}` is made twice"));
                 return None;
             }

@@ -129,6 +129,8 @@ pub struct Ask {
     pub default: String,
     /// Why it is asked, and where to find it.
     pub why: String,
+    /// Where it is of no use to know it, it is not asked.
+    pub(crate) when: Option<Expression>,
     pub(crate) at: Position,
     pub(crate) kind: OperandKind,
 }
@@ -251,19 +253,34 @@ pub(crate) struct Place {
     pub(crate) when: Option<Expression>,
     /// Depth of the scope below the outermost place.
     pub(crate) depth: usize,
-    pub(crate) keys: Vec<KeyTest>,
+    pub(crate) keys: Vec<LevelKeys>,
+    /// The object of another place that it goes into, where it leads on from that.
+    pub(crate) start: Option<Start>,
+    /// The path from there, or from the top.
     pub(crate) target: Vec<TargetStep>,
+    /// The path from the top in any case.
+    pub(crate) whole: Vec<TargetStep>,
     /// Settings, directly in the objects, whose values make objects equal that then share one new entry.
     pub(crate) group: Vec<String>,
 }
 
+/// What a place asks of the keys of its object, or of one that holds it.
+#[derive(Clone, Debug)]
+pub(crate) struct LevelKeys {
+    /// How many levels above the object.
+    pub(crate) up: usize,
+    pub(crate) tests: Vec<KeyTest>,
+}
+
 /// What a place asks of one key of its object.
-#[derive(Clone, Debug, PartialEq, Eq)]
+#[derive(Clone, Debug)]
 pub(crate) enum KeyTest {
     /// Anything; the key is the place's capture of this slot.
     Capture(usize),
     /// Just this.
     Literal(String),
+    /// Text of that shape; its captures are the place's, in order.
+    Shaped(ClauseShape),
     Any,
 }
 
@@ -322,7 +339,7 @@ pub(crate) struct Clause {
     pub(crate) slot: Option<usize>,
 }
 
-#[derive(Debug)]
+#[derive(Clone, Debug)]
 pub(crate) struct ClauseShape {
     pub(crate) shape: Shape,
     /// The slot of each capture, in order.
@@ -352,6 +369,8 @@ pub(crate) enum Action {
 /// What one firing of a rule writes: steps to a common place, then fields below it.
 #[derive(Debug)]
 pub(crate) struct Target {
+    /// From the top, wherever the rule stands.
+    pub(crate) top: bool,
     /// Where an object of another place went, found by the key in a slot; else the rule's own place.
     pub(crate) start: Option<Start>,
     pub(crate) base: Vec<TargetStep>,
@@ -423,14 +442,14 @@ pub(crate) struct Simple<'c> {
 impl Rule {
     /// The rule as a simple one, if it is.
     pub(crate) fn as_simple(&self, places: &[Place]) -> Option<Simple<'_>> {
-        if self.place.is_some_and(|place| places[place].target.iter().any(TargetStep::is_by_kind)) {
+        if self.place.is_some_and(|place| places[place].whole.iter().any(TargetStep::is_by_kind)) {
             return None;
         }
         let (Action::Move(targets), [clause], None) = (&self.action, self.clauses.as_slice(), &self.when)
         else {
             return None;
         };
-        let [Target { start: None, base, fields, objects }] = targets.as_slice() else { return None };
+        let [Target { top: false, start: None, base, fields, objects }] = targets.as_slice() else { return None };
         let [field] = fields.as_slice() else { return None };
         let [TargetStep { name: TargetName::Literal(name), append: false }] = field.path.as_slice() else {
             return None;
@@ -477,7 +496,8 @@ impl Rule {
     fn is_open(&self, places: &[Place]) -> bool {
         self.place.is_none_or(|place| {
             let place = &places[place];
-            place.when.is_none() && !place.keys.iter().any(|key| matches!(key, KeyTest::Literal(_)))
+            let is_open = |key: &KeyTest| matches!(key, KeyTest::Capture(_) | KeyTest::Any);
+            place.when.is_none() && place.keys.iter().all(|level| level.tests.iter().all(is_open))
         })
     }
 }

@@ -1,10 +1,10 @@
 //! From the text of a crossing to rules whose places are known to both profiles.
 
-use super::captures::{Captures, INDEX, KIND};
+use super::captures::{Captures, INDEX, KIND, NAME};
 use super::check::{check_contested, check_hidden};
-use super::syntax::{BadSide, parse_left, parse_target_path};
+use super::syntax::{BadSide, parse_left, parse_place_target};
 use super::tables::{read_constants, read_equivalents, read_tables};
-use super::{Action, Ask, Clause, Crossing, KeyTest, LookUp, Place, Rule, Side, Table, TargetStep};
+use super::{Action, Ask, Clause, Crossing, KeyTest, LookUp, Place, Rule, Side, Start, Table, TargetStep};
 use crate::expression::{Expression, OperandKind};
 use crate::finding::{Code, Findings, did_you_mean};
 use crate::pattern::{Pattern, Step};
@@ -229,6 +229,7 @@ impl Reader<'_, '_> {
             let mut kinds: HashMap<&str, OperandKind> = captures.kinds();
             kinds.insert(INDEX, OperandKind::Integer);
             kinds.insert(KIND, OperandKind::Text);
+            kinds.insert(NAME, OperandKind::Text);
             kinds.extend(self.constants.iter().map(|(name, _)| (name.as_str(), OperandKind::Text)));
             kinds.extend(self.asks.iter().map(|ask| (ask.fact.as_str(), ask.kind)));
             for problem in expression.check(&kinds, wanted) {
@@ -248,11 +249,12 @@ impl Reader<'_, '_> {
     pub(super) fn check_path(&self, path: &str, span: Span, above: &[Step]) {
         let absolute = path.strip_prefix('/');
         let above = if absolute.is_some() { &[] } else { above };
-        let names: Vec<&str> = absolute.unwrap_or(path).split('/').collect();
-        let steps: Vec<PathStep<'_>> =
-            above.iter().map(PathStep::from).chain(names.iter().map(|name| PathStep::Name(name))).collect();
+        let steps = PathStep::from_here(above, absolute.unwrap_or(path));
         if let Lookup::Unknown { step, known } = self.old.schema.find(&steps) {
-            let name = step.checked_sub(above.len()).map_or(path, |step| names[step]);
+            let name = match &steps[step] {
+                PathStep::Name(name) => name,
+                _ => path,
+            };
             self.report.unknown_path(span, &self.old.title, name, &known);
         }
     }
@@ -320,17 +322,27 @@ impl Reader<'_, '_> {
             }
         };
         let pattern = Pattern { steps: steps.iter().map(|step| step.step.clone()).collect() };
-        let entry = self.find_old(from, &steps, &[])?.entry;
+        self.find_old(from, &steps, &[])?;
         let mut captures = Captures { above: pattern.steps.clone(), list: Vec::new() };
-        let (keys, key_names) = self.keys(from, &steps, entry, &mut captures);
-        let raw_target = match parse_target_path(to.text, 0..to.text.len()) {
-            Ok(path) => path,
+        let (keys, key_names) = self.keys(from, &steps, &mut captures);
+        let raw_target = match parse_place_target(to.text) {
+            Ok(target) => target,
             Err(bad) => {
                 self.bad(to, bad);
                 return None;
             }
         };
-        let target = self.branch_path(to, &raw_target, &[], &mut captures)?;
+        let (start, before) = match &raw_target.start {
+            Some((place, key, at)) => {
+                let span = inside(to, self.report.source, at.start, at.end);
+                let place = self.place_named(place, span)?;
+                let slot = self.slot(key, span, &mut captures)?;
+                (Some(Start { place, slot }), self.places[place].whole.clone())
+            }
+            None => (None, Vec::new()),
+        };
+        let target = self.branch_path(to, &raw_target.base, &before, &mut captures)?;
+        let whole: Vec<TargetStep> = before.into_iter().chain(target.iter().cloned()).collect();
         // Only what the name itself holds is taken by the place; a condition takes nothing.
         let in_name: Vec<bool> = captures.list.iter().map(|capture| capture.used).collect();
         let when = self.condition(section, &mut captures);
@@ -338,7 +350,8 @@ impl Reader<'_, '_> {
         let clause =
             |pattern, optional, slot| Clause { pattern, shape: None, optional, presence: false, slot };
         let mut clauses = vec![clause(pattern.clone(), false, None)];
-        for (test, name) in keys.iter().zip(&key_names) {
+        let own = keys.iter().filter(|level| level.up == 0).flat_map(|level| &level.tests);
+        for (test, name) in own.zip(&key_names) {
             if let (KeyTest::Capture(slot), Some(name)) = (test, name)
                 && in_name[*slot]
             {
@@ -354,7 +367,9 @@ impl Reader<'_, '_> {
             when,
             depth: pattern.depth(),
             keys,
-            target: target.clone(),
+            start,
+            target,
+            whole: whole.clone(),
             group: self.group_of(section, &pattern),
         });
         let at = self.lines.position(from.span.start);
@@ -362,7 +377,7 @@ impl Reader<'_, '_> {
         let names = captures.list.iter().map(|capture| capture.name.clone()).collect();
         let rule = Rule { at, place: Some(place), clauses, slots, names, when: None, action: Action::Place };
         self.rules.push((section.span(), rule));
-        Some(Scope { index: place, from: pattern, to: target, captures })
+        Some(Scope { index: place, from: pattern, to: whole, captures })
     }
 
     /// The settings that make objects of a place equal.

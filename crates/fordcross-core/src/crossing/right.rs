@@ -32,8 +32,9 @@ impl Reader<'_, '_> {
                 let span = inside(word, self.report.source, at.start, at.end);
                 let place = self.place_named(name, span)?;
                 let slot = self.slot(key, span, captures)?;
-                (Some(Start { place, slot }), self.places[place].target.clone())
+                (Some(Start { place, slot }), self.places[place].whole.clone())
             }
+            None if raw.top => (None, Vec::new()),
             None => (None, before.to_vec()),
         };
         let base = self.branch_path(word, &raw.base, &before, captures)?;
@@ -44,6 +45,7 @@ impl Reader<'_, '_> {
         let objects: Vec<_> =
             raw.objects.iter().map(|object| self.branch_path(word, object, &above, captures)).collect();
         Some(Target {
+            top: raw.top,
             start,
             base,
             fields: fields.into_iter().collect::<Option<_>>()?,
@@ -202,7 +204,7 @@ impl Reader<'_, '_> {
         table
     }
 
-    fn slot(&self, name: &str, span: Span, captures: &mut Captures) -> Option<usize> {
+    pub(super) fn slot(&self, name: &str, span: Span, captures: &mut Captures) -> Option<usize> {
         let slot = captures.take(name);
         if slot.is_none() {
             self.report
@@ -269,7 +271,8 @@ impl Reader<'_, '_> {
                 return None;
             }
             let last = index + 1 == raw.len();
-            let is_setting = matches!(what, Some(What::Setting { .. }));
+            // An entry of a list of values can be a branch, if something is declared below it.
+            let is_setting = matches!(what, Some(What::Setting { .. })) && (last || !step.append);
             if is_setting != (last && wanted == Wanted::Setting) && (last || is_setting) {
                 let message = if is_setting {
                     "this is a setting, not a place for settings"

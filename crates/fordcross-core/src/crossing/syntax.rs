@@ -67,6 +67,8 @@ pub(super) struct RawField {
 
 #[derive(Debug)]
 pub(super) struct RawTarget {
+    /// Written with `/` in front: from the top, wherever the rule stands.
+    pub(super) top: bool,
     /// `@place[{key}]`: the name of the place, the capture that is the key, where it stands.
     pub(super) start: Option<(String, String, Range<usize>)>,
     pub(super) base: Vec<RawTargetStep>,
@@ -106,14 +108,16 @@ pub(super) fn parse_right(text: &str) -> Result<Vec<RawTarget>, BadSide> {
         let mut at = trim(text, range);
         if let Some(colon) = find_colon(&text[at.clone()]) {
             let (start, rest) = parse_start(text, at.start..at.start + colon)?;
+            let (top, rest) = from_top(text, rest);
             let base = parse_target_path(text, rest)?;
-            targets.push(RawTarget { start, base, fields: Vec::new(), objects: Vec::new() });
+            targets.push(RawTarget { top, start, base, fields: Vec::new(), objects: Vec::new() });
             in_group = true;
             at = trim(text, at.start + colon + 1..at.end);
         } else if !in_group {
             let (start, rest) = parse_start(text, at.clone())?;
+            let (top, rest) = from_top(text, rest);
             at = rest;
-            targets.push(RawTarget { start, base: Vec::new(), fields: Vec::new(), objects: Vec::new() });
+            targets.push(RawTarget { top, start, base: Vec::new(), fields: Vec::new(), objects: Vec::new() });
         }
         let (path, value) = split_equals(&text[at.clone()]);
         let template_at = at.start + value.as_ref().map_or(0, |(start, _)| *start);
@@ -134,6 +138,19 @@ pub(super) fn parse_right(text: &str) -> Result<Vec<RawTarget>, BadSide> {
         }
     }
     Ok(targets)
+}
+
+/// Whether a path begins at the top, and the rest of it.
+fn from_top(text: &str, at: Range<usize>) -> (bool, Range<usize>) {
+    let top = text[at.clone()].starts_with('/');
+    (top, at.start + usize::from(top)..at.end)
+}
+
+/// Where a place leads: a path, from the top or from where an object of another place went.
+pub(super) fn parse_place_target(text: &str) -> Result<RawTarget, BadSide> {
+    let (start, rest) = parse_start(text, 0..text.len())?;
+    let base = parse_target_path(text, rest)?;
+    Ok(RawTarget { top: false, start, base, fields: Vec::new(), objects: Vec::new() })
 }
 
 /// What a target may begin with, and the rest of it.

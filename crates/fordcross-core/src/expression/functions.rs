@@ -5,6 +5,7 @@ use cel::Context;
 use ipnet::IpNet;
 use std::net::IpAddr;
 use std::sync::Arc;
+use wildmatch::WildMatch;
 
 /// A function: its name, what it takes, what it gives, what it does.
 #[derive(Debug)]
@@ -38,6 +39,18 @@ pub(crate) static FUNCTIONS: &[Function] = &[
         about: "whether the old release is that one or a later one",
     },
     Function {
+        name: "named_by",
+        takes: &[Text],
+        gives: Boolean,
+        about: "whether a setting of that path has the name of the object as its value",
+    },
+    Function {
+        name: "names",
+        takes: &[Text],
+        gives: Unknown,
+        about: "the names of what stands at that path, as a list: `port in names('/ports/*')`",
+    },
+    Function {
         name: "network",
         takes: &[Text, Integer],
         gives: Text,
@@ -62,6 +75,12 @@ pub(crate) static FUNCTIONS: &[Function] = &[
         gives: Integer,
         about: "the prefix length of a network",
     },
+    Function {
+        name: "like",
+        takes: &[Text, Text],
+        gives: Boolean,
+        about: "whether a text is like a pattern, in which `*` stands for anything and `?` for one character",
+    },
     Function { name: "lower", takes: &[Text], gives: Text, about: "the text in lower case" },
     Function { name: "upper", takes: &[Text], gives: Text, about: "the text in upper case" },
     Function {
@@ -85,7 +104,7 @@ pub(crate) static FUNCTIONS: &[Function] = &[
 ];
 
 /// Those that ask about the surroundings and so take a path that is known beforehand.
-pub(super) const QUESTIONS: [&str; 4] = ["given", "count", "effective", "since"];
+pub(super) const QUESTIONS: [&str; 6] = ["given", "count", "effective", "since", "named_by", "names"];
 
 type Words = Arc<String>;
 type Fallible<T> = Result<T, cel::ExecutionError>;
@@ -112,6 +131,7 @@ pub(super) fn add(context: &mut Context<'_, '_>) {
     let _ = context.add_function("prefix_length", |network: Words| -> Fallible<i64> {
         Ok(i64::from(parse::<IpNet>("prefix_length", &network)?.prefix_len()))
     });
+    let _ = context.add_function("like", |text: Words, pattern: Words| WildMatch::new(&pattern).matches(&text));
     let _ = context.add_function("lower", |text: Words| text.to_lowercase());
     let _ = context.add_function("upper", |text: Words| text.to_uppercase());
     let _ = context.add_function("before", |text: Words, mark: Words| {

@@ -44,6 +44,10 @@ pub(crate) trait Surroundings {
     fn count(&self, path: &str) -> usize;
     /// The value that holds for a setting: the one given, or else the default.
     fn effective(&self, path: &str) -> Operand;
+    /// The names of what stands at that path.
+    fn names(&self, path: &str) -> Vec<String>;
+    /// Whether a setting of that path has the name of the object as its value.
+    fn named_by(&self, path: &str) -> bool;
     /// Whether the backup's release is that one or a later one.
     fn since(&self, release: &str) -> bool;
     /// The functions that do not depend on the place.
@@ -149,6 +153,11 @@ impl Expression {
                 "given" => cel::Value::Bool(here.count(path) > 0),
                 "count" => cel::Value::Int(i64::try_from(here.count(path)).unwrap_or(i64::MAX)),
                 "since" => cel::Value::Bool(here.since(path)),
+                "names" => {
+                    let names = here.names(path).into_iter().map(|name| cel::Value::String(Arc::new(name)));
+                    cel::Value::List(Arc::new(names.collect()))
+                }
+                "named_by" => cel::Value::Bool(here.named_by(path)),
                 _ => to_cel(here.effective(path)),
             };
             context.add_variable_from_value(variable_of(number), answer);
@@ -236,6 +245,12 @@ mod tests {
         }
         fn effective(&self, path: &str) -> Operand {
             if path == "mtu" { Operand::Integer(1500) } else { Operand::Nothing }
+        }
+        fn names(&self, path: &str) -> Vec<String> {
+            vec![path.to_owned()]
+        }
+        fn named_by(&self, path: &str) -> bool {
+            path == "mtu"
         }
         fn since(&self, release: &str) -> bool {
             release < "5"

@@ -58,6 +58,8 @@ impl Code {
             | Self::ArchiveUnsafe
             | Self::PartsWrong
             | Self::HashDiffers
+            | Self::FileMissing
+            | Self::DataPassedOver
             | Self::ResultDiffers => &[],
             Self::XmlMalformed => &[(Backup, "</unit>", "</unti>")],
             Self::XmlDoctype => &[(Backup, "<teasel-backup ", "<!DOCTYPE teasel-backup><teasel-backup ")],
@@ -95,6 +97,9 @@ impl Code {
             Self::CourseMissing => &[(Command, "", "--to osier/8@2.0")],
             Self::IncludeMissing => &[(Crossing, HEAD, "include = [\"words.shared.toml\"]\n[crossing]\n")],
             Self::PortOpen => &[(Map, "", "[ports]\np1 = \"?\"\n")],
+            Self::OldNameLeft => {
+                &[(Map, "", "[ports]\np3 = \"cu6\"\n"), (Backup, "<site>", "<site>Shed, behind p3, ")]
+            }
             Self::PortTwice => &[(Map, "", "[ports]\np1 = \"cu1\"\np2 = \"cu1\"\n")],
             Self::PortUnknown => &[(Map, "", "[ports]\np1 = \"cu9\"\n")],
             Self::PortNotOfModel => &[(Backup, "<link id=\"p3\"", "<link id=\"p9\"")],

@@ -73,6 +73,8 @@ codes! {
     ArchiveUnsafe "archive-unsafe" Blocker "an archive has a member that could lead out of its folder or hide another"
     PartsWrong "parts-wrong" Blocker "parts of a file are missing, or there twice"
     HashDiffers "hash-differs" Blocker "a file of a backup is not what the backup's own list of hashes says"
+    FileMissing "file-missing" Warning "a file that a backup includes is not in it, so its settings are not carried"
+    DataPassedOver "data-passed-over" Note "files of a backup are data by its profile, and were not read"
     IniMalformed "ini-malformed" Blocker "a line of a file is neither heading, nor key and value, nor comment"
     TomlMalformed "toml-malformed" Blocker "a profile, crossing or map is not well-formed TOML"
     Unrecognised "unrecognised" Blocker "no profile recognises the file"
@@ -97,6 +99,7 @@ codes! {
     IncludeMissing "include-missing" Blocker "a crossing includes a file that is not there"
     // Mapping
     PortOpen "port-open" Blocker "an old port has settings and no partner"
+    OldNameLeft "old-name-left" Warning "an old port, path or address still stands in a free text"
     PortTwice "port-twice" Blocker "two old ports are given the same new one"
     PortUnknown "port-unknown" Blocker "the map names a port that the model does not have"
     PortNotOfModel "port-not-of-model" Warning "the backup names a port that its own model does not have"

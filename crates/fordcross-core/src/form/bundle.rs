@@ -4,6 +4,7 @@ use super::members::OTHER_FILES;
 use super::{FileForm, Member, Members, of_member, read_statements, read_text, write_text};
 use crate::finding::Finding;
 use crate::source::{Content, Piece, Source, Span};
+use crate::statements::Includes;
 use crate::tree::{Kind, NodeId, Text, Tree};
 use crate::unwrap::{self, hashes, pieces};
 use std::cell::RefCell;
@@ -90,8 +91,8 @@ fn read_member<'a>(
         }
         FileForm::Statements => {
             let top = tree.push(holder, Kind::Map, last, piece.span);
-            let included = |pattern: &str, at: Span| {
-                let files = included(source, pattern, at);
+            let included = |pattern: &str, at: Span, includes: &Includes| {
+                let files = included(source, pattern, at, includes);
                 taken.borrow_mut().extend(&files);
                 files
             };
@@ -126,7 +127,7 @@ fn read_member<'a>(
 }
 
 /// The files that a statement includes: by a path from its own folder, or one of the files by the end of its path.
-fn included(source: Source<'_>, pattern: &str, at: Span) -> Vec<Span> {
+fn included(source: Source<'_>, pattern: &str, at: Span, includes: &Includes) -> Vec<Span> {
     let own = source.piece_at(at.start).map_or("", |piece| piece.path.as_str());
     let folder = own.rsplit_once('/').map(|(folder, _)| format!("{folder}/")).unwrap_or_default();
     let pattern = pattern.trim_end_matches('/');
@@ -151,8 +152,8 @@ fn included(source: Source<'_>, pattern: &str, at: Span) -> Vec<Span> {
             && relative.matches(path)
     };
     let in_folder = |path: &str| {
-        let (holder, _) = path.rsplit_once('/').unwrap_or_default();
-        !holder.is_empty() && is_it(holder)
+        let (holder, name) = path.rsplit_once('/').unwrap_or_default();
+        !holder.is_empty() && is_it(holder) && includes.takes(name)
     };
     let text = |piece: &&Piece| piece.content == Content::Text && piece.path != own;
     let mut files: Vec<&Piece> =

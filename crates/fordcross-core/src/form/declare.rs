@@ -2,9 +2,9 @@
 
 use super::members::{Container, Member, Members};
 use super::{FileForm, Writing};
-use crate::finding::Code;
+use crate::finding::{Code, did_you_mean};
 use crate::shape::Shape;
-use crate::statements::{Escape, Nesting, PathPart, Statement, StatementShape};
+use crate::statements::{Escape, Grammar, Includes, Inside, Nesting, PathPart, Statement, StatementShape};
 use crate::toml_file::{Section, Word};
 use crate::typing::pick;
 use crate::unwrap::hashes::Algorithm;
@@ -128,19 +128,8 @@ fn read_statements(section: &Section<'_, '_>, writing: &mut Writing) {
     }
     grammar.trailing_comments = section.boolean("trailing-comments").unwrap_or(false);
     grammar.continues = section.word("continues").and_then(|word| any_one(section, word));
-    grammar.quotes = section.words("quotes").into_iter().filter_map(|word| any_one(section, word)).collect();
-    if section.has("escape")
-        && let Some(escape) = pick(section, "escape", &Escape::ALL)
-    {
-        grammar.escape = escape;
-    } else {
-        section.raw("escape");
-    }
+    read_words(section, grammar);
     grammar.keeps_quotes = section.boolean("keeps-quotes").unwrap_or(false);
-    grammar.marks = section.words("marks").into_iter().filter_map(|word| one(section, word)).collect();
-    if let Some(plain) = section.word("plain") {
-        plain.text.clone_into(&mut grammar.plain);
-    }
     grammar.end = section.word("end").and_then(|word| one(section, word));
     grammar.end_needed = section.boolean("end-needed").unwrap_or(false);
     if let Some(indent) = section.word("indent") {
@@ -157,6 +146,23 @@ fn read_statements(section: &Section<'_, '_>, writing: &mut Writing) {
     }
 }
 
+/// How words are parted and quoted.
+fn read_words(section: &Section<'_, '_>, grammar: &mut Grammar) {
+    grammar.quotes = section.words("quotes").into_iter().filter_map(|word| any_one(section, word)).collect();
+    if section.has("escape")
+        && let Some(escape) = pick(section, "escape", &Escape::ALL)
+    {
+        grammar.escape = escape;
+    } else {
+        section.raw("escape");
+    }
+    grammar.marks = section.words("marks").into_iter().filter_map(|word| one(section, word)).collect();
+    if let Some(plain) = section.word("plain") {
+        plain.text.clone_into(&mut grammar.plain);
+    }
+    grammar.bare_numbers = section.boolean("bare-numbers").unwrap_or(false);
+}
+
 fn read_statement(section: &Section<'_, '_>, marks: &[char]) -> Option<Statement> {
     let shape = section.need_word("shape");
     let at = section.need_word("as");
@@ -165,6 +171,7 @@ fn read_statement(section: &Section<'_, '_>, marks: &[char]) -> Option<Statement
     let body_until = section.word("body-until").map(|word| word.text.to_owned());
     let value = section.word("value").map(|word| word.text.to_owned());
     let includes = section.word("includes");
+    let unquote = section.word("unquote").and_then(|word| any_one(section, word));
     let (shape, at) = (shape?, at?);
     let read = StatementShape::parse(shape.text, marks)
         .map_err(|message| section.report().add(Code::RuleMalformed, shape.span, message))
@@ -187,6 +194,9 @@ fn read_statement(section: &Section<'_, '_>, marks: &[char]) -> Option<Statement
                 .help("name steps, or captures of `shape` in braces");
         }
     }
+    let (takes, skips) = (section.words("takes"), section.words("skips"));
+    let may_be_missing = section.boolean("may-be-missing").unwrap_or(false);
+    let texts = |words: Vec<Word<'_>>| words.into_iter().map(|word| word.text.to_owned()).collect();
     let includes = includes.map(|word| {
         if !read.has(word.text) {
             section.report().add(
@@ -195,27 +205,74 @@ fn read_statement(section: &Section<'_, '_>, marks: &[char]) -> Option<Statement
                 format!("the shape captures no `{}`", word.text),
             );
         }
-        word.text.to_owned()
+        Includes { of: word.text.to_owned(), takes: texts(takes), skips: texts(skips), may_be_missing }
     });
-    Some(Statement { shape: read, path, within, opens, body_until, value, includes })
+    let inside = section.section("inside").and_then(|own| {
+        let inside = read_inside(&own, &read);
+        own.finish();
+        inside
+    });
+    Some(Statement { shape: read, path, within, opens, body_until, value, unquote, includes, inside })
+}
+
+/// `[statement.inside]`: a captured text that is pairs.
+fn read_inside(section: &Section<'_, '_>, shape: &StatementShape) -> Option<Inside> {
+    let of = section.need_word("of");
+    let pairs = section.need_word("pairs");
+    let mut writing = Writing::new(FileForm::Statements);
+    read_words(section, &mut writing.grammar);
+    writing.grammar.comments.clear();
+    let (of, pairs) = (of?, pairs?);
+    if !shape.parts.iter().any(|part| part.captures(of.text)) {
+        let message = format!("the shape captures no one word `{}`", of.text);
+        section.report().add(Code::CaptureUnknown, of.span, message);
+    }
+    let group = pairs.text.replace("{name}", "{pair.key}").replace("{value}", "{pair.value}");
+    let parsed = StatementShape::parse(&format!("[{group}]..."), &writing.grammar.marks);
+    let known = parsed.as_ref().is_ok_and(|shape| shape.names() == ["pair"]);
+    if !known {
+        let message = parsed.err().unwrap_or_else(|| "expected one pair".into());
+        section
+            .report()
+            .add(Code::RuleMalformed, pairs.span, message)
+            .help("write `{name}` and `{value}` with what stands between them, such as `{name}={value}`");
+        return None;
+    }
+    Some(Inside { of: of.text.to_owned(), shape: parsed.ok()?, grammar: writing.grammar })
 }
 
 /// `[[member]]`: the files of a backup of several.
 pub(crate) fn read_members(root: &Section<'_, '_>, container: Option<Container>) -> Members {
-    let members = root.sections("member").into_iter().filter_map(|section| {
-        let member = read_member(&section);
+    let mut members: Vec<Member> = Vec::new();
+    for section in root.sections("member") {
+        let member = read_member(&section, &members);
         section.finish();
-        member
-    });
-    Members { container, members: members.collect() }
+        members.extend(member);
+    }
+    Members { container, members }
 }
 
-fn read_member(section: &Section<'_, '_>) -> Option<Member> {
+fn read_member(section: &Section<'_, '_>, earlier: &[Member]) -> Option<Member> {
     let path = section.need_word("path");
     let at = section.need_word("at");
-    let form = pick(section, "form", &FileForm::OF_MEMBERS);
+    // `like = "main"`: in the form of an earlier one, and written by the same manners.
+    let like = section.word("like").map(|word| (word, earlier.iter().find(|member| member.is_at(word.text))));
+    if let Some((word, None)) = like {
+        let known: Vec<String> = earlier.iter().map(Member::place).collect();
+        section
+            .report()
+            .add(Code::LocatorUnknown, word.span, format!("no file before this one is at `{}`", word.text))
+            .help(did_you_mean(word.text, known.iter().map(String::as_str)));
+    }
+    let like = like.and_then(|(_, member)| member);
+    let form = match like {
+        Some(like) => Some(like.writing.form),
+        None if section.has("like") => Some(FileForm::Opaque),
+        None => pick(section, "form", &FileForm::OF_MEMBERS),
+    };
     let needed = section.boolean("needed").unwrap_or(false);
     let data = section.boolean("data").unwrap_or(false);
+    let written = section.boolean("written").unwrap_or(true);
     let root = section.word("root").map(|word| word.text.to_owned());
     let hash = if section.has("hash") {
         pick(section, "hash", &Algorithm::ALL)
@@ -223,7 +280,10 @@ fn read_member(section: &Section<'_, '_>) -> Option<Member> {
         section.raw("hash");
         None
     };
-    let mut writing = read_writing(section, form.unwrap_or(FileForm::Opaque));
+    let mut writing = match like {
+        Some(like) => like.writing.clone(),
+        None => read_writing(section, form.unwrap_or(FileForm::Opaque)),
+    };
     let shape = |word: Word<'_>, text: &str| {
         Shape::parse(text)
             .map_err(|bad| section.report().add(Code::RuleMalformed, word.span, bad.message))
@@ -241,19 +301,21 @@ fn read_member(section: &Section<'_, '_>) -> Option<Member> {
             .help("each capture of `path` must stand in `at`, and each of `at` in `path`");
     }
     let form = form?;
-    if form == FileForm::Xml && root.is_none() {
+    if form == FileForm::Xml && root.is_none() && like.is_none() {
         section.report().add(
             Code::KeyMissing,
             section.span(),
             "`root` is missing: what the outermost element is called",
         );
     }
-    writing.root = root.unwrap_or_default();
+    if let Some(root) = root {
+        writing.root = root;
+    }
     if (form == FileForm::Hashes) != hash.is_some() {
         section
             .report()
             .add(Code::KeyMissing, section.span(), "a list of hashes, and nothing else, says which: `hash`")
             .help("write `hash = \"sha-256\"` or `hash = \"sha-512\"` where `form = \"hashes\"`");
     }
-    Some(Member { path: path_shape, at: steps, writing, needed, data, hash })
+    Some(Member { path: path_shape, at: steps, writing, needed, data, written, hash })
 }

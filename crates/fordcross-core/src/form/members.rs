@@ -51,6 +51,8 @@ pub(crate) struct Member {
     pub(crate) needed: bool,
     /// It holds no configuration but what was made with it.
     pub(crate) data: bool,
+    /// It is among what we write; the system makes the others itself.
+    pub(crate) written: bool,
     /// How it hashes the others, if it is a list of hashes.
     pub(crate) hash: Option<crate::unwrap::hashes::Algorithm>,
 }
@@ -62,6 +64,16 @@ impl Member {
         let named: Vec<(&str, &str)> =
             self.path.captures().zip(found.into_iter().map(|range| &path[range])).collect();
         Some(self.at.iter().map(|step| fill(step, &named)).collect())
+    }
+
+    /// Where it is in the tree, as a profile writes it.
+    pub(crate) fn place(&self) -> String {
+        self.at.iter().map(Shape::to_string).collect::<Vec<_>>().join("/")
+    }
+
+    /// Whether it is at that place.
+    pub(crate) fn is_at(&self, place: &str) -> bool {
+        self.place() == place
     }
 
     /// The path of the file at a place of the tree.
@@ -114,6 +126,17 @@ impl Members {
         self.members
             .iter()
             .find(|member| names.get(..member.at.len()).and_then(|place| member.path_of(place)).is_some())
+    }
+
+    /// The names at the top of the tree, in the order in which files are written.
+    pub(crate) fn top_order(&self) -> Vec<String> {
+        let mut order: Vec<String> = Vec::new();
+        for name in self.members.iter().filter_map(|member| member.at.first()?.as_literal()) {
+            if !order.iter().any(|known| known == name) {
+                order.push(name.to_owned());
+            }
+        }
+        order
     }
 
     /// Whether a node is a whole file.

@@ -14,7 +14,7 @@ use crate::profile::Profile;
 use crate::reading::{Reading, RowKind};
 use crate::source::LineIndex;
 use crate::tree::{Kind, NodeId, Tree};
-use crate::typing::{Form, TypeId};
+use crate::typing::{Form, TypeId, Types};
 use std::ops::Range;
 use std::sync::Arc;
 
@@ -48,6 +48,13 @@ pub enum Untyped {
     Hide,
     /// They are, as a person asked.
     Show,
+}
+
+impl Untyped {
+    /// Whether values of a type are written: commands, like what has no type, only if that was asked for.
+    fn shows(self, types: &Types, kind: TypeId) -> bool {
+        types.is_open(kind) || self == Self::Show && !types.is_secret(kind)
+    }
 }
 
 /// One step's old side.
@@ -205,7 +212,7 @@ impl<'l> LedgerWriter<'l> {
         // The value of a secret is never written; that of what has no type only if it was asked for.
         let text = side.tree.value(row.node);
         match kind {
-            Some(kind) if !old.types.is_secret(kind) => {
+            Some(kind) if self.untyped.shows(&old.types, kind) => {
                 out.extend_from_slice(b",\"value\":");
                 write_value(&old.types.get(kind).form, text, out);
             }
@@ -301,7 +308,7 @@ impl<'l> LedgerWriter<'l> {
             .new_labels
             .entry(&self.new_automaton)
             .and_then(|entry| self.new_profile().schema.entries[entry as usize].what.setting())
-            .filter(|&kind| !self.new_profile().types.is_secret(kind));
+            .filter(|&kind| self.untyped.shows(&self.new_profile().types, kind));
         if kind.is_some() {
             out.extend_from_slice(b",\"value\":");
             let value = self.new_tree.value(node);
@@ -352,6 +359,7 @@ impl LedgerWriter<'_> {
     fn base_row(&mut self, index: usize, replaced: usize, out: &mut Vec<u8>) {
         let (node, outcome) = self.ledger.replaced[replaced];
         let new = self.new_profile();
+        let untyped = self.untyped;
         let Some(base) = &mut self.base else { return };
         let position = base.lines.position(base.tree.span(node).start);
         out.extend_from_slice(b"{\"row\":");
@@ -366,7 +374,7 @@ impl LedgerWriter<'_> {
         write_string(base.labels.label(node, &mut self.new_automaton), out);
         let row = base.reading.setting_at(node);
         let kind = row.and_then(|row| row.type_id(new, &self.new_automaton));
-        if let Some(kind) = kind.filter(|&kind| !new.types.is_secret(kind)) {
+        if let Some(kind) = kind.filter(|&kind| untyped.shows(&new.types, kind)) {
             out.extend_from_slice(b",\"value\":");
             write_value(&new.types.get(kind).form, base.tree.value(node), out);
         }

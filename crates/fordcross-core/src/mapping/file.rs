@@ -1,11 +1,12 @@
 //! The map file: TOML that a person edits. What they wrote, comments too, stays when it is proposed
 //! again; what was proposed is kept in a table of its own so that the two can be told apart.
 
-use super::{LEAVE, OPEN, PortProposal, PortTarget};
+use super::renames::parse_network;
+use super::{Addresses, LEAVE, OPEN, Paths, PortProposal, PortTarget};
 use crate::finding::{Code, Findings, did_you_mean};
 use crate::profile::Model;
 use crate::source::{LineIndex, Source};
-use crate::toml_file::{Report, Section, as_word};
+use crate::toml_file::{Report, Section, Word, as_word};
 use rustc_hash::FxHashMap;
 use toml_edit::{DocumentMut, Item, Table, value};
 
@@ -16,6 +17,10 @@ pub struct MapFile {
     pub ports: FxHashMap<String, PortTarget>,
     /// The line that says so.
     pub lines: FxHashMap<String, u32>,
+    /// Paths that have new ones.
+    pub paths: Paths,
+    /// Addresses that have new ones.
+    pub addresses: Addresses,
     /// What was proposed when the file was written.
     proposed: FxHashMap<String, PortTarget>,
 }
@@ -40,12 +45,13 @@ pub enum MapUse {
 /// Reads a map file.
 ///
 /// # Errors
-/// All that is wrong with it: ports that neither model has, new ports that are given twice.
+/// All that is wrong with it: ports that neither model has, new ports that are given twice, paths that do not
+/// begin at the root, networks of another size.
 pub fn parse_map(
     source: Source<'_>,
     used: &[&str],
     old: Option<&Model>,
-    new: &Model,
+    new: Option<&Model>,
     purpose: MapUse,
 ) -> Result<MapFile, Findings> {
     let report = Report::new(source);
@@ -93,8 +99,11 @@ pub fn parse_map(
             };
             let meaning = PortTarget::from_word(word.text);
             if let PortTarget::New(name) = &meaning {
-                let names: Vec<&str> = new.ports.iter().map(|port| port.name.as_str()).collect();
-                if !names.contains(&name.as_str()) {
+                let names: Vec<&str> =
+                    new.iter().flat_map(|new| new.ports.iter().map(|port| port.name.as_str())).collect();
+                if let Some(new) = new
+                    && !names.contains(&name.as_str())
+                {
                     let help = did_you_mean(name, names.into_iter().chain([LEAVE, OPEN]).collect::<Vec<_>>());
                     report
                         .add(Code::PortUnknown, word.span, format!("{} has no port `{name}`", new.title))
@@ -119,8 +128,57 @@ pub fn parse_map(
             map.ports.insert(old_name.text.to_owned(), meaning);
         }
     }
+    read_paths(&root, &lines, &mut map.paths);
+    read_addresses(&root, &lines, &mut map.addresses);
     root.finish();
     if report.is_clean() { Ok(map) } else { Err(report.into_findings()) }
+}
+
+fn read_paths(root: &Section<'_, '_>, lines: &LineIndex<'_>, paths: &mut Paths) {
+    let Some(section) = root.section("paths") else { return };
+    for (old, new) in section.members() {
+        let Some(new) = as_word(new) else {
+            section.report().add(Code::ValueWrong, new.span().into(), "expected a path, as a string");
+            continue;
+        };
+        for path in [old, new] {
+            if !path.text.starts_with('/') {
+                section
+                    .report()
+                    .add(Code::ValueWrong, path.span, format!("`{}` does not begin at the root", path.text))
+                    .help("write whole paths, such as `\"/srv/data\" = \"/mnt/data\"`");
+            }
+        }
+        paths.add(old.text, new.text, lines.position(old.span.start).line);
+    }
+}
+
+fn read_addresses(root: &Section<'_, '_>, lines: &LineIndex<'_>, addresses: &mut Addresses) {
+    let Some(section) = root.section("addresses") else { return };
+    for (old, new) in section.members() {
+        let Some(new) = as_word(new) else {
+            section.report().add(Code::ValueWrong, new.span().into(), "expected an address, as a string");
+            continue;
+        };
+        let read = |word: Word<'_>| {
+            let network = parse_network(word.text);
+            if network.is_none() {
+                section
+                    .report()
+                    .add(Code::ValueWrong, word.span, format!("`{}` is no address and no network", word.text))
+                    .help("write an address, or a network such as `192.0.2.0/24`");
+            }
+            network
+        };
+        if let (Some(from), Some(to)) = (read(old), read(new))
+            && let Err(why) = addresses.add(from, to, lines.position(old.span.start).line)
+        {
+            section
+                .report()
+                .add(Code::ValueWrong, new.span, why)
+                .help("give a network one of the same size, and an address an address");
+        }
+    }
 }
 
 /// Writes a map file with the proposals; `existing` is the file as the person left it.
@@ -160,6 +218,11 @@ const HEADER: &str = "\
 #   p3 = \"cu4\"      the settings of p3 go to the new port cu4; two ports can be swapped
 #   p3 = \"leave\"    the settings that name p3 are left out, and listed as left out
 #   p3 = \"?\"        not decided; nothing is written until it is
+# Paths and addresses stay as they are, unless tables of their own say otherwise:
+#   [paths]
+#   \"/srv/old\" = \"/srv/new\"              and all that is below it; the longest path counts
+#   [addresses]
+#   \"192.0.2.0/24\" = \"198.51.100.0/24\"  and all that is in it; a single address counts more
 # What you change stays when the map is proposed again.
 
 ";
@@ -211,7 +274,7 @@ mod tests {
             Source::new("map", text),
             &[],
             Some(&model("old", &["p1", "p2"])),
-            &model("new", &["c1", "c2"]),
+            Some(&model("new", &["c1", "c2"])),
             MapUse::Carry,
         )
     }
@@ -237,6 +300,9 @@ mod tests {
     #[case("[ports]\np1 = 'c9'", Code::PortUnknown, "no port `c9`")]
     #[case("[ports]\np1 = 'c1'\np2 = 'c1'", Code::PortTwice, "both `p1` and `p2`")]
     #[case("[ports]\np1 = 3", Code::ValueWrong, "expected a string")]
+    #[case("[paths]\n'srv' = '/x'", Code::ValueWrong, "does not begin at the root")]
+    #[case("[addresses]\n'192.0.2.0/24' = '192.0.2.0/25'", Code::ValueWrong, "not of the same size")]
+    #[case("[addresses]\n'192.0.2.300' = '192.0.2.1'", Code::ValueWrong, "no address and no network")]
     #[case("[prots]\np1 = 'c1'", Code::KeyUnknown, "`prots`")]
     #[case("[ports\n", Code::TomlMalformed, "")]
     fn refuses(#[case] text: &str, #[case] code: Code, #[case] message: &str) {

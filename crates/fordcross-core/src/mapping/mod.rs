@@ -1,15 +1,21 @@
-//! Mapping: which old port becomes which new one.
+//! Mapping: which old port, path and address becomes which new one.
 //!
 //! Proposals are made in a fixed order, each with its reason; a person's word in the map file stands
 //! above them all.
 
 mod file;
+mod left_over;
 mod ports;
+mod renames;
 
 pub use file::{MapFile, MapUse, parse_map, write_map};
 pub use ports::{PortUse, propose, used_ports};
+pub use renames::{Addresses, Paths};
+
+use crate::typing::Value;
 
 use rustc_hash::FxHashMap;
+use std::borrow::Cow;
 
 /// What becomes of an old port.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -68,24 +74,58 @@ pub struct Mapping {
     /// The map file's name and, where it was read from one, the line of each port.
     pub file: String,
     ports: FxHashMap<String, (PortTarget, Option<u32>)>,
+    paths: Paths,
+    addresses: Addresses,
 }
 
 impl Mapping {
     /// The map that proposals make.
-    pub fn new(file: &str, proposals: &[PortProposal], lines: &FxHashMap<String, u32>) -> Self {
+    pub fn new(file: &str, proposals: &[PortProposal], map: &MapFile) -> Self {
         let ports = proposals
             .iter()
             .map(|proposal| {
-                let line = lines.get(&proposal.old).copied();
+                let line = map.lines.get(&proposal.old).copied();
                 (proposal.old.clone(), (proposal.target.clone(), line))
             })
             .collect();
-        Self { file: file.to_owned(), ports }
+        Self { file: file.to_owned(), ports, paths: map.paths.clone(), addresses: map.addresses.clone() }
     }
 
     /// What becomes of a port; one that the map does not name is open.
     pub fn port(&self, old: &str) -> &PortTarget {
         self.ports.get(old).map_or(&PortTarget::Open, |(target, _)| target)
+    }
+
+    /// Puts what the map says into the place of the old ports, paths and addresses of a value. Says whether
+    /// anything changed.
+    pub(crate) fn remap<'t>(&'t self, value: &mut Value<'t>) -> bool {
+        match value {
+            Value::Port(name) => match self.port(name) {
+                PortTarget::New(new) if new != name => {
+                    *name = Cow::Borrowed(new);
+                    true
+                }
+                _ => false,
+            },
+            Value::Path(path) => {
+                self.paths.get(path).is_some_and(|(new, _)| std::mem::replace(path, Cow::Owned(new)) != *path)
+            }
+            Value::Address(address) => {
+                let new = self.addresses.address(*address);
+                new.is_some_and(|(new, _)| std::mem::replace(address, new) != *address)
+            }
+            Value::Network(network) => {
+                let new = self.addresses.network(*network);
+                new.is_some_and(|(new, _)| std::mem::replace(network, new) != *network)
+            }
+            Value::Parts(parts) => {
+                parts.iter_mut().fold(false, |changed, (_, part)| self.remap(part) || changed)
+            }
+            Value::List(list) => {
+                list.iter_mut().filter_map(|part| self.remap(part).then_some(())).count() > 0
+            }
+            _ => false,
+        }
     }
 
     /// Where the map says so, as `file:line`.

@@ -2,9 +2,11 @@
 
 use super::{PortProposal, PortTarget};
 use crate::backup::Backup;
+use crate::carry::kinds_of_objects;
+use crate::course::Leg;
 use crate::crossing::Crossing;
 use crate::finding::{Code, Finding, Findings, did_you_mean};
-use crate::profile::{Model, Port, Profile, names_port};
+use crate::profile::{Model, Port, What, names_port};
 use crate::reading::{FirstWalk, RowKind};
 use crate::source::Span;
 use crate::typing::TypeId;
@@ -19,11 +21,14 @@ pub struct PortUse {
     pub settings: usize,
     /// Where it is named first.
     pub first: Span,
+    /// The kind of the object that is this port, where the configuration itself makes it: a bond, a bridge.
+    pub made: Option<String>,
 }
 
 /// The ports that a backup names, in the order of the model, then of the backup.
-pub fn used_ports(backup: &Backup<'_>, profile: &Profile, walk: &FirstWalk) -> Vec<PortUse> {
+pub fn used_ports(backup: &Backup<'_>, leg: &Leg, walk: &FirstWalk) -> Vec<PortUse> {
     let FirstWalk { automaton, reading } = walk;
+    let profile = &leg.old;
     let mut uses: Vec<PortUse> = Vec::new();
     let mut index: FxHashMap<String, usize> = FxHashMap::default();
     let mut settings_of: Vec<usize> = vec![0; reading.objects.len()];
@@ -36,14 +41,15 @@ pub fn used_ports(backup: &Backup<'_>, profile: &Profile, walk: &FirstWalk) -> V
     let of_ports: Vec<bool> = (0..types.list.len() as u16).map(|id| names_port(types, TypeId(id))).collect();
     let mut counted: FxHashSet<(usize, u32)> = FxHashSet::default();
     for row in &reading.rows {
-        let Some(kind) = row.type_id(profile, automaton) else { continue };
+        let Some((kind, text)) = row.naming(&backup.tree, profile, automaton) else { continue };
         if !of_ports[usize::from(kind.0)] {
             continue;
         }
-        let Ok(value) = profile.types.read(kind, backup.tree.value(row.node)) else { continue };
+        let Ok(value) = profile.types.read(kind, text) else { continue };
         value.ports(&mut |name| {
             let at = *index.entry(name.to_owned()).or_insert_with(|| {
-                uses.push(PortUse { name: name.to_owned(), settings: 0, first: backup.tree.span(row.node) });
+                let first = backup.tree.span(row.node);
+                uses.push(PortUse { name: name.to_owned(), settings: 0, first, made: None });
                 uses.len() - 1
             });
             // An object that names a port goes with it whole, and counts once.
@@ -54,6 +60,11 @@ pub fn used_ports(backup: &Backup<'_>, profile: &Profile, walk: &FirstWalk) -> V
             };
         });
     }
+    for (name, kind) in made_ports(backup, leg, walk) {
+        if let Some(&at) = index.get(&name) {
+            uses[at].made.get_or_insert(kind);
+        }
+    }
     let model = backup.identity.model.as_deref().and_then(|name| profile.model(name).ok());
     let place = |name: &str| {
         let ports = model.map_or(&[][..], |model| &model.ports);
@@ -61,6 +72,28 @@ pub fn used_ports(backup: &Backup<'_>, profile: &Profile, walk: &FirstWalk) -> V
     };
     uses.sort_by_key(|port| (place(&port.name), port.first));
     uses
+}
+
+/// The ports that the configuration itself makes, each with the kind of the object that it is.
+fn made_ports(backup: &Backup<'_>, leg: &Leg, walk: &FirstWalk) -> Vec<(String, String)> {
+    let types = &leg.old.types;
+    let made = kinds_of_objects(&backup.tree, leg, walk).into_iter().filter_map(|(row, kind)| {
+        let accepted = walk.automaton.accepted(row.accept);
+        let What::Object { name: Some(name_type), signs, .. } =
+            &leg.old.schema.entries[usize::from(accepted.entry?)].what
+        else {
+            return None;
+        };
+        if !signs.makes_port.contains(&kind) {
+            return None;
+        }
+        let name = backup.tree.name(row.node);
+        let value = types.read(*name_type, name).ok()?;
+        let mut own = false;
+        value.ports(&mut |port| own |= port == name);
+        own.then(|| (name.to_owned(), kind))
+    });
+    made.collect()
 }
 
 /// Proposes a new port for each that is used. In this order: what the person decided; the same name
@@ -73,7 +106,7 @@ pub fn used_ports(backup: &Backup<'_>, profile: &Profile, walk: &FirstWalk) -> V
 pub fn propose(
     used: &[PortUse],
     old: Option<&Model>,
-    new: &Model,
+    new: Option<&Model>,
     crossing: &Crossing,
     decided: &FxHashMap<String, PortTarget>,
     backup: &Backup<'_>,
@@ -88,7 +121,8 @@ pub fn propose(
         .collect();
     let mut proposals: Vec<Option<PortProposal>> = vec![None; used.len()];
     let known = |name: &str| old.and_then(|old| old.ports.iter().find(|port| port.name == name));
-    let find_new = |name: &str| new.ports.iter().find(|port| port.name == name);
+    let new_ports = new.map_or(&[][..], |new| &new.ports);
+    let find_new = |name: &str| new_ports.iter().find(|port| port.name == name);
     for (port, slot) in used.iter().zip(&mut proposals) {
         // A `?` that a person wrote is their word too: it blocks, and is not proposed away.
         if let Some(target) = decided.get(&port.name) {
@@ -137,12 +171,16 @@ pub fn propose(
         }
     }
     for (port, slot) in used.iter().zip(&mut proposals).filter(|(_, slot)| slot.is_none()) {
+        if new.is_none() {
+            *slot = Some(proposal_without_model(port));
+            continue;
+        }
         let Some(old_port) = known(&port.name) else {
             let why = "no such port on the old model, so its kind is not known".to_owned();
             *slot = Some(proposal(port, PortTarget::Open, why, false));
             continue;
         };
-        let free = new.ports.iter().filter(|new| !taken.contains(new.name.as_str()));
+        let free = new_ports.iter().filter(|new| !taken.contains(new.name.as_str()));
         *slot = Some(match free.clone().find(|new| misfit(old_port, new).is_none()) {
             Some(next) => {
                 taken.insert(&next.name);
@@ -164,6 +202,21 @@ pub fn propose(
         });
     }
     (proposals.into_iter().flatten().collect(), findings)
+}
+
+/// Where the new line has no models, only a person knows what its ports are called. What the configuration itself
+/// makes keeps its name.
+fn proposal_without_model(port: &PortUse) -> PortProposal {
+    match &port.made {
+        Some(kind) => {
+            let why = format!("a {kind}, which the configuration itself makes");
+            proposal(port, PortTarget::New(port.name.clone()), why, false)
+        }
+        None => {
+            let why = "what it is called on the new unit is not known".to_owned();
+            proposal(port, PortTarget::Open, why, false)
+        }
+    }
 }
 
 fn proposal(port: &PortUse, target: PortTarget, why: String, by_person: bool) -> PortProposal {
@@ -233,12 +286,12 @@ mod tests {
         crossing.equivalent_ports = equivalent.iter().map(|(a, b)| ((*a).into(), (*b).into())).collect();
         let used: Vec<PortUse> = used
             .split(' ')
-            .map(|name| PortUse { name: name.into(), settings: 1, first: Span::default() })
+            .map(|name| PortUse { name: name.into(), settings: 1, first: Span::default(), made: None })
             .collect();
         let decided = decided.iter().map(|(a, b)| ((*a).to_owned(), PortTarget::from_word(b))).collect();
         let backup =
             Backup { tree: Tree::new(Source::new("", "")), identity: Identity::default(), not_chosen: None };
-        let (made, _) = propose(&used, Some(&old), &new, &crossing, &decided, &backup);
+        let (made, _) = propose(&used, Some(&old), Some(&new), &crossing, &decided, &backup);
         made.iter()
             .map(|proposal| format!("{}>{}", proposal.old, proposal.target.word()))
             .collect::<Vec<_>>()

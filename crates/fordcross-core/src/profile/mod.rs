@@ -39,6 +39,8 @@ pub struct Profile {
     pub form: FileForm,
     /// The name of the outermost element, or the key that the outermost object must have.
     pub marker: String,
+    /// Files that are data and no configuration, with wildcards: they are not read.
+    pub passes_over: Vec<String>,
     /// The releases, oldest first.
     pub releases: Vec<Release>,
     /// The models.

@@ -5,7 +5,7 @@ use super::names::NameManners;
 use super::parse::{read_range, read_repeats};
 use super::schema::{Admits, Entry, Inherits, Lookup, PathStep, Repeats, Schema, Signs, What};
 use crate::expression::{Expression, OperandKind};
-use crate::finding::Code;
+use crate::finding::{Code, did_you_mean};
 use crate::pattern::Step;
 use crate::source::Span;
 use crate::toml_file::{Section, Word, as_word, parse_pattern};
@@ -50,6 +50,7 @@ pub(super) fn read_objects<'r>(
         let disabled_if = read_condition(&section, "disabled-if");
         let (expires, component) = (section.word("expires"), section.word("component"));
         let kinds = read_kinds(&section);
+        let makes = section.words("makes-port");
         let repeats = read_repeats(&section, &Repeats::OF_OBJECTS);
         let (aliases, order) = (section.words("aliases"), section.words("order"));
         let ordered = section.boolean("ordered").unwrap_or(false);
@@ -62,6 +63,16 @@ pub(super) fn read_objects<'r>(
                     .report()
                     .add(Code::ValueWrong, at.span, "`name` and a last step `*` belong together")
                     .help("where the name of the element or member is the key, end with `*` and give `name` its type");
+            }
+            let makes_port = makes.iter().map(|word| word.text.to_owned()).collect();
+            for word in makes {
+                if !kinds.iter().any(|(kind, _)| kind == word.text) {
+                    let known: Vec<&str> = kinds.iter().map(|(kind, _)| kind.as_str()).collect();
+                    section
+                        .report()
+                        .add(Code::ValueWrong, word.span, format!("the object has no kind `{}`", word.text))
+                        .help(did_you_mean(word.text, known));
+                }
             }
             let entry = schema.entries.len();
             let named = admits.iter().filter_map(|(_, setting)| *setting);
@@ -80,6 +91,7 @@ pub(super) fn read_objects<'r>(
                 many,
                 kinds,
                 signs: Box::new(Signs {
+                    makes_port,
                     admits,
                     disabled_if: disabled_if.map(|(condition, _)| condition),
                     expires: expires.map(text),
@@ -159,7 +171,14 @@ impl ToCheck<'_> {
 /// The names of an order must be declared where it holds.
 pub(super) fn check_order(root: &Section<'_, '_>, above: &[Step], order: &[(String, Span)], schema: &Schema) {
     for (name, span) in order {
-        let mut steps: Vec<PathStep<'_>> = above.iter().map(PathStep::from).collect();
+        // What one of several has, the order may name.
+        let mut steps: Vec<PathStep<'_>> = above
+            .iter()
+            .map(|step| match step {
+                Step::Names(names) if names.len() > 1 => PathStep::OneOf(names),
+                step => PathStep::from(step),
+            })
+            .collect();
         steps.push(PathStep::Name(name));
         if let Lookup::Unknown { known, .. } = schema.find(&steps) {
             root.report().unknown_path(*span, "the profile", name, &known);
@@ -247,7 +266,8 @@ fn read_kinds<'r>(section: &Section<'r, '_>) -> Vec<(String, Word<'r>)> {
 fn check_kinds(root: &Section<'_, '_>, words: &[(usize, Word<'_>)], schema: &Schema) {
     for &(entry, word) in words {
         let expression = Expression::new(word.text);
-        for problem in expression.check(&HashMap::new(), OperandKind::Boolean) {
+        let variables = HashMap::from([("name", OperandKind::Text)]);
+        for problem in expression.check(&variables, OperandKind::Boolean) {
             let added = root.report().add(Code::ExpressionWrong, word.span, problem.message);
             if let Some(help) = problem.help {
                 added.help(help);
@@ -256,14 +276,12 @@ fn check_kinds(root: &Section<'_, '_>, words: &[(usize, Word<'_>)], schema: &Sch
         for path in expression.paths() {
             let absolute = path.strip_prefix('/');
             let above = if absolute.is_some() { &[][..] } else { &schema.entries[entry].pattern.steps };
-            let names: Vec<&str> = absolute.unwrap_or(path).split('/').collect();
-            let steps: Vec<PathStep<'_>> = above
-                .iter()
-                .map(PathStep::from)
-                .chain(names.iter().map(|name| PathStep::Name(name)))
-                .collect();
+            let steps = PathStep::from_here(above, absolute.unwrap_or(path));
             if let Lookup::Unknown { step, known } = schema.find(&steps) {
-                let name = step.checked_sub(above.len()).map_or(path, |step| names[step]);
+                let name = match &steps[step] {
+                    PathStep::Name(name) => name,
+                    _ => path,
+                };
                 root.report().unknown_path(word.span, "the profile", name, &known);
             }
         }

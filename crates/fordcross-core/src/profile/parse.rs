@@ -39,6 +39,8 @@ fn read_profile(source: Source<'_>, root: Section<'_, '_>) -> Option<Profile> {
     let mut container = None;
     let mut names = NameManners::default();
     let mut takes_comments = false;
+    let mut repeats = Repeats::No;
+    let mut passes_over: Vec<String> = Vec::new();
     let mut order: Vec<(String, Span)> = Vec::new();
     if let Some(head) = head {
         line = head.need_word("line").map(|word| word.text.to_owned());
@@ -51,6 +53,8 @@ fn read_profile(source: Source<'_>, root: Section<'_, '_>) -> Option<Profile> {
             head.raw("container");
         }
         names.read(&head);
+        passes_over = head.words("passes-over").into_iter().map(|word| word.text.to_owned()).collect();
+        repeats = read_repeats(&head, &Repeats::OF_SETTINGS);
         takes_comments = head.boolean("takes-comments").unwrap_or(false);
         order = head.words("order").into_iter().map(|word| (word.text.to_owned(), word.span)).collect();
         head.finish();
@@ -61,6 +65,12 @@ fn read_profile(source: Source<'_>, root: Section<'_, '_>) -> Option<Profile> {
     let releases = read_releases(&root);
     let to_check = read_objects(&root, &mut types, &mut schema, &releases, &mut names);
     read_settings(&root, &mut types, &mut schema, &releases, &mut names);
+    // What the line means by a second one, where a setting does not say.
+    for entry in &mut schema.entries {
+        if let What::Setting { repeats: own @ Repeats::No, .. } = &mut entry.what {
+            *own = repeats;
+        }
+    }
     to_check.check(&root, &types.types, &schema);
     // A type whose values name objects must say which: objects that the profile declares, with names.
     for (path, span) in &types.references {
@@ -71,9 +81,10 @@ fn read_profile(source: Source<'_>, root: Section<'_, '_>) -> Option<Profile> {
     let mut facts = Facts::default();
     if let Some(recognise) = root.need_section("recognise") {
         marker = recognise.need_word("marker").map(|word| word.text.to_owned());
+        let releases_differ = releases.len() > 1;
         let fact = |key, needed| read_fact(&recognise, key, needed, &schema, &lines);
         facts = Facts {
-            release: fact("release", true),
+            release: fact("release", releases_differ),
             model: fact("model", false),
             taken: fact("taken", false),
             kind: fact("kind", false),
@@ -128,6 +139,7 @@ fn read_profile(source: Source<'_>, root: Section<'_, '_>) -> Option<Profile> {
         releases,
         models,
         never_held,
+        passes_over,
         facts,
         sections,
         schema,
@@ -411,12 +423,5 @@ fn read_section(section: Section<'_, '_>) -> Option<SectionDeclaration> {
 
 /// Whether a type's values can name a port.
 pub(crate) fn names_port(types: &Types, id: TypeId) -> bool {
-    match &types.get(id).form {
-        Form::Port => true,
-        Form::Shaped(alternatives) => alternatives
-            .iter()
-            .flat_map(|alternative| &alternative.types)
-            .any(|&part| names_port(types, part)),
-        _ => false,
-    }
+    types.get(id).form == Form::Port || types.parts_of(id).iter().any(|&part| names_port(types, part))
 }

@@ -99,6 +99,8 @@ pub(crate) struct Inherits {
 /// What an object says of itself to a person who looks at a backup or a base.
 #[derive(Clone, Debug, Default)]
 pub(crate) struct Signs {
+    /// The kinds of such objects that are ports, which the configuration itself makes.
+    pub(crate) makes_port: Vec<String>,
     /// Whom or what an object of the kind lets in, if it does.
     pub(crate) admits: Option<Admits>,
     /// A setting of the object and the values with which it is there and does nothing.
@@ -197,7 +199,7 @@ impl Schema {
                     {
                         Some((rest, index))
                     }
-                    ((Step::Any, rest), _) => Some((rest, index)),
+                    ((Step::Any, rest), _) | ((Step::Names(_), rest), PathStep::Whatever) => Some((rest, index)),
                     _ => None,
                 })
                 .collect();
@@ -263,12 +265,30 @@ pub(crate) enum PathStep<'p> {
     OneOf(&'p [String]),
     /// A name that is only known when the rule is applied.
     Any,
+    /// Whatever is there, declared by its name or not.
+    Whatever,
 }
 
 impl<'p> PathStep<'p> {
     /// A step as it is written: a name, or `*`.
     pub(crate) fn named(text: &'p str) -> Self {
         if text == "*" { Self::Any } else { Self::Name(text) }
+    }
+
+    /// The steps that a path of an expression has, seen from an object: `..` leads out of it, and `*` is
+    /// whatever is there.
+    pub(crate) fn from_here(above: &'p [Step], path: &'p str) -> Vec<Self> {
+        let mut steps: Vec<Self> = above.iter().map(Self::from).collect();
+        for name in path.split('/') {
+            match name {
+                ".." => {
+                    steps.pop();
+                }
+                "*" => steps.push(Self::Whatever),
+                name => steps.push(Self::Name(name)),
+            }
+        }
+        steps
     }
 }
 

@@ -5,6 +5,7 @@
 //! or a value, and written from it.
 
 mod read;
+mod scan;
 mod shape;
 #[cfg(test)]
 mod tests;
@@ -14,8 +15,11 @@ pub(crate) use read::{Included, read_into};
 pub(crate) use shape::{Part, StatementShape};
 pub(crate) use write::{holds_value, write_statements};
 
+use wildmatch::WildMatch;
+
 /// How a line writes its statements.
 #[derive(Clone, Debug, PartialEq, Eq)]
+#[expect(clippy::struct_excessive_bools, reason = "each is a manner of its own, as a profile declares it")]
 pub(crate) struct Grammar {
     /// What a comment begins with.
     pub(crate) comments: Vec<String>,
@@ -33,6 +37,8 @@ pub(crate) struct Grammar {
     pub(crate) marks: Vec<char>,
     /// Characters beside letters and digits that a word has without quotes.
     pub(crate) plain: String,
+    /// Numbers need no quotes, whatever is in them.
+    pub(crate) bare_numbers: bool,
     /// What ends a statement beside the end of its line.
     pub(crate) end: Option<char>,
     /// A statement ends with that and nothing else.
@@ -104,8 +110,45 @@ pub(crate) struct Statement {
     pub(crate) body_until: Option<String>,
     /// The value that it stands for, where it has none in it.
     pub(crate) value: Option<String>,
-    /// The capture that names files whose statements stand in its place.
-    pub(crate) includes: Option<String>,
+    /// Quotes that its values may stand in, where quotes mean nothing elsewhere.
+    pub(crate) unquote: Option<char>,
+    /// It names files whose statements stand in its place.
+    pub(crate) includes: Option<Includes>,
+    /// The capture that is a text of pairs.
+    pub(crate) inside: Option<Inside>,
+}
+
+/// How a statement names files whose statements stand in its place.
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
+pub(crate) struct Includes {
+    /// The capture.
+    pub(crate) of: String,
+    /// What files of a folder are called that are taken, with wildcards; all, if there are none.
+    pub(crate) takes: Vec<String>,
+    /// What those are called that are not.
+    pub(crate) skips: Vec<String>,
+    /// That there is no such file is no mistake.
+    pub(crate) may_be_missing: bool,
+}
+
+impl Includes {
+    /// Whether a file of that name is taken from a folder.
+    pub(crate) fn takes(&self, name: &str) -> bool {
+        let one_of = |known: &[String]| known.iter().any(|known| WildMatch::new(known).matches(name));
+        (self.takes.is_empty() || one_of(&self.takes)) && !one_of(&self.skips)
+    }
+}
+
+/// A text in a statement that is itself pairs of a name and a value, such as a connection string. They are
+/// settings of what the statement makes.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub(crate) struct Inside {
+    /// The capture.
+    pub(crate) of: String,
+    /// One pair, as a repeated group.
+    pub(crate) shape: StatementShape,
+    /// How its words are parted and quoted.
+    pub(crate) grammar: Grammar,
 }
 
 /// One step of the path that a statement makes.
@@ -117,6 +160,8 @@ pub(crate) enum PathPart {
 
 /// The capture that is the value of what a statement makes.
 pub(crate) const VALUE: &str = "value";
+/// What a comment is called that stood behind its statement, on the same line. In a tree it stands before it.
+pub(crate) const BEHIND: &str = "behind";
 /// What the text that follows a statement is called.
 pub(crate) const BODY: &str = "body";
 /// What the rest of a statement that no shape fits is called, if it opens a block.
@@ -133,12 +178,26 @@ impl Default for Grammar {
             keeps_quotes: false,
             marks: Vec::new(),
             plain: "_-./:@%+*,".into(),
+            bare_numbers: false,
             end: None,
             end_needed: false,
             nesting: Nesting::Flat,
             indent: "  ".into(),
             statements: Vec::new(),
         }
+    }
+}
+
+impl Grammar {
+    /// The paths of statements that include files, where they have names.
+    pub(crate) fn include_paths(&self) -> impl Iterator<Item = Vec<String>> + '_ {
+        self.statements.iter().filter(|statement| statement.includes.is_some()).filter_map(|statement| {
+            let names = statement.path.iter().map(|step| match step {
+                PathPart::Name(name) => Some(name.clone()),
+                PathPart::Capture(_) => None,
+            });
+            names.collect()
+        })
     }
 }
 

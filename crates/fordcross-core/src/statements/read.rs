@@ -1,7 +1,8 @@
 //! Reading statements, word by word.
 
-use super::shape::{Half, WordKind};
-use super::{BODY, Grammar, Nesting, Part, PathPart, Statement, VALUE, WORDS};
+use super::scan::{End, Scanner, Word};
+use super::shape::{Half, UNNAMED, WordKind};
+use super::{BODY, Grammar, Includes, Inside, Nesting, Part, PathPart, Statement, VALUE, WORDS};
 use crate::finding::{Code, Finding};
 use crate::source::{Source, Span};
 use crate::tree::{Kind, NodeId, Text, Tree};
@@ -15,7 +16,7 @@ const MAX_DEPTH: usize = 512;
 const MAX_INCLUDES: usize = 16;
 
 /// Which places of the text the files of a name have, seen from the file that includes them.
-pub(crate) type Included<'i> = dyn Fn(&str, Span) -> Vec<Span> + 'i;
+pub(crate) type Included<'i> = dyn Fn(&str, Span, &Includes) -> Vec<Span> + 'i;
 
 /// Reads the statements of one file, at `span`, into `top`.
 ///
@@ -29,9 +30,11 @@ pub(crate) fn read_into<'a>(
     grammar: &Grammar,
     included: &Included<'_>,
 ) -> Result<(), Box<Finding>> {
+    let source = tree.source();
     let mut reader = Reader {
-        source: tree.source(),
+        source,
         grammar,
+        scan: Scanner { source, grammar },
         included,
         tree,
         blocks: vec![Block { node: top, name: None, indent: 0, open: span }],
@@ -53,26 +56,10 @@ struct Block {
     open: Span,
 }
 
-/// A word of a statement.
-#[derive(Debug)]
-struct Word<'a> {
-    span: Span,
-    text: Cow<'a, str>,
-    kind: WordKind,
-}
-
-/// What a statement ended with.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-enum End {
-    Line,
-    Mark,
-    Opened,
-    Closed,
-}
-
 struct Reader<'r, 'a> {
     source: Source<'a>,
     grammar: &'r Grammar,
+    scan: Scanner<'r, 'a>,
     included: &'r Included<'r>,
     tree: &'r mut Tree<'a>,
     blocks: Vec<Block>,
@@ -82,11 +69,6 @@ struct Reader<'r, 'a> {
 }
 
 impl<'a> Reader<'_, 'a> {
-    /// The line itself is not shown: it may hold a secret.
-    fn wrong(&self, span: Span, message: &str, help: &str) -> Box<Finding> {
-        Box::new(Finding::new(Code::StatementMalformed, message.to_owned()).at(self.source, span).help(help))
-    }
-
     fn file(&mut self, span: Span) -> Result<(), Box<Finding>> {
         let depth = self.blocks.len();
         let (mut at, end) = (span.start as usize, span.end as usize);
@@ -96,7 +78,7 @@ impl<'a> Reader<'_, 'a> {
         if matches!(self.grammar.nesting, Nesting::Braces | Nesting::Words(_))
             && let Some(open) = self.blocks.get(depth)
         {
-            return Err(self.wrong(
+            return Err(self.scan.wrong(
                 open.open,
                 "a block that is not closed",
                 "close it; if the file is cut off, fetch it again",
@@ -114,19 +96,19 @@ impl<'a> Reader<'_, 'a> {
         if at == end {
             return Ok(end);
         }
-        if let Some(length) = self.comment_at(&text[at..]) {
+        if let Some(length) = self.scan.comment_at(&text[at..]) {
             self.comment(Span::new(at, at + length));
             return Ok(at + length);
         }
         let indent = at - line_start.min(at);
-        let (words, after, how) = self.words(at, end)?;
+        let (words, after, how) = self.scan.words(at, end)?;
         if words.is_empty() {
             return match how {
                 End::Closed => {
                     self.close_brace(Span::new(after - 1, after))?;
                     Ok(after)
                 }
-                End::Opened => Err(self.wrong(
+                End::Opened => Err(self.scan.wrong(
                     Span::new(after - 1, after),
                     "a block without anything that opens it",
                     "say before `{` what it is",
@@ -138,7 +120,7 @@ impl<'a> Reader<'_, 'a> {
             Span::new(words[0].span.start as usize, words.last().map_or(at, |word| word.span.end as usize));
         if self.grammar.end_needed && matches!(how, End::Line | End::Closed) {
             let end = self.grammar.end.unwrap_or(';');
-            return Err(self.wrong(
+            return Err(self.scan.wrong(
                 whole,
                 &format!("a statement without `{end}` at its end"),
                 "end it; if the file is cut off, fetch it again",
@@ -154,7 +136,7 @@ impl<'a> Reader<'_, 'a> {
         {
             if self.blocks.len() == 1 {
                 let message = format!("`{close}` closes nothing");
-                return Err(self.wrong(whole, &message, "take it out, or open what it closes"));
+                return Err(self.scan.wrong(whole, &message, "take it out, or open what it closes"));
             }
             let keep = self.blocks.len() - 1;
             self.end_blocks(keep, after);
@@ -174,7 +156,7 @@ impl<'a> Reader<'_, 'a> {
                 .last()
                 .is_some_and(|file| self.blocks[self.blocks.len() - 1].open.start < file.start)
         {
-            return Err(self.wrong(span, "`}` closes nothing", "take it out, or open what it closes"));
+            return Err(self.scan.wrong(span, "`}` closes nothing", "take it out, or open what it closes"));
         }
         let keep = self.blocks.len() - 1;
         self.end_blocks(keep, span.end as usize);
@@ -190,142 +172,10 @@ impl<'a> Reader<'_, 'a> {
         }
     }
 
-    fn comment_at(&self, text: &str) -> Option<usize> {
-        let is = |mark: &String| text.starts_with(mark.as_str());
-        self.grammar.comments.iter().any(is).then(|| {
-            let line = text.find('\n').unwrap_or(text.len());
-            text[..line].trim_end().len()
-        })
-    }
-
     fn comment(&mut self, span: Span) {
         let holder = self.blocks[self.blocks.len() - 1].node;
         let comment = self.tree.push(holder, Kind::Comment, "", span);
         self.tree.set_value(comment, Text::Borrowed(span));
-    }
-
-    /// The words of the statement that begins at `at`, where it ends, and how. What stands behind it on its
-    /// line as a comment is a statement of its own for the next call.
-    fn words(&self, at: usize, end: usize) -> Result<(Vec<Word<'a>>, usize, End), Box<Finding>> {
-        let grammar = self.grammar;
-        let text = &self.source.text[..end];
-        let braces = grammar.nesting == Nesting::Braces;
-        let mut words: Vec<Word<'a>> = Vec::new();
-        let mut at = at;
-        loop {
-            let Some(c) = text[at..].chars().next() else { return Ok((words, at, End::Line)) };
-            if c == '\n' {
-                if grammar.end_needed && !words.is_empty() {
-                    at += 1;
-                    continue;
-                }
-                return Ok((words, at + 1, End::Line));
-            }
-            if c.is_whitespace() {
-                at += c.len_utf8();
-            } else if grammar.continues == Some(c) && ends_line(&text[at + c.len_utf8()..]) {
-                at += text[at..].find('\n').map_or(text.len() - at, |newline| newline + 1);
-            } else if grammar.end == Some(c) {
-                return Ok((words, at + c.len_utf8(), End::Mark));
-            } else if braces && c == '{' {
-                return Ok((words, at + 1, End::Opened));
-            } else if braces && c == '}' {
-                // What stands before it ends with it; it is read again when that is done with.
-                return Ok(if words.is_empty() {
-                    (words, at + 1, End::Closed)
-                } else {
-                    (words, at, End::Line)
-                });
-            } else if grammar.trailing_comments && !words.is_empty() && self.comment_at(&text[at..]).is_some()
-            {
-                if grammar.end_needed {
-                    at += self.comment_at(&text[at..]).unwrap_or(0);
-                    continue;
-                }
-                return Ok((words, at, End::Line));
-            } else {
-                let (word, after) = self.word(at, end)?;
-                words.push(word);
-                at = after;
-            }
-        }
-    }
-
-    fn word(&self, start: usize, end: usize) -> Result<(Word<'a>, usize), Box<Finding>> {
-        let grammar = self.grammar;
-        let text: &'a str = &self.source.text[..end];
-        let first = text[start..].chars().next().unwrap_or(' ');
-        if grammar.marks.contains(&first) {
-            let span = Span::new(start, start + first.len_utf8());
-            return Ok((
-                Word { span, text: Cow::Borrowed(&text[span.range()]), kind: WordKind::Mark },
-                span.end as usize,
-            ));
-        }
-        let mut at = start;
-        let mut quoted = false;
-        let mut decoded: Option<String> = None;
-        while let Some(c) = text[at..].chars().next() {
-            if grammar.quotes.contains(&c) {
-                let (inner, after) = self.quoted(at, c, end)?;
-                quoted = true;
-                if !grammar.keeps_quotes {
-                    decoded.get_or_insert_with(|| text[start..at].to_owned()).push_str(&inner);
-                }
-                at = after;
-                continue;
-            }
-            let braces = grammar.nesting == Nesting::Braces && matches!(c, '{' | '}');
-            let comment = grammar.trailing_comments && at > start && self.comment_at(&text[at..]).is_some();
-            let continues = grammar.continues == Some(c) && ends_line(&text[at + c.len_utf8()..]);
-            if c.is_whitespace()
-                || grammar.end == Some(c)
-                || grammar.marks.contains(&c)
-                || braces
-                || comment
-                || continues
-            {
-                break;
-            }
-            if let Some(decoded) = &mut decoded {
-                decoded.push(c);
-            }
-            at += c.len_utf8();
-        }
-        let span = Span::new(start, at);
-        let text = decoded.map_or(Cow::Borrowed(&text[span.range()]), Cow::Owned);
-        let kind = if quoted { WordKind::Quoted } else { WordKind::Plain };
-        Ok((Word { span, text, kind }, at))
-    }
-
-    /// The text in quotes at `start`, and where it ends.
-    fn quoted(&self, start: usize, quote: char, end: usize) -> Result<(String, usize), Box<Finding>> {
-        let escape = self.grammar.escape;
-        let text = &self.source.text[..end];
-        let mut inner = String::new();
-        let mut chars = text[start + quote.len_utf8()..].char_indices().peekable();
-        while let Some((offset, c)) = chars.next() {
-            let after = start + quote.len_utf8() + offset + c.len_utf8();
-            match c {
-                '\\' if escape.slashes() => match chars.next() {
-                    Some((_, 'n')) => inner.push('\n'),
-                    Some((_, 't')) => inner.push('\t'),
-                    Some((_, other)) => inner.push(other),
-                    None => break,
-                },
-                c if c == quote => match chars.peek() {
-                    Some((_, next)) if *next == quote && escape.doubles() => {
-                        chars.next();
-                        inner.push(quote);
-                    }
-                    _ => return Ok((inner, after)),
-                },
-                '\n' if !self.grammar.end_needed => break,
-                c => inner.push(c),
-            }
-        }
-        let span = Span::new(start, start + quote.len_utf8());
-        Err(self.wrong(span, "quotes that are not closed", "close them on the same line"))
     }
 
     /// Makes what a statement stands for; says where the next one begins.
@@ -359,7 +209,19 @@ impl<'a> Reader<'_, 'a> {
                 _ => None,
             })
         };
+        // The files that stand in its place: it is then structure, and no setting.
+        let files = statement.includes.as_ref().map(|includes| {
+            let range = text_of(&includes.of);
+            let pattern = range.map(|range| words[range.start].text.to_string()).unwrap_or_default();
+            let files = (self.included)(&pattern, whole, includes);
+            (!files.is_empty() || includes.may_be_missing || pattern.contains(['*', '?']), files)
+        });
         let mut node = self.blocks[self.blocks.len() - 1].node;
+        if let Some((true, files)) = files {
+            self.tree.push(node, Kind::Instruction, "", whole);
+            self.include(&files, whole)?;
+            return Ok(after);
+        }
         for (index, step) in statement.path.iter().enumerate() {
             let name = match step {
                 PathPart::Name(name) => name.clone(),
@@ -372,7 +234,10 @@ impl<'a> Reader<'_, 'a> {
                 let leaf = self.tree.push(node, Kind::Text, &name, whole);
                 match (&statement.value, text_of(VALUE)) {
                     (Some(value), _) => self.tree.set_value(leaf, Text::Decoded(value)),
-                    (None, Some(range)) => self.set_words(leaf, words, range, statement.shape.parts.last()),
+                    (None, Some(range)) => {
+                        self.set_words(leaf, words, range, statement.shape.parts.last());
+                        self.unquote(leaf, &statement);
+                    }
                     (None, None) => {}
                 }
                 node = leaf;
@@ -400,11 +265,6 @@ impl<'a> Reader<'_, 'a> {
         if let Some(until) = &statement.body_until {
             after = self.body(node, whole, until, after, end)?;
         }
-        if let Some(name) = &statement.includes {
-            let range = text_of(name);
-            let pattern = range.map(|range| words[range.start].text.to_string()).unwrap_or_default();
-            self.include(&pattern, whole)?;
-        }
         if statement.opens && (brace || grammar.nesting != Nesting::Braces) {
             let name = self.tree.name(node).to_owned();
             self.open(node, name, indent, whole)?;
@@ -431,11 +291,14 @@ impl<'a> Reader<'_, 'a> {
         stands: impl Fn(&&'g Statement) -> bool,
     ) -> Option<(&'g Statement, super::shape::Taken<'g>)> {
         let word = |index: usize| (words[index].text.as_ref(), words[index].kind);
-        self.grammar
-            .statements
-            .iter()
-            .filter(stands)
-            .find_map(|statement| Some((statement, statement.shape.fit(words.len(), &word)?)))
+        self.grammar.statements.iter().filter(stands).find_map(|statement| {
+            let taken = statement.shape.fit(words.len(), &word)?;
+            let fits = statement.inside.as_ref().is_none_or(|inside| {
+                let text = taken.iter().find_map(|(part, range)| part.captures(&inside.of).then_some(range));
+                text.is_some_and(|range| inside.has_pairs(&words[range.start].text))
+            });
+            fits.then_some((statement, taken))
+        })
     }
 
     /// Gives a leaf the text of some words: of one its meaning, of several how they stand there.
@@ -461,6 +324,18 @@ impl<'a> Reader<'_, 'a> {
                 self.tree.set_value(leaf, Text::Decoded(&lines.join(" ")));
             }
             None => self.tree.set_value(leaf, Text::Borrowed(span)),
+        }
+    }
+
+    /// Takes the quotes off that the value of a statement may stand in.
+    fn unquote(&mut self, leaf: NodeId, statement: &Statement) {
+        let value = self.tree.value(leaf);
+        let bare = |quote: char| value.strip_prefix(quote)?.strip_suffix(quote).map(str::len);
+        if let Some(length) = statement.unquote.and_then(bare)
+            && let Some(span) = self.tree.value_span(leaf)
+        {
+            let start = span.start as usize + 1;
+            self.tree.set_value(leaf, Text::Borrowed(Span::new(start, start + length)));
         }
     }
 
@@ -493,10 +368,13 @@ impl<'a> Reader<'_, 'a> {
             match part {
                 Part::Word(_) | Part::Glue | Part::Optional(_) | Part::Repeated(_) => {}
                 Part::Capture(name, _) | Part::Rest(name) => {
-                    if !in_path(name) {
+                    if let Some(inside) = statement.inside.as_ref().filter(|inside| inside.of == *name) {
+                        self.pairs_inside(node, &words[range.start], inside);
+                    } else if !in_path(name) && name != UNNAMED {
                         let span = words_span(words, range);
                         let leaf = self.tree.push(node, Kind::Text, name, span);
                         self.set_words(leaf, words, range.clone(), Some(part));
+                        self.unquote(leaf, statement);
                     }
                 }
                 Part::Several(name) => {
@@ -506,8 +384,8 @@ impl<'a> Reader<'_, 'a> {
                     }
                 }
                 Part::List(name) => self.list(node, name, &words[range.start]),
-                Part::Pair(_, Half::Key) => key = Some(words[range.start].text.to_string()),
-                Part::Pair(name, Half::Value) => {
+                Part::Pair(_, Half::Key, _) => key = Some(words[range.start].text.to_string()),
+                Part::Pair(name, Half::Value, _) => {
                     let at = self.made.get(&(node, name.clone())).copied().unwrap_or_else(|| {
                         let made = self.tree.push(node, Kind::Map, name, words[range.start].span);
                         self.made.insert((node, name.clone()), made);
@@ -518,6 +396,31 @@ impl<'a> Reader<'_, 'a> {
                     self.set_word(leaf, word);
                     self.tree.set_end(at, word.span.end as usize);
                 }
+            }
+        }
+    }
+
+    /// The pairs of a text, as values of the branch.
+    fn pairs_inside(&mut self, node: NodeId, word: &Word<'a>, inside: &Inside) {
+        // In the backup itself they have places of their own, unless something in them is escaped.
+        let start = match &word.text {
+            Cow::Borrowed(_) => Some(word.span.start as usize),
+            Cow::Owned(text) => {
+                let at = word.span.start as usize + 1;
+                (self.source.text.get(at..at + text.len()) == Some(text)).then_some(at)
+            }
+        };
+        for (key, value) in inside.pairs(&word.text) {
+            let span = start.map_or(word.span, |start| {
+                Span::new(start + key.span.start as usize, start + value.span.end as usize)
+            });
+            let leaf = self.tree.push(node, Kind::Text, &key.text, span);
+            match (start, &value.text) {
+                (Some(start), Cow::Borrowed(_)) => {
+                    let (from, to) = (value.span.start as usize, value.span.end as usize);
+                    self.tree.set_value(leaf, Text::Borrowed(Span::new(start + from, start + to)));
+                }
+                (_, text) => self.tree.set_value(leaf, Text::Decoded(text)),
             }
         }
     }
@@ -592,26 +495,22 @@ impl<'a> Reader<'_, 'a> {
             }
             at = next;
         }
-        Err(self.wrong(
+        Err(self.scan.wrong(
             whole,
             &format!("the text behind it is not ended by `{until}`"),
             "if the file is cut off, fetch it again",
         ))
     }
 
-    fn include(&mut self, pattern: &str, whole: Span) -> Result<(), Box<Finding>> {
-        let files = (self.included)(pattern, whole);
-        if files.is_empty() {
-            return Ok(());
-        }
+    fn include(&mut self, files: &[Span], whole: Span) -> Result<(), Box<Finding>> {
         if self.including.len() >= MAX_INCLUDES || files.iter().any(|file| self.including.contains(file)) {
-            return Err(self.wrong(
+            return Err(self.scan.wrong(
                 whole,
                 "files include one another in a circle, or too deep",
                 "take one of these statements out",
             ));
         }
-        for file in files {
+        for &file in files {
             self.including.push(file);
             self.file(file)?;
             self.including.pop();
@@ -622,8 +521,4 @@ impl<'a> Reader<'_, 'a> {
 
 fn words_span(words: &[Word<'_>], range: &Range<usize>) -> Span {
     Span::new(words[range.start].span.start as usize, words[range.end - 1].span.end as usize)
-}
-
-fn ends_line(text: &str) -> bool {
-    text.trim_start_matches([' ', '\t', '\r']).starts_with('\n') || text.trim().is_empty()
 }

@@ -1,11 +1,12 @@
 //! The shape of a statement: words and captures, some of which may be left out or repeated.
 //!
 //! `host {db,...} {user,...} {address} {method} [{options.key}={options.value}]...`: `{x}` is one word, `{x:a|b}`
-//! one of two, `{x,...}` one word with commas that is a list, `{x}...` one or more words, `{x...}` all that is
+//! one of two, where `*` stands for anything, `{x,...}` one word with commas that is a list, `{x}...` one or more words, `{x...}` all that is
 //! left as it stands there, `[…]` may be missing, `[…]...` be there any number of times.
 
 use super::Grammar;
 use crate::shape::is_name;
+use wildmatch::WildMatch;
 
 /// The shape of a statement.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -28,10 +29,13 @@ pub(crate) enum Part {
     /// The rest as it stands there.
     Rest(String),
     /// The name and the value of something in a branch.
-    Pair(String, Half),
+    Pair(String, Half, Vec<String>),
     Optional(Vec<Part>),
     Repeated(Vec<Part>),
 }
+
+/// What a capture of certain words is called that says nothing: it makes no setting.
+pub(super) const UNNAMED: &str = "_";
 
 /// Which half of a pair.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -52,6 +56,13 @@ pub(super) enum WordKind {
 
 /// What a shape took, in order: the part and the words.
 pub(super) type Taken<'p> = Vec<(&'p Part, std::ops::Range<usize>)>;
+
+impl Part {
+    /// Whether it is the one word of a capture of that name.
+    pub(crate) fn captures(&self, name: &str) -> bool {
+        matches!(self, Self::Capture(known, _) if known == name)
+    }
+}
 
 impl StatementShape {
     /// Reads a shape as a profile writes it.
@@ -155,22 +166,23 @@ fn capture(inner: &str, several: bool) -> Result<Part, String> {
     if let Some(name) = inner.strip_suffix("...") {
         return if is_name(name) { Ok(Part::Rest(name.to_owned())) } else { Err(bad(name)) };
     }
-    if let Some((name, half)) = inner.split_once('.') {
+    let (bare, choice) = inner.split_once(':').unwrap_or((inner, ""));
+    let choice: Vec<String> = choice.split('|').filter(|word| !word.is_empty()).map(str::to_owned).collect();
+    if let Some((name, half)) = bare.split_once('.') {
         let half = match half {
             "key" => Half::Key,
             "value" => Half::Value,
             _ => return Err(format!("`{inner}` names no half of a pair: `key` or `value`")),
         };
-        return if is_name(name) { Ok(Part::Pair(name.to_owned(), half)) } else { Err(bad(name)) };
+        return if is_name(name) { Ok(Part::Pair(name.to_owned(), half, choice)) } else { Err(bad(name)) };
     }
-    let (name, choice) = inner.split_once(':').unwrap_or((inner, ""));
-    if !is_name(name) {
+    let name = bare;
+    if !is_name(name) && (name != UNNAMED || choice.is_empty()) {
         return Err(bad(name));
     }
     if several {
         return Ok(Part::Several(name.to_owned()));
     }
-    let choice = choice.split('|').filter(|word| !word.is_empty()).map(str::to_owned).collect();
     Ok(Part::Capture(name.to_owned(), choice))
 }
 
@@ -182,7 +194,11 @@ fn collect<'p>(parts: &'p [Part], tell: &mut dyn FnMut(&'p str)) {
             | Part::List(name)
             | Part::Several(name)
             | Part::Rest(name)
-            | Part::Pair(name, _) => tell(name),
+            | Part::Pair(name, ..) => {
+                if name != UNNAMED {
+                    tell(name);
+                }
+            }
             Part::Optional(parts) | Part::Repeated(parts) => collect(parts, tell),
         }
     }
@@ -217,14 +233,15 @@ fn fit_all<'p>(
             at < count && is(at, wanted) && fit_all(rest, at + 1, count, word, taken, tries, then)
         }
         Part::Glue => fit_all(rest, at, count, word, taken, tries, then),
-        Part::Capture(_, choice) => {
-            let fits = is_value(at) && (choice.is_empty() || choice.iter().any(|wanted| is(at, wanted)));
+        Part::Capture(_, choice) | Part::Pair(_, _, choice) => {
+            let fits = is_value(at)
+                && (choice.is_empty() || word(at).1 != WordKind::Quoted && is_choice(choice, word(at).0));
             fits && {
                 taken.push((part, at..at + 1));
                 fit_all(rest, at + 1, count, word, taken, tries, then)
             }
         }
-        Part::List(_) | Part::Pair(..) => {
+        Part::List(_) => {
             is_value(at) && {
                 taken.push((part, at..at + 1));
                 fit_all(rest, at + 1, count, word, taken, tries, then)
@@ -280,9 +297,20 @@ fn fit_all<'p>(
     ok
 }
 
+/// Whether a word is one of those that a capture asks for.
+pub(super) fn is_choice(choice: &[String], text: &str) -> bool {
+    choice.iter().any(|wanted| wanted == text || wanted.contains('*') && WildMatch::new(wanted).matches(text))
+}
+
 impl Grammar {
     /// Whether a word needs quotes to be one word that means itself.
     pub(super) fn needs_quotes(&self, text: &str) -> bool {
-        text.is_empty() || text.chars().any(|c| !c.is_alphanumeric() && !self.plain.contains(c))
+        let is_number = || {
+            let digits = text.strip_prefix('-').unwrap_or(text);
+            digits.starts_with(|c: char| c.is_ascii_digit()) && digits.parse::<f64>().is_ok()
+        };
+        text.is_empty()
+            || text.chars().any(|c| !c.is_alphanumeric() && !self.plain.contains(c))
+                && !(self.bare_numbers && is_number())
     }
 }

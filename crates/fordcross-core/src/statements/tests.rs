@@ -19,7 +19,9 @@ fn statement(shape: &str, path: &str, marks: &[char]) -> Statement {
         opens: false,
         body_until: None,
         value: None,
+        unquote: None,
         includes: None,
+        inside: None,
     }
 }
 

@@ -1,14 +1,17 @@
 //! Writing statements by their shapes.
 
-use super::shape::{Half, WordKind};
-use super::{BODY, Escape, Grammar, Nesting, Part, PathPart, Statement, VALUE, WORDS};
+use super::shape::{Half, UNNAMED, WordKind, is_choice};
+use super::{BEHIND, BODY, Escape, Grammar, Inside, Nesting, Part, PathPart, Statement, VALUE, WORDS};
 use crate::tree::{Kind, NodeId, Tree};
 
 /// Appends all statements of a branch, each on a line of its own.
 pub(crate) fn write_statements(tree: &Tree<'_>, top: NodeId, grammar: &Grammar, out: &mut Vec<u8>) {
     let start = out.len();
-    let mut writer = Writer { tree, grammar, out, start };
+    let mut writer = Writer { tree, grammar, out, start, behind: None };
     writer.below(top, &[], None, 0);
+    if let Some(comment) = writer.behind.take() {
+        writer.comment(comment, 0);
+    }
 }
 
 /// Whether a value can be written so that it reads back to itself.
@@ -46,6 +49,8 @@ struct Writer<'w, 'a> {
     grammar: &'w Grammar,
     out: &'w mut Vec<u8>,
     start: usize,
+    /// The comment that goes behind the next statement, on its line.
+    behind: Option<NodeId>,
 }
 
 impl Writer<'_, '_> {
@@ -130,14 +135,16 @@ impl Writer<'_, '_> {
                 .count()
         };
         statement.shape.parts.iter().all(|part| match part {
+            Part::Capture(name, _) if name == UNNAMED => true,
             Part::Capture(name, choice) => {
                 in_path(name)
+                    || statement.inside.as_ref().is_some_and(|inside| inside.of == *name)
                     || count(name) == 1
                         && (choice.is_empty()
                             || self
                                 .tree
                                 .child(branch, name)
-                                .is_some_and(|leaf| choice.iter().any(|word| word == self.tree.value(leaf))))
+                                .is_some_and(|leaf| is_choice(choice, self.tree.value(leaf))))
             }
             Part::Rest(name) => in_path(name) || count(name) == 1,
             Part::Several(name) | Part::List(name) => count(name) > 0,
@@ -146,14 +153,23 @@ impl Writer<'_, '_> {
             // What it has no place for must be a statement of its own.
             statement.opens
                 || statement.shape.has(self.tree.name(child))
+                || statement.inside.is_some() && self.tree.kind(child).is_value()
                 || self.tree.kind(child) == Kind::Comment
                 || self.tree.name(child) == BODY && statement.body_until.is_some()
         })
     }
 
     fn node(&mut self, node: NodeId, path: &[NodeId], block: Option<&str>, depth: usize) {
+        if self.tree.kind(node) == Kind::Instruction {
+            return;
+        }
         if self.tree.kind(node) == Kind::Comment {
-            self.comment(node, depth);
+            let behind = self.tree.name(node) == BEHIND && self.grammar.trailing_comments;
+            if !behind {
+                self.comment(node, depth);
+            } else if let Some(earlier) = self.behind.replace(node) {
+                self.comment(earlier, depth);
+            }
             return;
         }
         let mut path = path.to_vec();
@@ -201,17 +217,18 @@ impl Writer<'_, '_> {
             let at = statement.path.iter().position(|step| *step == PathPart::Capture(name.to_owned()))?;
             Some(self.tree.name(path[at]))
         };
-        self.parts(&statement.shape.parts, node, &in_path, &mut line);
+        self.parts(statement, &statement.shape.parts, node, &in_path, &mut line);
         let line = line.out;
         self.out.extend_from_slice(&line);
         let is_block = statement.opens && self.tree.kind(node).is_branch();
         if is_block && self.grammar.nesting == Nesting::Braces {
-            self.out.extend_from_slice(b" {\n");
+            self.out.extend_from_slice(b" {");
+            self.end_line();
         } else {
             if !is_block && self.grammar.end_needed {
                 self.out.extend(self.grammar.end.unwrap_or(';').to_string().bytes());
             }
-            self.out.push(b'\n');
+            self.end_line();
         }
         if let (Some(until), Some(body)) = (&statement.body_until, self.tree.child(node, BODY)) {
             self.out.extend_from_slice(self.tree.value(body).as_bytes());
@@ -226,6 +243,15 @@ impl Writer<'_, '_> {
             self.below(node, &[], Some(&name), depth + 1);
             self.close(depth);
         }
+    }
+
+    /// Ends a line, with the comment that stands behind it.
+    fn end_line(&mut self) {
+        if let Some(comment) = self.behind.take() {
+            self.out.extend_from_slice(b"  ");
+            self.out.extend_from_slice(self.tree.value(comment).as_bytes());
+        }
+        self.out.push(b'\n');
     }
 
     fn close(&mut self, depth: usize) {
@@ -245,12 +271,13 @@ impl Writer<'_, '_> {
 
     fn parts<'n>(
         &self,
+        statement: &Statement,
         parts: &[Part],
         node: NodeId,
         in_path: &dyn Fn(&str) -> Option<&'n str>,
         line: &mut Line,
     ) {
-        let tree = self.tree;
+        let (tree, inside) = (self.tree, statement.inside.as_ref());
         let all = |name: &str| -> Vec<NodeId> {
             tree.children(node)
                 .filter(|&child| tree.name(child) == name && tree.kind(child).is_value())
@@ -260,13 +287,24 @@ impl Writer<'_, '_> {
             match part {
                 Part::Word(word) => line.word(word),
                 Part::Glue => line.glued = true,
+                Part::Capture(name, _) if inside.is_some_and(|inside| inside.of == *name) => {
+                    let text = inside.map(|inside| self.pairs_inside(inside, node)).unwrap_or_default();
+                    line.word(&self.quoted(&text));
+                }
+                Part::Capture(name, choice) if name == UNNAMED => {
+                    choice.first().iter().for_each(|word| line.word(word));
+                }
+                // One of certain words is a word of the language, and is so without quotes only.
+                Part::Capture(name, choice) if !choice.is_empty() && in_path(name).is_some() => {
+                    line.word(in_path(name).unwrap_or_default());
+                }
                 Part::Capture(name, _) => match in_path(name) {
                     Some(text) => line.word(&self.quoted(text)),
                     None if name == VALUE && !tree.kind(node).is_branch() => {
-                        line.word(&self.quoted(tree.value(node)));
+                        line.word(&self.leaf(node));
                     }
                     None => {
-                        all(name).first().iter().for_each(|leaf| line.word(&self.quoted(tree.value(**leaf))));
+                        all(name).first().iter().for_each(|leaf| line.word(&self.leaf(**leaf)));
                     }
                 },
                 Part::Rest(name) => {
@@ -279,7 +317,7 @@ impl Writer<'_, '_> {
                     leaf.iter().for_each(|leaf| line.word(&self.rest(tree.value(*leaf))));
                 }
                 Part::Several(name) => {
-                    all(name).iter().for_each(|leaf| line.word(&self.quoted(tree.value(*leaf))));
+                    all(name).iter().for_each(|leaf| line.word(&self.leaf(*leaf)));
                 }
                 Part::List(name) => {
                     let words: Vec<&str> = all(name).iter().map(|leaf| tree.value(*leaf)).collect();
@@ -294,29 +332,48 @@ impl Writer<'_, '_> {
                         | Part::List(name) => !all(name).is_empty(),
                         _ => true,
                     };
-                    if group.iter().all(has) && group.iter().any(|part| !matches!(part, Part::Word(_))) {
-                        self.parts(group, node, in_path, line);
+                    // Words alone say nothing, and are left away; a mark is written where it may be.
+                    let says = |part: &Part| match part {
+                        Part::Word(word) => word.chars().all(|c| self.grammar.marks.contains(&c)),
+                        _ => true,
+                    };
+                    if group.iter().all(has) && group.iter().any(says) {
+                        self.parts(statement, group, node, in_path, line);
                     }
                 }
-                Part::Repeated(group) => self.repeated(group, node, line),
+                Part::Repeated(group) => {
+                    let holder = group.iter().find_map(|part| match part {
+                        Part::Pair(name, ..) => tree.child(node, name),
+                        _ => None,
+                    });
+                    self.pairs(group, holder, line);
+                }
             }
         }
     }
 
-    /// Pairs, one after the other.
-    fn repeated(&self, group: &[Part], node: NodeId, line: &mut Line) {
-        let holder = group.iter().find_map(|part| match part {
-            Part::Pair(name, _) => self.tree.child(node, name),
-            _ => None,
-        });
+    /// A text of pairs: the values of a branch.
+    fn pairs_inside(&self, inside: &Inside, branch: NodeId) -> String {
+        let mut out = Vec::new();
+        let mut line = Line::default();
+        let within =
+            Writer { tree: self.tree, grammar: &inside.grammar, out: &mut out, start: 0, behind: None };
+        if let [Part::Repeated(group)] = inside.shape.parts.as_slice() {
+            within.pairs(group, Some(branch), &mut line);
+        }
+        String::from_utf8(line.out).unwrap_or_default()
+    }
+
+    /// The values of a branch as pairs, one after the other.
+    fn pairs(&self, group: &[Part], holder: Option<NodeId>, line: &mut Line) {
         let leaves = holder.into_iter().flat_map(|holder| self.tree.children(holder).collect::<Vec<_>>());
         for leaf in leaves.filter(|&leaf| self.tree.kind(leaf).is_value()) {
             for part in group {
                 match part {
                     Part::Word(word) => line.word(word),
                     Part::Glue => line.glued = true,
-                    Part::Pair(_, Half::Key) => line.word(&self.quoted(self.tree.name(leaf))),
-                    Part::Pair(_, Half::Value) => line.word(&self.quoted(self.tree.value(leaf))),
+                    Part::Pair(_, Half::Key, _) => line.word(&self.quoted(self.tree.name(leaf))),
+                    Part::Pair(_, Half::Value, _) => line.word(&self.leaf(leaf)),
                     _ => {}
                 }
             }
@@ -339,9 +396,9 @@ impl Writer<'_, '_> {
             if self.grammar.end_needed {
                 line.out.extend(self.grammar.end.unwrap_or(';').to_string().bytes());
             }
-            line.out.push(b'\n');
             let line = line.out;
             self.out.extend_from_slice(&line);
+            self.end_line();
             return;
         }
         if let Some(words) = self.tree.child(node, WORDS) {
@@ -349,7 +406,10 @@ impl Writer<'_, '_> {
         }
         let line = line.out;
         self.out.extend_from_slice(&line);
-        self.out.extend_from_slice(if self.grammar.nesting == Nesting::Braces { b" {\n" } else { b"\n" });
+        if self.grammar.nesting == Nesting::Braces {
+            self.out.extend_from_slice(b" {");
+        }
+        self.end_line();
         let name = self.tree.name(node).to_owned();
         self.below(node, &[], Some(&name), depth + 1);
         self.close(depth);
@@ -370,6 +430,20 @@ impl Writer<'_, '_> {
         let is_words = text.trim() == text && !text.is_empty() && !grammar.ends_early(text);
         let quotes = text.contains(grammar.quotes.as_slice()) && !grammar.keeps_quotes;
         if grammar.quotes.is_empty() || is_words && !quotes { text.to_owned() } else { self.quoted(text) }
+    }
+
+    /// The word of a value: in the quotes that it stood in, or else in some if it needs them.
+    fn leaf(&self, leaf: NodeId) -> String {
+        let text = self.tree.value(leaf);
+        let stood_in = self.tree.value_span(leaf).and_then(|span| {
+            let source = self.tree.source().text;
+            let quote = source[..span.start as usize].chars().next_back()?;
+            let closed = source[span.end as usize..].starts_with(quote);
+            let plain = !text.contains([quote, '\\', '\n']);
+            (closed && plain && self.grammar.quotes.contains(&quote) && !self.grammar.keeps_quotes)
+                .then_some(quote)
+        });
+        stood_in.map_or_else(|| self.quoted(text), |quote| format!("{quote}{text}{quote}"))
     }
 
     fn quoted(&self, text: &str) -> String {

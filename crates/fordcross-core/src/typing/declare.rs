@@ -14,7 +14,7 @@ use crate::toml_file::{Section, Word, as_word, inside};
 use rustc_hash::FxHashMap;
 
 /// The types that need no declaration.
-pub(crate) const BUILT_IN: [&str; 21] = [
+pub(crate) const BUILT_IN: [&str; 23] = [
     "text",
     "integer",
     "boolean",
@@ -31,10 +31,12 @@ pub(crate) const BUILT_IN: [&str; 21] = [
     "host",
     "name",
     "path",
+    "command",
     "release",
     "certificate",
     "date",
     "secret",
+    "list",
     "shape",
 ];
 
@@ -73,8 +75,8 @@ impl RawTypes {
         let mut seen = vec![false; self.types.list.len()];
         let mut next = vec![start];
         while let Some(id) = next.pop() {
-            if let Form::Shaped(alternatives) = &self.types.get(id).form {
-                for &part in alternatives.iter().flat_map(|alternative| &alternative.types) {
+            {
+                for part in self.types.parts_of(id) {
                     if part == start {
                         return true;
                     }
@@ -95,7 +97,9 @@ impl RawTypes {
         let form = match word.text {
             "text" => Form::Text(Limits::default()),
             "integer" => Form::Integer { min: i64::MIN, max: i64::MAX },
-            "boolean" => Form::Boolean { on: vec!["true".into()], off: vec!["false".into()] },
+            "boolean" => {
+                Form::Boolean { on: vec!["true".into()], off: vec!["false".into()], any_case: false }
+            }
             "address" => Form::Address { family: Family::Any },
             "network" => Form::Network { family: Family::Any },
             "prefix-length" => Form::PrefixLength { written: PrefixNotation::Length },
@@ -105,11 +109,12 @@ impl RawTypes {
             "host" => Form::Host,
             "name" => Form::Name { limits: Limits::default(), of: None },
             "path" => Form::Path,
+            "command" => Form::Command,
             "release" => Form::Release,
             "certificate" => Form::Certificate,
             "date" => Form::Date,
             "secret" => Form::Secret(Secret { kept: Kept::Clear, mask: None, key: None }),
-            "choice" | "duration" | "size" | "rate" | "shape" => {
+            "choice" | "duration" | "size" | "rate" | "list" | "shape" => {
                 section
                     .report()
                     .add(
@@ -121,6 +126,7 @@ impl RawTypes {
                         "choice" => "write `{ type = \"choice\", values = [\"…\"] }`",
                         "duration" => "write `{ type = \"duration\", unit = \"s\" }`",
                         "size" => "write `{ type = \"size\", unit = \"MB\" }`",
+                        "list" => "write `{ type = \"list\", of = \"text\" }`",
                         "rate" => "write `{ type = \"rate\", unit = \"Mbit/s\" }`",
                         _ => "write `{ type = \"shape\", shapes = [\"{…}\"] }`",
                     });
@@ -177,16 +183,21 @@ fn read_type(section: &Section<'_, '_>, types: &mut RawTypes) -> Option<TypeId> 
                 [] => vec![default.to_owned()],
                 words => words.iter().map(|word| word.text.to_owned()).collect(),
             };
-            Form::Boolean { on: or(section.words("on"), "true"), off: or(section.words("off"), "false") }
+            Form::Boolean {
+                on: or(section.words("on"), "true"),
+                off: or(section.words("off"), "false"),
+                any_case: any_case(section),
+            }
         }
         "choice" => {
             let values = section.words("values");
             if values.is_empty() && !section.has("values") {
                 section.need_word("values");
             }
-            Form::Choice(
-                values.iter().map(|word| word.text.split('|').map(str::to_owned).collect()).collect(),
-            )
+            Form::Choice {
+                values: values.iter().map(|word| word.text.split('|').map(str::to_owned).collect()).collect(),
+                any_case: any_case(section),
+            }
         }
         "duration" => Form::Quantity(quantity(section, Dimension::Time)?),
         "size" => Form::Quantity(quantity(section, Dimension::Size)?),
@@ -221,6 +232,17 @@ fn read_type(section: &Section<'_, '_>, types: &mut RawTypes) -> Option<TypeId> 
             let said = |key| section.word(key).map(|word| word.text.to_owned());
             Form::Secret(Secret { kept, mask: said("mask"), key: said("key") })
         }
+        "list" => {
+            let of = section.need_word("of").and_then(|of| types.find(section, of));
+            let separator = section.word("separator");
+            if let Some(word) = separator.filter(|word| word.text.trim_ascii().is_empty()) {
+                section
+                    .report()
+                    .add(Code::ValueWrong, word.span, "expected what stands between the values")
+                    .help("such as `,` or `;`");
+            }
+            Form::List { of: of?, separator: separator.map_or(",", |word| word.text).to_owned() }
+        }
         "shape" => {
             let shapes = section.words("shapes");
             if shapes.is_empty() && !section.has("shapes") {
@@ -232,6 +254,12 @@ fn read_type(section: &Section<'_, '_>, types: &mut RawTypes) -> Option<TypeId> 
         _ => return types.find(section, word),
     };
     Some(types.add(word.text, form))
+}
+
+/// `letter-case = "any"`: capital and small letters are the same.
+fn any_case(section: &Section<'_, '_>) -> bool {
+    let known = [("any", true), ("exact", false)];
+    section.word("letter-case").and_then(|_| pick(section, "letter-case", &known)).unwrap_or(false)
 }
 
 fn limits(section: &Section<'_, '_>) -> Option<Limits> {
@@ -255,7 +283,23 @@ fn limits(section: &Section<'_, '_>) -> Option<Limits> {
 
 fn quantity(section: &Section<'_, '_>, dimension: Dimension) -> Option<Quantity> {
     let known: Vec<(&str, Unit)> = dimension.units().iter().map(|unit| (unit.symbol, *unit)).collect();
-    let unit = pick(section, "unit", &known);
+    // `unit = "8 KiB"`: a bare number counts eight of them.
+    let (count, unit) =
+        match section.word("unit").and_then(|word| Some((word.text.split_once(' ')?, word.span))) {
+            Some(((count, unit), span)) => {
+                let found = known.iter().find(|(symbol, _)| *symbol == unit).map(|(_, unit)| *unit);
+                let count = count.parse().ok().filter(|count| *count > 0);
+                if found.is_none() || count.is_none() {
+                    section
+                        .report()
+                        .add(Code::ValueWrong, span, format!("`{unit}` is no unit of a {}", dimension.word()))
+                        .help("write a unit, or how many of it a bare number counts, such as `8 KiB`");
+                }
+                (count.unwrap_or(1), found)
+            }
+            None => (1, pick(section, "unit", &known)),
+        };
+    let fractions = section.boolean("fractions").unwrap_or(false);
     let bound =
         |key, default| section.integer(key).map_or(default, |(value, _)| u64::try_from(value).unwrap_or(0));
     let (min, max) = (bound("min", 0), bound("max", u64::MAX));
@@ -287,7 +331,7 @@ fn quantity(section: &Section<'_, '_>, dimension: Dimension) -> Option<Quantity>
         }
         None => section.words("suffixes").into_iter().for_each(|word| add(word.text, word)),
     }
-    Some(Quantity { dimension, unit: unit?, suffixes, min, max, never })
+    Some(Quantity { dimension, unit: unit?, count, fractions, suffixes, min, max, never })
 }
 
 fn alternative(section: &Section<'_, '_>, word: Word<'_>, types: &mut RawTypes) -> Option<Alternative> {

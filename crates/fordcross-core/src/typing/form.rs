@@ -16,9 +16,13 @@ pub(crate) enum Form {
     Boolean {
         on: Vec<String>,
         off: Vec<String>,
+        any_case: bool,
     },
-    /// Each choice with its spellings, the one that is written first.
-    Choice(Vec<Vec<String>>),
+    Choice {
+        /// Each choice with its spellings, the one that is written first.
+        values: Vec<Vec<String>>,
+        any_case: bool,
+    },
     Quantity(Quantity),
     Address {
         family: Family,
@@ -45,11 +49,19 @@ pub(crate) enum Form {
     },
     /// A place in a file system.
     Path,
+    /// A command line, in which a password may stand: it is shown only on request.
+    Command,
     /// The name of a release.
     Release,
     Certificate,
     Date,
     Secret(Secret),
+    /// Several values of one type in one text.
+    List {
+        of: TypeId,
+        /// What is written between them; white space around it says nothing.
+        separator: String,
+    },
     /// The first fitting alternative reads; one with the same captures writes.
     Shaped(Vec<Alternative>),
 }

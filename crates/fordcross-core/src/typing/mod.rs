@@ -52,6 +52,27 @@ impl Types {
         &self.list[id.0 as usize]
     }
 
+    /// The types of the parts that a value of the type has.
+    pub(crate) fn parts_of(&self, id: TypeId) -> Vec<TypeId> {
+        match &self.get(id).form {
+            Form::Shaped(alternatives) => {
+                alternatives.iter().flat_map(|alternative| alternative.types.iter().copied()).collect()
+            }
+            Form::List { of, .. } => vec![*of],
+            _ => Vec::new(),
+        }
+    }
+
+    /// Whether values of the type are any text, in which names of other things may stand.
+    pub(crate) fn is_free_text(&self, id: TypeId) -> bool {
+        matches!(self.get(id).form, Form::Text(_) | Form::Command)
+    }
+
+    /// Whether values of the type are shown unasked: no secret, and nothing that one may stand in.
+    pub(crate) fn is_open(&self, id: TypeId) -> bool {
+        !matches!(self.get(id).form, Form::Secret(_) | Form::Command)
+    }
+
     /// Whether values of the type must never be shown.
     pub(crate) fn is_secret(&self, id: TypeId) -> bool {
         matches!(self.get(id).form, Form::Secret(_))
@@ -87,6 +108,8 @@ pub enum Value<'t> {
     Path(Cow<'t, str>),
     /// A secret, with how it is kept.
     Secret(Cow<'t, str>, Kept),
+    /// Several values in one.
+    List(Vec<Value<'t>>),
     /// The captures of a shape, in its order.
     Parts(Vec<(Cow<'t, str>, Value<'t>)>),
 }
@@ -97,24 +120,8 @@ impl<'t> Value<'t> {
         match self {
             Self::Port(name) => found(name),
             Self::Parts(parts) => parts.iter().for_each(|(_, part)| part.ports(found)),
+            Self::List(list) => list.iter().for_each(|part| part.ports(found)),
             _ => {}
-        }
-    }
-
-    /// Replaces each port by what `new_name` gives for it. Says whether anything changed.
-    pub(crate) fn rename_ports(&mut self, new_name: &dyn Fn(&str) -> Option<&'t str>) -> bool {
-        match self {
-            Self::Port(name) => match new_name(name) {
-                Some(new) if new != name => {
-                    *name = Cow::Borrowed(new);
-                    true
-                }
-                _ => false,
-            },
-            Self::Parts(parts) => {
-                parts.iter_mut().fold(false, |changed, (_, part)| part.rename_ports(new_name) || changed)
-            }
-            _ => false,
         }
     }
 }

@@ -94,6 +94,10 @@ pub(crate) struct Quantity {
     pub(crate) dimension: Dimension,
     /// The unit of a bare number, and of `min` and `max`.
     pub(crate) unit: Unit,
+    /// How many of the unit a bare number counts.
+    pub(crate) count: u64,
+    /// Numbers may have a decimal point.
+    pub(crate) fractions: bool,
     /// Units that may stand behind the number, as they are spelled there. If there are any, amounts
     /// are written in the largest that holds them without a rest.
     pub(crate) suffixes: Vec<(String, Unit)>,
@@ -109,17 +113,22 @@ impl Quantity {
         if self.never.as_deref() == Some(text) {
             return Ok(None);
         }
-        let digits = text.bytes().take_while(u8::is_ascii_digit).count();
+        let is_of_number = |b: &u8| b.is_ascii_digit() || self.fractions && *b == b'.';
+        let digits = text.bytes().take_while(is_of_number).count();
         let suffix = text[digits..].trim_start();
-        let unit = match suffix {
-            "" => Some(self.unit),
-            _ => self.suffixes.iter().find(|(spelling, _)| spelling == suffix).map(|(_, unit)| *unit),
+        let factor = match suffix {
+            "" => Some(self.bare()),
+            _ => self.suffixes.iter().find(|(spelling, _)| spelling == suffix).map(|(_, unit)| unit.factor),
         };
-        let number: Option<u64> = text[..digits].parse().ok();
-        match number.zip(unit).and_then(|(number, unit)| number.checked_mul(unit.factor)) {
+        match factor.and_then(|factor| times(&text[..digits], factor)) {
             Some(amount) => Ok(Some(amount)),
             None => Err(Misread { expected: self.expected() }),
         }
+    }
+
+    /// What a bare number of one is.
+    fn bare(&self) -> u64 {
+        self.unit.factor.saturating_mul(self.count)
     }
 
     fn expected(&self) -> String {
@@ -133,18 +142,18 @@ impl Quantity {
 
     /// Appends an amount, rounded half up to what can be written and kept within the bounds.
     pub(crate) fn write(&self, amount: u64, out: &mut String) -> Result<Option<Loss>, Unfit> {
-        let (min, max) =
-            (self.min.saturating_mul(self.unit.factor), self.max.saturating_mul(self.unit.factor));
+        let (min, max) = (self.min.saturating_mul(self.bare()), self.max.saturating_mul(self.bare()));
         let within = amount.clamp(min, max);
         let exact = |unit: &Unit| within > 0 && within.is_multiple_of(unit.factor);
         let largest =
             self.suffixes.iter().filter(|(_, unit)| exact(unit)).max_by_key(|(_, unit)| unit.factor);
         let unit = largest.map_or(self.unit, |(_, unit)| *unit);
-        let (whole, rest) = (within / unit.factor, within % unit.factor);
-        let rounded = whole + u64::from(rest > 0 && rest * 2 >= unit.factor);
+        let factor = largest.map_or(self.bare(), |(_, unit)| unit.factor);
+        let (whole, rest) = (within / factor, within % factor);
+        let rounded = whole + u64::from(rest > 0 && rest * 2 >= factor);
         let number = rounded.to_string();
         let text = match largest {
-            Some((spelling, _)) if unit != self.unit => format!("{number}{spelling}"),
+            Some((spelling, _)) if unit != self.unit || self.count > 1 => format!("{number}{spelling}"),
             _ => number,
         };
         let old = self.dimension.spell(amount);
@@ -154,7 +163,7 @@ impl Quantity {
             )));
         }
         out.push_str(&text);
-        if rounded.checked_mul(unit.factor) == Some(amount) {
+        if rounded.checked_mul(factor) == Some(amount) {
             return Ok(None);
         }
         let why = if within == amount {
@@ -164,4 +173,16 @@ impl Quantity {
         };
         Ok(Some(Loss(format!("`{old}` becomes `{rounded} {}`: {why}", unit.symbol))))
     }
+}
+
+/// A number as it is written, so many times; what is less than one is rounded half up.
+fn times(number: &str, factor: u64) -> Option<u64> {
+    let (whole, fraction) = number.split_once('.').unwrap_or((number, ""));
+    if whole.is_empty() && fraction.is_empty() || fraction.len() > 18 {
+        return None;
+    }
+    let digits: u128 = format!("{whole}{fraction}").parse().ok()?;
+    let scale = 10_u128.pow(fraction.len() as u32);
+    let amount = digits.checked_mul(u128::from(factor))?;
+    u64::try_from((amount + scale / 2) / scale).ok()
 }

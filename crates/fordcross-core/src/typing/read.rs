@@ -33,18 +33,21 @@ impl Types {
                 Some(number) if (*min..=*max).contains(&number) => Ok(Value::Integer(number)),
                 _ => Misread::expected(integer_range(*min, *max)),
             },
-            Form::Boolean { on, off } => {
-                if on.iter().any(|spelling| spelling == bare) {
+            Form::Boolean { on, off, any_case } => {
+                let is = |spelling: &String| same_word(spelling, bare, *any_case);
+                if on.iter().any(is) {
                     Ok(Value::Boolean(true))
-                } else if off.iter().any(|spelling| spelling == bare) {
+                } else if off.iter().any(is) {
                     Ok(Value::Boolean(false))
                 } else {
                     Misread::expected(crate::finding::one_of(on.iter().chain(off)))
                 }
             }
-            Form::Choice(choices) => match find_choice(choices, bare) {
+            Form::Choice { values, any_case } => match find_choice(values, bare, *any_case) {
                 Some(first) => Ok(Value::Choice(Cow::Borrowed(first))),
-                None => Misread::expected(crate::finding::one_of(choices.iter().filter_map(|c| c.first()))),
+                None => {
+                    Misread::expected(crate::finding::one_of(values.iter().filter_map(|value| value.first())))
+                }
             },
             Form::Quantity(quantity) => Ok(match quantity.read(bare)? {
                 Some(amount) => Value::Quantity(quantity.dimension, amount),
@@ -83,7 +86,10 @@ impl Types {
             Form::Name { limits, .. } if !limits.fit(bare) => Misread::expected(characters_of(limits)),
             Form::Name { .. } if !bare.is_empty() => Ok(Value::Text(Cow::Borrowed(bare))),
             Form::Name { .. } => Misread::expected("a name"),
-            Form::Path if bare.is_empty() || bare.contains('\0') => Misread::expected("a path"),
+            Form::Command => Ok(Value::Text(Cow::Borrowed(text))),
+            // An empty path is none, and says so.
+            Form::Path if bare.is_empty() => Ok(Value::Text(Cow::Borrowed(""))),
+            Form::Path if bare.contains('\0') => Misread::expected("a path"),
             Form::Path => Ok(Value::Path(Cow::Borrowed(bare))),
             Form::Release if bare.is_empty() => Misread::expected("the name of a release"),
             Form::Release => Ok(Value::Text(Cow::Borrowed(bare))),
@@ -95,6 +101,11 @@ impl Types {
                 Ok(Value::Text(Cow::Borrowed(bare)))
             }
             Form::Date => Misread::expected("a date such as `2026-03-14` or `2026-03-14T02:10:00Z`"),
+            Form::List { .. } if bare.is_empty() => Ok(Value::List(Vec::new())),
+            Form::List { of, separator } => {
+                let parts = bare.split(separator.trim_ascii()).map(|part| self.read(*of, part.trim_ascii()));
+                parts.collect::<Result<_, _>>().map(Value::List)
+            }
             Form::Shaped(alternatives) => {
                 for alternative in alternatives {
                     let mut fits =
@@ -143,10 +154,14 @@ impl Family {
     }
 }
 
-pub(super) fn find_choice<'c>(choices: &'c [Vec<String>], text: &str) -> Option<&'c str> {
+fn same_word(known: &str, text: &str, any_case: bool) -> bool {
+    known == text || any_case && known.eq_ignore_ascii_case(text)
+}
+
+pub(super) fn find_choice<'c>(choices: &'c [Vec<String>], text: &str, any_case: bool) -> Option<&'c str> {
     choices
         .iter()
-        .find(|spellings| spellings.iter().any(|spelling| spelling == text))?
+        .find(|spellings| spellings.iter().any(|spelling| same_word(spelling, text, any_case)))?
         .first()
         .map(String::as_str)
 }

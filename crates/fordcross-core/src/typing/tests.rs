@@ -1,4 +1,5 @@
 use super::*;
+use crate::mapping::{MapFile, Mapping, PortProposal, PortTarget};
 use crate::source::{Source, Span};
 use crate::toml_file::{Report, Section};
 use rstest::rstest;
@@ -138,6 +139,17 @@ fn refuses(#[case] old: &str, #[case] text: &str, #[case] new: &str, #[case] why
     assert!(refused.contains(why), "{refused}");
 }
 
+fn mapping(old: &str, new: &str) -> Mapping {
+    let port = PortProposal {
+        old: old.into(),
+        target: PortTarget::New(new.into()),
+        why: String::new(),
+        by_person: true,
+        settings: 1,
+    };
+    Mapping::new("map", &[port], &MapFile::default())
+}
+
 #[test]
 fn ports_inside_a_name_are_renamed() {
     let (types, id) = declare(VLAN_DOT);
@@ -145,7 +157,8 @@ fn ports_inside_a_name_are_renamed() {
     let mut named = Vec::new();
     value.ports(&mut |port| named.push(port.to_owned()));
     assert_eq!(named, ["p2"]);
-    assert!(value.rename_ports(&|_| Some("cu2")));
+    let mapping = mapping("p2", "cu2");
+    assert!(mapping.remap(&mut value));
     let mut out = String::new();
     assert_eq!(types.write(id, &value, &mut out), Ok(None));
     assert_eq!(out, "cu2.30");
@@ -172,10 +185,12 @@ fn every_type_writes_what_it_reads() {
         ("type = 'host'", "192.0.2.1"),
         ("type = 'name'", "photos"),
         ("type = 'path'", "/srv/photos"),
+        ("type = 'command'", "cp %p /srv/wal/%f"),
         ("type = 'release'", "4.6 r3"),
         ("type = 'certificate'", "-----BEGIN CERTIFICATE-----\nMIIB\n-----END CERTIFICATE-----"),
         ("type = 'date'", "2026-11-25"),
         ("type = 'secret'", "twelve letters"),
+        ("type = 'list'\nof = 'host'\nseparator = ', '", "192.0.2.1, gw.marrowby.example"),
         (VLAN_DOT, "p2.30"),
     ] {
         assert_eq!(convert(declaration, text, declaration), Ok((text.to_owned(), false)), "{declaration}");

@@ -42,10 +42,29 @@ impl Types {
             (Form::Secret(_), _) => Err(Unfit("the new place holds a secret and the value is none".into())),
             (_, Value::Secret(..)) => Err(Unfit("a secret cannot stand in a place that is shown".into())),
             (Form::Shaped(alternatives), value) => self.write_shaped(alternatives, value, out),
+            (Form::List { of, separator }, Value::List(parts)) => {
+                let mut loss = None;
+                for (index, part) in parts.iter().enumerate() {
+                    if index > 0 {
+                        out.push_str(separator);
+                    }
+                    loss = self.write(*of, part, out)?.or(loss);
+                }
+                Ok(loss)
+            }
+            (Form::List { of, .. }, value) => self.write(*of, value, out),
+            (_, Value::List(parts)) if parts.len() == 1 => self.write(id, &parts[0], out),
+            (_, Value::List(_)) => {
+                Err(Unfit("several values have no place in a setting that takes one".into()))
+            }
             (_, Value::Parts(_)) => {
                 Err(Unfit("a value of several parts has no place in one of a single part".into()))
             }
             (Form::Text(limits), value) => Ok(limits.write(&plain_text(value), out)),
+            (Form::Command, Value::Text(text)) => {
+                out.push_str(text);
+                Ok(None)
+            }
             (Form::Name { limits, .. }, Value::Text(text)) => Ok(limits.write(text, out)),
             (Form::Integer { min, max }, Value::Integer(number)) => {
                 let kept = *number.clamp(min, max);
@@ -57,7 +76,7 @@ impl Types {
                     ))
                 }))
             }
-            (Form::Boolean { on, off }, Value::Boolean(boolean)) => {
+            (Form::Boolean { on, off, .. }, Value::Boolean(boolean)) => {
                 let spelling = if *boolean { on.first() } else { off.first() };
                 match spelling {
                     Some(spelling) => {
@@ -67,15 +86,14 @@ impl Types {
                     None => Err(Unfit(format!("the new system has no way to write `{boolean}` here"))),
                 }
             }
-            (Form::Choice(choices), Value::Choice(name) | Value::Text(name)) => {
-                match find_choice(choices, name) {
+            (Form::Choice { values, any_case }, Value::Choice(name) | Value::Text(name)) => {
+                match find_choice(values, name, *any_case) {
                     Some(spelling) => {
                         out.push_str(spelling);
                         Ok(None)
                     }
                     None => {
-                        let known =
-                            crate::finding::one_of(choices.iter().filter_map(|choice| choice.first()));
+                        let known = crate::finding::one_of(values.iter().filter_map(|value| value.first()));
                         Err(Unfit(format!("`{name}` is not among what the new system takes: {known}")))
                     }
                 }
@@ -223,6 +241,6 @@ pub(crate) fn plain_text<'v>(value: &'v Value<'_>) -> Cow<'v, str> {
             Cow::Owned(mac.iter().map(|byte| format!("{byte:02x}")).collect::<Vec<_>>().join(":"))
         }
         // Neither is reached: `write` turns them down first, and a secret must not become plain.
-        Value::Secret(..) | Value::Parts(_) => Cow::Borrowed(""),
+        Value::Secret(..) | Value::Parts(_) | Value::List(_) => Cow::Borrowed(""),
     }
 }

@@ -191,10 +191,12 @@ pub(crate) fn carry_over(text: &str, old: Profile, new: Profile, crossing: Cross
     let backup = Backup::new(tree, &old, Some("1")).expect("known");
     let model = new.models[0].clone();
     let walk = FirstWalk::new(&backup.tree, &old, &crossing);
-    let used = used_ports(&backup, &old, &walk);
-    let (proposals, _) = propose(&used, old.models.first(), &model, &crossing, &map.ports, &backup);
-    let mapping = Mapping::new("map.toml", &proposals, &map.lines);
     let course = [Leg { old, new, crossing }];
+    let [leg] = &course;
+    let used = used_ports(&backup, leg, &walk);
+    let (proposals, _) =
+        propose(&used, leg.old.models.first(), Some(&model), &leg.crossing, &map.ports, &backup);
+    let mapping = Mapping::new("map.toml", &proposals, map);
     let input = CarryInput {
         backup: &backup,
         course: &course,

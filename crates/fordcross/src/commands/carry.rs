@@ -38,8 +38,11 @@ pub(crate) fn carry(
     let existing = if options.replace { Existing::Replace } else { Existing::Refuse };
     let loaded = load(general, &options.way, input)?;
     let ready = loaded.ready(&options.way.reading)?;
-    let base_file =
-        options.base.as_deref().map(|path| read_backup(path, input, &Reading::default())).transpose()?;
+    let base_file = options
+        .base
+        .as_deref()
+        .map(|path| read_backup(path, input, &Reading::default(), &loaded.library))
+        .transpose()?;
     let base = base_file.as_ref().map(|file| open_base(file, &loaded)).transpose()?;
     let walk = ready.walk();
     let decisions = decide(options.map.as_deref(), &loaded, &ready, &walk)?;
@@ -50,8 +53,8 @@ pub(crate) fn carry(
         .and_then(|path| path.file_name())
         .map(|name| name.to_string_lossy().into_owned());
     let map_name = map_name.unwrap_or_else(|| MAP.to_owned());
-    let lines = decisions.map.as_ref().map(|(_, map)| map.lines.clone()).unwrap_or_default();
-    let mapping = Mapping::new(&map_name, &decisions.proposals, &lines);
+    let said = decisions.map.as_ref().map(|(_, map)| map.clone()).unwrap_or_default();
+    let mapping = Mapping::new(&map_name, &decisions.proposals, &said);
     let input = CarryInput {
         backup: &ready.backup,
         course: &ready.course,
@@ -107,10 +110,8 @@ pub(super) fn decide(
     ready: &Ready<'_>,
     walk: &FirstWalk,
 ) -> Result<Decisions, Failed> {
-    let Some(model) = ready.new_model(&loaded.receiver) else {
-        return Ok(Decisions { map: None, proposals: Vec::new(), findings: Vec::new() });
-    };
-    let used = used_ports(&ready.backup, ready.old(), walk);
+    let model = ready.new_model(&loaded.receiver);
+    let used = used_ports(&ready.backup, &ready.course[0], walk);
     let map = match map {
         Some(path) => Some(read_map(path, &used, ready, model, MapUse::Carry)?),
         None => None,

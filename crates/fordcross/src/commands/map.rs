@@ -26,13 +26,8 @@ pub(crate) fn map(
 ) -> Result<Status, Failed> {
     let loaded = load(general, &options.way, input)?;
     let ready = loaded.ready(&options.way.reading)?;
-    let Some(model) = ready.new_model(&loaded.receiver) else {
-        return Err(Failed::message(format!(
-            "{} has no models, so there are no ports to map",
-            ready.new_profile().title
-        )));
-    };
-    let used = used_ports(&ready.backup, ready.old(), &ready.walk());
+    let model = ready.new_model(&loaded.receiver);
+    let used = used_ports(&ready.backup, &ready.course[0], &ready.walk());
     let existing = match &options.output {
         Some(path) if path.exists() => Some(read_map(path, &used, &ready, model, MapUse::ProposeAgain)?),
         _ => None,
@@ -76,7 +71,7 @@ pub(crate) fn read_map(
     path: &Path,
     used: &[PortUse],
     ready: &Ready<'_>,
-    model: &Model,
+    model: Option<&Model>,
     purpose: MapUse,
 ) -> Result<(String, MapFile), Failed> {
     let text = read_text(path)?;

@@ -9,9 +9,9 @@ use crate::status::{Failed, Status};
 use fordcross_core::carry::{CarryInput, carry};
 use fordcross_core::fate::Fate;
 use fordcross_core::finding::Severity;
-use fordcross_core::mapping::Mapping;
+use fordcross_core::mapping::{MapFile, Mapping};
 use serde_json::{Value, json};
-use std::collections::{BTreeMap, HashMap};
+use std::collections::BTreeMap;
 use std::io::Read;
 
 /// A crossing that some backup went through.
@@ -70,7 +70,7 @@ fn try_one(
     let ready = loaded.ready(&way.reading)?;
     let walk = ready.walk();
     let decisions = decide(None, &loaded, &ready, &walk)?;
-    let mapping = Mapping::new("the proposed map", &decisions.proposals, &HashMap::default());
+    let mapping = Mapping::new("the proposed map", &decisions.proposals, &MapFile::default());
     let input = CarryInput {
         backup: &ready.backup,
         course: &ready.course,

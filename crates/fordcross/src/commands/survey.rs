@@ -1,7 +1,7 @@
 //! `survey`: what a backup is and what is in it.
 
 use super::survey_tell::{Surveyed, print, to_json};
-use super::way::{hash_findings, open, treated_as};
+use super::way::{data_finding, hash_findings, open, treated_as};
 use crate::arguments::{General, HideWhat, Survey};
 use crate::files::{InputFile, backups_below, read_backup, write_new};
 use crate::library;
@@ -43,7 +43,7 @@ pub(crate) fn survey(
     let mut status = Status::Done;
     let mut answers = Vec::new();
     for (index, path) in named.iter().enumerate() {
-        let file = read_backup(path, input, &options.reading);
+        let file = read_backup(path, input, &options.reading, &library);
         let opened = file
             .as_ref()
             .map_err(|_| ())
@@ -55,6 +55,8 @@ pub(crate) fn survey(
                 let surveyed = Surveyed { file, backup: &backup, profile: &profile, survey: &counted };
                 let mut findings = hash_findings(file);
                 findings.extend(treated_as(&backup));
+                findings.extend(backup.missing_files(&profile));
+                findings.extend(data_finding(file));
                 judge(&mut findings, &general.severity);
                 if findings.iter().any(|finding| finding.severity == Severity::Blocker) {
                     status = Status::Blocked;
@@ -96,7 +98,7 @@ fn redacted(
     let [path] = options.backups.as_slice() else {
         return Err(Failed::usage("`--redacted` makes a copy of one backup").help("name one"));
     };
-    let file = read_backup(path, input, &options.reading)?;
+    let file = read_backup(path, input, &options.reading, library)?;
     let (backup, profile, _) = open(&file, library, options.reading.treat_as.as_deref())?;
     let hide: Vec<Hide> = options
         .hide
@@ -194,7 +196,7 @@ fn list(
     let mut status = Status::Done;
     for path in backups(&options.backups, library)? {
         let file = path.display().to_string();
-        let read = read_backup(&path, input, &options.reading);
+        let read = read_backup(&path, input, &options.reading, library);
         let opened = read.and_then(|read| {
             let (backup, profile, _) = open(&read, library, options.reading.treat_as.as_deref())?;
             let identity = &backup.identity;

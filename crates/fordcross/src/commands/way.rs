@@ -3,7 +3,7 @@
 use crate::arguments::{General, Reading, Way, WhichConfiguration};
 use crate::files::{InputFile, read_backup};
 use crate::library;
-use crate::output::Sources;
+use crate::output::{Sources, count};
 use crate::status::Failed;
 use fordcross_core::backup::{Backup, Configuration, read};
 use fordcross_core::carry::{FirstWalk, mapping_leg};
@@ -58,7 +58,7 @@ pub(crate) struct Loaded {
 pub(crate) fn load(general: &General, way: &Way, input: &mut dyn Read) -> Result<Loaded, Failed> {
     let receiver = Receiver::parse(&way.to)?;
     let library = library::load(&general.profiles)?;
-    let file = read_backup(&way.backup, input, &way.reading)?;
+    let file = read_backup(&way.backup, input, &way.reading, &library)?;
     Ok(Loaded { library, file, receiver })
 }
 
@@ -127,6 +127,8 @@ impl Loaded {
         }
         let mut notices = hash_findings(&self.file);
         notices.extend(treated_as(&backup));
+        notices.extend(backup.missing_files(&old));
+        notices.extend(data_finding(&self.file));
         Ok(Ready { backup, course, profile_files, crossing_files, notices })
     }
 }
@@ -208,6 +210,16 @@ pub(crate) fn hash_findings(file: &InputFile) -> Vec<Finding> {
         finding
     });
     told.collect()
+}
+
+/// That files of a folder were not read.
+pub(crate) fn data_finding(file: &InputFile) -> Option<Finding> {
+    let first = file.passed_over.first()?;
+    let message = format!(
+        "{} of the folder passed over: by its profile data, and no configuration; the first is `{first}`",
+        count(file.passed_over.len(), "file")
+    );
+    Some(Finding::new(Code::DataPassedOver, message))
 }
 
 /// That a backup was read as another release than it says.

@@ -20,8 +20,14 @@ fn every_rule_that_ships_is_used_by_some_backup() {
     desk.write("corrie.xml", demo("corrie-slip/gw-corrie.xml"));
     desk.write("sandle.xml", demo("sandle-point/gw-sandle-1.xml"));
     desk.write("export.json", EXPORT_2_0);
+    let real = |name: &str| format!("{}/tests/real/{name}", env!("CARGO_MANIFEST_DIR"));
+    let servers = ["quay-10", "sandle-10", "corrie-13"].map(|name| real(&format!("postgresql/{name}")));
     let mut met = Vec::new();
-    for line in ["gw.xml corrie.xml sandle.xml --to osier/16@2.1", "export.json --to osier/8@2.1"] {
+    for line in [
+        "gw.xml corrie.xml sandle.xml --to osier/16@2.1",
+        "export.json --to osier/8@2.1",
+        &format!("{} --to postgresql@18", servers.join(" ")),
+    ] {
         let ran = desk.run_to(0, &format!("profile try {line} --json"));
         let told: Value = serde_json::from_str(&ran.out).expect("JSON");
         for crossing in told["crossings"].as_array().expect("crossings") {

@@ -1,0 +1,185 @@
+//! Paths and addresses that have new ones.
+
+use ipnet::IpNet;
+use std::net::IpAddr;
+
+/// Old paths with their new ones. The longest that a path begins with counts, by whole steps.
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
+pub struct Paths {
+    /// The longest first.
+    known: Vec<Renamed<String>>,
+}
+
+/// Old addresses and networks with their new ones. The narrowest that holds an address counts; an address keeps
+/// its place in the network.
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
+pub struct Addresses {
+    /// The narrowest first.
+    known: Vec<Renamed<IpNet>>,
+}
+
+/// What has a new name, by the line of the map file that says so.
+#[derive(Clone, Debug, PartialEq, Eq)]
+struct Renamed<T> {
+    old: T,
+    new: T,
+    line: u32,
+}
+
+impl Paths {
+    /// Adds a path; a slash at the end of either says nothing.
+    pub(super) fn add(&mut self, old: &str, new: &str, line: u32) {
+        let bare = |path: &str| if path == "/" { path } else { path.trim_end_matches('/') }.to_owned();
+        self.known.push(Renamed { old: bare(old), new: bare(new), line });
+        self.known.sort_by(|a, b| b.old.len().cmp(&a.old.len()).then_with(|| a.old.cmp(&b.old)));
+    }
+
+    /// The new path, and the line that says so.
+    pub fn get(&self, path: &str) -> Option<(String, u32)> {
+        self.known.iter().find_map(|Renamed { old, new, line }| {
+            let rest = if old == "/" { Some(path) } else { path.strip_prefix(old.as_str()) }?;
+            let whole = rest.is_empty() || rest.starts_with('/');
+            let new = if new == "/" && !rest.is_empty() { "" } else { new };
+            whole.then(|| (format!("{new}{rest}"), *line))
+        })
+    }
+
+    /// The old path that a path is, or is below.
+    pub(super) fn holder(&self, path: &str) -> Option<&str> {
+        let holds = |old: &str| {
+            old == "/" || path.strip_prefix(old).is_some_and(|rest| rest.is_empty() || rest.starts_with('/'))
+        };
+        self.known.iter().map(|renamed| renamed.old.as_str()).find(|old| holds(old))
+    }
+
+    pub(super) fn is_empty(&self) -> bool {
+        self.known.is_empty()
+    }
+}
+
+impl Addresses {
+    /// Adds a network or a single address.
+    ///
+    /// # Errors
+    /// That the two are not of the same size.
+    pub(super) fn add(&mut self, old: IpNet, new: IpNet, line: u32) -> Result<(), &'static str> {
+        if old.addr().is_ipv4() != new.addr().is_ipv4() {
+            return Err("one is an IPv4 address and the other an IPv6 address");
+        }
+        if old.prefix_len() != new.prefix_len() {
+            return Err("the two networks are not of the same size");
+        }
+        self.known.push(Renamed { old, new, line });
+        self.known
+            .sort_by(|a, b| b.old.prefix_len().cmp(&a.old.prefix_len()).then_with(|| a.old.cmp(&b.old)));
+        Ok(())
+    }
+
+    /// The new address, and the line that says so.
+    pub fn address(&self, address: IpAddr) -> Option<(IpAddr, u32)> {
+        let renamed = self.known.iter().find(|renamed| renamed.old.contains(&address))?;
+        let moved = match (address, renamed.old.network(), renamed.new.network()) {
+            (IpAddr::V4(at), IpAddr::V4(old), IpAddr::V4(new)) => {
+                IpAddr::from((u32::from(at) - u32::from(old) + u32::from(new)).to_be_bytes())
+            }
+            (IpAddr::V6(at), IpAddr::V6(old), IpAddr::V6(new)) => {
+                IpAddr::from((u128::from(at) - u128::from(old) + u128::from(new)).to_be_bytes())
+            }
+            _ => return None,
+        };
+        Some((moved, renamed.line))
+    }
+
+    /// The new network, and the line that says so: of one that is named, or that is part of one.
+    pub fn network(&self, network: IpNet) -> Option<(IpNet, u32)> {
+        let renamed = self.known.iter().find(|renamed| renamed.old.contains(&network))?;
+        let (moved, line) = if renamed.old.network() == network.network() {
+            (renamed.new.network(), renamed.line)
+        } else {
+            self.address(network.network())?
+        };
+        Some((IpNet::new(moved, network.prefix_len()).ok()?, line))
+    }
+
+    /// The old address or network that an address is, or is in.
+    pub(super) fn holder(&self, address: IpAddr) -> Option<String> {
+        self.known.iter().find(|renamed| renamed.old.contains(&address)).map(|renamed| spelled(renamed.old))
+    }
+
+    pub(super) fn is_empty(&self) -> bool {
+        self.known.is_empty()
+    }
+}
+
+/// A network, or a single address as such.
+pub(super) fn parse_network(text: &str) -> Option<IpNet> {
+    match text.parse::<IpAddr>() {
+        Ok(address) => Some(IpNet::from(address)),
+        Err(_) => text.parse().ok().filter(|network: &IpNet| network.addr() == network.network()),
+    }
+}
+
+fn spelled(network: IpNet) -> String {
+    if network.prefix_len() == network.max_prefix_len() {
+        network.addr().to_string()
+    } else {
+        network.to_string()
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use rstest::rstest;
+
+    #[rstest]
+    #[case("/srv/data", Some("/new"))]
+    #[case("/srv/data/tables/x", Some("/new/tables/x"))]
+    #[case("/srv/data/logs/x", Some("/logs/x"))]
+    #[case("/srv/database", Some("/disk/database"))]
+    #[case("/srv/data/", Some("/new/"))]
+    #[case("/other", None)]
+    #[case("srv/data", None)]
+    fn the_longest_path_of_whole_steps_counts(#[case] path: &str, #[case] expected: Option<&str>) {
+        let mut paths = Paths::default();
+        for (line, (old, new)) in
+            [("/srv", "/disk"), ("/srv/data/", "/new"), ("/srv/data/logs", "/logs/")].into_iter().enumerate()
+        {
+            paths.add(old, new, line as u32);
+        }
+        assert_eq!(paths.get(path).map(|(path, _)| path).as_deref(), expected);
+    }
+
+    #[rstest]
+    #[case("192.0.2.77", Some("198.51.100.77"))]
+    #[case("192.0.2.7", Some("203.0.113.9"))]
+    #[case("2001:db8:1::5", Some("2001:db8:2::5"))]
+    #[case("198.51.100.1", None)]
+    fn the_narrowest_network_counts(#[case] address: &str, #[case] expected: Option<&str>) {
+        let addresses = addresses();
+        let found = addresses.address(address.parse().expect("an address"));
+        assert_eq!(found.map(|(address, _)| address.to_string()).as_deref(), expected);
+    }
+
+    #[rstest]
+    #[case("192.0.2.0/24", Some("198.51.100.0/24"))]
+    #[case("192.0.2.64/26", Some("198.51.100.64/26"))]
+    #[case("192.0.0.0/16", None)]
+    fn a_network_moves_with_the_one_that_holds_it(#[case] network: &str, #[case] expected: Option<&str>) {
+        let found = addresses().network(network.parse().expect("a network"));
+        assert_eq!(found.map(|(network, _)| network.to_string()).as_deref(), expected);
+    }
+
+    fn addresses() -> Addresses {
+        let mut addresses = Addresses::default();
+        for (old, new) in [
+            ("192.0.2.0/24", "198.51.100.0/24"),
+            ("192.0.2.7", "203.0.113.9"),
+            ("2001:db8:1::/64", "2001:db8:2::/64"),
+        ] {
+            let network = |text| parse_network(text).expect("a network");
+            addresses.add(network(old), network(new), 1).expect("of one size");
+        }
+        addresses
+    }
+}

@@ -22,9 +22,10 @@ impl Apply<'_, '_, '_> {
     /// at something that has no place on the new side stays behind.
     pub(super) fn take_comments_along(&mut self) -> Beside {
         let mut beside = Beside::default();
+        let mut by_start = None;
         for index in 0..self.reading.remarks.len() {
             let remark = self.reading.remarks[index];
-            let Some(spot) = self.spot_of(remark) else { continue };
+            let Some(spot) = self.spot_of(remark, &mut by_start) else { continue };
             let (anchor, list) = match spot {
                 Spot::Before(anchor) => (anchor, Some(&mut beside.before)),
                 Spot::After(anchor) => (anchor, Some(&mut beside.after)),
@@ -75,8 +76,8 @@ impl Apply<'_, '_, '_> {
         text + " "
     }
 
-    fn spot_of(&self, remark: Remark) -> Option<Spot> {
-        let spot = self.spot_in_tree(remark)?;
+    fn spot_of(&self, remark: Remark, by_start: &mut Option<Vec<(u32, usize)>>) -> Option<Spot> {
+        let spot = self.spot_in_tree(remark, by_start)?;
         // Only XML has something outside its outermost branch.
         if self.step.new_profile().form == FileForm::Xml {
             return Some(spot);
@@ -101,7 +102,7 @@ impl Apply<'_, '_, '_> {
         before.rsplit('\n').next().is_some_and(|line| !line.trim().is_empty())
     }
 
-    fn spot_in_tree(&self, remark: Remark) -> Option<Spot> {
+    fn spot_in_tree(&self, remark: Remark, by_start: &mut Option<Vec<(u32, usize)>>) -> Option<Spot> {
         let tree = self.tree;
         let same_line = self.step.number == 0 && self.stood_behind(remark);
         if let Some(previous) = remark.previous.filter(|_| same_line) {
@@ -110,13 +111,10 @@ impl Apply<'_, '_, '_> {
         }
         let is_said_of = |kind: Kind| !matches!(kind, Kind::Comment | Kind::Instruction | Kind::OwnText);
         let next = std::iter::successors(tree.next_sibling(remark.node), |&node| tree.next_sibling(node));
-        let mut said_of = next.filter(|&node| is_said_of(tree.kind(node)));
-        match said_of.next() {
+        let mut next = next.filter(|&node| is_said_of(tree.kind(node)));
+        match next.next() {
             Some(next) => {
-                // What it stands at may have no place of its own; then it goes with what follows without a gap.
-                let together = said_of.take_while(|&node| !self.stands_apart(remark.node, node));
-                let found = std::iter::once(next).chain(together).find_map(|node| self.new_place(node));
-                match found {
+                match self.new_place(next).or_else(|| self.place_of_next(remark.node, by_start)) {
                     Some(found) => Some(Spot::Before(found)),
                     // What stands at the head of a file is said of the whole.
                     None if self.is_head(remark.node) => {
@@ -131,12 +129,29 @@ impl Apply<'_, '_, '_> {
         }
     }
 
+    /// Where the first thing went that follows a comment in the file without a gap and went anywhere: what the
+    /// comment stands at may have no place of its own. Rows by where they start are gathered when first needed.
+    fn place_of_next(&self, comment: NodeId, by_start: &mut Option<Vec<(u32, usize)>>) -> Option<NodeId> {
+        if self.step.number > 0 {
+            return None;
+        }
+        let rows = by_start.get_or_insert_with(|| {
+            let rows = self.reading.rows.iter().enumerate();
+            let mut rows: Vec<(u32, usize)> =
+                rows.map(|(index, row)| (self.tree.span(row.node).start, index)).collect();
+            rows.sort_unstable();
+            rows
+        });
+        let from = rows.partition_point(|&(start, _)| start < self.tree.span(comment).end);
+        let together = |&&(_, row): &&(u32, usize)| !self.stands_apart(comment, self.reading.rows[row].node);
+        let landed = |&(_, row): &(u32, usize)| self.new_place(self.reading.rows[row].node);
+        rows[from..].iter().take_while(together).find_map(landed)
+    }
+
     /// Whether an empty line stands between a comment and something behind it, in the backup.
     fn stands_apart(&self, comment: NodeId, node: NodeId) -> bool {
         let (from, to) = (self.tree.span(comment).end as usize, self.tree.span(node).start as usize);
-        let Some(between) = self.tree.source().text.get(from..to).filter(|_| self.step.number == 0) else {
-            return true;
-        };
+        let Some(between) = self.tree.source().text.get(from..to) else { return true };
         let lines: Vec<&str> = between.split('\n').collect();
         lines.get(1..lines.len() - 1).unwrap_or_default().iter().any(|line| line.trim().is_empty())
     }

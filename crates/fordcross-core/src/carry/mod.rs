@@ -174,8 +174,8 @@ pub fn carry<'i, 'a>(input: CarryInput<'i, 'a>, walk: FirstWalk) -> Carried<'i, 
         let (mut made, beside, mut ledger) = apply_inheriting(step, &walk);
         arrange(&mut made, &leg.new);
         let FirstWalk { automaton, reading } = walk;
-        // The next walk, and attributes in XML, ask for document order; JSON is written from any.
-        let made = if number + 1 < input.course.len() || !leg.new.form.has_lists() {
+        // The next walk, attributes in XML, and comments ask for document order; JSON is written from any.
+        let made = if number + 1 < input.course.len() || leg.new.form != FileForm::Json {
             let (ordered, new_ids) = made.in_document_order(&beside);
             ledger.renumber(&new_ids);
             ordered

@@ -40,9 +40,11 @@ pub(crate) fn read_into<'a>(
         blocks: vec![Block { node: top, name: None, indent: 0, open: span }],
         made: FxHashMap::default(),
         including: Vec::new(),
+        comments: Vec::new(),
     };
     reader.file(span)?;
     reader.end_blocks(1, span.end as usize);
+    reader.add_comments(top);
     Ok(())
 }
 
@@ -66,6 +68,8 @@ struct Reader<'r, 'a> {
     /// Branches that statements share, by what holds them and their name.
     made: FxHashMap<(NodeId, String), NodeId>,
     including: Vec<Span>,
+    /// Comments before a statement: they go where that makes something new.
+    comments: Vec<Span>,
 }
 
 impl<'a> Reader<'_, 'a> {
@@ -138,6 +142,7 @@ impl<'a> Reader<'_, 'a> {
                 let message = format!("`{close}` closes nothing");
                 return Err(self.scan.wrong(whole, &message, "take it out, or open what it closes"));
             }
+            self.add_comments(self.blocks[self.blocks.len() - 1].node);
             let keep = self.blocks.len() - 1;
             self.end_blocks(keep, after);
             return Ok(after);
@@ -158,6 +163,7 @@ impl<'a> Reader<'_, 'a> {
         {
             return Err(self.scan.wrong(span, "`}` closes nothing", "take it out, or open what it closes"));
         }
+        self.add_comments(self.blocks[self.blocks.len() - 1].node);
         let keep = self.blocks.len() - 1;
         self.end_blocks(keep, span.end as usize);
         Ok(())
@@ -173,9 +179,19 @@ impl<'a> Reader<'_, 'a> {
     }
 
     fn comment(&mut self, span: Span) {
-        let holder = self.blocks[self.blocks.len() - 1].node;
-        let comment = self.tree.push(holder, Kind::Comment, "", span);
-        self.tree.set_value(comment, Text::Borrowed(span));
+        self.comments.push(span);
+        let before = &self.source.text[..span.start as usize];
+        if !before.rsplit('\n').next().unwrap_or("").trim().is_empty() {
+            // Behind a statement it is said of that.
+            self.add_comments(self.blocks[self.blocks.len() - 1].node);
+        }
+    }
+
+    fn add_comments(&mut self, holder: NodeId) {
+        for span in std::mem::take(&mut self.comments) {
+            let comment = self.tree.push(holder, Kind::Comment, "", span);
+            self.tree.set_value(comment, Text::Borrowed(span));
+        }
     }
 
     /// Makes what a statement stands for; says where the next one begins.
@@ -192,7 +208,9 @@ impl<'a> Reader<'_, 'a> {
         if grammar.nesting == Nesting::UntilNext && self.blocks.len() > 1 {
             let at_top = |statement: &&Statement| statement.stands_in(None);
             if self.fitting(words, at_top).is_some() {
-                self.end_blocks(1, whole.start as usize);
+                // Comments before it are said of it.
+                let first = self.comments.first().map_or(whole.start, |comment| comment.start);
+                self.end_blocks(1, first as usize);
             }
         }
         let block = self.blocks[self.blocks.len() - 1].name.clone();
@@ -218,6 +236,7 @@ impl<'a> Reader<'_, 'a> {
         });
         let mut node = self.blocks[self.blocks.len() - 1].node;
         if let Some((true, files)) = files {
+            self.add_comments(node);
             self.tree.push(node, Kind::Instruction, "", whole);
             self.include(&files, whole)?;
             return Ok(after);
@@ -230,6 +249,9 @@ impl<'a> Reader<'_, 'a> {
                 }
             };
             let is_last = index + 1 == statement.path.len();
+            if is_last || !self.made.contains_key(&(node, name.clone())) {
+                self.add_comments(node);
+            }
             if is_last && statement.makes_value() {
                 let leaf = self.tree.push(node, Kind::Text, &name, whole);
                 match (&statement.value, text_of(VALUE)) {
@@ -451,6 +473,7 @@ impl<'a> Reader<'_, 'a> {
         after: usize,
     ) -> Result<usize, Box<Finding>> {
         let holder = self.blocks[self.blocks.len() - 1].node;
+        self.add_comments(holder);
         let name = words[0].text.to_string();
         if !brace {
             let leaf = self.tree.push(holder, Kind::Text, &name, whole);

@@ -47,8 +47,9 @@ fn write_below(tree: &Tree<'_>, top: NodeId, depth: usize, out: &mut Vec<u8>) {
         }
         match tree.kind(node) {
             kind if kind.is_branch() => {
-                if tree.first_child(node).is_none() {
+                if tree.children(node).all(|child| tree.kind(child) == Kind::Comment) {
                     out.extend_from_slice(if kind == Kind::List { b" []\n" } else { b" {}\n" });
+                    push(node, depth + 1, false, &mut work);
                 } else if tree.is_entry(node) {
                     out.push(b' ');
                     push(node, depth + 1, true, &mut work);

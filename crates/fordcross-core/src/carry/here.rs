@@ -36,9 +36,8 @@ impl Here<'_, '_, '_> {
                 nodes.dedup();
                 continue;
             }
-            let named = |&child: &NodeId| {
-                tree.kind(child).is_named() && (name == "*" || tree.name(child) == name)
-            };
+            let named =
+                |&child: &NodeId| tree.kind(child).is_named() && (name == "*" || tree.name(child) == name);
             nodes = nodes.iter().flat_map(|&node| tree.children(node)).filter(named).collect();
         }
         // A list stands for its entries.
@@ -133,7 +132,9 @@ impl Surroundings for Here<'_, '_, '_> {
     fn named_by(&self, path: &str) -> bool {
         let tree = self.step.tree;
         let name = tree.name(self.scope);
-        self.find(path).into_iter().any(|node| tree.kind(node).is_value() && tree.value(node).trim_ascii() == name)
+        self.find(path)
+            .into_iter()
+            .any(|node| tree.kind(node).is_value() && tree.value(node).trim_ascii() == name)
     }
 
     fn evaluator(&self) -> &Evaluator {

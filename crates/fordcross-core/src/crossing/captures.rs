@@ -37,7 +37,13 @@ pub(super) const KIND: &str = "kind";
 
 impl Captures {
     pub(super) fn add(&mut self, name: &str, span: Span, kind: OperandKind, of: Option<TypeId>) -> usize {
-        self.list.push(Capture { name: name.to_owned(), span, used: name == WHOLE || name == UNSAID, kind, of });
+        self.list.push(Capture {
+            name: name.to_owned(),
+            span,
+            used: name == WHOLE || name == UNSAID,
+            kind,
+            of,
+        });
         self.list.len() - 1
     }
 

@@ -31,7 +31,9 @@ impl Reader<'_, '_> {
         let mut own = Vec::new();
         for (index, step) in steps.iter().enumerate() {
             let Some(text) = &step.key else { continue };
-            let Some(entry) = self.find_old(word, &steps[..=index], &[]).map(|found| found.entry) else { continue };
+            let Some(entry) = self.find_old(word, &steps[..=index], &[]).map(|found| found.entry) else {
+                continue;
+            };
             let (tests, names) = self.level_keys(word, step, text, entry, captures);
             let up = steps.len() - 1 - index;
             levels.push(LevelKeys { up, tests });

@@ -449,7 +449,9 @@ impl Rule {
         else {
             return None;
         };
-        let [Target { top: false, start: None, base, fields, objects }] = targets.as_slice() else { return None };
+        let [Target { top: false, start: None, base, fields, objects }] = targets.as_slice() else {
+            return None;
+        };
         let [field] = fields.as_slice() else { return None };
         let [TargetStep { name: TargetName::Literal(name), append: false }] = field.path.as_slice() else {
             return None;

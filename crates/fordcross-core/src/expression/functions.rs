@@ -131,7 +131,8 @@ pub(super) fn add(context: &mut Context<'_, '_>) {
     let _ = context.add_function("prefix_length", |network: Words| -> Fallible<i64> {
         Ok(i64::from(parse::<IpNet>("prefix_length", &network)?.prefix_len()))
     });
-    let _ = context.add_function("like", |text: Words, pattern: Words| WildMatch::new(&pattern).matches(&text));
+    let _ =
+        context.add_function("like", |text: Words, pattern: Words| WildMatch::new(&pattern).matches(&text));
     let _ = context.add_function("lower", |text: Words| text.to_lowercase());
     let _ = context.add_function("upper", |text: Words| text.to_uppercase());
     let _ = context.add_function("before", |text: Words, mark: Words| {

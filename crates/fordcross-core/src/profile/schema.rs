@@ -199,7 +199,9 @@ impl Schema {
                     {
                         Some((rest, index))
                     }
-                    ((Step::Any, rest), _) | ((Step::Names(_), rest), PathStep::Whatever) => Some((rest, index)),
+                    ((Step::Any, rest), _) | ((Step::Names(_), rest), PathStep::Whatever) => {
+                        Some((rest, index))
+                    }
                     _ => None,
                 })
                 .collect();

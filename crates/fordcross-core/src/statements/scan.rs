@@ -180,7 +180,7 @@ impl Inside {
         self.words(text).is_some_and(|words| {
             let word = |index: usize| (words[index].text.as_ref(), words[index].kind);
             self.shape.fit(words.len(), &word).is_some()
-        })
+        }) && self.pairs(text).iter().all(|(name, _)| is_plain_name(&name.text))
     }
 
     /// The pairs of a text: names and values, with their places in it.
@@ -208,6 +208,11 @@ impl Inside {
         }
         (!words.is_empty()).then_some(words)
     }
+}
+
+/// A word that can be a name, and not something with a password in it that happens to have the mark behind it.
+fn is_plain_name(text: &str) -> bool {
+    !text.is_empty() && text.chars().all(|c| c.is_alphanumeric() || matches!(c, '_' | '-' | '.'))
 }
 
 fn ends_line(text: &str) -> bool {

@@ -1,0 +1,169 @@
+//! Samples of `interfaces` files, judged by `netplan generate`.
+
+use crate::carried::{Carried, carry, map_with_new_ports};
+use crate::programs::{kept, own, run, said};
+use rstest::rstest;
+use std::fs;
+use std::path::{Path, PathBuf};
+use std::process::Command;
+use tempfile::TempDir;
+
+pub(crate) const TO: &str = "netplan@0.106";
+
+/// A file of a package, by a name that is the same wherever it is kept, with what is an `interfaces` file in it.
+pub(crate) struct Sample {
+    pub(crate) name: String,
+    pub(crate) text: String,
+}
+
+/// All `interfaces` files of the packages.
+pub(crate) fn samples() -> Vec<Sample> {
+    let sources = kept().join("samples/sources");
+    let mut files: Vec<(String, PathBuf)> = Vec::new();
+    let from = |folder: &Path, called: &str, files: &mut Vec<(String, PathBuf)>| {
+        let mut below = vec![folder.to_owned()];
+        while let Some(folder) = below.pop() {
+            for entry in fs::read_dir(&folder).unwrap_or_else(|error| panic!("{}: {error}", folder.display()))
+            {
+                let path = entry.expect("an entry").path();
+                if path.is_dir() {
+                    below.push(path);
+                } else {
+                    let inner = path.strip_prefix(&below_root(&path, called)).unwrap_or(&path).to_owned();
+                    files.push((format!("{called}/{}", inner.display()), path));
+                }
+            }
+        }
+    };
+    for entry in fs::read_dir(&sources).expect("sources").map(|entry| entry.expect("an entry").path()) {
+        let name = entry.file_name().map(|name| name.to_string_lossy().into_owned()).unwrap_or_default();
+        let package = name.split('-').next().unwrap_or(&name).to_owned();
+        from(&entry, &package, &mut files);
+    }
+    from(&kept().join("samples/ifupdown2/usr/share/doc/ifupdown2/examples"), "ifupdown2", &mut files);
+    from(Path::new("/usr/share/doc/ifenslave/examples"), "ifenslave", &mut files);
+    let is_sample = |name: &str| {
+        let last = name.rsplit('/').next().unwrap_or(name);
+        last.starts_with("interfaces")
+            || last.starts_with("testcase.")
+            || last.ends_with(".aug")
+            || ["network-interfaces", "mgmt-vrf"].contains(&last)
+            || name.starts_with("ifenslave/")
+    };
+    files.retain(|(name, _)| is_sample(name));
+    files.sort();
+    files
+        .into_iter()
+        .map(|(name, path)| {
+            let text =
+                fs::read_to_string(&path).unwrap_or_else(|error| panic!("{}: {error}", path.display()));
+            let text = extract(&name, &text);
+            Sample { name, text }
+        })
+        .collect()
+}
+
+/// The folder of a package that a file is in.
+fn below_root(path: &Path, package: &str) -> PathBuf {
+    let is_root = |above: &&Path| {
+        above
+            .file_name()
+            .is_some_and(|name| name.to_string_lossy().starts_with(package) || name == "examples")
+    };
+    path.ancestors().skip(1).filter(is_root).last().map(Path::to_owned).unwrap_or_default()
+}
+
+/// What is an `interfaces` file in a file that has more in it.
+fn extract(name: &str, text: &str) -> String {
+    if name.ends_with(".aug") {
+        let from = text.find("let conf =\"").map(|at| at + 11).expect("a configuration");
+        let to = text[from..].find("\n\"\n").expect("its end");
+        return text[from..=from + to].to_owned();
+    }
+    if name.starts_with("ifenslave/") {
+        let is_cut = |line: &&str| line.starts_with("-----8<");
+        let inner = text.lines().skip_while(|line| !is_cut(line)).skip(1).take_while(|line| !is_cut(line));
+        return inner.collect::<Vec<_>>().join("\n") + "\n";
+    }
+    text.to_owned()
+}
+
+/// Carries an `interfaces` file with new names for its ports.
+pub(crate) fn carry_interfaces(text: &str) -> Carried {
+    let folder = TempDir::new().expect("a temporary folder");
+    fs::write(folder.path().join("interfaces"), text).expect("written");
+    carry(folder.path(), TO, &map_with_new_ports(folder.path(), TO), &[])
+}
+
+/// What netplan makes of a result, in a folder of its own.
+#[track_caller]
+pub(crate) fn generate(yaml: &Path, what: &str) -> TempDir {
+    use std::os::unix::fs::PermissionsExt as _;
+    let root = TempDir::new().expect("a temporary folder");
+    let folder = root.path().join("etc/netplan");
+    fs::create_dir_all(&folder).expect("a folder");
+    let file = folder.join("10-fordcross.yaml");
+    fs::copy(yaml, &file).expect("copied");
+    fs::set_permissions(&file, fs::Permissions::from_mode(0o600)).expect("allowed");
+    let output = run(Command::new("netplan").args(["generate", "--root-dir"]).arg(root.path()));
+    let text = fs::read_to_string(yaml).expect("a file");
+    assert!(output.status.success(), "{what}: netplan refuses it: {}\n{text}", said(&output));
+    root
+}
+
+#[test]
+fn every_sample_of_the_packages_is_accepted() {
+    let samples = samples();
+    assert!(samples.len() >= 40, "{} samples: fetch them anew", samples.len());
+    for sample in &samples {
+        let carried = carry_interfaces(&sample.text);
+        generate(&carried.ending(".yaml"), &sample.name);
+    }
+}
+
+#[rstest]
+#[case("quay")]
+#[case("ramp")]
+fn our_own_files_are_accepted(#[case] name: &str) {
+    let backup = own("ifupdown").join(name);
+    let carried = carry(&backup, TO, &map_with_new_ports(&backup, TO), &[]);
+    generate(&carried.ending(".yaml"), name);
+}
+
+#[test]
+fn a_wireless_key_is_in_the_result_alone() {
+    let backup = own("ifupdown/quay");
+    let carried = carry(&backup, TO, &map_with_new_ports(&backup, TO), &[]);
+    carried.keeps_to_itself("seven gulls", &carried.ending(".yaml"));
+}
+
+/// The units of networkd say what the old stanzas said, wherever names were mapped.
+#[test]
+fn units_say_what_the_stanzas_said() {
+    let backup = own("ifupdown/quay");
+    let carried = carry(&backup, TO, &map_with_new_ports(&backup, TO), &[]);
+    let root = generate(&carried.ending(".yaml"), "quay");
+    let unit = |name: &str| {
+        let path = root.path().join("run/systemd/network").join(name);
+        fs::read_to_string(&path).unwrap_or_else(|error| panic!("{name}: {error}"))
+    };
+    for (file, told) in [
+        (
+            "10-netplan-enp1s0.network",
+            &["Address=192.0.2.10/24", "Label=enp1s0:1", "Gateway=192.0.2.1", "DNS=192.0.2.53"][..],
+        ),
+        (
+            "10-netplan-enp1s0.network",
+            &["[RoutingPolicyRule]\nFrom=192.0.2.10\nTable=100", "Address=2001:db8::10/64"],
+        ),
+        ("10-netplan-bond0.netdev", &["Mode=802.3ad", "LACPTransmitRate=fast", "MIIMonitorSec=100ms"]),
+        ("10-netplan-enp2s0.network", &["Bond=bond0"]),
+        ("10-netplan-bond0.20.netdev", &["Kind=vlan", "Id=20"]),
+        ("10-netplan-bond0.network", &["VLAN=bond0.20"]),
+        ("10-netplan-br0.netdev", &["STP=false", "ForwardDelaySec=2"]),
+    ] {
+        for told in told {
+            assert!(unit(file).contains(told), "{told}\n{}", unit(file));
+        }
+    }
+}

@@ -104,7 +104,7 @@ pub fn is_backup_of_files(paths: &[String], library: &Library) -> bool {
 
 /// Which of these files, together a backup, are data that its profile says to pass over.
 pub fn passed_over(paths: &[String], library: &Library) -> Vec<bool> {
-    let several = library.profiles().iter().filter(|profile| profile.form == FileForm::Several);
+    let several = library.profiles().iter().rev().filter(|profile| profile.form == FileForm::Several);
     let found = several.filter_map(|file| file.parse().ok()).find(|profile| {
         let place = |path: &String| profile.members.members.iter().find_map(|member| member.place_of(path));
         paths.iter().filter_map(place).any(|place| profile.is_marked_by(&place))
@@ -121,7 +121,8 @@ fn read_several<'a, 'l>(
     source: Source<'a>,
     library: &'l Library,
 ) -> Option<Result<(Tree<'a>, &'l ProfileFile), Vec<Finding>>> {
-    library.profiles().iter().filter(|profile| profile.form == FileForm::Several).find_map(|file| {
+    // A person's own profiles come last, and go before those that ship.
+    library.profiles().iter().rev().filter(|profile| profile.form == FileForm::Several).find_map(|file| {
         // A profile with mistakes was refused when it was loaded.
         let profile = file.parse().ok()?;
         let is_marked = |piece: &Piece| {

@@ -41,6 +41,11 @@ impl Types {
             // A secret never becomes a value that may be shown, nor the other way about.
             (Form::Secret(_), _) => Err(Unfit("the new place holds a secret and the value is none".into())),
             (_, Value::Secret(..)) => Err(Unfit("a secret cannot stand in a place that is shown".into())),
+            // A text is taken as it would be from a file of the new system.
+            (Form::Shaped(_), Value::Text(text)) if self.read(id, text).is_ok() => {
+                out.push_str(text);
+                Ok(None)
+            }
             (Form::Shaped(alternatives), value) => self.write_shaped(alternatives, value, out),
             (Form::List { of, separator }, Value::List(parts)) => {
                 let mut loss = None;

@@ -9,7 +9,7 @@ use crate::status::{Failed, Status};
 use fordcross_core::carry::{CarryInput, carry};
 use fordcross_core::fate::Fate;
 use fordcross_core::finding::Severity;
-use fordcross_core::mapping::{MapFile, Mapping};
+use fordcross_core::mapping::{MapFile, Mapping, PortTarget};
 use serde_json::{Value, json};
 use std::collections::BTreeMap;
 use std::io::Read;
@@ -69,7 +69,13 @@ fn try_one(
     let loaded = load(general, way, input)?;
     let ready = loaded.ready(&way.reading)?;
     let walk = ready.walk();
-    let decisions = decide(None, &loaded, &ready, &walk)?;
+    let mut decisions = decide(None, &loaded, &ready, &walk)?;
+    // Where only a person knows what ports are called, any names will do to try rules with.
+    if ready.new_model(&loaded.receiver).is_none() {
+        for port in decisions.proposals.iter_mut().filter(|port| port.target == PortTarget::Open) {
+            port.target = PortTarget::New(port.old.clone());
+        }
+    }
     let mapping = Mapping::new("the proposed map", &decisions.proposals, &MapFile::default());
     let input = CarryInput {
         backup: &ready.backup,

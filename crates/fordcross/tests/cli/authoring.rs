@@ -22,11 +22,33 @@ fn every_rule_that_ships_is_used_by_some_backup() {
     desk.write("export.json", EXPORT_2_0);
     let real = |name: &str| format!("{}/tests/real/{name}", env!("CARGO_MANIFEST_DIR"));
     let servers = ["quay-10", "sandle-10", "corrie-13"].map(|name| real(&format!("postgresql/{name}")));
+    let networks = ["quay", "ramp", "odd"].map(|name| real(&format!("ifupdown/{name}")));
+    // What can stand in one file only once, or not with what the servers have.
+    for (file, text) in [
+        ("point/PG_VERSION", "11\n"),
+        ("point/postgresql.conf", "port = 5432\n"),
+        (
+            "point/recovery.conf",
+            "standby_mode = off\nrecovery_target = 'immediate'\nrecovery_target_name = 'noon'\n\
+            recovery_target_xid = '7'\nrecovery_target_lsn = '0/7'\nprimary_conninfo = 'postgresql://quay'\n",
+        ),
+        ("named/PG_VERSION", "11\n"),
+        ("named/recovery.conf", "recovery_target_inclusive = no\n"),
+        ("certified/PG_VERSION", "13\n"),
+        (
+            "certified/pg_hba.conf",
+            "hostssl all all all cert clientcert=1\nhostssl all all all cert clientcert=verify-ca\n\
+            hostssl all all all md5 clientcert=1\nhostssl all all all md5 clientcert=no-verify\n",
+        ),
+    ] {
+        desk.write(file, text);
+    }
     let mut met = Vec::new();
     for line in [
         "gw.xml corrie.xml sandle.xml --to osier/16@2.1",
         "export.json --to osier/8@2.1",
-        &format!("{} --to postgresql@18", servers.join(" ")),
+        &format!("{} point named certified --to postgresql@18", servers.join(" ")),
+        &format!("{} --to netplan@0.106", networks.join(" ")),
     ] {
         let ran = desk.run_to(0, &format!("profile try {line} --json"));
         let told: Value = serde_json::from_str(&ran.out).expect("JSON");
@@ -37,7 +59,8 @@ fn every_rule_that_ships_is_used_by_some_backup() {
     }
     let shipped = fordcross_profiles::CROSSINGS.len();
     assert_eq!(met.len(), shipped, "each crossing that ships is tried: {met:?}");
-    assert_eq!(desk.names(), ["corrie.xml", "export.json", "gw.xml", "sandle.xml"], "nothing is written");
+    let given = ["certified", "corrie.xml", "export.json", "gw.xml", "named", "point", "sandle.xml"];
+    assert_eq!(desk.names(), given, "nothing is written");
 }
 
 #[test]

@@ -27,7 +27,7 @@ fn the_document_has_the_figures() {
         let package = sample.name.split('/').next().unwrap_or_default();
         add(&mut table, &format!("interfaces, package {package}"), &carry_interfaces(&sample.text));
     }
-    for name in ["quay", "ramp"] {
+    for name in ["quay", "ramp", "odd"] {
         let backup = own("ifupdown").join(name);
         add(&mut table, "interfaces, our own", &carry(&backup, TO, &map_with_new_ports(&backup, TO), &[]));
     }

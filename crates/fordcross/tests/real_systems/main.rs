@@ -1,7 +1,7 @@
 //! The real receiving systems as judges: what they accept, and whether old and new behave the same. They run only
 //! where they were asked for: `scripts/real-systems` fetches them and runs this target.
 //!
-//! - `servers`: what the profile of PostgreSQL says is held to servers of each release; results are started
+//! - `servers`: what the profile of `PostgreSQL` says is held to servers of each release; results are started
 //! - `networks`: every sample of `interfaces` files that the packages have, judged by `netplan generate`
 //! - `live`: old and new side by side in network namespaces
 //! - `carried`: carrying, and what a ledger says

@@ -18,64 +18,51 @@ pub(crate) struct Sample {
 
 /// All `interfaces` files of the packages.
 pub(crate) fn samples() -> Vec<Sample> {
-    let sources = kept().join("samples/sources");
     let mut files: Vec<(String, PathBuf)> = Vec::new();
-    let from = |folder: &Path, called: &str, files: &mut Vec<(String, PathBuf)>| {
-        let mut below = vec![folder.to_owned()];
-        while let Some(folder) = below.pop() {
-            for entry in fs::read_dir(&folder).unwrap_or_else(|error| panic!("{}: {error}", folder.display()))
-            {
-                let path = entry.expect("an entry").path();
-                if path.is_dir() {
-                    below.push(path);
-                } else {
-                    let inner = path.strip_prefix(&below_root(&path, called)).unwrap_or(&path).to_owned();
-                    files.push((format!("{called}/{}", inner.display()), path));
-                }
-            }
-        }
-    };
-    for entry in fs::read_dir(&sources).expect("sources").map(|entry| entry.expect("an entry").path()) {
-        let name = entry.file_name().map(|name| name.to_string_lossy().into_owned()).unwrap_or_default();
-        let package = name.split('-').next().unwrap_or(&name).to_owned();
-        from(&entry, &package, &mut files);
+    for package in fs::read_dir(kept().join("samples/sources")).expect("sources") {
+        let package = package.expect("an entry");
+        // `ifupdown-0.8.41`
+        let name = package.file_name().to_string_lossy().into_owned();
+        gather(&package.path(), name.split('-').next().unwrap_or_default(), &mut files);
     }
-    from(&kept().join("samples/ifupdown2/usr/share/doc/ifupdown2/examples"), "ifupdown2", &mut files);
-    from(Path::new("/usr/share/doc/ifenslave/examples"), "ifenslave", &mut files);
+    gather(&kept().join("samples/ifupdown2/usr/share/doc/ifupdown2/examples"), "ifupdown2", &mut files);
+    gather(Path::new("/usr/share/doc/ifenslave/examples"), "ifenslave", &mut files);
     let is_sample = |name: &str| {
         let last = name.rsplit('/').next().unwrap_or(name);
         last.starts_with("interfaces")
             || last.starts_with("testcase.")
-            || last.ends_with(".aug")
-            || ["network-interfaces", "mgmt-vrf"].contains(&last)
+            || ["test_interfaces.aug", "network-interfaces", "mgmt-vrf"].contains(&last)
             || name.starts_with("ifenslave/")
     };
     files.retain(|(name, _)| is_sample(name));
     files.sort();
-    files
-        .into_iter()
-        .map(|(name, path)| {
-            let text =
-                fs::read_to_string(&path).unwrap_or_else(|error| panic!("{}: {error}", path.display()));
-            let text = extract(&name, &text);
-            Sample { name, text }
-        })
-        .collect()
+    let read = |(name, path): (String, PathBuf)| {
+        let text = fs::read_to_string(&path).unwrap_or_else(|error| panic!("{}: {error}", path.display()));
+        let text = extract(&name, &text);
+        Sample { name, text }
+    };
+    files.into_iter().map(read).collect()
 }
 
-/// The folder of a package that a file is in.
-fn below_root(path: &Path, package: &str) -> PathBuf {
-    let is_root = |above: &&Path| {
-        above
-            .file_name()
-            .is_some_and(|name| name.to_string_lossy().starts_with(package) || name == "examples")
-    };
-    path.ancestors().skip(1).filter(is_root).last().map(Path::to_owned).unwrap_or_default()
+/// All files below a folder, each by its package and its path in the folder.
+fn gather(folder: &Path, package: &str, files: &mut Vec<(String, PathBuf)>) {
+    let mut below = vec![folder.to_owned()];
+    while let Some(at) = below.pop() {
+        for entry in fs::read_dir(&at).unwrap_or_else(|error| panic!("{}: {error}", at.display())) {
+            let path = entry.expect("an entry").path();
+            if path.is_dir() {
+                below.push(path);
+            } else {
+                let inner = path.strip_prefix(folder).expect("below it");
+                files.push((format!("{package}/{}", inner.display()), path));
+            }
+        }
+    }
 }
 
 /// What is an `interfaces` file in a file that has more in it.
 fn extract(name: &str, text: &str) -> String {
-    if name.ends_with(".aug") {
+    if name.ends_with("/test_interfaces.aug") {
         let from = text.find("let conf =\"").map(|at| at + 11).expect("a configuration");
         let to = text[from..].find("\n\"\n").expect("its end");
         return text[from..=from + to].to_owned();
@@ -124,6 +111,7 @@ fn every_sample_of_the_packages_is_accepted() {
 #[rstest]
 #[case("quay")]
 #[case("ramp")]
+#[case("odd")]
 fn our_own_files_are_accepted(#[case] name: &str) {
     let backup = own("ifupdown").join(name);
     let carried = carry(&backup, TO, &map_with_new_ports(&backup, TO), &[]);

@@ -1,4 +1,4 @@
-//! A PostgreSQL server of one release, on a socket in a folder of its own.
+//! A `PostgreSQL` server of one release, on a socket in a folder of its own.
 
 use crate::programs::{kept, run, said};
 use std::collections::BTreeMap;

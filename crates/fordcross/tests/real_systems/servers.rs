@@ -1,4 +1,4 @@
-//! PostgreSQL: what the profile says is held to servers of each release, and results are started.
+//! `PostgreSQL`: what the profile says is held to servers of each release, and results are started.
 
 use crate::carried::{Carried, carry};
 use crate::programs::{copy, kept, own, run};

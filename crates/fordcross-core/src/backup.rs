@@ -81,14 +81,20 @@ pub fn read<'a, 'l>(
         && !source.text.trim_start().starts_with('{')
         && let Some(found) = read_by_manners(source, library)
     {
-        return found.map_err(|finding| vec![*finding]);
+        return match (found, read_alone(source, library)) {
+            (Err(_), Some(alone)) => alone,
+            (found, _) => found.map_err(|finding| vec![*finding]),
+        };
     }
     let recognised = match form {
         Some(FileForm::Xml) => read_xml(source).and_then(|tree| recognise(tree, FileForm::Xml, library)),
         Some(FileForm::Json) => {
             read_json_tree(source).and_then(|tree| recognise(tree, FileForm::Json, library))
         }
-        _ => Err(unrecognised(source, library, looks_like_text(source.text))),
+        _ => match read_alone(source, library) {
+            Some(alone) => return alone,
+            None => Err(unrecognised(source, library, looks_like_text(source.text))),
+        },
     };
     recognised.map_err(|finding| vec![*finding])
 }
@@ -129,9 +135,26 @@ fn read_several<'a, 'l>(
             let place = profile.members.members.iter().find_map(|member| member.place_of(&piece.path));
             place.is_some_and(|place| profile.is_marked_by(&place))
         };
-        let read = || read_bundle(source, &profile.members).map(|tree| (tree, file));
+        let read = || read_bundle(source, &profile.members, None).map(|tree| (tree, file));
         source.pieces.iter().any(is_marked).then(read)
     })
+}
+
+/// Reads a file of those that some line has several of, called otherwise than there, as what its lines begin with
+/// tells it to be.
+fn read_alone<'a, 'l>(
+    source: Source<'a>,
+    library: &'l Library,
+) -> Option<Result<(Tree<'a>, &'l ProfileFile), Vec<Finding>>> {
+    let several = library.profiles().iter().filter(|profile| profile.form == FileForm::Several);
+    let candidates = several.filter_map(|file| {
+        let profile = file.parse().ok()?;
+        let counts = profile.members.members.iter().map(|member| member.signs_in(source.text));
+        let (index, count) = counts.enumerate().max_by_key(|(index, count)| (*count, usize::MAX - index))?;
+        (count > 0).then_some((count, index, profile, file))
+    });
+    let (_, index, profile, file) = candidates.max_by_key(|(count, ..)| *count)?;
+    Some(read_bundle(source, &profile.members, Some(index)).map(|tree| (tree, file)))
 }
 
 /// Reads a text by the manners of each line that has some, until one has its marker in it.
@@ -243,6 +266,7 @@ impl<'a> Backup<'a> {
                 }
             }
         }
+        findings.sort_by_key(|finding: &Finding| finding.place.as_ref().map(|place| place.span));
         findings
     }
 

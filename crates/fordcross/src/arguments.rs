@@ -201,6 +201,9 @@ pub(crate) struct Map {
     /// The map file to write; what a person wrote in it stays
     #[arg(short, long, value_name = "FILE")]
     pub(crate) output: Option<PathBuf>,
+    /// An export of the receiving unit: ports are found in it by hardware address and address
+    #[arg(long, value_name = "EXPORT")]
+    pub(crate) base: Option<PathBuf>,
 }
 
 #[derive(Debug, Args)]

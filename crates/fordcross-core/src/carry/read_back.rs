@@ -93,7 +93,9 @@ pub(super) fn read_back(
     };
     let read = match profile.form {
         FileForm::Json => read_json(source, &mut comparison).map_err(|finding| vec![*finding]),
-        FileForm::Several => read_bundle(source, &profile.members).map(|tree| replay(&tree, &mut comparison)),
+        FileForm::Several => {
+            read_bundle(source, &profile.members, None).map(|tree| replay(&tree, &mut comparison))
+        }
         _ => read_text(source, &profile.writing)
             .map(|tree| replay(&tree, &mut comparison))
             .map_err(|finding| vec![*finding]),

@@ -10,11 +10,15 @@ use crate::unwrap::{self, hashes, pieces};
 use std::cell::RefCell;
 use wildmatch::WildMatch;
 
-/// Reads all files into one tree. What no member of the profile names is a value of its own, never left out.
+/// Reads all files into one tree. A file that is `alone` is that member, whatever it is called. What no member of the profile names is a value of its own, never left out.
 ///
 /// # Errors
 /// All files that are not well-formed, each with its place.
-pub(crate) fn read_bundle<'a>(source: Source<'a>, members: &Members) -> Result<Tree<'a>, Vec<Finding>> {
+pub(crate) fn read_bundle<'a>(
+    source: Source<'a>,
+    members: &Members,
+    alone: Option<usize>,
+) -> Result<Tree<'a>, Vec<Finding>> {
     let mut tree = Tree::new(source);
     let root = tree.push(NodeId::DOCUMENT, Kind::Map, "", Span::new(0, source.text.len()));
     let mut findings = Vec::new();
@@ -23,11 +27,14 @@ pub(crate) fn read_bundle<'a>(source: Source<'a>, members: &Members) -> Result<T
     let mut places: Vec<(usize, &Piece, Vec<String>)> = Vec::new();
     let mut others = Vec::new();
     for piece in source.pieces {
-        let found = members
-            .members
-            .iter()
-            .enumerate()
-            .find_map(|(index, member)| Some((index, member.place_of(&piece.path)?)));
+        let by_path = || {
+            let mut members = members.members.iter().enumerate();
+            members.find_map(|(index, member)| Some((index, member.place_of(&piece.path)?)))
+        };
+        let found = match alone {
+            Some(index) => members.members[index].only_place().map(|place| (index, place)),
+            None => by_path(),
+        };
         match found {
             Some((index, place)) => places.push((index, piece, place)),
             None => others.push(piece),

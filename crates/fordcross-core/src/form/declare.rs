@@ -273,6 +273,7 @@ fn read_member(section: &Section<'_, '_>, earlier: &[Member]) -> Option<Member> 
     let needed = section.boolean("needed").unwrap_or(false);
     let data = section.boolean("data").unwrap_or(false);
     let written = section.boolean("written").unwrap_or(true);
+    let signs = section.words("signs").into_iter().map(|word| word.text.to_owned()).collect();
     let root = section.word("root").map(|word| word.text.to_owned());
     let hash = if section.has("hash") {
         pick(section, "hash", &Algorithm::ALL)
@@ -317,5 +318,5 @@ fn read_member(section: &Section<'_, '_>, earlier: &[Member]) -> Option<Member> 
             .add(Code::KeyMissing, section.span(), "a list of hashes, and nothing else, says which: `hash`")
             .help("write `hash = \"sha-256\"` or `hash = \"sha-512\"` where `form = \"hashes\"`");
     }
-    Some(Member { path: path_shape, at: steps, writing, needed, data, written, hash })
+    Some(Member { path: path_shape, at: steps, writing, needed, data, signs, written, hash })
 }

@@ -51,6 +51,8 @@ pub(crate) struct Member {
     pub(crate) needed: bool,
     /// It holds no configuration but what was made with it.
     pub(crate) data: bool,
+    /// Words that lines of such a file begin with, by which it is known where it is alone and called otherwise.
+    pub(crate) signs: Vec<String>,
     /// It is among what we write; the system makes the others itself.
     pub(crate) written: bool,
     /// How it hashes the others, if it is a list of hashes.
@@ -74,6 +76,20 @@ impl Member {
     /// Whether it is at that place.
     pub(crate) fn is_at(&self, place: &str) -> bool {
         self.place() == place
+    }
+
+    /// Its place, where there is one file of it.
+    pub(crate) fn only_place(&self) -> Option<Vec<String>> {
+        self.at.iter().map(|step| step.as_literal().map(str::to_owned)).collect()
+    }
+
+    /// How many lines of a text begin with a word that tells such files.
+    pub(crate) fn signs_in(&self, text: &str) -> usize {
+        let has_sign = |line: &&str| {
+            let word = line.split([' ', '\t', '=']).find(|word| !word.is_empty()).unwrap_or_default();
+            self.signs.iter().any(|sign| sign == word)
+        };
+        if self.signs.is_empty() { 0 } else { text.lines().filter(has_sign).count() }
     }
 
     /// The path of the file at a place of the tree.

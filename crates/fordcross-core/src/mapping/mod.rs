@@ -5,11 +5,13 @@
 
 mod file;
 mod left_over;
+mod marks;
 mod ports;
 mod renames;
 
 pub use file::{MapFile, MapUse, parse_map, write_map};
-pub use ports::{PortUse, propose, used_ports};
+pub use marks::{MarkedPort, marked_ports};
+pub use ports::{Marked, PortUse, propose, used_ports};
 pub use renames::{Addresses, Paths};
 
 use crate::typing::Value;
@@ -47,6 +49,9 @@ impl PortTarget {
         }
     }
 }
+
+/// What a person decided of ports.
+pub type Decided = FxHashMap<String, PortTarget>;
 
 /// The word that takes a port's settings out.
 pub(crate) const LEAVE: &str = "leave";

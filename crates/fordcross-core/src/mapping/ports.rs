@@ -1,6 +1,6 @@
 //! Which ports a backup uses, and proposals for them.
 
-use super::{PortProposal, PortTarget};
+use super::{MarkedPort, PortProposal, PortTarget};
 use crate::backup::Backup;
 use crate::carry::kinds_of_objects;
 use crate::course::Leg;
@@ -96,8 +96,11 @@ fn made_ports(backup: &Backup<'_>, leg: &Leg, walk: &FirstWalk) -> Vec<(String, 
     made.collect()
 }
 
-/// Proposes a new port for each that is used. In this order: what the person decided; the same name
-/// where the kind fits; the equivalent that the crossing declares; the next free port of a fitting
+/// Ports of both sides with their marks: of the backup, and of an export of the receiving unit.
+pub type Marked<'m> = (&'m [MarkedPort], &'m [MarkedPort]);
+
+/// Proposes a new port for each that is used. In this order: what the person decided; the one of the base
+/// that has a mark of it; the same name where the kind fits; the equivalent that the crossing declares; the next free port of a fitting
 /// kind; else it stays open. A port that the person's map names is never given to another.
 ///
 /// # Errors
@@ -110,6 +113,7 @@ pub fn propose(
     crossing: &Crossing,
     decided: &FxHashMap<String, PortTarget>,
     backup: &Backup<'_>,
+    (own, base): Marked<'_>,
 ) -> (Vec<PortProposal>, Findings) {
     let mut findings = Vec::new();
     let mut taken: FxHashSet<&str> = decided
@@ -142,6 +146,15 @@ pub fn propose(
                 .at(backup.tree.source(), port.first)
                 .help(format!("{} or decide in the map what becomes of it", did_you_mean(&port.name, names))),
             );
+        }
+    }
+    for (port, slot) in used.iter().zip(&mut proposals).filter(|(_, slot)| slot.is_none()) {
+        let marks = own.iter().find(|marked| marked.name == port.name);
+        let mut alike = base.iter().filter_map(|there| Some((there, marks?.is_like(there)?)));
+        if let (Some((there, why)), None) = (alike.next(), alike.next())
+            && taken.insert(&there.name)
+        {
+            *slot = Some(proposal(port, PortTarget::New(there.name.clone()), why, false));
         }
     }
     // Each kind of reason goes over all ports before the next: a good match is not taken away by a
@@ -291,7 +304,7 @@ mod tests {
         let decided = decided.iter().map(|(a, b)| ((*a).to_owned(), PortTarget::from_word(b))).collect();
         let backup =
             Backup { tree: Tree::new(Source::new("", "")), identity: Identity::default(), not_chosen: None };
-        let (made, _) = propose(&used, Some(&old), Some(&new), &crossing, &decided, &backup);
+        let (made, _) = propose(&used, Some(&old), Some(&new), &crossing, &decided, &backup, (&[], &[]));
         made.iter()
             .map(|proposal| format!("{}>{}", proposal.old, proposal.target.word()))
             .collect::<Vec<_>>()

@@ -5,4 +5,4 @@ mod read;
 mod write;
 
 pub(crate) use read::read_yaml;
-pub(crate) use write::write_yaml;
+pub(crate) use write::{write_member, write_value, write_yaml};

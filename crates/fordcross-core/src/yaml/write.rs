@@ -16,18 +16,39 @@ pub(crate) fn write_yaml(tree: &Tree<'_>, top: NodeId, out: &mut Vec<u8>) {
 
 /// Appends all below a branch, each member on lines of its own, so many levels in.
 fn write_below(tree: &Tree<'_>, top: NodeId, depth: usize, out: &mut Vec<u8>) {
-    // Without recursion: a tree of any depth is written. `None` ends a level.
-    let mut work: Vec<(NodeId, usize, bool)> = Vec::new();
-    let push = |node: NodeId, depth: usize, in_line: bool, work: &mut Vec<(NodeId, usize, bool)>| {
-        let from = work.len();
-        work.extend(tree.children(node).map(|child| (child, depth, false)));
-        // The first member of an entry stands behind its dash.
-        if let Some(first) = work.get_mut(from) {
-            first.2 = in_line;
-        }
-        work[from..].reverse();
-    };
-    push(top, depth, false, &mut work);
+    let mut work = Vec::new();
+    push_children(tree, top, depth, false, &mut work);
+    write_all(tree, work, out);
+}
+
+/// Appends one member of a mapping or entry of a list with all below it, on lines of its own.
+pub(crate) fn write_member(tree: &Tree<'_>, node: NodeId, out: &mut Vec<u8>) {
+    write_all(tree, vec![(node, 0, false)], out);
+}
+
+/// Appends the value of a leaf.
+pub(crate) fn write_value(tree: &Tree<'_>, leaf: NodeId, out: &mut Vec<u8>) {
+    match tree.kind(leaf) {
+        Kind::Bare => out.extend_from_slice(tree.value(leaf).as_bytes()),
+        _ => write_scalar(tree.value(leaf), out),
+    }
+}
+
+/// A node to be written, how far in, and whether it stands behind a dash.
+type Work = (NodeId, usize, bool);
+
+fn push_children(tree: &Tree<'_>, node: NodeId, depth: usize, in_line: bool, work: &mut Vec<Work>) {
+    let from = work.len();
+    work.extend(tree.children(node).map(|child| (child, depth, false)));
+    // The first member of an entry stands behind its dash.
+    if let Some(first) = work.get_mut(from) {
+        first.2 = in_line;
+    }
+    work[from..].reverse();
+}
+
+/// Without recursion: a tree of any depth is written.
+fn write_all(tree: &Tree<'_>, mut work: Vec<Work>, out: &mut Vec<u8>) {
     while let Some((node, depth, in_line)) = work.pop() {
         if tree.kind(node) == Kind::Comment {
             if in_line {
@@ -49,25 +70,20 @@ fn write_below(tree: &Tree<'_>, top: NodeId, depth: usize, out: &mut Vec<u8>) {
             kind if kind.is_branch() => {
                 if tree.children(node).all(|child| tree.kind(child) == Kind::Comment) {
                     out.extend_from_slice(if kind == Kind::List { b" []\n" } else { b" {}\n" });
-                    push(node, depth + 1, false, &mut work);
+                    push_children(tree, node, depth + 1, false, &mut work);
                 } else if tree.is_entry(node) {
                     out.push(b' ');
-                    push(node, depth + 1, true, &mut work);
+                    push_children(tree, node, depth + 1, true, &mut work);
                 } else {
                     out.push(b'\n');
-                    push(node, depth + 1, false, &mut work);
+                    push_children(tree, node, depth + 1, false, &mut work);
                 }
             }
-            Kind::Bare => {
-                if !tree.value(node).is_empty() {
+            kind => {
+                if kind != Kind::Bare || !tree.value(node).is_empty() {
                     out.push(b' ');
                 }
-                out.extend_from_slice(tree.value(node).as_bytes());
-                out.push(b'\n');
-            }
-            _ => {
-                out.push(b' ');
-                write_scalar(tree.value(node), out);
+                write_value(tree, node, out);
                 out.push(b'\n');
             }
         }

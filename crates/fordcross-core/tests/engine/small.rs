@@ -195,7 +195,7 @@ pub(crate) fn carry_over(text: &str, old: Profile, new: Profile, crossing: Cross
     let [leg] = &course;
     let used = used_ports(&backup, leg, &walk);
     let (proposals, _) =
-        propose(&used, leg.old.models.first(), Some(&model), &leg.crossing, &map.ports, &backup);
+        propose(&used, leg.old.models.first(), Some(&model), &leg.crossing, &map.ports, &backup, (&[], &[]));
     let mapping = Mapping::new("map.toml", &proposals, map);
     let input = CarryInput {
         backup: &backup,

@@ -1,9 +1,9 @@
 //! `carry`: converts a backup and accounts for every setting.
 
 use super::map::read_map;
-use super::way::{Loaded, Ready, Receiver, load, open};
-use crate::arguments::{Carry, General, Reading};
-use crate::files::{InputFile, read_backup};
+use super::way::{Loaded, Ready, load, open_base, read_base};
+use crate::arguments::{Carry, General};
+use crate::files::InputFile;
 use crate::output::findings::{finding_json, print_findings};
 use crate::output::table::columns;
 use crate::output::{BOLD, Printer, Sources, count};
@@ -14,11 +14,10 @@ use crate::status::{Failed, Status};
 use fordcross_core::backup::Backup;
 use fordcross_core::carry::{Carried, CarryInput, FateCount, FirstWalk, carry as carry_over};
 use fordcross_core::fate::Fate;
-use fordcross_core::finding::{Code, Finding};
+use fordcross_core::finding::Finding;
 use fordcross_core::ledger::{LedgerWriter, Untyped};
-use fordcross_core::mapping::{MapFile, MapUse, Mapping, PortProposal, propose, used_ports, write_map};
-use fordcross_core::profile::{Container, FileForm, Profile};
-use fordcross_core::source::Span;
+use fordcross_core::mapping::{MapFile, MapUse, Mapping, PortProposal, used_ports, write_map};
+use fordcross_core::profile::{Container, Profile};
 use fordcross_core::unwrap::{Passphrase, encrypt};
 use serde_json::{Value, json};
 use std::borrow::Cow;
@@ -38,14 +37,10 @@ pub(crate) fn carry(
     let existing = if options.replace { Existing::Replace } else { Existing::Refuse };
     let loaded = load(general, &options.way, input)?;
     let ready = loaded.ready(&options.way.reading)?;
-    let base_file = options
-        .base
-        .as_deref()
-        .map(|path| read_backup(path, input, &Reading::default(), &loaded.library))
-        .transpose()?;
+    let base_file = read_base(options.base.as_deref(), &loaded, input)?;
     let base = base_file.as_ref().map(|file| open_base(file, &loaded)).transpose()?;
     let walk = ready.walk();
-    let decisions = decide(options.map.as_deref(), &loaded, &ready, &walk)?;
+    let decisions = decide(options.map.as_deref(), &loaded, &ready, &walk, base.as_ref())?;
     let folder = ResultFolder::begin(&options.output, existing)?;
     let map_name = options
         .map
@@ -109,6 +104,7 @@ pub(super) fn decide(
     loaded: &Loaded,
     ready: &Ready<'_>,
     walk: &FirstWalk,
+    base: Option<&Backup<'_>>,
 ) -> Result<Decisions, Failed> {
     let model = ready.new_model(&loaded.receiver);
     let used = used_ports(&ready.backup, &ready.course[0], walk);
@@ -118,38 +114,8 @@ pub(super) fn decide(
     };
     // Whoever decided what stands in the map file: it is what they want.
     let decided = map.as_ref().map(|(_, map)| map.ports.clone()).unwrap_or_default();
-    let (proposals, findings) =
-        propose(&used, ready.old_model(), model, ready.mapping_crossing(), &decided, &ready.backup);
+    let (proposals, findings) = ready.propose(&used, model, &decided, base);
     Ok(Decisions { map, proposals, findings })
-}
-
-/// Reads and recognises a base, which must be of the receiving line, release and model.
-fn open_base<'l>(file: &'l InputFile, loaded: &'l Loaded) -> Result<Backup<'l>, Failed> {
-    let (base, profile, _) = open(file, &loaded.library, None)?;
-    if !matches!(profile.form, FileForm::Xml | FileForm::Json | FileForm::Ini) {
-        let message = format!(
-            "a base of {} cannot be carried into yet: it would not stay byte for byte as it was",
-            profile.title
-        );
-        let finding = Finding::new(Code::BaseUnfit, message)
-            .at(file.source(), Span::default())
-            .help("carry without `--base`, and put into the result what the unit has beyond it");
-        return Err(vec![finding].into());
-    }
-    let receiver = &loaded.receiver;
-    let found = Receiver {
-        line: profile.line.clone(),
-        model: base.identity.model.clone(),
-        release: base.identity.release.clone(),
-    };
-    if found == *receiver {
-        return Ok(base);
-    }
-    let message = format!("the base is an export of `{found}`, and the receiving unit is `{receiver}`");
-    let finding = Finding::new(Code::BaseUnfit, message)
-        .at(file.source(), Span::default())
-        .help(format!("export the base from the receiving unit, or carry with `--to {found}`"));
-    Err(vec![finding].into())
 }
 
 /// All that went in, apart from a base.

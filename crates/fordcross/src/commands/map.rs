@@ -1,6 +1,6 @@
 //! `map`: what becomes of each port.
 
-use super::way::{Ready, load};
+use super::way::{Ready, load, open_base, read_base};
 use crate::arguments::{General, Map};
 use crate::files::read_text;
 use crate::output::findings::{finding_json, print_findings};
@@ -9,7 +9,7 @@ use crate::output::{Printer, Sources, count};
 use crate::status::{Failed, Status};
 use fordcross_core::finding::Finding;
 use fordcross_core::mapping::{
-    MapFile, MapUse, PortProposal, PortTarget, PortUse, parse_map, propose, used_ports, write_map,
+    MapFile, MapUse, PortProposal, PortTarget, PortUse, parse_map, used_ports, write_map,
 };
 use fordcross_core::profile::Model;
 use fordcross_core::source::Source;
@@ -33,8 +33,9 @@ pub(crate) fn map(
         _ => None,
     };
     let decided = existing.as_ref().map(|(_, map)| map.by_person()).unwrap_or_default();
-    let (proposals, mut findings) =
-        propose(&used, ready.old_model(), model, ready.mapping_crossing(), &decided, &ready.backup);
+    let base_file = read_base(options.base.as_deref(), &loaded, input)?;
+    let base = base_file.as_ref().map(|file| open_base(file, &loaded)).transpose()?;
+    let (proposals, mut findings) = ready.propose(&used, model, &decided, base.as_ref());
     findings.splice(0..0, ready.notices.iter().cloned());
     let open = proposals.iter().filter(|proposal| proposal.target == PortTarget::Open).count();
     if let Some(path) = &options.output {

@@ -69,7 +69,7 @@ fn try_one(
     let loaded = load(general, way, input)?;
     let ready = loaded.ready(&way.reading)?;
     let walk = ready.walk();
-    let mut decisions = decide(None, &loaded, &ready, &walk)?;
+    let mut decisions = decide(None, &loaded, &ready, &walk, None)?;
     // Where only a person knows what ports are called, any names will do to try rules with.
     if ready.new_model(&loaded.receiver).is_none() {
         for port in decisions.proposals.iter_mut().filter(|port| port.target == PortTarget::Open) {

@@ -11,10 +11,12 @@ use fordcross_core::course::Leg;
 use fordcross_core::crossing::{Crossing, Side};
 use fordcross_core::finding::{Code, Finding, Place};
 use fordcross_core::library::{CrossingFile, Library, ProfileFile};
+use fordcross_core::mapping::{Decided, PortProposal, PortUse, marked_ports, propose};
 use fordcross_core::profile::{FileForm, Model, Profile};
 use fordcross_core::source::{Source, Span};
 use fordcross_core::unwrap::Outcome;
 use std::io::Read;
+use std::path::Path;
 
 /// Where the settings are to go, as it was typed.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -147,6 +149,19 @@ impl Ready<'_> {
         &self.course[mapping_leg(&self.course)].crossing
     }
 
+    /// Proposals for the ports that are used. A base is an export of the receiving unit.
+    pub(crate) fn propose(
+        &self,
+        used: &[PortUse],
+        model: Option<&Model>,
+        decided: &Decided,
+        base: Option<&Backup<'_>>,
+    ) -> (Vec<PortProposal>, Vec<Finding>) {
+        let own = base.map(|_| marked_ports(&self.backup, self.old())).unwrap_or_default();
+        let there = base.map(|base| marked_ports(base, self.new_profile())).unwrap_or_default();
+        propose(used, self.old_model(), model, self.mapping_crossing(), decided, &self.backup, (&own, &there))
+    }
+
     /// The first walk over the backup.
     pub(crate) fn walk(&self) -> FirstWalk {
         FirstWalk::new(&self.backup.tree, self.old(), &self.course[0].crossing)
@@ -235,4 +250,42 @@ pub(crate) fn treated_as(backup: &Backup<'_>) -> Option<Finding> {
         )
         .help("look through the result with care: what changed between the two is not known")
     })
+}
+
+/// Reads the file of a base, if there is one.
+pub(crate) fn read_base(
+    path: Option<&Path>,
+    loaded: &Loaded,
+    input: &mut dyn Read,
+) -> Result<Option<InputFile>, Failed> {
+    path.map(|path| read_backup(path, input, &Reading::default(), &loaded.library)).transpose()
+}
+
+/// Reads and recognises a base, which must be of the receiving line, release and model.
+pub(crate) fn open_base<'l>(file: &'l InputFile, loaded: &'l Loaded) -> Result<Backup<'l>, Failed> {
+    let (base, profile, _) = open(file, &loaded.library, None)?;
+    if !matches!(profile.form, FileForm::Xml | FileForm::Json | FileForm::Yaml | FileForm::Ini) {
+        let message = format!(
+            "a base of {} cannot be carried into yet: it would not stay byte for byte as it was",
+            profile.title
+        );
+        let finding = Finding::new(Code::BaseUnfit, message)
+            .at(file.source(), Span::default())
+            .help("carry without `--base`, and put into the result what the unit has beyond it");
+        return Err(vec![finding].into());
+    }
+    let receiver = &loaded.receiver;
+    let found = Receiver {
+        line: profile.line.clone(),
+        model: base.identity.model.clone(),
+        release: base.identity.release.clone(),
+    };
+    if found == *receiver {
+        return Ok(base);
+    }
+    let message = format!("the base is an export of `{found}`, and the receiving unit is `{receiver}`");
+    let finding = Finding::new(Code::BaseUnfit, message)
+        .at(file.source(), Span::default())
+        .help(format!("export the base from the receiving unit, or carry with `--to {found}`"));
+    Err(vec![finding].into())
 }

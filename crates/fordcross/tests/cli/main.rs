@@ -9,6 +9,7 @@
 //! - `secrets`: no secret leaves the converted file
 //! - `refusals`: bad input and what is said of it
 //! - `printing`: what people and programs read
+//! - `real_lines`: real systems, without these systems
 
 mod accounting;
 mod authoring;
@@ -27,6 +28,7 @@ mod lists;
 mod mapping;
 mod planted;
 mod printing;
+mod real_lines;
 mod redacted;
 mod refusals;
 mod secrets;

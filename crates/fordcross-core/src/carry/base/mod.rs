@@ -7,6 +7,7 @@
 mod rewrite;
 #[cfg(test)]
 mod tests;
+mod yaml;
 
 use crate::automaton::{Automaton, Symbols};
 use crate::backup::Backup;

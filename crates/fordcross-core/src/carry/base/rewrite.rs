@@ -43,6 +43,9 @@ impl Changes {
         form: FileForm,
         ini: &Manners,
     ) -> Vec<u8> {
+        if form == FileForm::Yaml {
+            return super::yaml::rewrite(&self, base, tree);
+        }
         let text = base.source().text;
         let rewriter = Rewriter { base, tree, text, level: level_of(base, text), ini };
         // A branch that has nothing of its own left says nothing of how its like are written.

@@ -93,7 +93,10 @@ ordered = true
 
 /// A tree without own text that is empty: it is not written.
 fn shown(tree: &Tree<'_>, node: NodeId) -> String {
-    let heard = |&child: &NodeId| tree.kind(child) != Kind::OwnText || !tree.value(child).is_empty();
+    let heard = |&child: &NodeId| {
+        let silent = tree.kind(child) == Kind::OwnText && tree.value(child).is_empty();
+        !silent && tree.kind(child) != Kind::Comment
+    };
     let below: String = tree.children(node).filter(heard).map(|child| shown(tree, child)).collect();
     // An empty element is a leaf or a branch, as the tree was made.
     let kind = if below.is_empty() && tree.value(node).is_empty() {
@@ -294,6 +297,67 @@ fn into_ini(
 ) {
     let expected = (expected.to_owned(), replaced, kept);
     assert_eq!(merged(INI, base, made, &BasePolicy::default()), expected);
+}
+
+#[rstest]
+#[case::nothing_changes(
+    "# top\na:  'x'   # why\n\nb: 1\n",
+    "a: x\n",
+    "# top\na:  'x'   # why\n\nb: 1\n",
+    0,
+    1
+)]
+#[case::a_value("# top\na:  'x'   # why\n\nb: 1\n", "a: z\n", "# top\na:  z   # why\n\nb: 1\n", 1, 1)]
+#[case::another_kind("b: '1' # n\n", "b: 2\n", "b: 2 # n\n", 1, 0)]
+#[case::new_at_the_end("---\na: x", "box:\n  c: v\n", "---\na: x\nbox:\n  c: v\n", 0, 1)]
+#[case::into_a_block(
+    "box:\n    # of c\n    c: v  # behind\n# of b\nb: 1\n",
+    "box:\n  d: w\n",
+    "box:\n    # of c\n    c: v  # behind\n    d: w\n# of b\nb: 1\n",
+    0,
+    2
+)]
+#[case::into_one_line(
+    "box: {c: v} # flow\nb: 1\n",
+    "box: {d: w}\n",
+    "# flow\nbox:\n  c: v\n  d: w\nb: 1\n",
+    0,
+    2
+)]
+#[case::a_list_is_replaced(
+    "words:\n- a   # first\n- b\nb: 1\n",
+    "words: [c]\n",
+    "words:\n  - c\nb: 1\n",
+    2,
+    1
+)]
+#[case::the_same_list("words: [ 'a', b ]\nb: 1\n", "words: [a, b]\n", "words: [ 'a', b ]\nb: 1\n", 0, 1)]
+#[case::entries_by_name(
+    "ports:\n  p1: {mtu: 1}\n\n  # the second\n  p2:\n    mtu: 2\n    on: true\n",
+    "ports:\n  p2:\n    mtu: 3\n  p3:\n    mtu: 4\n",
+    "ports:\n  p1: {mtu: 1}\n\n  # the second\n  p2:\n    mtu: 3\n    on: true\n  p3:\n    mtu: 4\n",
+    1,
+    2
+)]
+#[case::entries_by_key(
+    "users:\n- id: u\n  role: r\n- id: v\n  role: s\na: x\n",
+    "users:\n- id: v\n  role: t\n",
+    "users:\n  - id: u\n    role: r\n  - id: v\n    role: t\na: x\n",
+    1,
+    3
+)]
+#[case::a_value_on_lines_of_its_own("a: |\n  one\n  two\nb: 1\n", "a: x\n", "a: x\nb: 1\n", 1, 1)]
+#[case::an_empty_value("a:\nb: 1\n", "a: x\n", "a: x\nb: 1\n", 1, 1)]
+fn into_yaml(
+    #[case] base: &str,
+    #[case] made: &str,
+    #[case] expected: &str,
+    #[case] replaced: usize,
+    #[case] kept: usize,
+) {
+    let expected = (expected.to_owned(), replaced, kept);
+    let profile = JSON.replace("form = \"json\"", "form = \"yaml\"");
+    assert_eq!(merged(&profile, base, made, &BasePolicy::default()), expected);
 }
 
 #[rstest]

@@ -1,0 +1,73 @@
+//! What a port is known by apart from its name: hardware addresses, and addresses that stand on it.
+
+use crate::backup::Backup;
+use crate::profile::Profile;
+use crate::reading::{Reading, RowKind, automaton_of};
+use crate::typing::Value;
+use std::collections::BTreeSet;
+use std::net::IpAddr;
+
+/// A port with its marks.
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
+pub struct MarkedPort {
+    /// What it is called.
+    pub name: String,
+    macs: BTreeSet<[u8; 6]>,
+    addresses: BTreeSet<IpAddr>,
+}
+
+/// The ports that objects of a backup are named after, each with its marks. An address is one if its length stands
+/// with it: that of a gateway or a name server is none of the port.
+pub fn marked_ports(backup: &Backup<'_>, profile: &Profile) -> Vec<MarkedPort> {
+    let mut automaton = automaton_of(profile, None);
+    let reading = Reading::new(&backup.tree, profile, &mut automaton);
+    let mut ports: Vec<MarkedPort> = Vec::new();
+    // The end of the object that is looked at, and its place in the list.
+    let mut within = None;
+    for row in &reading.rows {
+        if within.is_some_and(|(end, _)| row.node >= end) {
+            within = None;
+        }
+        let Some((kind, text)) = row.naming(&backup.tree, profile, &automaton) else { continue };
+        let Ok(value) = profile.types.read(kind, text) else { continue };
+        if row.kind == RowKind::Object {
+            let mut is_port = false;
+            value.ports(&mut |name| is_port |= name == text);
+            if is_port {
+                within = Some((backup.tree.subtree_end(row.node), ports.len()));
+                ports.push(MarkedPort { name: text.to_owned(), ..MarkedPort::default() });
+            }
+        } else if let Some((_, port)) = within {
+            ports[port].take(&value);
+        }
+    }
+    ports
+}
+
+impl MarkedPort {
+    fn take(&mut self, value: &Value<'_>) {
+        match value {
+            Value::Mac(mac) => {
+                self.macs.insert(*mac);
+            }
+            Value::Parts(parts) => {
+                for (_, part) in parts {
+                    if let Value::Address(address) = part {
+                        self.addresses.insert(*address);
+                    }
+                }
+            }
+            _ => {}
+        }
+    }
+
+    /// Why another is this one, if it has a mark of it that no third has.
+    pub(super) fn is_like(&self, other: &Self) -> Option<String> {
+        if let Some(mac) = self.macs.intersection(&other.macs).next() {
+            let pairs: Vec<String> = mac.iter().map(|byte| format!("{byte:02x}")).collect();
+            return Some(format!("the same hardware address in the base, {}", pairs.join(":")));
+        }
+        let address = self.addresses.intersection(&other.addresses).next()?;
+        Some(format!("the same address in the base, {address}"))
+    }
+}

@@ -1,0 +1,147 @@
+//! The lines of real systems, without these systems: what becomes of our own backups, and how ports are named where
+//! a line has no models. `real_systems` has the judges.
+
+use crate::desk::Desk;
+use rstest::rstest;
+use std::fmt::Write as _;
+use std::fs;
+use std::path::{Path, PathBuf};
+
+fn real(name: &str) -> PathBuf {
+    Path::new(env!("CARGO_MANIFEST_DIR")).join("tests/real").join(name)
+}
+
+/// New names for the ports that a proposed map leaves open.
+fn with_new_names(map: &str) -> String {
+    let mut made = 0;
+    map.lines().fold(String::new(), |mut named, line| {
+        let new = format!(" = \"enp{}s0\"", made + 1);
+        made += usize::from(!line.starts_with('#') && line.contains(" = \"?\""));
+        let line = if line.starts_with('#') { line.to_owned() } else { line.replace(" = \"?\"", &new) };
+        let _ = writeln!(named, "{line}");
+        named
+    })
+}
+
+const MOVED: &str = "[paths]\n\"/srv/booking\" = \"/mnt/wal\"\n\"/var/log\" = \"/logs\"\n\
+    [addresses]\n\"192.0.2.0/24\" = \"198.51.100.0/24\"\n";
+
+/// What becomes of each, to the byte: `FORDCROSS_BLESS=1` writes it anew, to be read before it is kept.
+#[rstest]
+#[case("ifupdown/quay", "netplan@0.106", &["quay.netplan.yaml"])]
+#[case("ifupdown/ramp", "netplan@0.106", &["interfaces.netplan.yaml"])]
+#[case("ifupdown/odd", "netplan@0.106", &["odd.netplan.yaml"])]
+#[case("postgresql/quay-10", "postgresql@18", &["postgresql.conf", "postgresql.auto.conf", "pg_hba.conf", "pg_ident.conf", "standby.signal"])]
+#[case("postgresql/sandle-10", "postgresql@18", &["postgresql.conf", "pg_hba.conf", "recovery.signal"])]
+#[case("postgresql/corrie-13", "postgresql@18", &["postgresql.conf", "standby.signal"])]
+fn real_backups_become_what_is_expected(#[case] backup: &str, #[case] to: &str, #[case] files: &[&str]) {
+    let desk = Desk::new();
+    let from = real(backup);
+    let name = backup.rsplit('/').next().expect("a name");
+    if to.starts_with("netplan") {
+        desk.run_to(0, &format!("map {} --to {to} -o map.toml", from.display()));
+        desk.write("map.toml", with_new_names(&desk.read("map.toml")));
+    } else {
+        desk.write("map.toml", MOVED);
+    }
+    let ran = desk.run_to(0, &format!("carry {} --to {to} --map map.toml -o out", from.display()));
+    let result = if to.starts_with("netplan") { String::new() } else { format!("{name}.postgresql/") };
+    let mut made: Vec<(String, String)> =
+        files.iter().map(|file| ((*file).to_owned(), desk.read(&format!("out/{result}{file}")))).collect();
+    made.push(("carry.txt".into(), ran.out + &ran.err));
+    let expected = real("expected").join(name);
+    for (file, text) in made {
+        let path = expected.join(&file);
+        if std::env::var_os("FORDCROSS_BLESS").is_some() {
+            fs::create_dir_all(&expected).expect("a folder");
+            fs::write(&path, &text).expect("written");
+        }
+        assert_eq!(text, fs::read_to_string(&path).unwrap_or_default(), "{}", path.display());
+    }
+}
+
+const INTERFACES: &str = "# from the old host\nauto eth0 eth1\niface eth0 inet static\n   address 192.0.2.10/24\n\
+    gateway 192.0.2.1\niface eth1 inet static\n   address 198.51.100.4/24\n   hwaddress ether 00:00:5e:00:53:07\n";
+
+const INSTALLED: &str = "# Written by the installer.\nnetwork:\n  version: 2\n  renderer: networkd\n  ethernets:\n\
+    \x20   # left socket\n    enp3s0f0:\n      match:\n        macaddress: \"00:00:5e:00:53:07\"\n      dhcp4: false   # by hand\n\
+    \x20   enp3s0f1:\n      addresses: [192.0.2.10/24]\n";
+
+#[test]
+fn a_base_tells_ports_by_their_addresses_and_stays_as_it_is() {
+    let desk = Desk::new();
+    desk.write("host.interfaces", INTERFACES);
+    desk.write("installed.yaml", INSTALLED);
+    let map = desk.run_to(0, "map host.interfaces --to netplan@0.106 --base installed.yaml");
+    assert!(map.out.contains("enp3s0f1         2  the same address in the base, 192.0.2.10"), "{}", map.out);
+    assert!(map.out.contains("enp3s0f0         2  the same hardware address in the base"), "{}", map.out);
+    desk.run_to(0, "carry host.interfaces --to netplan@0.106 --base installed.yaml -o out");
+    let expected = INSTALLED.replace(
+        "# by hand\n",
+        "# by hand\n      macaddress: 00:00:5e:00:53:07\n      addresses:\n        - 198.51.100.4/24\n",
+    ) + "      routes:\n        - to: default\n          via: \"192.0.2.1\"\n          on-link: true\n";
+    assert_eq!(desk.read("out/host.netplan.yaml"), expected);
+    // What it was carried into once changes nothing the next time.
+    desk.run_to(0, "carry host.interfaces --to netplan@0.106 --base out/host.netplan.yaml -o again");
+    assert_eq!(desk.read("again/host.netplan.yaml"), expected);
+}
+
+#[test]
+fn ports_are_open_until_a_person_names_them() {
+    let desk = Desk::new();
+    desk.write("interfaces", INTERFACES);
+    let ran = desk.run_to(3, "carry interfaces --to netplan@0.106 -o out");
+    assert!(ran.err.contains("[port-open]") && ran.err.contains("`eth0`"), "{}", ran.err);
+    desk.write("map.toml", "[ports]\neth0 = \"lan\"\neth1 = \"leave\"\neth9 = \"of-another-host\"\n");
+    desk.run_to(0, "carry interfaces --to netplan@0.106 --map map.toml -o named");
+    let yaml = desk.read("named/interfaces.netplan.yaml");
+    assert!(yaml.contains("    lan:\n") && !yaml.contains("eth0") && !yaml.contains("eth1"), "{yaml}");
+}
+
+#[test]
+fn data_are_passed_over_and_a_missing_file_is_told() {
+    let desk = Desk::new();
+    for (file, text) in [
+        ("pg/PG_VERSION", "16\n"),
+        ("pg/postgresql.conf", "include 'more.conf'\nport = 5433\n"),
+        ("pg/base/1/112", "\u{0}\u{1}"),
+    ] {
+        desk.write(file, text);
+    }
+    let ran = desk.run_to(0, "survey pg");
+    assert!(ran.out.contains("PostgreSQL server on release 16"), "{}", ran.out);
+    let ran = desk.run_to(0, "carry pg --to postgresql@18 -o out");
+    for told in [
+        "[file-missing]: the file that is included here is not in the backup",
+        "pg/postgresql.conf:1:1",
+        "[data-passed-over]: 1 file",
+    ] {
+        assert!(ran.err.contains(told), "{told}\n{}", ran.err);
+    }
+    desk.write("pg/more.conf", "work_mem = 9MB # more\n");
+    desk.run_to(0, "carry pg --to postgresql@18 -o whole");
+    assert_eq!(
+        desk.read("whole/pg.postgresql/postgresql.conf").lines().take(2).collect::<Vec<_>>(),
+        ["work_mem = 9MB  # more", "port = 5433"]
+    );
+    let row = desk.ledger("whole").into_iter().find(|row| row["locator"] == "main/work_mem").expect("a row");
+    assert_eq!((row["file"].as_str(), row["fate"].as_str()), (Some("pg/more.conf"), Some("carried")));
+}
+
+/// Commands can hold passwords, and are shown on request only.
+#[test]
+fn a_command_is_shown_on_request_only() {
+    let desk = Desk::new();
+    let backup = real("postgresql/corrie-13");
+    for (more, shown) in [("", false), ("--show-untyped", true)] {
+        let ran =
+            desk.run_to(0, &format!("carry {} --to postgresql@18 -o out --replace {more}", backup.display()));
+        assert_eq!(
+            (ran.out + &ran.err + &desk.read("out/ledger.jsonl")).contains("seven_gulls"),
+            shown,
+            "{more}"
+        );
+    }
+    desk.run_to(0, &format!("survey {} --redacted copy", backup.display()));
+    assert!(!desk.read("copy/postgresql.conf").contains("gulls"));
+}

@@ -82,6 +82,7 @@ pub(super) fn apply<'i, 'a>(
     for index in 0..reading.omitted.len() {
         apply.pin(index);
     }
+    apply.withhold_incomplete();
     let old_form = step.old().form;
     let has_comments = (new.form.has_comments() || new.form == FileForm::Several)
         && (new.form == old_form || new.takes_comments);

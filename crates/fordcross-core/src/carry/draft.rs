@@ -127,6 +127,18 @@ impl<'i, 'a> Draft<'i, 'a> {
         Ok(id)
     }
 
+    /// Takes a branch out again, with the list that would be empty without it.
+    pub(super) fn withdraw(&mut self, node: NodeId) {
+        let parent = self.tree.parent(node);
+        self.tree.unlink(parent, |child| child == node);
+        if let Some(names) = self.wide.get_mut(&parent) {
+            names.retain(|_, known| *known != node);
+        }
+        if self.tree.kind(parent) == Kind::List && self.tree.first_child(parent).is_none() {
+            self.withdraw(parent);
+        }
+    }
+
     /// Whether something of that name is there.
     pub(super) fn has(&mut self, parent: NodeId, name: &str) -> bool {
         let name = self.tree.intern(name);

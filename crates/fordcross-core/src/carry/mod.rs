@@ -15,6 +15,7 @@ mod base_findings;
 mod chain;
 mod comments;
 mod draft;
+mod entire;
 mod fire;
 mod here;
 mod inheritance;

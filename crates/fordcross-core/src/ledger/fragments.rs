@@ -115,6 +115,10 @@ fn decider<'l>(
         DecidedBy::NotChosen => {
             (None, Some(Cow::Borrowed("it is in the other one of two configurations, which is not carried")))
         }
+        DecidedBy::Incomplete => (
+            Some(Cow::Borrowed(leg.old.file.as_str())),
+            Some(Cow::Borrowed("what it belongs to lost a part, and is carried whole or not at all")),
+        ),
         DecidedBy::Nothing => (None, Some(Cow::Borrowed("no rule speaks of it"))),
     }
 }

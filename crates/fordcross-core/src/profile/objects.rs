@@ -51,6 +51,7 @@ pub(super) fn read_objects<'r>(
         let (expires, component) = (section.word("expires"), section.word("component"));
         let kinds = read_kinds(&section);
         let makes = section.words("makes-port");
+        let entire = section.boolean("entire").unwrap_or(false);
         let repeats = read_repeats(&section, &Repeats::OF_OBJECTS);
         let (aliases, order) = (section.words("aliases"), section.words("order"));
         let ordered = section.boolean("ordered").unwrap_or(false);
@@ -91,6 +92,7 @@ pub(super) fn read_objects<'r>(
                 many,
                 kinds,
                 signs: Box::new(Signs {
+                    entire,
                     makes_port,
                     admits,
                     disabled_if: disabled_if.map(|(condition, _)| condition),

@@ -99,6 +99,8 @@ pub(crate) struct Inherits {
 /// What an object says of itself to a person who looks at a backup or a base.
 #[derive(Clone, Debug, Default)]
 pub(crate) struct Signs {
+    /// Without a part it would be another: it is carried whole or not at all.
+    pub(crate) entire: bool,
     /// The kinds of such objects that are ports, which the configuration itself makes.
     pub(crate) makes_port: Vec<String>,
     /// Whom or what an object of the kind lets in, if it does.

@@ -405,7 +405,11 @@ impl<'a> Reader<'_, 'a> {
                         self.set_word(leaf, word);
                     }
                 }
-                Part::List(name) => self.list(node, name, &words[range.start]),
+                Part::List(name) => {
+                    for word in &words[range.clone()] {
+                        self.list(node, name, word);
+                    }
+                }
                 Part::Pair(_, Half::Key, _) => key = Some(words[range.start].text.to_string()),
                 Part::Pair(name, Half::Value, _) => {
                     let at = self.made.get(&(node, name.clone())).copied().unwrap_or_else(|| {
@@ -455,6 +459,8 @@ impl<'a> Reader<'_, 'a> {
             return self.set_word(leaf, word);
         }
         let mut at = word.span.start as usize;
+        // What stands behind the last comma is the next word.
+        let raw = raw.strip_suffix(',').unwrap_or(raw);
         for part in raw.split(',') {
             let span = Span::new(at, at + part.len());
             let leaf = self.tree.push(node, Kind::Text, name, span);

@@ -243,8 +243,13 @@ fn fit_all<'p>(
         }
         Part::List(_) => {
             is_value(at) && {
-                taken.push((part, at..at + 1));
-                fit_all(rest, at + 1, count, word, taken, tries, then)
+                // A comma at the end of a word says that the list goes on in the next one.
+                let mut end = at + 1;
+                while word(end - 1).0.ends_with(',') && is_value(end) {
+                    end += 1;
+                }
+                taken.push((part, at..end));
+                fit_all(rest, end, count, word, taken, tries, then)
             }
         }
         Part::Several(_) => (at + 1..=count).rev().filter(|end| (at..*end).all(is_value)).any(|end| {

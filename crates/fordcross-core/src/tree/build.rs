@@ -180,6 +180,15 @@ impl<'a> Tree<'a> {
         self.link(parent, &kept);
     }
 
+    /// Whether a node is another one or stands below it, even where that was taken out.
+    pub(crate) fn is_within(&self, node: NodeId, holder: NodeId) -> bool {
+        let mut at = node;
+        while at != holder && at != NodeId::DOCUMENT {
+            at = self.parent(at);
+        }
+        at == holder
+    }
+
     /// Copies a node of another tree with all below it as the last child of `parent`; `made` is told of
     /// each old and new node.
     pub(crate) fn graft(

@@ -96,7 +96,7 @@ impl RawTypes {
         }
         let form = match word.text {
             "text" => Form::Text(Limits::default()),
-            "integer" => Form::Integer { min: i64::MIN, max: i64::MAX },
+            "integer" => Form::Integer { min: i64::MIN, max: i64::MAX, prefixes: false },
             "boolean" => {
                 Form::Boolean { on: vec!["true".into()], off: vec!["false".into()], any_case: false }
             }
@@ -176,7 +176,7 @@ fn read_type(section: &Section<'_, '_>, types: &mut RawTypes) -> Option<TypeId> 
             if min > max {
                 section.report().add(Code::ValueWrong, span, "`max` is below `min`");
             }
-            Form::Integer { min, max }
+            Form::Integer { min, max, prefixes: section.boolean("prefixes").unwrap_or(false) }
         }
         "boolean" => {
             let or = |found: Vec<Word<'_>>, default: &str| match found.as_slice() {

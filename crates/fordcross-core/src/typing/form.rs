@@ -12,6 +12,8 @@ pub(crate) enum Form {
     Integer {
         min: i64,
         max: i64,
+        /// `0x` in front of a number means hexadecimal and `0` octal.
+        prefixes: bool,
     },
     Boolean {
         on: Vec<String>,

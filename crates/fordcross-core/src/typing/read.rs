@@ -2,7 +2,7 @@
 
 use super::{Family, Form, TypeId, Types, Value};
 use std::borrow::Cow;
-use std::net::{IpAddr, Ipv4Addr};
+use std::net::{IpAddr, Ipv4Addr, Ipv6Addr};
 
 /// Why a text is not a value of its type. Never quotes the text: who asks knows whether it may.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -29,7 +29,7 @@ impl Types {
             Form::Text(limits) if limits.fit(text) => Ok(Value::Text(Cow::Borrowed(text))),
             Form::Text(limits) => Misread::expected(characters_of(limits)),
             Form::Secret(secret) => Ok(Value::Secret(Cow::Borrowed(text), secret.kept_in(text).clone())),
-            Form::Integer { min, max } => match whole_number(bare) {
+            Form::Integer { min, max, prefixes } => match whole_number(bare, *prefixes) {
                 Some(number) if (*min..=*max).contains(&number) => Ok(Value::Integer(number)),
                 _ => Misread::expected(integer_range(*min, *max)),
             },
@@ -180,9 +180,16 @@ pub(super) fn integer_range(min: i64, max: i64) -> String {
     }
 }
 
-/// Digits with an optional minus: `parse` alone would take a plus.
-fn whole_number(text: &str) -> Option<i64> {
-    if text.starts_with('+') { None } else { text.parse().ok() }
+/// Digits with an optional minus: `parse` alone would take a plus. Prefixes are those of C.
+fn whole_number(text: &str, prefixes: bool) -> Option<i64> {
+    let (digits, radix) = match text.strip_prefix('0') {
+        Some(rest) if prefixes && !rest.is_empty() => match rest.strip_prefix(['x', 'X']) {
+            Some(digits) => (digits, 16),
+            None => (rest, 8),
+        },
+        _ => (text, 10),
+    };
+    if digits.starts_with('+') { None } else { i64::from_str_radix(digits, radix).ok() }
 }
 
 /// A network; the bits after the prefix must be zero, else it is an address.
@@ -197,6 +204,10 @@ fn read_prefix(text: &str) -> Option<u8> {
     if let Ok(mask) = text.parse::<Ipv4Addr>() {
         let bits = u32::from(mask);
         return (bits.leading_ones() + bits.trailing_zeros() >= 32).then_some(bits.leading_ones() as u8);
+    }
+    if let Ok(mask) = text.parse::<Ipv6Addr>() {
+        let bits = u128::from(mask);
+        return (bits.leading_ones() + bits.trailing_zeros() >= 128).then_some(bits.leading_ones() as u8);
     }
     let digits = !text.is_empty() && text.bytes().all(|b| b.is_ascii_digit());
     text.parse().ok().filter(|&length: &u8| digits && length <= 128)

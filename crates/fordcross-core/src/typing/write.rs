@@ -71,7 +71,7 @@ impl Types {
                 Ok(None)
             }
             (Form::Name { limits, .. }, Value::Text(text)) => Ok(limits.write(text, out)),
-            (Form::Integer { min, max }, Value::Integer(number)) => {
+            (Form::Integer { min, max, .. }, Value::Integer(number)) => {
                 let kept = *number.clamp(min, max);
                 let _ = write!(out, "{kept}");
                 Ok((kept != *number).then(|| {

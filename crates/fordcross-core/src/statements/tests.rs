@@ -99,6 +99,38 @@ fn script() -> Grammar {
     }
 }
 
+/// Keys with values, some of which are pairs, and commands of which some words say nothing.
+fn commands() -> Grammar {
+    let marks = ['='];
+    let pairs = Grammar {
+        comments: Vec::new(),
+        marks: marks.into(),
+        quotes: vec!['\''],
+        escape: Escape::Backslash,
+        ..Grammar::default()
+    };
+    let inside = Inside {
+        of: "parts".into(),
+        shape: StatementShape::parse("[{pair.key}={pair.value}]...", &marks).expect("a shape"),
+        grammar: pairs,
+    };
+    Grammar {
+        marks: marks.into(),
+        quotes: vec!['\''],
+        escape: Escape::Both,
+        plain: "_-./:".into(),
+        statements: vec![
+            Statement { inside: Some(inside), ..statement("link [=] {parts}", "link", &marks) },
+            statement("link [=] {value}", "link-text", &marks),
+            statement("{_:ip|*/ip} route add {to} [{with.key:via|dev} {with.value}]...", "route", &marks),
+            Statement { unquote: Some('"'), ..statement("phrase {value...}", "phrase", &marks) },
+            statement("{key:*.*} [=] {value}", "own/{key}", &marks),
+            statement("{key} [=] {value}", "{key}", &marks),
+        ],
+        ..Grammar::default()
+    }
+}
+
 fn indented() -> Grammar {
     Grammar {
         nesting: Nesting::Indent,
@@ -159,6 +191,15 @@ fn rewritten(text: &str, grammar: &Grammar) -> String {
 #[case(stanzas(), "auto lo p1\n\niface p1 inet static\n  address 192.0.2.9 \\\n    /24\n  up ip route add 'x' # y\niface p2 inet6 auto",
     &["auto/name=lo", "auto/name=p1", "iface/name=p1", "iface/family=inet", "iface/method=static", "iface/address=192.0.2.9 /24",
       "iface/up=ip route add 'x' # y", "iface/name=p2", "iface/family=inet6", "iface/method=auto"])]
+#[case(rows(), "local a, b,c d trust\n", &["rule/db=a", "rule/db=b", "rule/db=c", "rule/user=d", "rule/method=trust"])]
+#[case(stanzas(), "# of p1\niface p1 inet static\n  # of mtu\n  mtu 9\n# of p2\niface p2 inet6 auto\n# the end\n",
+    &["=# of p1", "iface/name=p1", "iface/family=inet", "iface/method=static", "iface/=# of mtu", "iface/mtu=9", "=# of p2",
+      "iface/name=p2", "iface/family=inet6", "iface/method=auto", "=# the end"])]
+#[case(commands(), "link = 'host=a  word=''it\\\\''s so'' n = 7'\nsize 5\nmore.size = x\n",
+    &["link/host=a", "link/word=it's so", "link/n=7", "size=5", "own/more.size=x"])]
+#[case(commands(), "link 'store://a:b@c?d=e'\n", &["link-text=store://a:b@c?d=e"])]
+#[case(commands(), "/sbin/ip route add 192.0.2.0/24 via 192.0.2.1 dev p1\nip route add 192.0.2.0/24 onlink\n",
+    &["route/to=192.0.2.0/24", "route/with/via=192.0.2.1", "route/with/dev=p1", "ip=route add 192.0.2.0/24 onlink"])]
 #[case(script(), "ramp 1 a 'x ''y'\nramp 2 a 1\nno ramp 1 b\nnotice <<END\n{ # }\nEND\n",
     &["ramp/1/a=x 'y", "ramp/1/b=no", "ramp/2/a=1", "notice/body={ # }"])]
 #[case(indented(), "port p1\n  mtu 9000\n  vlan 7\n    note a b\n  speed 1G\nname x\n",

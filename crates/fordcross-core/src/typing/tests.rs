@@ -95,6 +95,49 @@ const VLAN_COLON: &str = "type = 'shape'\nshapes = ['{parent:port}:{id:integer}'
 #[case("type = 'integer'", "9000", "type = 'integer'\nmax = 1600", "1600", true)]
 #[case("type = 'text'", "443", "type = 'integer'", "443", false)]
 #[case("type = 'text'", "harbour", "type = 'text'\nmax = 4", "harb", true)]
+#[case("type = 'integer'\nprefixes = true", "0x40", "type = 'integer'", "64", false)]
+#[case("type = 'integer'\nprefixes = true", "-7", "type = 'integer'", "-7", false)]
+#[case("type = 'integer'\nprefixes = true", "0770", "type = 'integer'", "504", false)]
+#[case("type = 'size'\nunit = '8 KiB'", "16384", "type = 'size'\nunit = 'MiB'", "128", false)]
+#[case("type = 'size'\nunit = 'MiB'", "1", "type = 'size'\nunit = '8 KiB'", "128", false)]
+#[case("type = 'size'\nunit = 'GB'\nfractions = true", "1.5", "type = 'size'\nunit = 'MB'", "1500", false)]
+#[case(
+    "type = 'duration'\nunit = 's'\nfractions = true",
+    "0.25",
+    "type = 'duration'\nunit = 'ms'",
+    "250",
+    false
+)]
+#[case(
+    "type = 'boolean'\non = 'on'\noff = 'off'\nletter-case = 'any'",
+    "OFF",
+    "type = 'boolean'",
+    "false",
+    false
+)]
+#[case(
+    "type = 'choice'\nvalues = ['md5|on', 'other']\nletter-case = 'any'",
+    "On",
+    "type = 'choice'\nvalues = ['md5']",
+    "md5",
+    false
+)]
+#[case(
+    "type = 'list'\nof = 'host'",
+    "a, 192.0.2.1 ,b",
+    "type = 'list'\nof = 'host'\nseparator = '; '",
+    "a; 192.0.2.1; b",
+    false
+)]
+#[case("type = 'list'\nof = 'host'", "a", "type = 'host'", "a", false)]
+#[case("type = 'prefix-length'", "ffff:ffff::", "type = 'prefix-length'", "32", false)]
+#[case(
+    "type = 'text'",
+    "192.0.2.1/24",
+    "type = 'shape'\nshapes = ['{a:address}/{l:prefix-length}']",
+    "192.0.2.1/24",
+    false
+)]
 #[case(VLAN_DOT, "p2.30", VLAN_COLON, "p2:30", false)]
 #[case(VLAN_DOT, "p2", VLAN_COLON, "p2", false)]
 #[case("type = 'port'", "p2", VLAN_COLON, "p2", false)]
@@ -111,6 +154,9 @@ fn converts(
 
 #[rstest]
 #[case(SECONDS, "10", MINUTES, "means `never`")]
+#[case("type = 'list'\nof = 'host'", "a,b", "type = 'host'", "takes one")]
+#[case("type = 'integer'", "0x40", "type = 'integer'", "a whole number")]
+#[case("type = 'size'\nunit = 'kB'", "1.5", "type = 'size'\nunit = 'kB'", "whole number of kilobytes")]
 #[case(SECONDS, "ten", MINUTES, "whole number of seconds")]
 #[case(SECONDS, "18446744073709551615", MINUTES, "whole number of seconds")]
 #[case("type = 'integer'\nmin = 1\nmax = 5", "6", "type = 'integer'", "from 1 to 5")]

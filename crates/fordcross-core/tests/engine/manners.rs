@@ -91,3 +91,21 @@ fn a_model_holds_only_so_much(#[case] most: u32, #[case] blockers: usize) {
     assert_eq!(found.filter(|finding| finding.severity == Severity::Blocker).count(), blockers);
     assert_eq!(made.result.is_empty(), blockers > 0);
 }
+
+const TWO: &str =
+    "<boxes><box id='p1'><on>yes</on><wait>soon</wait></box><box id='p2'><on>yes</on></box></boxes>";
+
+/// What would be another without a part of it is carried whole or not at all.
+#[rstest]
+#[case("", "boxes/box[p1]/on recast boxes/c1/enabled=true", true)]
+#[case("entire = true", "boxes/box[p1]/on by-hand", false)]
+#[case("entire = true", "boxes/box[p1] by-hand", false)]
+#[case("entire = true", "boxes/box[p1]/wait by-hand", false)]
+#[case("entire = true", "boxes/box[p2]/on recast boxes/c2/enabled=true", false)]
+fn an_object_that_lost_a_part(#[case] entire: &str, #[case] expected: &str, #[case] is_there: bool) {
+    let old = OLD.replace("key = \"id\"", &format!("key = \"id\"\n{entire}"));
+    let made = make(&old, TWO);
+    expect(&made, expected);
+    assert_eq!(made.result.contains("\"c1\""), is_there, "{}", made.result);
+    assert!(made.result.contains("\"c2\""), "{}", made.result);
+}

@@ -4,6 +4,7 @@ use crate::finding::{Code, Finding, count, one_of};
 use crate::form::{read_bundle, read_text};
 use crate::json::read_json_tree;
 use crate::library::{Library, ProfileFile};
+use crate::pattern::{Pattern, Step};
 use crate::profile::{Fact, FileForm, Lookup, PathStep, Profile};
 use crate::shape::Shape;
 use crate::source::{Content, Piece, Source, Span};
@@ -241,33 +242,12 @@ impl<'a> Backup<'a> {
 
     /// Files that are included and are not among those of the backup: what they say is not known.
     pub fn missing_files(&self, profile: &Profile) -> Vec<Finding> {
-        let mut findings = Vec::new();
-        for member in &profile.members.members {
-            for path in member.writing.grammar.include_paths() {
-                for node in self.tree.ids().filter(|&node| self.tree.kind(node).is_value()) {
-                    let mut names: Vec<&str> = path.iter().rev().map(String::as_str).collect();
-                    names.extend(member.at.iter().rev().filter_map(Shape::as_literal));
-                    let mut at = node;
-                    let leads = names.iter().all(|name| {
-                        let fits = at != NodeId::DOCUMENT && self.tree.name(at) == *name;
-                        at = self.tree.parent(at);
-                        fits
-                    });
-                    if leads && at == self.tree.root() {
-                        let message = "the file that is included here is not in the backup";
-                        findings.push(
-                            Finding::new(Code::FileMissing, message)
-                                .at(self.tree.source(), self.tree.span(node))
-                                .help(
-                                    "add it to the backup; what it sets is neither carried nor in the ledger",
-                                ),
-                        );
-                    }
-                }
-            }
-        }
-        findings.sort_by_key(|finding: &Finding| finding.place.as_ref().map(|place| place.span));
-        findings
+        let told = |node| {
+            Finding::new(Code::FileMissing, FILE_MISSING)
+                .at(self.tree.source(), self.tree.span(node))
+                .help(FILE_MISSING_HELP)
+        };
+        missing_includes(&self.tree, profile).into_iter().map(told).collect()
     }
 
     /// Chooses a configuration, where there are two. The rules of crossings are written for the one in force:
@@ -300,6 +280,28 @@ impl<'a> Backup<'a> {
         }
         Ok(())
     }
+}
+
+/// What is said of a statement that includes a file that is not there.
+pub(crate) const FILE_MISSING: &str = "the file that is included here is not in the backup";
+pub(crate) const FILE_MISSING_HELP: &str =
+    "add it to the backup; what it sets is neither carried nor in the ledger, and the statement is left out";
+
+/// The statements that include files that are not among those of the backup. Where these are there, no statement is
+/// left: theirs stand in its place.
+pub(crate) fn missing_includes(tree: &Tree<'_>, profile: &Profile) -> Vec<NodeId> {
+    let mut found = Vec::new();
+    for member in &profile.members.members {
+        let at: Vec<&str> = member.at.iter().filter_map(Shape::as_literal).collect();
+        for path in member.writing.grammar.include_paths() {
+            let steps = at.iter().copied().chain(path.iter().map(String::as_str));
+            let pattern = Pattern { steps: steps.map(|step| Step::Names(vec![step.to_owned()])).collect() };
+            found.extend(pattern.nodes_in(tree).into_iter().filter(|&node| tree.kind(node).is_value()));
+        }
+    }
+    found.sort_unstable();
+    found.dedup();
+    found
 }
 
 /// So many characters of what a backup says of itself are taken.

@@ -8,6 +8,7 @@ use super::same_line::{SameLine, is_attribute};
 use super::scopes::{Instance, Parts};
 use super::value::{Networks, leaf_kind};
 use crate::automaton::Automaton;
+use crate::backup::{FILE_MISSING, FILE_MISSING_HELP, missing_includes};
 use crate::crossing::{Action, Clause, Crossing, Phase, Rule, Simple};
 use crate::expression::{Evaluator, Operand};
 use crate::fate::{Fate, Origin};
@@ -63,6 +64,7 @@ pub(super) fn apply<'i, 'a>(
         not_chosen: step
             .not_chosen
             .map_or(NodeId::DOCUMENT..NodeId::DOCUMENT, |node| node..step.tree.subtree_end(node)),
+        missing_files: missing_includes(step.tree, step.old()),
         overruled: overruled(step.tree, step.old(), automaton, reading),
         cursor: 0,
         scratch: String::new(),
@@ -104,6 +106,8 @@ pub(super) struct Apply<'x, 'i, 'a> {
     pub(super) automaton: &'x Automaton,
     pub(super) reading: &'x Reading,
     pub(super) bars: Bars,
+    /// Statements that include files that are not there.
+    missing_files: Vec<NodeId>,
     /// The nodes of the configuration that is not carried.
     pub(super) not_chosen: Range<NodeId>,
     pub(super) draft: Draft<'i, 'a>,
@@ -222,6 +226,10 @@ impl<'i, 'a> Apply<'_, 'i, 'a> {
         let row = self.row(index);
         if self.not_chosen.contains(&row.node) {
             return self.set(index, Fate::LeftOut, DecidedBy::NotChosen, &[]);
+        }
+        if self.missing_files.binary_search(&row.node).is_ok() {
+            self.set(index, Fate::ByHand, DecidedBy::FileMissing, &[]);
+            return self.note(Some(index), None, Code::FileMissing, FILE_MISSING, Some(FILE_MISSING_HELP));
         }
         match self.overruled.get(index as usize).copied().flatten() {
             Some(Overruled::ByAnother) => return self.set(index, Fate::Moot, DecidedBy::Repeats, &[]),

@@ -519,7 +519,16 @@ impl Carried<'_, '_> {
             if row.kind != RowKind::Setting || !lands || kind.is_some_and(|kind| !types.is_free_text(kind)) {
                 return None;
             }
-            let names = self.input.mapping.old_names_in(self.input.backup.tree.value(row.node));
+            let mut names = self.input.mapping.old_names_in(self.input.backup.tree.value(row.node));
+            // A rule may have taken the text apart, and have mapped what it found.
+            let tree = self.trees.last()?;
+            let landings = &self.ledger.landings[decision.landings.0 as usize..decision.landings.1 as usize];
+            let written: Vec<String> = landings
+                .iter()
+                .filter(|landing| tree.kind(landing.node).is_value())
+                .flat_map(|landing| self.input.mapping.old_names_in(tree.value(landing.node)))
+                .collect();
+            names.retain(|name| written.contains(name));
             (!names.is_empty()).then_some((index, names))
         });
         left.collect()

@@ -149,7 +149,8 @@ fn included(source: Source<'_>, pattern: &str, at: Span, includes: &Includes) ->
                 if depth(tail) == depth(path) && WildMatch::new(tail).matches(path) {
                     return true;
                 }
-                match tail.split_once('/') {
+                // A name of which only wildcards are left could be any file's.
+                match tail.split_once('/').filter(|(_, rest)| rest.contains('/') || !has_wildcard(rest)) {
                     Some((_, rest)) => tail = rest,
                     None => return false,
                 }
@@ -165,11 +166,15 @@ fn included(source: Source<'_>, pattern: &str, at: Span, includes: &Includes) ->
     let text = |piece: &&Piece| piece.content == Content::Text && piece.path != own;
     let mut files: Vec<&Piece> =
         source.pieces.iter().filter(text).filter(|piece| is_it(&piece.path)).collect();
-    if files.is_empty() {
+    if files.is_empty() && !has_wildcard(pattern) {
         files = source.pieces.iter().filter(text).filter(|piece| in_folder(&piece.path)).collect();
     }
     files.sort_by(|a, b| a.path.cmp(&b.path));
     files.iter().map(|piece| piece.span).collect()
+}
+
+fn has_wildcard(pattern: &str) -> bool {
+    pattern.contains(['*', '?'])
 }
 
 /// Writes each file of a tree, in the order of the profile. Lists of hashes come last: they are of all others.

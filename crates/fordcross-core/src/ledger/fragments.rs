@@ -115,6 +115,9 @@ fn decider<'l>(
         DecidedBy::NotChosen => {
             (None, Some(Cow::Borrowed("it is in the other one of two configurations, which is not carried")))
         }
+        DecidedBy::FileMissing => {
+            (None, Some(Cow::Borrowed("the file that it includes is not in the backup")))
+        }
         DecidedBy::Incomplete => (
             Some(Cow::Borrowed(leg.old.file.as_str())),
             Some(Cow::Borrowed("what it belongs to lost a part, and is carried whole or not at all")),

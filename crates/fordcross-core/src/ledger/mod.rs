@@ -42,6 +42,8 @@ pub(crate) enum DecidedBy {
     Repeats,
     /// That it is in the one of two configurations that is not carried.
     NotChosen,
+    /// The file that it includes is not in the backup.
+    FileMissing,
     /// It belongs to an object that lost a part, and is carried whole or not at all.
     Incomplete,
     /// That there is nothing that speaks of it.

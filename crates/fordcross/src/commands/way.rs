@@ -129,7 +129,6 @@ impl Loaded {
         }
         let mut notices = hash_findings(&self.file);
         notices.extend(treated_as(&backup));
-        notices.extend(backup.missing_files(&old));
         notices.extend(data_finding(&self.file));
         Ok(Ready { backup, course, profile_files, crossing_files, notices })
     }

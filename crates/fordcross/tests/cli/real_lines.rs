@@ -145,3 +145,23 @@ fn a_command_is_shown_on_request_only() {
     desk.run_to(0, &format!("survey {} --redacted copy", backup.display()));
     assert!(!desk.read("copy/postgresql.conf").contains("gulls"));
 }
+
+/// A folder without the files that it includes is no reason to take others.
+#[rstest]
+#[case("source /etc/network/interfaces.d/*\n", None)]
+#[case("source interfaces.d/*\n", None)]
+#[case("source-directory /etc/network/interfaces.d\n", Some("not-included/old.bak"))]
+#[case("source /elsewhere/*\n", Some("not-included/old.bak"))]
+fn only_what_is_named_is_included(#[case] source: &str, #[case] left: Option<&str>) {
+    let desk = Desk::new();
+    desk.write("network/interfaces", format!("{source}auto lo\niface lo inet loopback\n"));
+    desk.write("network/if-up.d/note", "#!/bin/sh\nlogger up\n");
+    if left.is_some() {
+        desk.write("network/interfaces.d/old.bak", "iface eth9 inet manual\n");
+    }
+    desk.run_to(0, "carry network --to netplan@0.106 -o out");
+    let rows = desk.ledger("out");
+    let has = |locator: &str| rows.iter().any(|row| row["locator"] == locator);
+    assert!(has("scripts/up/note") && left.is_none_or(has), "{rows:#?}");
+    assert!(!has("interfaces/iface/eth9"), "it was not read");
+}

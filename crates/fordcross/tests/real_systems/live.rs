@@ -30,7 +30,13 @@ else
   mount -o remount,ro /sys
   SYSTEMD_LOG_LEVEL=warning /lib/systemd/systemd-networkd >&2 &
   networkd=$!
-  sleep 5
+  # It works on its own; it is done when nothing changes any more.
+  for second in $(seq 4 30); do
+    before=$(ip -o addr; ip route; ip -6 route)
+    [ "$second" = 4 ] && sleep 3
+    sleep 1
+    [ "$second" -gt 4 ] && [ "$before" = "$(ip -o addr; ip route; ip -6 route)" ] && break
+  done
 fi
 set +e
 echo addresses; ip -o addr | sed -E 's/^[0-9]+: //' | grep -v '^far-\|^lo\|fe80:' | awk '{print $1,$3,$4,$5}' | sort

@@ -1,13 +1,15 @@
 //! Comments stay with the setting or object that they stand at: what follows them, what is before them
-//! on their line, or else what holds them.
+//! on their line, or else what holds them. Empty lines stay too where statements become statements.
 
 use super::apply::Apply;
 use crate::form::Writing;
 use crate::profile::FileForm;
 use crate::reading::Remark;
-use crate::statements::BEHIND;
+use crate::source::Span;
+use crate::statements::{BEHIND, GAP};
 use crate::tree::{Beside, Kind, NodeId, Text};
 use crate::xml::is_allowed;
+use rustc_hash::FxHashSet;
 
 /// Where a comment goes in the new tree.
 enum Spot {
@@ -21,40 +23,111 @@ impl Apply<'_, '_, '_> {
     /// Puts the comments of the old side into the new tree, whose form must have comments. What stands
     /// at something that has no place on the new side stays behind.
     pub(super) fn take_comments_along(&mut self) -> Beside {
+        let tree = self.tree;
         let mut beside = Beside::default();
         let mut by_start = None;
+        // The lines whose empty lines before them were taken along.
+        let mut apart = FxHashSet::default();
         for index in 0..self.reading.remarks.len() {
             let remark = self.reading.remarks[index];
             let Some(spot) = self.spot_of(remark, &mut by_start) else { continue };
-            let (anchor, list) = match spot {
-                Spot::Before(anchor) => (anchor, Some(&mut beside.before)),
-                Spot::After(anchor) => (anchor, Some(&mut beside.after)),
-                Spot::Within(holder) => (holder, None),
-            };
-            let parent = if list.is_some() { self.draft.tree.parent(anchor) } else { anchor };
-            let span = self.tree.span(remark.node);
-            let old = self.step.old().writing_at(self.tree, remark.node);
-            let new = self.step.new_profile().writing_at(&self.draft.tree, parent);
+            let span = tree.span(remark.node);
+            let old = self.step.old().writing_at(tree, remark.node);
+            let new = self.step.new_profile().writing_at(&self.draft.tree, self.holder_of(&spot));
+            let (same_form, statements) = (old.form == new.form, new.form == FileForm::Statements);
+            let is_gap = tree.name(remark.node) == GAP;
             // A table has no place for it.
-            if !new.form.has_comments() {
+            if !new.form.has_comments() || is_gap && !(same_form && statements) {
                 continue;
             }
-            let same_form = old.form == new.form;
-            let spelled = (!same_form).then(|| Self::spelled_anew(self.tree.value(remark.node), old, new));
-            let behind = list.is_some() && self.stood_behind(remark);
-            let name = if behind { BEHIND } else { "" };
-            let made = self.draft.tree.push(parent, Kind::Comment, name, span);
-            match self.tree.value_span(remark.node).filter(|_| same_form) {
-                Some(span) => self.draft.set_value(made, Text::Borrowed(span)),
-                None if same_form => self.draft.set_value(made, Text::Decoded(self.tree.value(remark.node))),
-                None => self.draft.set_value(made, Text::Decoded(&spelled.unwrap_or_default())),
+            if !same_form {
+                let spelled = Self::spelled_anew(tree.value(remark.node), old, new);
+                self.put(&mut beside, &spot, "", span, Text::Decoded(&spelled));
+                continue;
             }
-            if let Some(list) = list {
-                list.entry(anchor).or_default().push(made);
-                beside.placed.insert(made);
+            let behind = !matches!(spot, Spot::Within(_)) && self.stood_behind(remark);
+            let mut spelled = tree.value_span(remark.node);
+            if statements && self.step.number == 0 {
+                spelled = Some(self.with_space_before(span));
+                if !behind && apart.insert(self.line_start(span.start)) {
+                    self.put_empty_lines(&mut beside, &spot, span);
+                }
             }
+            let name = match (behind, is_gap) {
+                (true, _) => BEHIND,
+                (_, true) => GAP,
+                _ => "",
+            };
+            let value = spelled.map_or(Text::Decoded(tree.value(remark.node)), Text::Borrowed);
+            self.put(&mut beside, &spot, name, span, value);
+        }
+        if self.step.number == 0 {
+            self.take_empty_lines_along(&mut beside, &mut apart);
         }
         beside
+    }
+
+    /// Keeps the empty lines before what stays a statement.
+    fn take_empty_lines_along(&mut self, beside: &mut Beside, apart: &mut FxHashSet<usize>) {
+        let tree = self.tree;
+        for index in 0..self.reading.rows.len() {
+            let mut node = self.reading.rows[index].node;
+            if self.step.old().writing_at(tree, node).form != FileForm::Statements {
+                continue;
+            }
+            let line = self.line_start(tree.span(node).start);
+            if !apart.insert(line) {
+                continue;
+            }
+            // What the first word of a line opens is the whole block.
+            while tree.parent(node) != self.root && tree.span(tree.parent(node)).start as usize >= line {
+                node = tree.parent(node);
+            }
+            let Some(place) = self.new_place(node) else { continue };
+            if self.step.new_profile().writing_at(&self.draft.tree, place).form == FileForm::Statements {
+                self.put_empty_lines(beside, &Spot::Before(place), tree.span(node));
+            }
+        }
+    }
+
+    fn holder_of(&self, spot: &Spot) -> NodeId {
+        match *spot {
+            Spot::Before(anchor) | Spot::After(anchor) => self.draft.tree.parent(anchor),
+            Spot::Within(holder) => holder,
+        }
+    }
+
+    /// As many as stand before the line of something in the backup.
+    fn put_empty_lines(&mut self, beside: &mut Beside, spot: &Spot, span: Span) {
+        let before = &self.tree.source().text[..self.line_start(span.start)];
+        // The last piece is the beginning of the line itself.
+        let empty = before.rsplit('\n').skip(1).take_while(|line| line.trim().is_empty()).count();
+        (0..empty).for_each(|_| self.put(beside, spot, GAP, span, Text::Decoded("")));
+    }
+
+    fn put(&mut self, beside: &mut Beside, spot: &Spot, name: &str, span: Span, value: Text<'_>) {
+        let made = self.draft.tree.push(self.holder_of(spot), Kind::Comment, name, span);
+        self.draft.set_value(made, value);
+        let (anchor, list) = match *spot {
+            Spot::Before(anchor) => (anchor, &mut beside.before),
+            Spot::After(anchor) => (anchor, &mut beside.after),
+            Spot::Within(_) => return,
+        };
+        list.entry(anchor).or_default().push(made);
+        beside.placed.insert(made);
+    }
+
+    /// Where the line begins that something in the backup stands on.
+    fn line_start(&self, at: u32) -> usize {
+        let before = &self.tree.source().text[..at as usize];
+        before.rfind('\n').map_or(0, |newline| newline + 1)
+    }
+
+    /// A comment with the white space before it on its line.
+    fn with_space_before(&self, span: Span) -> Span {
+        let line = &self.tree.source().text[self.line_start(span.start)..span.start as usize];
+        let space = line.len() - line.trim_end_matches([' ', '\t']).len();
+        Span { start: span.start - space as u32, ..span }
     }
 
     /// A comment of another form, as the new one has it.
@@ -98,8 +171,8 @@ impl Apply<'_, '_, '_> {
             return self.tree.name(remark.node) == BEHIND;
         }
         // Only the backup itself has lines; what a crossing made has its comments in their places.
-        let before = &self.tree.source().text[..self.tree.span(remark.node).start as usize];
-        before.rsplit('\n').next().is_some_and(|line| !line.trim().is_empty())
+        let start = self.tree.span(remark.node).start;
+        !self.tree.source().text[self.line_start(start)..start as usize].trim().is_empty()
     }
 
     fn spot_in_tree(&self, remark: Remark, by_start: &mut Option<Vec<(u32, usize)>>) -> Option<Spot> {
@@ -125,7 +198,19 @@ impl Apply<'_, '_, '_> {
                 }
             }
             None if tree.parent(remark.node) == NodeId::DOCUMENT => Some(Spot::After(self.draft.root())),
-            None => self.branch_place(tree.parent(remark.node)).map(Spot::Within),
+            None => Some(self.last_spot(remark, self.branch_place(tree.parent(remark.node))?)),
+        }
+    }
+
+    /// Where a comment with nothing behind it goes: what the crossing adds comes after it.
+    fn last_spot(&self, remark: Remark, holder: NodeId) -> Spot {
+        let tree = &self.draft.tree;
+        let is_in_holder = |place: &NodeId| tree.parent(*place) == holder;
+        match remark.previous {
+            Some(previous) => {
+                self.new_place(previous).filter(is_in_holder).map_or(Spot::Within(holder), Spot::After)
+            }
+            None => tree.first_child(holder).map_or(Spot::Within(holder), Spot::Before),
         }
     }
 

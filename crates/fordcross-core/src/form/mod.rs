@@ -168,6 +168,7 @@ impl Writing {
             FileForm::Ini => comment.trim_start_matches(self.ini.comments.as_slice()).trim(),
             FileForm::Yaml => comment.trim_start_matches('#').trim(),
             FileForm::Statements => {
+                let comment = comment.trim_start();
                 let mark = self.grammar.comments.iter().find(|mark| comment.starts_with(mark.as_str()));
                 mark.map_or(comment, |mark| &comment[mark.len()..]).trim()
             }

@@ -1,7 +1,7 @@
 //! Writing statements by their shapes.
 
 use super::shape::{Half, UNNAMED, WordKind, is_choice};
-use super::{BEHIND, BODY, Escape, Grammar, Inside, Nesting, Part, PathPart, Statement, VALUE, WORDS};
+use super::{BEHIND, BODY, Escape, GAP, Grammar, Inside, Nesting, Part, PathPart, Statement, VALUE, WORDS};
 use crate::tree::{Kind, NodeId, Tree};
 
 /// Appends all statements of a branch, each on a line of its own.
@@ -63,11 +63,16 @@ impl Writer<'_, '_> {
             let said_of = children[index..].iter().find(|node| self.tree.kind(**node) != Kind::Comment);
             let first_of = index == 0 || self.tree.kind(children[index - 1]) != Kind::Comment;
             let opens = said_of.is_some_and(|&node| self.opens(node, path, block));
-            if opens && first_of && self.out.len() > self.start && !self.out.ends_with(b"{\n") {
+            let apart = self.is_gap(child);
+            if opens && first_of && !apart && self.out.len() > self.start && !self.out.ends_with(b"{\n") {
                 self.out.push(b'\n');
             }
             self.node(child, path, block, depth);
         }
+    }
+
+    fn is_gap(&self, node: NodeId) -> bool {
+        self.tree.kind(node) == Kind::Comment && self.tree.name(node) == GAP
     }
 
     /// The values of a block that its own statement says.
@@ -163,6 +168,12 @@ impl Writer<'_, '_> {
         if self.tree.kind(node) == Kind::Instruction {
             return;
         }
+        if self.is_gap(node) {
+            if self.out.len() > self.start {
+                self.out.push(b'\n');
+            }
+            return;
+        }
         if self.tree.kind(node) == Kind::Comment {
             let behind = self.tree.name(node) == BEHIND && self.grammar.trailing_comments;
             if !behind {
@@ -196,7 +207,9 @@ impl Writer<'_, '_> {
         let mark = self.grammar.comments.first().map_or("#", String::as_str);
         for line in self.tree.value(node).lines() {
             self.indent(depth);
-            if !self.grammar.comments.iter().any(|mark| line.starts_with(mark.as_str())) {
+            // Where nothing is indented, comments may be, to stand below one behind a statement.
+            let line = if depth == 0 && self.tree.name(node) != BEHIND { line } else { line.trim_start() };
+            if !self.grammar.comments.iter().any(|mark| line.trim_start().starts_with(mark.as_str())) {
                 self.out.extend_from_slice(mark.as_bytes());
                 self.out.push(b' ');
             }
@@ -248,8 +261,11 @@ impl Writer<'_, '_> {
     /// Ends a line, with the comment that stands behind it.
     fn end_line(&mut self) {
         if let Some(comment) = self.behind.take() {
-            self.out.extend_from_slice(b"  ");
-            self.out.extend_from_slice(self.tree.value(comment).as_bytes());
+            let text = self.tree.value(comment);
+            // With the white space it had, so that those below one another stay so.
+            let apart = if text.starts_with([' ', '\t']) { "" } else { "  " };
+            self.out.extend_from_slice(apart.as_bytes());
+            self.out.extend_from_slice(text.as_bytes());
         }
         self.out.push(b'\n');
     }

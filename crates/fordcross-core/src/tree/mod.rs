@@ -17,6 +17,7 @@ pub use names::Name;
 pub(crate) use names::Names;
 
 use crate::source::{Source, Span};
+use crate::statements::GAP;
 
 /// A node of one tree.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, PartialOrd, Ord)]
@@ -149,9 +150,9 @@ impl<'a> Tree<'a> {
         (0..self.nodes.len() as u32).map(NodeId)
     }
 
-    /// How many comments there are.
+    /// How many comments there are; empty lines are none.
     pub(crate) fn comments(&self) -> usize {
-        self.ids().filter(|&node| self.kind(node) == Kind::Comment).count()
+        self.ids().filter(|&node| self.kind(node) == Kind::Comment && self.name(node) != GAP).count()
     }
 
     /// The outermost element or value; the document while there is none.

@@ -122,10 +122,28 @@ fn data_are_passed_over_and_a_missing_file_is_told() {
     desk.run_to(0, "carry pg --to postgresql@18 -o whole");
     assert_eq!(
         desk.read("whole/pg.postgresql/postgresql.conf").lines().take(2).collect::<Vec<_>>(),
-        ["work_mem = 9MB  # more", "port = 5433"]
+        ["work_mem = 9MB # more", "port = 5433"]
     );
     let row = desk.ledger("whole").into_iter().find(|row| row["locator"] == "main/work_mem").expect("a row");
     assert_eq!((row["file"].as_str(), row["fate"].as_str()), (Some("pg/more.conf"), Some("carried")));
+}
+
+/// Of what a person wrote only what has to change does: empty lines and the columns of comments are no settings, and
+/// yet a person looks for them when old and new are compared.
+#[test]
+fn what_has_not_to_change_stays_through_a_whole_course() {
+    const OLD: &str = "# The quay.\n\n\n# - Memory -\n\n#work_mem = 4MB\t\t# each sort\n\t\t\t\t# and each hash\n\
+        temp_buffers = 9MB\t\t# ours\n\t\t\t\t# for long\nshared_buffers = 64MB\n\nport = 5433\n\n# the end\n";
+    let desk = Desk::new();
+    desk.write("pg/PG_VERSION", "10\n");
+    desk.write("pg/postgresql.conf", OLD);
+    let ran = desk.run_to(0, "carry pg --to postgresql@18 -o out");
+    let new = desk.read("out/pg.postgresql/postgresql.conf");
+    // What is pinned stands at the end.
+    let pinned = new.strip_prefix(OLD).unwrap_or_else(|| panic!("{new}"));
+    assert!(!pinned.is_empty() && pinned.lines().all(|line| line.contains(" = ")), "{pinned}");
+    // An empty line is no comment.
+    assert!(ran.out.contains("7 comments taken along"), "{}", ran.out);
 }
 
 /// Commands can hold passwords, and are shown on request only.

@@ -19,6 +19,7 @@ mod entire;
 mod fire;
 mod here;
 mod inheritance;
+mod limits;
 mod names;
 mod read_back;
 mod repeats;
@@ -41,7 +42,7 @@ use crate::form::{write_bundle, write_text};
 use crate::ledger::{DecidedBy, Ledger, LedgerWriter};
 use crate::locator::Labeler;
 use crate::mapping::{Mapping, PortProposal, PortTarget};
-use crate::profile::{Container, FileForm, Limit, Model, Profile, What};
+use crate::profile::{Container, FileForm, Model, Profile, What};
 pub use crate::reading::FirstWalk;
 use crate::reading::{Reading, Row, RowKind, automaton_of};
 use crate::source::LineIndex;
@@ -217,8 +218,8 @@ pub fn carry<'i, 'a>(input: CarryInput<'i, 'a>, walk: FirstWalk) -> Carried<'i, 
     if let (Some(base), Some(based)) = (input.base, &carried.based) {
         carried.findings.extend(base_findings::findings(base, based, &last.new, &mut carried.new_automaton));
     }
-    if let (Some(model), Some(tree)) = (input.model, carried.trees.last()) {
-        carried.findings.extend(limit_findings(tree, model, &last.new));
+    if let Some(tree) = carried.trees.last() {
+        carried.findings.extend(limits::findings(tree, input.model, &last.new));
     }
     judge(&mut carried.findings, input.severities);
     carried.findings.sort_by_key(|finding| finding.severity);
@@ -291,29 +292,6 @@ fn arrange(tree: &mut Tree<'_>, profile: &Profile) {
             }
         }
     }
-}
-
-/// That the model holds less than the result has.
-fn limit_findings(tree: &Tree<'_>, model: &Model, profile: &Profile) -> Findings {
-    let beyond = |limit: &Limit| {
-        let found = limit.pattern.nodes_in(tree).len();
-        (found as u64 > limit.most).then(|| {
-            let message = format!(
-                "{} holds at most {} `{}`, and the result has {found}",
-                model.title, limit.most, limit.of
-            );
-            let holds = |other: &&Model| {
-                other.limits.iter().all(|known| known.of != limit.of || found as u64 <= known.most)
-            };
-            let larger = match profile.models.iter().find(holds) {
-                Some(larger) => format!("or carry to `{}/{}`, which holds them", profile.line, larger.name),
-                None => "no model of the line holds so many".to_owned(),
-            };
-            Finding::new(Code::LimitExceeded, message)
-                .help(format!("take {} out of the backup; {larger}", found as u64 - limit.most))
-        })
-    };
-    model.limits.iter().filter_map(beyond).collect()
 }
 
 /// Applies a crossing by the manners in which objects of the old line inherit.

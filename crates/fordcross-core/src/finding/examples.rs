@@ -141,6 +141,9 @@ impl Code {
                 &[(Base, "\"system\": {", "\"interfaces\": {\"cu6\": {\"enabled\": false}}, \"system\": {")]
             }
             Self::LimitExceeded => &[(NewProfile, "\"filter/rules\" = 200 }", "\"filter/rules\" = 2 }")],
+            Self::NameTooLong => {
+                &[(NewProfile, "at   = \"subnets/*\"\n", "at   = \"subnets/*\"\nlongest-name = 1\n")]
+            }
             Self::GivenTwice => &[
                 (
                     Profile,

@@ -120,6 +120,7 @@ codes! {
     BaseAdmits "base-admits" Warning "the base lets somebody or something in of which the backup says nothing"
     BaseBeyond "base-beyond" Note "the base has settings of which the backup says nothing"
     LimitExceeded "limit-exceeded" Blocker "the result has more of something than the model holds"
+    NameTooLong "name-too-long" Blocker "a name in the result is longer than the receiving line takes it"
     GivenTwice "given-twice" Warning "something is given again that the line has once"
     ReferenceBroken "reference-broken" Warning "a setting names an object that is not there"
     InheritanceCycle "inheritance-cycle" Warning "an object inherits from itself"

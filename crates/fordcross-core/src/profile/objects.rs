@@ -52,6 +52,7 @@ pub(super) fn read_objects<'r>(
         let kinds = read_kinds(&section);
         let makes = section.words("makes-port");
         let entire = section.boolean("entire").unwrap_or(false);
+        let longest_name = section.integer("longest-name");
         let repeats = read_repeats(&section, &Repeats::OF_OBJECTS);
         let (aliases, order) = (section.words("aliases"), section.words("order"));
         let ordered = section.boolean("ordered").unwrap_or(false);
@@ -64,6 +65,16 @@ pub(super) fn read_objects<'r>(
                     .report()
                     .add(Code::ValueWrong, at.span, "`name` and a last step `*` belong together")
                     .help("where the name of the element or member is the key, end with `*` and give `name` its type");
+            }
+            let is_length = |number: i64| usize::try_from(number).ok().filter(|&length| length > 0);
+            if let Some((number, span)) = longest_name
+                && (name.is_none() || is_length(number).is_none())
+            {
+                let message = "`longest-name` is a number of bytes, of an object with a `name`";
+                section
+                    .report()
+                    .add(Code::ValueWrong, span, message)
+                    .help("say at least 1, and give `name` its type");
             }
             let makes_port = makes.iter().map(|word| word.text.to_owned()).collect();
             for word in makes {
@@ -93,6 +104,7 @@ pub(super) fn read_objects<'r>(
                 kinds,
                 signs: Box::new(Signs {
                     entire,
+                    longest_name: longest_name.and_then(|(number, _)| is_length(number)),
                     makes_port,
                     admits,
                     disabled_if: disabled_if.map(|(condition, _)| condition),

@@ -101,6 +101,8 @@ pub(crate) struct Inherits {
 pub(crate) struct Signs {
     /// Without a part it would be another: it is carried whole or not at all.
     pub(crate) entire: bool,
+    /// How many bytes its name has at most.
+    pub(crate) longest_name: Option<usize>,
     /// The kinds of such objects that are ports, which the configuration itself makes.
     pub(crate) makes_port: Vec<String>,
     /// Whom or what an object of the kind lets in, if it does.

@@ -98,6 +98,19 @@ fn ports_are_open_until_a_person_names_them() {
     assert!(yaml.contains("    lan:\n") && !yaml.contains("eth0") && !yaml.contains("eth1"), "{yaml}");
 }
 
+/// The kernel takes 15 bytes, and the receiving program says nothing of it.
+#[rstest]
+#[case("enp129s0f0np0", 3)]
+#[case("enp129s0f0", 0)]
+fn a_name_that_the_system_cannot_hold_is_told(#[case] new: &str, #[case] exit: i32) {
+    let desk = Desk::new();
+    desk.write("interfaces", "auto eth0.1234\niface eth0.1234 inet static\n  address 198.51.100.3/24\n");
+    desk.write("map.toml", format!("[ports]\neth0 = \"{new}\"\n"));
+    let ran = desk.run_to(exit, "carry interfaces --to netplan@0.106 --map map.toml -o out");
+    let told = "[name-too-long]: the name `enp129s0f0np0.1234` in the result has 18 bytes";
+    assert_eq!(ran.err.contains(told), exit == 3, "{}", ran.err);
+}
+
 #[test]
 fn data_are_passed_over_and_a_missing_file_is_told() {
     let desk = Desk::new();

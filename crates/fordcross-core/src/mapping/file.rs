@@ -129,57 +129,61 @@ pub fn parse_map(
             map.ports.insert(old_name.text.to_owned(), meaning);
         }
     }
-    read_paths(&root, &lines, &mut map.paths);
-    read_addresses(&root, &lines, &mut map.addresses);
+    read_paths(&root, &mut map.paths);
+    read_addresses(&root, &mut map.addresses);
     root.finish();
     if report.is_clean() { Ok(map) } else { Err(report.into_findings()) }
 }
 
-fn read_paths(root: &Section<'_, '_>, lines: &LineIndex<'_>, paths: &mut Paths) {
-    let Some(section) = root.section("paths") else { return };
+/// Each old name of a table with its new one.
+fn each_rename<'t>(
+    root: &Section<'t, '_>,
+    table: &'static str,
+    wanted: &str,
+    mut take: impl FnMut(&Report<'_>, Word<'t>, Word<'t>),
+) {
+    let Some(section) = root.section(table) else { return };
     for (old, new) in section.members() {
-        let Some(new) = as_word(new) else {
-            section.report().add(Code::ValueWrong, new.span().into(), "expected a path, as a string");
-            continue;
-        };
-        for path in [old, new] {
-            if !path.text.starts_with('/') {
-                section
-                    .report()
-                    .add(Code::ValueWrong, path.span, format!("`{}` does not begin at the root", path.text))
-                    .help("write whole paths, such as `\"/srv/data\" = \"/mnt/data\"`");
+        match as_word(new) {
+            Some(new) => take(section.report(), old, new),
+            None => {
+                let message = format!("expected {wanted}, as a string");
+                section.report().add(Code::ValueWrong, new.span().into(), message);
             }
         }
-        paths.add(old.text, new.text, lines.position(old.span.start).line);
     }
 }
 
-fn read_addresses(root: &Section<'_, '_>, lines: &LineIndex<'_>, addresses: &mut Addresses) {
-    let Some(section) = root.section("addresses") else { return };
-    for (old, new) in section.members() {
-        let Some(new) = as_word(new) else {
-            section.report().add(Code::ValueWrong, new.span().into(), "expected an address, as a string");
-            continue;
-        };
+fn read_paths(root: &Section<'_, '_>, paths: &mut Paths) {
+    each_rename(root, "paths", "a path", |report, old, new| {
+        for path in [old, new].into_iter().filter(|path| !path.text.starts_with('/')) {
+            report
+                .add(Code::ValueWrong, path.span, format!("`{}` does not begin at the root", path.text))
+                .help("write whole paths, such as `\"/srv/data\" = \"/mnt/data\"`");
+        }
+        paths.add(old.text, new.text);
+    });
+}
+
+fn read_addresses(root: &Section<'_, '_>, addresses: &mut Addresses) {
+    each_rename(root, "addresses", "an address", |report, old, new| {
         let read = |word: Word<'_>| {
             let network = parse_network(word.text);
             if network.is_none() {
-                section
-                    .report()
+                report
                     .add(Code::ValueWrong, word.span, format!("`{}` is no address and no network", word.text))
                     .help("write an address, or a network such as `192.0.2.0/24`");
             }
             network
         };
         if let (Some(from), Some(to)) = (read(old), read(new))
-            && let Err(why) = addresses.add(from, to, lines.position(old.span.start).line)
+            && let Err(why) = addresses.add(from, to)
         {
-            section
-                .report()
+            report
                 .add(Code::ValueWrong, new.span, why)
                 .help("give a network one of the same size, and an address an address");
         }
-    }
+    });
 }
 
 /// Writes a map file with the proposals; `existing` is the file as the person left it.

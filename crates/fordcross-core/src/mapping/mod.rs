@@ -113,15 +113,15 @@ impl Mapping {
                 _ => false,
             },
             Value::Path(path) => {
-                self.paths.get(path).is_some_and(|(new, _)| std::mem::replace(path, Cow::Owned(new)) != *path)
+                self.paths.get(path).is_some_and(|new| std::mem::replace(path, Cow::Owned(new)) != *path)
             }
             Value::Address(address) => {
                 let new = self.addresses.address(*address);
-                new.is_some_and(|(new, _)| std::mem::replace(address, new) != *address)
+                new.is_some_and(|new| std::mem::replace(address, new) != *address)
             }
             Value::Network(network) => {
                 let new = self.addresses.network(*network);
-                new.is_some_and(|(new, _)| std::mem::replace(network, new) != *network)
+                new.is_some_and(|new| std::mem::replace(network, new) != *network)
             }
             Value::Parts(parts) => {
                 parts.iter_mut().fold(false, |changed, (_, part)| self.remap(part) || changed)

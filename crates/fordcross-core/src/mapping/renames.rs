@@ -18,38 +18,40 @@ pub struct Addresses {
     known: Vec<Renamed<IpNet>>,
 }
 
-/// What has a new name, by the line of the map file that says so.
+/// What has a new name.
 #[derive(Clone, Debug, PartialEq, Eq)]
 struct Renamed<T> {
     old: T,
     new: T,
-    line: u32,
 }
 
 impl Paths {
     /// Adds a path; a slash at the end of either says nothing.
-    pub(super) fn add(&mut self, old: &str, new: &str, line: u32) {
+    pub(super) fn add(&mut self, old: &str, new: &str) {
         let bare = |path: &str| if path == "/" { path } else { path.trim_end_matches('/') }.to_owned();
-        self.known.push(Renamed { old: bare(old), new: bare(new), line });
+        self.known.push(Renamed { old: bare(old), new: bare(new) });
         self.known.sort_by(|a, b| b.old.len().cmp(&a.old.len()).then_with(|| a.old.cmp(&b.old)));
     }
 
-    /// The new path, and the line that says so.
-    pub fn get(&self, path: &str) -> Option<(String, u32)> {
-        self.known.iter().find_map(|Renamed { old, new, line }| {
-            let rest = if old == "/" { Some(path) } else { path.strip_prefix(old.as_str()) }?;
-            let whole = rest.is_empty() || rest.starts_with('/');
-            let new = if new == "/" && !rest.is_empty() { "" } else { new };
-            whole.then(|| (format!("{new}{rest}"), *line))
-        })
+    /// The new path.
+    pub fn get(&self, path: &str) -> Option<String> {
+        let (Renamed { new, .. }, rest) = self.find(path)?;
+        let new = if new == "/" && !rest.is_empty() { "" } else { new };
+        Some(format!("{new}{rest}"))
     }
 
     /// The old path that a path is, or is below.
     pub(super) fn holder(&self, path: &str) -> Option<&str> {
-        let holds = |old: &str| {
-            old == "/" || path.strip_prefix(old).is_some_and(|rest| rest.is_empty() || rest.starts_with('/'))
-        };
-        self.known.iter().map(|renamed| renamed.old.as_str()).find(|old| holds(old))
+        self.find(path).map(|(renamed, _)| renamed.old.as_str())
+    }
+
+    /// What a path is or is below, and what of it stands behind that.
+    fn find<'p>(&self, path: &'p str) -> Option<(&Renamed<String>, &'p str)> {
+        self.known.iter().find_map(|renamed| {
+            let old = renamed.old.as_str();
+            let rest = if old == "/" { path } else { path.strip_prefix(old)? };
+            (rest.is_empty() || rest.starts_with('/')).then_some((renamed, rest))
+        })
     }
 
     pub(super) fn is_empty(&self) -> bool {
@@ -62,43 +64,42 @@ impl Addresses {
     ///
     /// # Errors
     /// That the two are not of the same size.
-    pub(super) fn add(&mut self, old: IpNet, new: IpNet, line: u32) -> Result<(), &'static str> {
+    pub(super) fn add(&mut self, old: IpNet, new: IpNet) -> Result<(), &'static str> {
         if old.addr().is_ipv4() != new.addr().is_ipv4() {
             return Err("one is an IPv4 address and the other an IPv6 address");
         }
         if old.prefix_len() != new.prefix_len() {
             return Err("the two networks are not of the same size");
         }
-        self.known.push(Renamed { old, new, line });
+        self.known.push(Renamed { old, new });
         self.known
             .sort_by(|a, b| b.old.prefix_len().cmp(&a.old.prefix_len()).then_with(|| a.old.cmp(&b.old)));
         Ok(())
     }
 
-    /// The new address, and the line that says so.
-    pub fn address(&self, address: IpAddr) -> Option<(IpAddr, u32)> {
+    /// The new address.
+    pub fn address(&self, address: IpAddr) -> Option<IpAddr> {
         let renamed = self.known.iter().find(|renamed| renamed.old.contains(&address))?;
-        let moved = match (address, renamed.old.network(), renamed.new.network()) {
+        match (address, renamed.old.network(), renamed.new.network()) {
             (IpAddr::V4(at), IpAddr::V4(old), IpAddr::V4(new)) => {
-                IpAddr::from((u32::from(at) - u32::from(old) + u32::from(new)).to_be_bytes())
+                Some(IpAddr::from((u32::from(at) - u32::from(old) + u32::from(new)).to_be_bytes()))
             }
             (IpAddr::V6(at), IpAddr::V6(old), IpAddr::V6(new)) => {
-                IpAddr::from((u128::from(at) - u128::from(old) + u128::from(new)).to_be_bytes())
+                Some(IpAddr::from((u128::from(at) - u128::from(old) + u128::from(new)).to_be_bytes()))
             }
-            _ => return None,
-        };
-        Some((moved, renamed.line))
+            _ => None,
+        }
     }
 
-    /// The new network, and the line that says so: of one that is named, or that is part of one.
-    pub fn network(&self, network: IpNet) -> Option<(IpNet, u32)> {
+    /// The new network: of one that is named, or that is part of one.
+    pub fn network(&self, network: IpNet) -> Option<IpNet> {
         let renamed = self.known.iter().find(|renamed| renamed.old.contains(&network))?;
-        let (moved, line) = if renamed.old.network() == network.network() {
-            (renamed.new.network(), renamed.line)
+        let moved = if renamed.old.network() == network.network() {
+            renamed.new.network()
         } else {
             self.address(network.network())?
         };
-        Some((IpNet::new(moved, network.prefix_len()).ok()?, line))
+        IpNet::new(moved, network.prefix_len()).ok()
     }
 
     /// The old address or network that an address is, or is in.
@@ -142,12 +143,10 @@ mod tests {
     #[case("srv/data", None)]
     fn the_longest_path_of_whole_steps_counts(#[case] path: &str, #[case] expected: Option<&str>) {
         let mut paths = Paths::default();
-        for (line, (old, new)) in
-            [("/srv", "/disk"), ("/srv/data/", "/new"), ("/srv/data/logs", "/logs/")].into_iter().enumerate()
-        {
-            paths.add(old, new, line as u32);
+        for (old, new) in [("/srv", "/disk"), ("/srv/data/", "/new"), ("/srv/data/logs", "/logs/")] {
+            paths.add(old, new);
         }
-        assert_eq!(paths.get(path).map(|(path, _)| path).as_deref(), expected);
+        assert_eq!(paths.get(path).as_deref(), expected);
     }
 
     #[rstest]
@@ -158,7 +157,7 @@ mod tests {
     fn the_narrowest_network_counts(#[case] address: &str, #[case] expected: Option<&str>) {
         let addresses = addresses();
         let found = addresses.address(address.parse().expect("an address"));
-        assert_eq!(found.map(|(address, _)| address.to_string()).as_deref(), expected);
+        assert_eq!(found.map(|address| address.to_string()).as_deref(), expected);
     }
 
     #[rstest]
@@ -167,7 +166,7 @@ mod tests {
     #[case("192.0.0.0/16", None)]
     fn a_network_moves_with_the_one_that_holds_it(#[case] network: &str, #[case] expected: Option<&str>) {
         let found = addresses().network(network.parse().expect("a network"));
-        assert_eq!(found.map(|(network, _)| network.to_string()).as_deref(), expected);
+        assert_eq!(found.map(|network| network.to_string()).as_deref(), expected);
     }
 
     fn addresses() -> Addresses {
@@ -178,7 +177,7 @@ mod tests {
             ("2001:db8:1::/64", "2001:db8:2::/64"),
         ] {
             let network = |text| parse_network(text).expect("a network");
-            addresses.add(network(old), network(new), 1).expect("of one size");
+            addresses.add(network(old), network(new)).expect("of one size");
         }
         addresses
     }

@@ -165,9 +165,6 @@ pub(crate) struct Reading {
     /// Read the backup as this listed release, whatever it says itself
     #[arg(long, value_name = "RELEASE")]
     pub(crate) treat_as: Option<String>,
-    /// Which configuration of a backup that has two: the one in force, or the one that was being worked on
-    #[arg(long, value_name = "WHICH", default_value = "active")]
-    pub(crate) configuration: WhichConfiguration,
     /// The character set of the backup, where it does not say so itself: `windows-1252`
     #[arg(long, value_name = "NAME", value_parser = parse_charset)]
     pub(crate) charset: Option<Charset>,
@@ -190,6 +187,9 @@ pub(crate) struct Way {
     /// The receiving unit
     #[arg(long, value_name = "LINE/MODEL@RELEASE")]
     pub(crate) to: String,
+    /// Which configuration of a backup that has two: the one in force, or the one that was being worked on
+    #[arg(long, value_name = "WHICH", default_value = "active")]
+    pub(crate) configuration: WhichConfiguration,
     #[command(flatten)]
     pub(crate) reading: Reading,
 }

@@ -75,14 +75,12 @@ impl RawTypes {
         let mut seen = vec![false; self.types.list.len()];
         let mut next = vec![start];
         while let Some(id) = next.pop() {
-            {
-                for part in self.types.parts_of(id) {
-                    if part == start {
-                        return true;
-                    }
-                    if !std::mem::replace(&mut seen[part.0 as usize], true) {
-                        next.push(part);
-                    }
+            for part in self.types.parts_of(id) {
+                if part == start {
+                    return true;
+                }
+                if !std::mem::replace(&mut seen[part.0 as usize], true) {
+                    next.push(part);
                 }
             }
         }

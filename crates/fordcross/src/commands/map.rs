@@ -25,7 +25,7 @@ pub(crate) fn map(
     printer: &mut Printer<'_>,
 ) -> Result<Status, Failed> {
     let loaded = load(general, &options.way, input)?;
-    let ready = loaded.ready(&options.way.reading)?;
+    let ready = loaded.ready(&options.way)?;
     let model = ready.new_model(&loaded.receiver);
     let used = used_ports(&ready.backup, &ready.course[0], &ready.walk());
     let existing = match &options.output {

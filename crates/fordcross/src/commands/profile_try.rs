@@ -2,7 +2,7 @@
 
 use super::carry::decide;
 use super::way::load;
-use crate::arguments::{General, Try, Way};
+use crate::arguments::{General, Try, Way, WhichConfiguration};
 use crate::output::table::columns;
 use crate::output::{BOLD, Printer, count};
 use crate::status::{Failed, Status};
@@ -45,7 +45,12 @@ pub(crate) fn try_out(
     let mut outcomes = Vec::new();
     let mut status = Status::Done;
     for backup in &options.backups {
-        let way = Way { backup: backup.clone(), to: options.to.clone(), reading: options.reading.clone() };
+        let way = Way {
+            backup: backup.clone(),
+            to: options.to.clone(),
+            configuration: WhichConfiguration::Active,
+            reading: options.reading.clone(),
+        };
         match try_one(general, &way, input, &mut tried) {
             Ok(outcome) => outcomes.push(outcome),
             // One bad backup of several does not hide what the others show.
@@ -67,7 +72,7 @@ fn try_one(
     tried: &mut BTreeMap<String, Tried>,
 ) -> Result<Outcome, Failed> {
     let loaded = load(general, way, input)?;
-    let ready = loaded.ready(&way.reading)?;
+    let ready = loaded.ready(way)?;
     let walk = ready.walk();
     let mut decisions = decide(None, &loaded, &ready, &walk, None)?;
     // Where only a person knows what ports are called, any names will do to try rules with.

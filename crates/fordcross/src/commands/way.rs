@@ -76,11 +76,11 @@ pub(crate) struct Ready<'l> {
 }
 
 impl Loaded {
-    pub(crate) fn ready(&self, reading: &Reading) -> Result<Ready<'_>, Failed> {
-        let (mut backup, old, old_file) = open(&self.file, &self.library, reading.treat_as.as_deref())?;
+    pub(crate) fn ready(&self, way: &Way) -> Result<Ready<'_>, Failed> {
+        let (mut backup, old, old_file) = open(&self.file, &self.library, way.reading.treat_as.as_deref())?;
         backup.choose(
             &old,
-            match reading.configuration {
+            match way.configuration {
                 WhichConfiguration::Active => Configuration::Active,
                 WhichConfiguration::Candidate => Configuration::Candidate,
             },

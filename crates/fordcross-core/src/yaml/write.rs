@@ -110,7 +110,7 @@ fn write_scalar(text: &str, out: &mut Vec<u8>) {
     // What has line ends, or is long, the crate would write on several lines.
     let one_line = text.len() < 60 && !text.chars().any(char::is_control);
     let written = one_line.then(|| serde_saphyr::to_string(&text).ok()).flatten();
-    match written.as_deref().map(str::trim_end) {
+    match written.as_deref().map(|written| written.strip_suffix('\n').unwrap_or(written)) {
         Some(written) if !written.contains('\n') => out.extend_from_slice(written.as_bytes()),
         _ if is_plain_word(text) => out.extend_from_slice(text.as_bytes()),
         _ => write_double_quoted(text, out),
@@ -163,6 +163,8 @@ mod tests {
         "# said\na: 1\nb:\n  c: x y\n  # of d\n  d:\n    - 1\n    - e: true\n      f: null\n    - - deep\n"
     )]
     #[case("{}\n")]
+    // A space that no line can be broken at ends the value, and is part of it.
+    #[case("a: x\u{a0}\n")]
     #[case("a: {}\nb: []\nc:\n\"1\": \"2\"\n")]
     fn our_way_of_writing_comes_back(#[case] text: &str) {
         assert_eq!(rewritten(text), text);

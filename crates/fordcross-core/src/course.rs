@@ -108,7 +108,7 @@ impl Library {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::crossing::Checking;
+    use crate::library::Checking;
     use rstest::rstest;
 
     /// A library of crossings written as `a@1>a@2`.

@@ -35,6 +35,7 @@
 mod automaton;
 pub mod backup;
 pub mod carry;
+mod checking;
 pub mod course;
 pub mod crossing;
 mod expression;

@@ -1,6 +1,7 @@
 //! The profiles and crossings at hand, and what leads from one release to another.
 
-use crate::crossing::{Checking, Crossing, Side, crossing_sides};
+pub use crate::checking::Checking;
+use crate::crossing::{Crossing, Side, crossing_sides};
 use crate::finding::{Code, Finding, Findings};
 use crate::profile::{FileForm, Profile};
 use crate::source::Source;
@@ -19,6 +20,8 @@ pub struct ProfileFile {
     pub form: FileForm,
     /// What the outermost element is called, or the key that the outermost object has.
     pub marker: Cow<'static, str>,
+    /// How far it is checked when it is parsed.
+    pub checking: Checking,
 }
 
 /// A crossing that was not parsed yet.
@@ -32,7 +35,7 @@ pub struct CrossingFile {
     pub from: Side,
     /// Where it leads.
     pub to: Side,
-    /// Whether its expressions are checked when it is parsed.
+    /// How far it is checked when it is parsed.
     pub checking: Checking,
 }
 
@@ -42,13 +45,14 @@ impl ProfileFile {
     /// # Errors
     /// Everything that is wrong with the file.
     pub fn read(file: String, text: String) -> Result<Self, Findings> {
-        let profile = Profile::parse(Source::new(&file, &text))?;
+        let profile = Profile::parse(Source::new(&file, &text), Checking::Whole)?;
         Ok(Self {
             line: profile.line.into(),
             form: profile.form,
             marker: profile.marker.into(),
             file: file.into(),
             text: text.into(),
+            checking: Checking::Whole,
         })
     }
 
@@ -57,7 +61,7 @@ impl ProfileFile {
     /// # Errors
     /// Everything that is wrong with the file.
     pub fn parse(&self) -> Result<Profile, Findings> {
-        Profile::parse(Source::new(&self.file, &self.text))
+        Profile::parse(Source::new(&self.file, &self.text), self.checking)
     }
 }
 

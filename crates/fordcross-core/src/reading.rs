@@ -40,11 +40,31 @@ pub(crate) struct Object {
 
 /// Places among like siblings, for locators.
 #[derive(Debug, Default)]
-pub(crate) struct Ordinals(FxHashMap<NodeId, u32>);
+pub(crate) struct Ordinals {
+    /// A bit a node, since most have none.
+    known: Vec<u64>,
+    /// In the order of nodes.
+    places: Vec<(NodeId, u32)>,
+}
 
 impl Ordinals {
     pub(crate) fn of(&self, node: NodeId) -> Option<u32> {
-        self.0.get(&node).copied()
+        let bits = self.known.get(node.index() / 64)?;
+        if bits >> (node.index() % 64) & 1 == 0 {
+            return None;
+        }
+        let at = self.places.binary_search_by_key(&node, |&(known, _)| known).ok()?;
+        Some(self.places[at].1)
+    }
+
+    /// To be told of nodes in their order.
+    fn add(&mut self, node: NodeId, place: u32) {
+        let word = node.index() / 64;
+        if self.known.len() <= word {
+            self.known.resize(word + 1, 0);
+        }
+        self.known[word] |= 1 << (node.index() % 64);
+        self.places.push((node, place));
     }
 }
 
@@ -351,7 +371,7 @@ impl Walk<'_, '_> {
             let seen = self.keys_seen.entry(hash).or_default();
             *seen += 1;
             if *seen > 1 {
-                self.reading.ordinals.0.insert(node, *seen);
+                self.reading.ordinals.add(node, *seen);
             }
             return;
         }
@@ -359,7 +379,7 @@ impl Walk<'_, '_> {
             || what.is_some_and(What::is_list)
             || matches!(what, Some(What::Object { many: true, name: None, .. }));
         if always || nth > 1 {
-            self.reading.ordinals.0.insert(node, nth);
+            self.reading.ordinals.add(node, nth);
         }
     }
 

@@ -378,6 +378,7 @@ fn documentation(number: usize) -> Ipv4Addr {
 mod tests {
     use super::*;
     use crate::form::read_text;
+    use crate::library::Checking;
     use crate::source::Source;
     use rstest::rstest;
 
@@ -396,7 +397,7 @@ mod tests {
     fn what_is_hidden_twice_is_hidden_once() {
         let profile = "[profile]\nline = 'a'\ntitle = 'A'\nform = 'yaml'\n[recognise]\nmarker = 'a'\nrelease = 'release'\n\
             [[release]]\nname = '1'\n[setting]\n'release' = 'text'\n'a|b/secret' = 'secret'\n";
-        let profile = Profile::parse(Source::new("p", profile)).expect("a profile");
+        let profile = Profile::parse(Source::new("p", profile), Checking::Whole).expect("a profile");
         let text = "a: &x\n  secret: s3\nb: *x\nrelease: \"1\"\n";
         let tree = read_text(Source::new("t", text), &profile.writing).expect("well-formed");
         let backup = Backup::new(tree, &profile, None).expect("recognised");

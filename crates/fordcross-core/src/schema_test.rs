@@ -1,6 +1,7 @@
 //! The JSON Schemas and the reference are held to the keys that the code asks for.
 
-use crate::crossing::{Checking, Crossing};
+use crate::crossing::Crossing;
+use crate::library::Checking;
 use crate::profile::Profile;
 use crate::source::Source;
 use crate::toml_file::ASKED;
@@ -166,9 +167,9 @@ replace = []
 fn asked(kind: &str) -> BTreeSet<(String, &'static str)> {
     ASKED.take();
     // It is of no form that has all that is asked for.
-    let _ = Profile::parse(Source::new("a", FULL_PROFILE));
+    let _ = Profile::parse(Source::new("a", FULL_PROFILE), Checking::Whole);
     if kind == "crossing" {
-        let old = Profile::parse(Source::new("a", &without_forms(FULL_PROFILE)));
+        let old = Profile::parse(Source::new("a", &without_forms(FULL_PROFILE)), Checking::Whole);
         let old = old.expect("the profile");
         ASKED.take();
         let source = Source::new("a", FULL_CROSSING);

@@ -137,8 +137,12 @@ impl<'a> LineIndex<'a> {
     /// A position of the whole text, as one of the file that it is in.
     pub(crate) fn in_its_file(&self, at: Position, offset: u32) -> Position {
         let Some(piece) = self.source.piece_at(offset) else { return at };
-        let first = self.starts.partition_point(|&start| start <= piece.span.start);
-        Position { line: at.line - first as u32 + 1, ..at }
+        Position { line: at.line - self.lines_before(piece), ..at }
+    }
+
+    /// How many lines of the whole text are before a file.
+    pub(crate) fn lines_before(&self, piece: &Piece) -> u32 {
+        self.starts.partition_point(|&start| start <= piece.span.start) as u32 - 1
     }
 
     /// The same, quicker where offsets are asked for in their order: `line` is that of the last one.

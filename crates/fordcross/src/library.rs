@@ -3,8 +3,8 @@
 use crate::files::{files_below, read_text};
 use crate::output::Sources;
 use crate::status::Failed;
-use fordcross_core::crossing::{Checking, Side};
-use fordcross_core::library::{CrossingFile, Library, ProfileFile};
+use fordcross_core::crossing::Side;
+use fordcross_core::library::{Checking, CrossingFile, Library, ProfileFile};
 use fordcross_core::profile::FileForm;
 use std::borrow::Cow;
 use std::path::PathBuf;
@@ -19,6 +19,7 @@ pub(crate) fn load(folders: &[PathBuf]) -> Result<Library, Failed> {
             line: Cow::Borrowed(shipped.line),
             form: FileForm::named(shipped.form).expect("a test checks all that ships"),
             marker: Cow::Borrowed(shipped.marker),
+            checking: Checking::Shipped,
         });
     }
     for shipped in fordcross_profiles::CROSSINGS {

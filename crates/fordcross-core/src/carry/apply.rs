@@ -9,7 +9,7 @@ use super::scopes::{Instance, Parts};
 use super::value::{Networks, leaf_kind};
 use crate::automaton::Automaton;
 use crate::backup::{FILE_MISSING, FILE_MISSING_HELP, missing_includes};
-use crate::crossing::{Action, Clause, Crossing, Phase, Rule, Simple};
+use crate::crossing::{Action, Clause, Field, Phase, Plain, Rule};
 use crate::expression::{Evaluator, Operand};
 use crate::fate::{Fate, Origin};
 use crate::finding::Code;
@@ -18,7 +18,7 @@ use crate::mapping::PortTarget;
 use crate::profile::FileForm;
 use crate::profile::{Fact, Lookup, PathStep};
 use crate::reading::{Reading, Row, RowKind};
-use crate::tree::{Beside, Kind, NodeId, Text, Tree};
+use crate::tree::{Beside, Kind, Name, NodeId, Text, Tree};
 use rustc_hash::FxHashMap;
 use smallvec::{SmallVec, smallvec};
 use std::collections::HashMap;
@@ -60,7 +60,8 @@ pub(super) fn apply<'i, 'a>(
         counts_objects: (0..places).map(|place| step.leg.crossing.counts_objects(place)).collect(),
         evaluator: Evaluator::new(),
         place_rules: (0..places).map(|place| step.leg.crossing.place_rule(place)).collect(),
-        simple: simple_rules(&step.leg.crossing),
+        plain: Vec::new(),
+        plain_names: Vec::new(),
         not_chosen: step
             .not_chosen
             .map_or(NodeId::DOCUMENT..NodeId::DOCUMENT, |node| node..step.tree.subtree_end(node)),
@@ -71,6 +72,7 @@ pub(super) fn apply<'i, 'a>(
         same_line: (step.old().line == new.line).then(|| SameLine::new(step.old(), new)),
         counterparts: FxHashMap::default(),
     };
+    apply.find_plain_rules();
     apply.ask();
     apply.look_around();
     apply.write_header();
@@ -137,8 +139,10 @@ pub(super) struct Apply<'x, 'i, 'a> {
     pub(super) evaluator: Evaluator,
     /// The rule that each place itself is.
     pub(super) place_rules: Vec<&'i Rule>,
-    /// The rules that only move one setting whole to one place.
-    simple: Vec<Option<Simple<'i>>>,
+    /// The rules that only move one setting to places of its own object, each with where the names of
+    /// its fields are among `plain_names`.
+    plain: Vec<Option<(Plain<'i>, usize)>>,
+    pub(super) plain_names: Vec<Name>,
     /// What something else in the same place overrules.
     overruled: Vec<Option<Overruled>>,
     /// The row that is being decided.
@@ -182,6 +186,16 @@ impl<'i, 'a> Apply<'_, 'i, 'a> {
             work: self.work,
         };
         (self.draft.tree, ledger)
+    }
+
+    fn find_plain_rules(&mut self) {
+        let crossing = &self.step.leg.crossing;
+        for rule in &crossing.rules {
+            let plain = rule.as_plain(&crossing.places);
+            self.plain.push(plain.map(|plain| (plain, self.plain_names.len())));
+            let names = plain.into_iter().flat_map(Plain::fields).filter_map(Field::plain_name);
+            self.plain_names.extend(names.map(|name| self.draft.tree.intern(name)));
+        }
     }
 
     /// The new file says itself for which release and model it is.
@@ -250,8 +264,8 @@ impl<'i, 'a> Apply<'_, 'i, 'a> {
         }
         let automaton = self.automaton;
         for &(rule, clause) in &automaton.accepted(row.accept).clauses {
-            if let Some(simple) = self.simple[rule as usize] {
-                if row.kind == RowKind::Setting && self.fire_simple(index, row, rule, simple) {
+            if let Some((plain, names)) = self.plain[rule as usize] {
+                if row.kind == RowKind::Setting && self.fire_plain(index, row, rule, plain, names) {
                     return;
                 }
             } else if let Some(fit) = self.fit(index, rule, clause) {
@@ -440,15 +454,10 @@ impl<'i, 'a> Apply<'_, 'i, 'a> {
 }
 
 /// The slots that a field draws on.
-pub(super) fn field_slots(field: &crate::crossing::Field) -> impl Iterator<Item = usize> + '_ {
+pub(super) fn field_slots(field: &Field) -> impl Iterator<Item = usize> + '_ {
     use crate::crossing::Piece;
     field.template.iter().filter_map(|piece| match piece {
         Piece::Slot { slot, .. } | Piece::LookUp { slot, .. } => Some(*slot),
         Piece::Literal(_) | Piece::Index | Piece::Kind { .. } | Piece::Expression(_) => None,
     })
-}
-
-/// Of each rule what is simple in it, if it is.
-fn simple_rules(crossing: &Crossing) -> Vec<Option<Simple<'_>>> {
-    crossing.rules.iter().map(|rule| rule.as_simple(&crossing.places)).collect()
 }

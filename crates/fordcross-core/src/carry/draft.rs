@@ -114,6 +114,17 @@ impl<'i, 'a> Draft<'i, 'a> {
         value: Text<'_>,
     ) -> Result<NodeId, Taken> {
         let name = self.tree.intern(name);
+        self.named_leaf(parent, name, kind, value)
+    }
+
+    /// The same for a name that the tree knows already.
+    pub(super) fn named_leaf(
+        &mut self,
+        parent: NodeId,
+        name: Name,
+        kind: Kind,
+        value: Text<'_>,
+    ) -> Result<NodeId, Taken> {
         if let Some(found) = self.find(parent, name) {
             let text = match value {
                 Text::Borrowed(span) => &self.tree.source().text[span.range()],

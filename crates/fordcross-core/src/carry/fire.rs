@@ -5,17 +5,18 @@ use super::draft::Taken;
 use super::same_line::is_attribute;
 use super::scopes::{Instance, Slots};
 use super::value::{Bound, Failure, Hand, Prepared, fact};
-use crate::crossing::{Action, Piece, Rule, Simple, Start, Target, TargetName, TargetStep};
+use crate::crossing::{Action, Clause, Piece, Plain, Rule, Start, Target, TargetName, TargetStep};
 use crate::expression::Operand;
 use crate::fate::{Fate, Origin};
 use crate::finding::Code;
 use crate::ledger::{DecidedBy, Landing, OriginRow};
 use crate::profile::{Lookup, PathStep};
 use crate::reading::{Row, RowKind};
-use crate::tree::{Kind, NodeId, Text};
+use crate::tree::{Kind, Name, NodeId, Text};
 use crate::typing::Loss;
 use smallvec::{SmallVec, smallvec};
 use std::borrow::Cow;
+use std::rc::Rc;
 
 /// Steps into the new tree, each with whether it is a new entry of a list.
 pub(super) type Path<'i> = SmallVec<[(Cow<'i, str>, bool); 3]>;
@@ -69,8 +70,16 @@ impl<'i, 'a> Apply<'_, 'i, 'a> {
         }
     }
 
-    /// Does what a simple rule says, without what rules in general need; says whether it fits.
-    pub(super) fn fire_simple(&mut self, index: u32, row: Row, rule_id: u32, simple: Simple<'i>) -> bool {
+    /// Does what a plain rule says, without what rules in general need; says whether it fits. The names of
+    /// its fields are from `names` on.
+    pub(super) fn fire_plain(
+        &mut self,
+        index: u32,
+        row: Row,
+        rule_id: u32,
+        plain: Plain<'i>,
+        names: usize,
+    ) -> bool {
         let rule = self.rule(rule_id);
         let instance = match rule.place {
             Some(place) => match self.instance(place, row.node) {
@@ -86,42 +95,110 @@ impl<'i, 'a> Apply<'_, 'i, 'a> {
             kind: row.type_id(self.step.old(), self.automaton),
             whole: true,
         };
-        let mut text = std::mem::take(&mut self.scratch);
-        text.clear();
-        let done = self.step.convert_into(&bound, simple.field.kind, &mut text).and_then(
-            |(mut kind, fate, loss)| {
-                if is_attribute(self.step.new_profile(), simple.field.entry) {
-                    kind = Kind::Attribute;
-                }
-                let at = match &instance {
-                    Some((instance, place)) => self.target_of(instance, *place)?,
-                    None => self.draft.root(),
-                };
-                // What is spelled as before is not copied: the new tree shares the input.
-                let value = match self.tree.value_span(row.node) {
-                    Some(span) if fate == Fate::Carried && text.len() == bound.text.len() => {
-                        Text::Borrowed(span)
-                    }
-                    _ => Text::Decoded(&text),
-                };
-                let node = self.draft.leaf(at, simple.name, kind, value).map_err(|Taken| taken())?;
-                Ok((Landing { node, fate }, loss))
-            },
-        );
-        self.scratch = text;
+        let mut landings: SmallVec<[Landing; 4]> = SmallVec::new();
+        let done = if plain.whole {
+            self.move_whole(row.node, &bound, plain, names, instance.as_ref(), &mut landings)
+        } else {
+            let mut slots: Slots<'i> = smallvec![None; rule.slots];
+            if let Some((instance, _)) = &instance {
+                slots[..instance.slots.len()].copy_from_slice(&instance.slots);
+            }
+            if !self.bind_clause(&rule.clauses[0], row, bound, &mut slots) {
+                return false;
+            }
+            self.move_fields(rule, plain, names, &slots, instance.as_ref(), &mut landings)
+        };
         match done {
-            Ok((mut landing, loss)) => {
-                if instance.is_some_and(|(instance, _)| instance.joined.get()) {
-                    landing.fate = landing.fate.max(Fate::Folded);
+            Ok(losses) => {
+                let joined = instance.is_some_and(|(instance, _)| instance.joined.get());
+                if joined || landings.len() > 1 {
+                    landings.iter_mut().for_each(|landing| landing.fate = landing.fate.max(Fate::Folded));
                 }
-                self.set(index, landing.fate, by, &[landing]);
-                if let Some(Loss(loss)) = loss {
+                self.set(index, Fate::Moot, by, &landings);
+                for loss in losses {
                     self.note_loss(index, Some(rule.at.line), &loss);
                 }
             }
             Err(failure) => self.fail(index, by, &failure),
         }
         true
+    }
+
+    /// A value as a whole becomes one setting; gives back what it lost.
+    fn move_whole(
+        &mut self,
+        node: NodeId,
+        bound: &Bound<'i>,
+        plain: Plain<'i>,
+        names: usize,
+        instance: Option<&(Rc<Instance<'i>>, usize)>,
+        landings: &mut SmallVec<[Landing; 4]>,
+    ) -> Result<Vec<String>, Failure> {
+        let Some(field) = plain.fields().next() else { return Ok(Vec::new()) };
+        let mut text = std::mem::take(&mut self.scratch);
+        text.clear();
+        let converted = self.step.convert_into(bound, field.kind, &mut text);
+        let done = converted.and_then(|(mut kind, fate, loss)| {
+            if is_attribute(self.step.new_profile(), field.entry) {
+                kind = Kind::Attribute;
+            }
+            let at = self.home(instance)?;
+            // What is spelled as before is not copied: the new tree shares the input.
+            let value = match self.tree.value_span(node) {
+                Some(span) if fate == Fate::Carried && text.len() == bound.text.len() => Text::Borrowed(span),
+                _ => Text::Decoded(&text),
+            };
+            let node =
+                self.draft.named_leaf(at, self.plain_names[names], kind, value).map_err(|Taken| taken())?;
+            landings.push(Landing { node, fate });
+            Ok(loss.map(|Loss(loss)| loss).into_iter().collect())
+        });
+        self.scratch = text;
+        done
+    }
+
+    /// Parts of a value become settings, all or none; gives back what each lost.
+    fn move_fields(
+        &mut self,
+        rule: &'i Rule,
+        plain: Plain<'i>,
+        names: usize,
+        slots: &[Option<Bound<'i>>],
+        instance: Option<&(Rc<Instance<'i>>, usize)>,
+        landings: &mut SmallVec<[Landing; 4]>,
+    ) -> Result<Vec<String>, Failure> {
+        for number in plain.fields().flat_map(|field| &field.template).filter_map(look_up_of) {
+            self.ready_look_up(number);
+        }
+        let (scope, index) =
+            instance.map_or((self.root, 0), |(instance, _)| (instance.scope, instance.index));
+        let mut prepared: SmallVec<[(Name, Prepared); 2]> = SmallVec::new();
+        let hand = Hand { here: self.here(rule, slots, scope, index), look_ups: &self.look_ups };
+        for (field, name) in plain.fields().zip(&self.plain_names[names..]) {
+            if field_slots(field).next().is_some() && field_slots(field).all(|slot| slots[slot].is_none()) {
+                continue;
+            }
+            if let Some(ready) = hand.prepare(field)? {
+                prepared.push((*name, ready));
+            }
+        }
+        let at = self.home(instance)?;
+        let mut losses = Vec::new();
+        for (name, Prepared { text, kind, fate, loss }) in prepared {
+            let node =
+                self.draft.named_leaf(at, name, kind, Text::Decoded(&text)).map_err(|Taken| taken())?;
+            landings.push(Landing { node, fate });
+            losses.extend(loss);
+        }
+        Ok(losses)
+    }
+
+    /// Where the settings of an instance stand, or those of no place.
+    fn home(&mut self, instance: Option<&(Rc<Instance<'i>>, usize)>) -> Result<NodeId, Failure> {
+        match instance {
+            Some((instance, place)) => self.target_of(instance, *place),
+            None => Ok(self.draft.root()),
+        }
     }
 
     /// The object or one of its keys goes where the place says.
@@ -276,20 +353,25 @@ impl<'i, 'a> Apply<'_, 'i, 'a> {
         for (clause, row) in rule.clauses.iter().zip(fit) {
             let Some(index) = *row else { continue };
             let row = self.row(index);
-            let kind = self.type_of(index);
-            let text = self.tree.value(row.node);
-            if let Some(slot) = clause.slot {
-                slots[slot] = Some(Bound { row: Some(index), text, kind, whole: true });
-            }
-            let Some(shape) = &clause.shape else { continue };
-            let Some(found) = self.read_shape(row, shape) else { continue };
-            let alone = shape.shape.as_capture().is_some();
-            for ((slot, range), declared) in shape.slots.iter().zip(found).zip(&shape.types) {
-                let kind = declared.or(if alone { kind } else { None });
-                slots[*slot] = Some(Bound { row: Some(index), text: &text[range], kind, whole: alone });
-            }
+            let (kind, text) = (self.type_of(index), self.tree.value(row.node));
+            self.bind_clause(clause, row, Bound { row: Some(index), text, kind, whole: true }, &mut slots);
         }
         slots
+    }
+
+    /// The captures of one clause from the value of a setting; says whether it has the shape.
+    fn bind_clause(&self, clause: &'i Clause, row: Row, bound: Bound<'i>, slots: &mut Slots<'i>) -> bool {
+        if let Some(slot) = clause.slot {
+            slots[slot] = Some(bound);
+        }
+        let Some(shape) = &clause.shape else { return true };
+        let Some(found) = self.read_shape(row, shape) else { return false };
+        let alone = shape.shape.as_capture().is_some();
+        for ((slot, range), declared) in shape.slots.iter().zip(found).zip(&shape.types) {
+            let kind = declared.or(if alone { bound.kind } else { None });
+            slots[*slot] = Some(Bound { text: &bound.text[range], kind, whole: alone, ..bound });
+        }
+        true
     }
 
     /// Writes all that a rule says, or nothing of it. `node` stands in the rule's scope.
@@ -381,7 +463,9 @@ impl<'i, 'a> Apply<'_, 'i, 'a> {
         instance: Option<&Instance<'i>>,
         rows: &[u32],
     ) -> Result<SmallVec<[Ready<'i>; 1]>, Failure> {
-        self.ready_look_ups(targets);
+        if !self.look_ups.is_empty() {
+            self.ready_look_ups(targets);
+        }
         let (scope, index) = instance.map_or((self.root, 0), |instance| (instance.scope, instance.index));
         let hand = Hand { here: self.here(rule, slots, scope, index), look_ups: &self.look_ups };
         let mut ready = SmallVec::new();
@@ -408,9 +492,6 @@ impl<'i, 'a> Apply<'_, 'i, 'a> {
     }
 
     fn ready_look_ups(&mut self, targets: &[Target]) {
-        if self.look_ups.is_empty() {
-            return;
-        }
         let in_names = |steps: &[TargetStep]| -> Vec<usize> {
             steps
                 .iter()

@@ -5,7 +5,7 @@ use super::value::Bound;
 use crate::expression::{Evaluator, Operand, Surroundings};
 use crate::pattern::Pattern;
 use crate::profile::{Lookup, PathStep, Repeats, What};
-use crate::tree::{Kind, NodeId};
+use crate::tree::{Kind, NodeId, Tree};
 use crate::typing::Value;
 use std::collections::HashMap;
 
@@ -26,6 +26,11 @@ pub(super) struct Here<'h, 'i, 'a> {
 impl Here<'_, '_, '_> {
     fn find(&self, path: &str) -> Vec<NodeId> {
         let tree = self.step.tree;
+        // Most ask for a setting of the object itself.
+        if !path.contains(['/', '*', '.']) {
+            let named = |&child: &NodeId| tree.kind(child).is_named() && tree.name(child) == path;
+            return Self::entries(tree, tree.children(self.scope).filter(named));
+        }
         let (mut nodes, path) = match path.strip_prefix('/') {
             Some(path) => (vec![tree.root()], path),
             None => (vec![self.scope], path),
@@ -40,14 +45,19 @@ impl Here<'_, '_, '_> {
                 |&child: &NodeId| tree.kind(child).is_named() && (name == "*" || tree.name(child) == name);
             nodes = nodes.iter().flat_map(|&node| tree.children(node)).filter(named).collect();
         }
-        // A list stands for its entries.
-        nodes
-            .into_iter()
-            .flat_map(|node| match tree.kind(node) {
-                Kind::List => tree.children(node).collect(),
-                _ => vec![node],
-            })
-            .collect()
+        Self::entries(tree, nodes.into_iter())
+    }
+
+    /// A list stands for its entries.
+    fn entries(tree: &Tree<'_>, nodes: impl Iterator<Item = NodeId>) -> Vec<NodeId> {
+        let mut found = Vec::new();
+        for node in nodes {
+            match tree.kind(node) {
+                Kind::List => found.extend(tree.children(node)),
+                _ => found.push(node),
+            }
+        }
+        found
     }
 
     fn entry(&self, path: &str) -> Option<u16> {

@@ -243,8 +243,12 @@ pub(crate) fn kinds_of_objects(tree: &Tree<'_>, leg: &Leg, walk: &FirstWalk) -> 
     };
     let (facts, evaluator) = (HashMap::new(), Evaluator::new());
     let kind_of = |row: &Row| {
-        let entry = walk.automaton.accepted(row.accept).entry?;
-        let pattern = Some(&leg.old.schema.entries[usize::from(entry)].pattern);
+        let entry = &leg.old.schema.entries[usize::from(walk.automaton.accepted(row.accept).entry?)];
+        match &entry.what {
+            What::Object { kinds, .. } if !kinds.is_empty() => {}
+            _ => return None,
+        }
+        let pattern = Some(&entry.pattern);
         let here = Here {
             step: &step,
             scope: row.node,
@@ -498,6 +502,9 @@ impl Carried<'_, '_> {
                 return None;
             }
             let mut names = self.input.mapping.old_names_in(self.input.backup.tree.value(row.node));
+            if names.is_empty() {
+                return None;
+            }
             // A rule may have taken the text apart, and have mapped what it found.
             let tree = self.trees.last()?;
             let landings = &self.ledger.landings[decision.landings.0 as usize..decision.landings.1 as usize];

@@ -13,7 +13,7 @@ mod summary;
 mod syntax;
 mod tables;
 
-pub use parse::{Checking, crossing_sides};
+pub use parse::crossing_sides;
 pub use summary::{Deed, Summary};
 
 use crate::expression::Expression;
@@ -395,6 +395,16 @@ pub(crate) struct Field {
     pub(crate) template: Vec<Piece>,
 }
 
+impl Field {
+    /// The name that it has in any case, where it is a setting of its own right there.
+    pub(crate) fn plain_name(&self) -> Option<&str> {
+        match self.path.as_slice() {
+            [TargetStep { name: TargetName::Literal(name), append: false }] => Some(name),
+            _ => None,
+        }
+    }
+}
+
 /// A piece of what is written.
 #[derive(Debug)]
 pub(crate) enum Piece {
@@ -432,16 +442,24 @@ impl Table {
     }
 }
 
-/// A rule that moves one setting whole to one place: most rules do, and most settings go that way.
+/// A rule that moves one setting to places right where its object goes: most rules do, and most settings
+/// go that way.
 #[derive(Clone, Copy, Debug)]
-pub(crate) struct Simple<'c> {
-    pub(crate) field: &'c Field,
-    pub(crate) name: &'c str,
+pub(crate) struct Plain<'c> {
+    targets: &'c [Target],
+    /// There is one field, and it takes the value as a whole.
+    pub(crate) whole: bool,
+}
+
+impl<'c> Plain<'c> {
+    pub(crate) fn fields(self) -> impl Iterator<Item = &'c Field> {
+        self.targets.iter().flat_map(|target| &target.fields)
+    }
 }
 
 impl Rule {
-    /// The rule as a simple one, if it is.
-    pub(crate) fn as_simple(&self, places: &[Place]) -> Option<Simple<'_>> {
+    /// The rule as a plain one, if it is.
+    pub(crate) fn as_plain(&self, places: &[Place]) -> Option<Plain<'_>> {
         if self.place.is_some_and(|place| places[place].whole.iter().any(TargetStep::is_by_kind)) {
             return None;
         }
@@ -449,16 +467,22 @@ impl Rule {
         else {
             return None;
         };
-        let [Target { top: false, start: None, base, fields, objects }] = targets.as_slice() else {
-            return None;
+        let is_plain = |target: &Target| {
+            let from_here = !target.top && target.start.is_none() && target.base.is_empty();
+            let named = target.fields.iter().all(|field| field.plain_name().is_some());
+            from_here && named && target.objects.is_empty()
         };
-        let [field] = fields.as_slice() else { return None };
-        let [TargetStep { name: TargetName::Literal(name), append: false }] = field.path.as_slice() else {
+        if clause.presence || !targets.iter().all(is_plain) {
             return None;
+        }
+        let plain = Plain { targets, whole: false };
+        let mut fields = plain.fields();
+        let slot = match (fields.next().map(|field| field.template.as_slice()), fields.next()) {
+            (Some([Piece::Slot { slot, table: None }]), None) => Some(*slot),
+            _ => None,
         };
-        let [Piece::Slot { slot, table: None }] = field.template.as_slice() else { return None };
-        (base.is_empty() && objects.is_empty() && clause.shape.is_none() && clause.slot == Some(*slot))
-            .then_some(Simple { field, name })
+        let whole = slot.is_some() && clause.shape.is_none() && clause.slot == slot;
+        Some(Plain { whole, ..plain })
     }
 
     /// Whether it is the rule that a place itself is.

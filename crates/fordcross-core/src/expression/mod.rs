@@ -76,8 +76,44 @@ pub(crate) struct Expression {
 struct Compiled {
     /// With each question about the surroundings as a variable, answered beforehand.
     program: Program,
-    /// The questions, with the path that each names; the variable of the first is `q_0_`.
-    questions: Vec<(&'static str, String)>,
+    /// The questions, with the path that each names and the variable that the program has for it.
+    questions: Vec<(&'static str, String, String)>,
+    /// All variables that it mentions.
+    variables: Vec<String>,
+    /// What it is for each answer to its questions, where it depends on nothing but a few yeses and noes.
+    known: Box<[OnceLock<Result<Operand, String>>]>,
+}
+
+/// How many questions of yes or no an expression may have for its values to be remembered.
+const FEW_QUESTIONS: usize = 6;
+
+impl Compiled {
+    fn new(program: Program, questions: Vec<(&'static str, String)>) -> Self {
+        let variables: Vec<String> =
+            program.references().variables().into_iter().map(str::to_owned).collect();
+        let named = questions.into_iter().enumerate();
+        let questions: Vec<_> =
+            named.map(|(number, (function, path))| (function, path, variable_of(number))).collect();
+        let is_asked = |name: &String| questions.iter().any(|(_, _, variable)| variable == name);
+        let depends_on_answers = questions.len() <= FEW_QUESTIONS
+            && questions.iter().all(|(function, ..)| is_yes_or_no(function))
+            && variables.iter().all(is_asked);
+        let known = if depends_on_answers { 1 << questions.len() } else { 0 };
+        Self { program, questions, variables, known: (0..known).map(|_| OnceLock::new()).collect() }
+    }
+}
+
+fn is_yes_or_no(function: &str) -> bool {
+    matches!(function, "given" | "since" | "named_by")
+}
+
+/// What a question of yes or no is answered with.
+fn answer(function: &str, path: &str, here: &dyn Surroundings) -> bool {
+    match function {
+        "given" => here.count(path) > 0,
+        "since" => here.since(path),
+        _ => here.named_by(path),
+    }
 }
 
 fn variable_of(question: usize) -> String {
@@ -117,7 +153,7 @@ impl Expression {
             if !questions.is_empty() {
                 program = compile(&check::with_variables(&self.text, &questions))?;
             }
-            Ok(Compiled { program, questions })
+            Ok(Compiled::new(program, questions))
         };
         self.program.get_or_init(make).as_ref().map_err(String::as_str)
     }
@@ -133,7 +169,7 @@ impl Expression {
     /// The paths that the expression asks about.
     pub(crate) fn paths(&self) -> Vec<&str> {
         let asked = self.compiled().map(|compiled| compiled.questions.as_slice()).unwrap_or_default();
-        asked.iter().filter(|(function, _)| *function != "since").map(|(_, path)| path.as_str()).collect()
+        asked.iter().filter(|(function, ..)| *function != "since").map(|(_, path, _)| path.as_str()).collect()
     }
 
     /// What the expression is here.
@@ -142,27 +178,38 @@ impl Expression {
     /// Why it has no value; in words for a person.
     pub(crate) fn evaluate(&self, here: &dyn Surroundings) -> Result<Operand, String> {
         let compiled = self.compiled().map_err(str::to_owned)?;
+        if !compiled.known.is_empty() {
+            let questions = compiled.questions.iter().enumerate();
+            let answers = questions.fold(0, |answers, (number, (function, path, _))| {
+                answers | usize::from(answer(function, path, here)) << number
+            });
+            return compiled.known[answers].get_or_init(|| compiled.evaluate(here)).clone();
+        }
+        compiled.evaluate(here)
+    }
+}
+
+impl Compiled {
+    fn evaluate(&self, here: &dyn Surroundings) -> Result<Operand, String> {
         let mut context = here.evaluator().0.new_inner_scope();
-        for name in compiled.program.references().variables() {
+        for name in &self.variables {
             if let Some(operand) = here.variable(name) {
-                context.add_variable_from_value(name, to_cel(operand));
+                context.add_variable_from_value(name.as_str(), to_cel(operand));
             }
         }
-        for (number, (function, path)) in compiled.questions.iter().enumerate() {
+        for (function, path, variable) in &self.questions {
             let answer = match *function {
-                "given" => cel::Value::Bool(here.count(path) > 0),
+                function if is_yes_or_no(function) => cel::Value::Bool(answer(function, path, here)),
                 "count" => cel::Value::Int(i64::try_from(here.count(path)).unwrap_or(i64::MAX)),
-                "since" => cel::Value::Bool(here.since(path)),
                 "names" => {
                     let names = here.names(path).into_iter().map(|name| cel::Value::String(Arc::new(name)));
                     cel::Value::List(Arc::new(names.collect()))
                 }
-                "named_by" => cel::Value::Bool(here.named_by(path)),
                 _ => to_cel(here.effective(path)),
             };
-            context.add_variable_from_value(variable_of(number), answer);
+            context.add_variable_from_value(variable.as_str(), answer);
         }
-        match compiled.program.execute(&context) {
+        match self.program.execute(&context) {
             Ok(value) => from_cel(&value),
             Err(error) => Err(error.to_string()),
         }

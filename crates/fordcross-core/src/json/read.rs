@@ -28,7 +28,15 @@ pub fn read_json_tree(source: Source<'_>) -> Result<Tree<'_>, Box<Finding>> {
 pub fn read_json(source: Source<'_>, sink: &mut impl Sink) -> Result<(), Box<Finding>> {
     let text = source.text.strip_prefix('\u{FEFF}').unwrap_or(source.text);
     let shift = source.text.len() - text.len();
-    let mut reader = Reader { jiter: Jiter::new(text.as_bytes()), text, shift, sink, open: Vec::new() };
+    let mut reader = Reader {
+        jiter: Jiter::new(text.as_bytes()),
+        text,
+        shift,
+        sink,
+        open: Vec::new(),
+        key: String::new(),
+        string: String::new(),
+    };
     reader.document().map_err(|problem| {
         let span = Span::new(
             shift + problem.at,
@@ -86,6 +94,9 @@ struct Reader<'j, 's, S> {
     shift: usize,
     sink: &'s mut S,
     open: Vec<Open>,
+    /// The last key and string; kept so that there is no new one each time.
+    key: String,
+    string: String,
 }
 
 impl<S: Sink> Reader<'_, '_, S> {
@@ -99,24 +110,31 @@ impl<S: Sink> Reader<'_, '_, S> {
                     None => self.close(),
                 }
             } else {
-                let key = self.jiter.next_key()?.map(str::to_owned);
-                self.member(key)?;
+                let found = keep(self.jiter.next_key()?, &mut self.key);
+                self.member(found)?;
             }
         }
         self.jiter.finish()?;
         Ok(())
     }
 
-    /// The value after a key, or the end of the object.
-    fn member(&mut self, key: Option<String>) -> Result<(), Problem> {
-        let Some(key) = key else {
+    /// The value after the last key, or the end of the object where none was found.
+    fn member(&mut self, found: bool) -> Result<(), Problem> {
+        if !found {
             self.close();
             return Ok(());
-        };
+        }
+        let key = std::mem::take(&mut self.key);
         let after = self.jiter.current_index();
         self.check_repeat(&key, after)?;
         let peek = self.jiter.peek()?;
-        self.value(peek, &key)
+        if peek == Peek::Object || peek == Peek::Array {
+            return self.value(peek, &key);
+        }
+        let start = self.jiter.current_index();
+        let done = self.scalar(peek, &key, start);
+        self.key = key;
+        done
     }
 
     fn close(&mut self) {
@@ -167,8 +185,8 @@ impl<S: Sink> Reader<'_, '_, S> {
             self.sink.open(kind, name, self.shift + start);
             if peek == Peek::Object {
                 self.open.push(Open::Object(Keys::default()));
-                let key = self.jiter.known_object()?.map(str::to_owned);
-                self.member(key)
+                let found = keep(self.jiter.known_object()?, &mut self.key);
+                self.member(found)
             } else {
                 self.open.push(Open::Array);
                 match self.jiter.known_array()? {
@@ -186,16 +204,15 @@ impl<S: Sink> Reader<'_, '_, S> {
 
     fn scalar(&mut self, peek: Peek, name: &str, start: usize) -> Result<(), Problem> {
         if peek == Peek::String {
-            let value = self.jiter.known_str()?;
-            // A value as long as the text between the quotes has no escapes in it.
-            let decoded = value.to_owned();
+            keep(Some(self.jiter.known_str()?), &mut self.string);
             let end = self.jiter.current_index();
             let span = Span::new(self.shift + start, self.shift + end);
             let inner = Span::new(self.shift + start + 1, self.shift + end - 1);
-            if decoded.len() == inner.range().len() {
+            // A value as long as the text between the quotes has no escapes in it.
+            if self.string.len() == inner.range().len() {
                 self.sink.leaf(Kind::Text, name, span, Text::Borrowed(inner));
             } else {
-                self.sink.leaf(Kind::Text, name, span, Text::Decoded(&decoded));
+                self.sink.leaf(Kind::Text, name, span, Text::Decoded(&self.string));
             }
             return Ok(());
         }
@@ -221,6 +238,12 @@ impl<S: Sink> Reader<'_, '_, S> {
         self.sink.leaf(Kind::Bare, name, span, Text::Borrowed(span));
         Ok(())
     }
+}
+
+/// Puts a string of the tokenizer, which is only lent, into one that stays; says whether there was one.
+fn keep(lent: Option<&str>, kept: &mut String) -> bool {
+    kept.clear();
+    lent.inspect(|text| kept.push_str(text)).is_some()
 }
 
 #[cfg(test)]

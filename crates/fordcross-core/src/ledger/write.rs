@@ -24,8 +24,9 @@ pub struct LedgerWriter<'l> {
     course: &'l [Leg],
     /// The name of the backup's file, as JSON.
     file: Vec<u8>,
-    /// The backup has several files, and each row is of one of them.
-    has_pieces: bool,
+    /// Where the file of the last row stands in the whole text, and how many lines are before it.
+    piece: Range<u32>,
+    lines_before: u32,
     ledger: &'l Ledger,
     fragments: Fragments<'l>,
     /// The rows of each step with what labels them: the backup's first.
@@ -111,8 +112,6 @@ impl<'l> LedgerWriter<'l> {
             .collect();
         let new_tree = trees.last().expect("a tree after each step");
         let new = &input.course[input.course.len() - 1].new;
-        let mut file = Vec::new();
-        write_string(input.backup.tree.source().name, &mut file);
         let base = input.base.zip(based).map(|(base, based)| {
             let tree: &'l Tree<'l> = &base.tree;
             BaseSide {
@@ -128,8 +127,9 @@ impl<'l> LedgerWriter<'l> {
             new_labels: Labeler::new(new_tree, &new.schema, None, new_automaton),
             lines: Arc::new(LineIndex::new(input.backup.tree.source())),
             course: input.course,
-            has_pieces: !input.backup.tree.source().pieces.is_empty(),
-            file,
+            piece: 0..0,
+            lines_before: 0,
+            file: Vec::new(),
             ledger,
             fragments: Fragments::new(input.course, input.mapping, ledger),
             sides,
@@ -181,18 +181,27 @@ impl<'l> LedgerWriter<'l> {
         }
     }
 
+    /// Goes on to the file that a place is in.
+    fn enter_piece(&mut self, start: u32) {
+        self.file.clear();
+        write_string(&self.lines.file_at(start), &mut self.file);
+        (self.piece, self.lines_before) = match self.sides[0].tree.source().piece_at(start) {
+            Some(piece) => (piece.span.start..piece.span.end.max(start + 1), self.lines.lines_before(piece)),
+            None => (0..u32::MAX, 0),
+        };
+    }
+
     fn backup_row(&mut self, index: usize, out: &mut Vec<u8>) {
         let old = self.old();
-        let side = &mut self.sides[0];
-        let row = side.reading.rows[index];
+        let row = self.sides[0].reading.rows[index];
         let decision = self.ledger.decisions[index].clone();
-        let start = side.tree.span(row.node).start;
-        let mut position = self.lines.position_after(start, &mut self.line);
-        if self.has_pieces {
-            position = self.lines.in_its_file(position, start);
-            self.file.clear();
-            write_string(&self.lines.file_at(start), &mut self.file);
+        let start = self.sides[0].tree.span(row.node).start;
+        let position = self.lines.position_after(start, &mut self.line);
+        if !self.piece.contains(&start) {
+            self.enter_piece(start);
         }
+        let line = position.line - self.lines_before;
+        let side = &mut self.sides[0];
         out.extend_from_slice(b"{\"row\":");
         number(index as u64 + 1, out);
         out.extend_from_slice(match row.kind {
@@ -201,7 +210,7 @@ impl<'l> LedgerWriter<'l> {
         });
         out.extend_from_slice(&self.file);
         out.extend_from_slice(b",\"line\":");
-        number(u64::from(position.line), out);
+        number(u64::from(line), out);
         out.extend_from_slice(b",\"column\":");
         number(u64::from(position.column), out);
         out.extend_from_slice(b",\"locator\":");
@@ -396,16 +405,6 @@ fn write_value(form: &Form, text: &str, out: &mut Vec<u8>) {
     }
 }
 
-fn number(mut number: u64, out: &mut Vec<u8>) {
-    let mut digits = [0; 20];
-    let mut at = digits.len();
-    loop {
-        at -= 1;
-        digits[at] = b'0' + (number % 10) as u8;
-        number /= 10;
-        if number == 0 {
-            break;
-        }
-    }
-    out.extend_from_slice(&digits[at..]);
+fn number(number: u64, out: &mut Vec<u8>) {
+    out.extend_from_slice(itoa::Buffer::new().format(number).as_bytes());
 }

@@ -11,6 +11,10 @@ impl Mapping {
     /// The old ports, paths and addresses that have another name now and stand in a text, as the map calls them.
     pub(crate) fn old_names_in(&self, text: &str) -> Vec<String> {
         let mut found = Vec::new();
+        let may_name_port = self.renamed_ports.as_ref().is_some_and(|ports| ports.is_match(text));
+        if !may_name_port && self.paths.is_empty() && self.addresses.is_empty() {
+            return found;
+        }
         for word in text.split(BETWEEN).filter(|word| !word.is_empty()) {
             if let Some(name) = self.old_name(word)
                 && !found.contains(&name)
@@ -23,9 +27,7 @@ impl Mapping {
 
     /// Whether there is nothing to look for.
     pub(crate) fn renames_nothing(&self) -> bool {
-        self.paths.is_empty()
-            && self.addresses.is_empty()
-            && !self.ports.keys().any(|port| self.is_renamed(port))
+        self.paths.is_empty() && self.addresses.is_empty() && self.renamed_ports.is_none()
     }
 
     fn is_renamed(&self, port: &str) -> bool {

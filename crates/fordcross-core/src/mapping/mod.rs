@@ -15,7 +15,7 @@ pub use ports::{Marked, PortUse, propose, used_ports};
 pub use renames::{Addresses, Paths};
 
 use crate::typing::Value;
-
+use aho_corasick::AhoCorasick;
 use rustc_hash::FxHashMap;
 use std::borrow::Cow;
 
@@ -81,19 +81,33 @@ pub struct Mapping {
     ports: FxHashMap<String, (PortTarget, Option<u32>)>,
     paths: Paths,
     addresses: Addresses,
+    /// Finds the names of ports that have another name now, if there are any.
+    renamed_ports: Option<AhoCorasick>,
 }
 
 impl Mapping {
     /// The map that proposals make.
     pub fn new(file: &str, proposals: &[PortProposal], map: &MapFile) -> Self {
-        let ports = proposals
+        let ports: FxHashMap<_, _> = proposals
             .iter()
             .map(|proposal| {
                 let line = map.lines.get(&proposal.old).copied();
                 (proposal.old.clone(), (proposal.target.clone(), line))
             })
             .collect();
-        Self { file: file.to_owned(), ports, paths: map.paths.clone(), addresses: map.addresses.clone() }
+        let is_renamed = |proposal: &&PortProposal| matches!(&proposal.target, PortTarget::New(new) if *new != proposal.old);
+        let mut renamed = proposals.iter().filter(is_renamed).map(|proposal| &proposal.old).peekable();
+        let renamed_ports = renamed
+            .peek()
+            .is_some()
+            .then(|| AhoCorasick::new(renamed).expect("the names of ports are few and short"));
+        Self {
+            file: file.to_owned(),
+            ports,
+            paths: map.paths.clone(),
+            addresses: map.addresses.clone(),
+            renamed_ports,
+        }
     }
 
     /// What becomes of a port; one that the map does not name is open.

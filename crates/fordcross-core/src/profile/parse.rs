@@ -6,6 +6,7 @@ use super::names::NameManners;
 use super::objects::{Wanted, check_objects_at, check_order, read_objects};
 use super::schema::{Entry, Lookup, PathStep, Repeats, Schema, What};
 use super::{Container, Fact, Facts, FileForm, NeverHeld, Profile, Release, SectionDeclaration};
+use crate::checking::Checking;
 use crate::finding::{Code, Findings, did_you_mean};
 use crate::form::{read_members, read_writing};
 use crate::source::{LineIndex, Position, Source, Span};
@@ -13,15 +14,15 @@ use crate::toml_file::{Report, Section, Word, as_word, parse_pattern};
 use crate::typing::{BUILT_IN, Form, RawTypes, TypeId, Types, declare_type, pick, type_at};
 
 impl Profile {
-    /// Reads and checks a profile.
+    /// Reads a profile and checks it so far.
     ///
     /// # Errors
     /// Everything that is wrong with the file, each with its place.
-    pub fn parse(source: Source<'_>) -> Result<Self, Findings> {
+    pub fn parse(source: Source<'_>, checking: Checking) -> Result<Self, Findings> {
         let report = Report::new(source);
         let table = report.parse();
         let root = Section::new(&report, table.get_ref(), table.span().into());
-        let profile = read_profile(source, root);
+        let profile = read_profile(source, root, checking);
         match profile {
             Some(profile) if report.is_clean() => Ok(profile),
             _ => Err(report.into_findings()),
@@ -29,7 +30,7 @@ impl Profile {
     }
 }
 
-fn read_profile(source: Source<'_>, root: Section<'_, '_>) -> Option<Profile> {
+fn read_profile(source: Source<'_>, root: Section<'_, '_>, checking: Checking) -> Option<Profile> {
     let lines = LineIndex::new(source);
     let head = root.need_section("profile");
     let mut line = None;
@@ -71,7 +72,9 @@ fn read_profile(source: Source<'_>, root: Section<'_, '_>) -> Option<Profile> {
             *own = repeats;
         }
     }
-    to_check.check(&root, &types.types, &schema);
+    if checking == Checking::Whole {
+        to_check.check(&root, &types.types, &schema);
+    }
     // A type whose values name objects must say which: objects that the profile declares, with names.
     for (path, span) in &types.references {
         check_objects_at(&root, path, *span, Wanted::Named, &schema);

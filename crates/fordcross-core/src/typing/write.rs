@@ -5,7 +5,7 @@ use super::{Family, Form, PrefixNotation, Secret, TypeId, Types, Value};
 use crate::shape::Part;
 use std::borrow::Cow;
 use std::fmt::Write as _;
-use std::net::Ipv4Addr;
+use std::net::{IpAddr, Ipv4Addr};
 
 /// What a value lost when it was written: a sentence for people, fit to follow the locator.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -73,7 +73,7 @@ impl Types {
             (Form::Name { limits, .. }, Value::Text(text)) => Ok(limits.write(text, out)),
             (Form::Integer { min, max, .. }, Value::Integer(number)) => {
                 let kept = *number.clamp(min, max);
-                let _ = write!(out, "{kept}");
+                push_number(kept, out);
                 Ok((kept != *number).then(|| {
                     Loss(format!(
                         "`{number}` becomes `{kept}`: the new system takes {}",
@@ -116,22 +116,25 @@ impl Types {
                 None => Err(Unfit("the new system has no way to say `never` here".into())),
             },
             (Form::Address { family }, Value::Address(address)) if family.takes(*address) => {
-                let _ = write!(out, "{address}");
+                push_address(*address, out);
                 Ok(None)
             }
             (Form::Network { family }, Value::Network(network)) if family.takes(network.addr()) => {
-                let _ = write!(out, "{network}");
+                push_address(network.addr(), out);
+                out.push('/');
+                push_number(network.prefix_len(), out);
                 Ok(None)
             }
             // One host is the network of that host alone.
             (Form::Network { family }, Value::Address(address)) if family.takes(*address) => {
-                let _ = write!(out, "{address}/{}", if address.is_ipv4() { 32 } else { 128 });
+                push_address(*address, out);
+                out.push_str(if address.is_ipv4() { "/32" } else { "/128" });
                 Ok(None)
             }
             (Form::Address { family }, Value::Address(_))
             | (Form::Network { family }, Value::Network(_) | Value::Address(_)) => Err(wrong_family(*family)),
             (Form::PrefixLength { written: PrefixNotation::Length }, Value::PrefixLength(length)) => {
-                let _ = write!(out, "{length}");
+                push_number(*length, out);
                 Ok(None)
             }
             (Form::PrefixLength { written: PrefixNotation::Mask }, Value::PrefixLength(length)) => {
@@ -147,7 +150,9 @@ impl Types {
                     if at > 0 {
                         out.push(*separator);
                     }
-                    let _ = if *upper { write!(out, "{byte:02X}") } else { write!(out, "{byte:02x}") };
+                    let digits: &[u8; 16] = if *upper { b"0123456789ABCDEF" } else { b"0123456789abcdef" };
+                    out.push(char::from(digits[usize::from(byte >> 4)]));
+                    out.push(char::from(digits[usize::from(byte & 15)]));
                 }
                 Ok(None)
             }
@@ -222,6 +227,24 @@ impl Types {
             }
         }
         Ok(loss)
+    }
+}
+
+fn push_number(number: impl itoa::Integer, out: &mut String) {
+    out.push_str(itoa::Buffer::new().format(number));
+}
+
+/// As `Display` writes it, with less ado for the most frequent.
+fn push_address(address: IpAddr, out: &mut String) {
+    let IpAddr::V4(address) = address else {
+        let _ = write!(out, "{address}");
+        return;
+    };
+    for (at, octet) in address.octets().into_iter().enumerate() {
+        if at > 0 {
+            out.push('.');
+        }
+        push_number(octet, out);
     }
 }
 

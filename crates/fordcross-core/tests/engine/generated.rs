@@ -2,8 +2,9 @@
 //! what must become of each setting.
 
 use crate::small::{Made, carry_over};
-use fordcross_core::crossing::{Checking, Crossing};
+use fordcross_core::crossing::Crossing;
 use fordcross_core::finding::Code;
+use fordcross_core::library::Checking;
 use fordcross_core::mapping::{MapFile, PortTarget};
 use fordcross_core::profile::Profile;
 use fordcross_core::source::Source;
@@ -172,7 +173,8 @@ fn make(line: &Line) -> Made {
         line.backup(),
     );
     let parse = |text| {
-        Profile::parse(Source::new("a.profile.toml", text)).unwrap_or_else(|f| panic!("{text}\n{f:?}"))
+        Profile::parse(Source::new("a.profile.toml", text), Checking::Whole)
+            .unwrap_or_else(|f| panic!("{text}\n{f:?}"))
     };
     let (old, new) = (parse(&old_text), parse(&new_text));
     let source = Source::new("a.crossing.toml", &crossing_text);

@@ -3,8 +3,9 @@
 use fordcross_core::backup::Backup;
 use fordcross_core::carry::{CarryInput, FirstWalk, carry};
 use fordcross_core::course::Leg;
-use fordcross_core::crossing::{Checking, Crossing};
+use fordcross_core::crossing::Crossing;
 use fordcross_core::finding::{Code, Finding};
+use fordcross_core::library::Checking;
 use fordcross_core::mapping::{MapFile, Mapping, propose, used_ports};
 use fordcross_core::profile::Profile;
 use fordcross_core::source::Source;
@@ -177,8 +178,8 @@ pub(crate) fn make_between(old: &str, new: &str, text: &str, crossing: &str) -> 
 }
 
 pub(crate) fn parse(old: &str, new: &str, crossing: &str) -> (Profile, Profile, Crossing) {
-    let old = Profile::parse(source("old.profile.toml", old)).expect("the old profile");
-    let new = Profile::parse(source("new.profile.toml", new)).expect("the new profile");
+    let old = Profile::parse(source("old.profile.toml", old), Checking::Whole).expect("the old profile");
+    let new = Profile::parse(source("new.profile.toml", new), Checking::Whole).expect("the new profile");
     let shared = [source("words.shared.toml", SHARED)];
     let crossing = Crossing::parse(source("x.crossing.toml", crossing), &old, &new, Checking::Whole, &shared)
         .expect("the crossing");

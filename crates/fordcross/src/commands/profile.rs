@@ -7,8 +7,8 @@ use crate::output::findings::{finding_json, print_findings};
 use crate::output::table::columns;
 use crate::output::{BOLD, Printer, Sources, count};
 use crate::status::{Failed, Status};
-use fordcross_core::crossing::{Checking, Deed};
-use fordcross_core::library::{CrossingFile, Library};
+use fordcross_core::crossing::Deed;
+use fordcross_core::library::{Checking, CrossingFile, Library, ProfileFile};
 use serde_json::{Value, json};
 use std::io::Read;
 
@@ -85,7 +85,7 @@ fn check(
     let mut warnings = Vec::new();
     let mut sources = Sources::default();
     for file in library.profiles() {
-        let profile = parse(file)?;
+        let profile = parse(&ProfileFile { checking: Checking::Whole, ..file.clone() })?;
         let (settings, objects) = profile.declared();
         let secrets = profile.secrets();
         if general.json {

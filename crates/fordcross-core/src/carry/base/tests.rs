@@ -1,4 +1,5 @@
 use super::*;
+use crate::library::Checking;
 use crate::profile::Profile;
 use crate::source::Source;
 use rstest::rstest;
@@ -113,7 +114,7 @@ fn shown(tree: &Tree<'_>, node: NodeId) -> String {
 
 /// The base with the made text in it, and how many settings of the base are replaced and kept.
 fn merged(profile: &str, base: &str, made: &str, policy: &BasePolicy) -> (String, usize, usize) {
-    let profile = Profile::parse(Source::new("p", profile)).expect("a profile");
+    let profile = Profile::parse(Source::new("p", profile), Checking::Whole).expect("a profile");
     let mut automaton = crate::reading::automaton_of(&profile, None);
     let read = |text| {
         let source = Source::new("t", text);

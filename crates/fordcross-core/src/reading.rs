@@ -10,6 +10,7 @@ use crate::tree::{Kind, Name, NodeId, Tree};
 use crate::typing::TypeId;
 use rustc_hash::{FxHashMap, FxHasher};
 use std::hash::Hasher as _;
+use std::num::NonZeroU32;
 
 /// One setting or object of a tree.
 #[derive(Clone, Copy, Debug)]
@@ -18,9 +19,12 @@ pub(crate) struct Row {
     pub(crate) accept: AcceptId,
     /// The object that it stands in, or is.
     pub(crate) object: Option<ObjectId>,
-    pub(crate) section: Option<u16>,
+    /// [`NO_SECTION`] for none. There are millions of rows: none of their bytes is wasted.
+    section: u16,
     pub(crate) kind: RowKind,
 }
+
+const NO_SECTION: u16 = u16::MAX;
 
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub(crate) enum RowKind {
@@ -29,8 +33,18 @@ pub(crate) enum RowKind {
 }
 
 /// The number of an object in one reading.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub(crate) struct ObjectId(pub(crate) u32);
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
+pub(crate) struct ObjectId(NonZeroU32);
+
+impl ObjectId {
+    fn new(index: usize) -> Self {
+        Self(NonZeroU32::MIN.saturating_add(index as u32))
+    }
+
+    pub(crate) fn index(self) -> usize {
+        self.0.get() as usize - 1
+    }
+}
 
 #[derive(Clone, Copy, Debug)]
 pub(crate) struct Object {
@@ -171,6 +185,7 @@ impl Reading {
             },
             keys_seen: FxHashMap::default(),
             frames: Vec::new(),
+            spare: Vec::new(),
         };
         walk.run(automaton);
         walk.reading
@@ -248,6 +263,15 @@ struct Walk<'t, 'a> {
     /// Hashes of holder, declaration and keys, with how often they were seen.
     keys_seen: FxHashMap<u64, u32>,
     frames: Vec<Frame>,
+    /// Of frames that are done.
+    spare: Vec<Spare>,
+}
+
+/// What frames allocate, to be used again.
+#[derive(Default)]
+struct Spare {
+    counts: Counts,
+    given: Vec<u16>,
 }
 
 impl Walk<'_, '_> {
@@ -298,6 +322,11 @@ impl Walk<'_, '_> {
             let accept = automaton.accept_of(state);
             self.reading.omitted.push(Omitted { holder: frame.node, entry, accept, object: frame.object });
         }
+        let Frame { mut counts, mut given, .. } = frame;
+        counts.few.clear();
+        counts.many.clear();
+        given.clear();
+        self.spare.push(Spare { counts, given });
     }
 
     fn visit(&mut self, node: NodeId, accept_id: AcceptId, automaton: &Automaton) {
@@ -307,6 +336,13 @@ impl Walk<'_, '_> {
         let (mut object, above) =
             self.frames.last().map_or((None, None), |frame| (frame.object, frame.section));
         let section = accept.section.or(above);
+        let row_of = |object, kind| Row {
+            node,
+            accept: accept_id,
+            object,
+            section: section.unwrap_or(NO_SECTION),
+            kind,
+        };
         let what = accept.entry.map(|entry| &self.profile.schema.entries[entry as usize].what);
         // A list stands for its entries; an element's own text for the element, seen before.
         let is_object = what.is_some_and(What::is_object) && kind != Kind::List && kind != Kind::OwnText;
@@ -322,27 +358,28 @@ impl Walk<'_, '_> {
             frame.given.push(entry);
         }
         if is_object {
-            let id = ObjectId(self.reading.objects.len() as u32);
+            let id = ObjectId::new(self.reading.objects.len());
             self.reading.objects.push(Object { holder: object });
             object = Some(id);
-            self.reading.rows.push(Row { node, accept: accept_id, object, section, kind: RowKind::Object });
+            self.reading.rows.push(row_of(object, RowKind::Object));
         }
         if kind.is_value() {
-            self.reading.rows.push(Row { node, accept: accept_id, object, section, kind: RowKind::Setting });
+            self.reading.rows.push(row_of(object, RowKind::Setting));
         } else {
             if !is_object && kind == Kind::Map && !accept.clauses.is_empty() {
                 self.reading.branches.push((node, accept_id));
             }
             // A list holds nothing that could be omitted; its entries do.
             let accept = if kind == Kind::List { AcceptId::NOTHING } else { accept_id };
+            let Spare { counts, given } = self.spare.pop().unwrap_or_default();
             self.frames.push(Frame {
                 end: tree.subtree_end(node),
                 object,
                 section,
-                counts: Counts::default(),
+                counts,
                 node,
                 accept,
-                given: Vec::new(),
+                given,
                 last_child: None,
             });
         }
@@ -396,6 +433,11 @@ impl Walk<'_, '_> {
 }
 
 impl Row {
+    /// The section that it is in.
+    pub(crate) fn section(&self) -> Option<u16> {
+        (self.section != NO_SECTION).then_some(self.section)
+    }
+
     /// The type of a setting that the profile declares.
     pub(crate) fn type_id(&self, profile: &Profile, automaton: &Automaton) -> Option<TypeId> {
         if self.kind == RowKind::Object {

@@ -162,7 +162,7 @@ pub fn survey(backup: &Backup<'_>, profile: &Profile, today: jiff::civil::Date) 
     let mut references = References::new(profile);
     let mut named_at: Vec<(u16, NodeId)> = Vec::new();
     for row in &reading.rows {
-        let index = row.section.map_or(profile.sections.len(), usize::from);
+        let index = row.section().map_or(profile.sections.len(), usize::from);
         let section = &mut made.sections[index];
         let entry = automaton.accepted(row.accept).entry;
         match row.kind {

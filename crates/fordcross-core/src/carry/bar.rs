@@ -42,7 +42,7 @@ impl Bars {
                 let port = bars.number(name);
                 match row.object {
                     Some(object) => {
-                        bars.objects[object.0 as usize].get_or_insert(port);
+                        bars.objects[object.index()].get_or_insert(port);
                     }
                     None => {
                         bars.rows.insert(index, port);
@@ -55,7 +55,7 @@ impl Bars {
             if let Some(holder) = reading.objects[index].holder
                 && bars.objects[index].is_none()
             {
-                bars.objects[index] = bars.objects[holder.0 as usize];
+                bars.objects[index] = bars.objects[holder.index()];
             }
         }
         bars
@@ -73,13 +73,13 @@ impl Bars {
 
     /// The port that takes an object out.
     pub(super) fn of_object(&self, object: ObjectId) -> Option<u32> {
-        self.objects[object.0 as usize]
+        self.objects[object.index()]
     }
 
     /// The port that takes this row out.
     pub(super) fn of(&self, index: u32, row: &Row) -> Option<u32> {
         match row.object {
-            Some(object) => self.objects[object.0 as usize],
+            Some(object) => self.objects[object.index()],
             None if self.rows.is_empty() => None,
             None => self.rows.get(&index).copied(),
         }

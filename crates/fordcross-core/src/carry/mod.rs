@@ -414,7 +414,7 @@ impl Carried<'_, '_> {
         let sections = old.sections.len();
         let mut table = vec![[(0, 0); Fate::ALL.len()]; sections + 1];
         for (row, decision) in self.steps[0].reading.rows.iter().zip(&self.ledger.decisions) {
-            let cell = &mut table[row.section.map_or(sections, usize::from)][decision.fate as usize];
+            let cell = &mut table[row.section().map_or(sections, usize::from)][decision.fate as usize];
             match row.kind {
                 RowKind::Setting => cell.0 += 1,
                 RowKind::Object => cell.1 += 1,

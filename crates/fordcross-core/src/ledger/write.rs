@@ -215,7 +215,7 @@ impl<'l> LedgerWriter<'l> {
         number(u64::from(position.column), out);
         out.extend_from_slice(b",\"locator\":");
         write_string(side.labels.label(row.node, &mut side.automaton), out);
-        out.extend_from_slice(self.fragments.section(row.section));
+        out.extend_from_slice(self.fragments.section(row.section()));
         let kind = row.type_id(old, &side.automaton);
         out.extend_from_slice(self.fragments.kind(kind));
         // The value of a secret is never written; that of what has no type only if it was asked for.

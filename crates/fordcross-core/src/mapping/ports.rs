@@ -7,7 +7,7 @@ use crate::course::Leg;
 use crate::crossing::Crossing;
 use crate::finding::{Code, Finding, Findings, did_you_mean};
 use crate::profile::{Model, Port, What, names_port};
-use crate::reading::{FirstWalk, RowKind};
+use crate::reading::{FirstWalk, ObjectId, RowKind};
 use crate::source::Span;
 use crate::typing::TypeId;
 use rustc_hash::{FxHashMap, FxHashSet};
@@ -34,12 +34,12 @@ pub fn used_ports(backup: &Backup<'_>, leg: &Leg, walk: &FirstWalk) -> Vec<PortU
     let mut settings_of: Vec<usize> = vec![0; reading.objects.len()];
     for row in reading.rows.iter().filter(|row| row.kind == RowKind::Setting) {
         if let Some(object) = row.object {
-            settings_of[object.0 as usize] += 1;
+            settings_of[object.index()] += 1;
         }
     }
     let types = &profile.types;
     let of_ports: Vec<bool> = (0..types.list.len() as u16).map(|id| names_port(types, TypeId(id))).collect();
-    let mut counted: FxHashSet<(usize, u32)> = FxHashSet::default();
+    let mut counted: FxHashSet<(usize, ObjectId)> = FxHashSet::default();
     for row in &reading.rows {
         let Some((kind, text)) = row.naming(&backup.tree, profile, automaton) else { continue };
         if !of_ports[usize::from(kind.0)] {
@@ -54,7 +54,7 @@ pub fn used_ports(backup: &Backup<'_>, leg: &Leg, walk: &FirstWalk) -> Vec<PortU
             });
             // An object that names a port goes with it whole, and counts once.
             uses[at].settings += match row.object {
-                Some(object) if counted.insert((at, object.0)) => settings_of[object.0 as usize],
+                Some(object) if counted.insert((at, object)) => settings_of[object.index()],
                 Some(_) => 0,
                 None => 1,
             };

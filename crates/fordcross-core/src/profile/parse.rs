@@ -9,9 +9,11 @@ use super::{Container, Fact, Facts, FileForm, NeverHeld, Profile, Release, Secti
 use crate::checking::Checking;
 use crate::finding::{Code, Findings, did_you_mean};
 use crate::form::{read_members, read_writing};
+use crate::pattern::Pattern;
 use crate::source::{LineIndex, Position, Source, Span};
 use crate::toml_file::{Report, Section, Word, as_word, parse_pattern};
 use crate::typing::{BUILT_IN, Form, RawTypes, TypeId, Types, declare_type, pick, type_at};
+use rustc_hash::FxHashMap;
 
 impl Profile {
     /// Reads a profile and checks it so far.
@@ -216,6 +218,11 @@ fn read_settings(
     names: &mut NameManners,
 ) {
     let Some(section) = root.need_section("setting") else { return };
+    // Where the declarations of each pattern stand in the schema: mostly one.
+    let mut declared: FxHashMap<Pattern, Vec<usize>> = FxHashMap::default();
+    for (index, entry) in schema.entries.iter().enumerate() {
+        declared.entry(entry.pattern.clone()).or_default().push(index);
+    }
     for (key, value) in section.members() {
         let Some(pattern) = parse_pattern(&section, key) else { continue };
         // A list of declarations is for a setting that changed from one release to another.
@@ -226,9 +233,12 @@ fn read_settings(
         for declaration in declarations {
             if let Some((what, range, aliases)) = read_setting(&section, declaration, types, releases) {
                 names.alias(&pattern, aliases);
-                let twice = schema.entries.iter().any(|entry| {
-                    entry.pattern == pattern && entry.releases.0 <= range.1 && range.0 <= entry.releases.1
-                });
+                let alike = declared.entry(pattern.clone()).or_default();
+                let twice = alike
+                    .iter()
+                    .map(|&index| &schema.entries[index])
+                    .any(|entry| entry.releases.0 <= range.1 && range.0 <= entry.releases.1);
+                alike.push(schema.entries.len());
                 if twice {
                     section
                         .report()

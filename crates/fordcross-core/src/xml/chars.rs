@@ -13,7 +13,8 @@ pub(crate) fn first_forbidden(text: &str) -> Option<usize> {
     let bytes = text.as_bytes();
     // A pass that the compiler turns into wide comparisons; only a hit is looked at closely.
     let control = |b: &u8| *b < 0x20 && !matches!(*b, b'\t' | b'\n' | b'\r');
-    if let Some(chunk) = bytes.chunks(4096).position(|chunk| chunk.iter().filter(|b| control(b)).count() > 0)
+    if let Some(chunk) =
+        bytes.chunks(4096).position(|chunk| chunk.iter().fold(false, |found, b| found | control(b)))
     {
         let start = chunk * 4096;
         return bytes[start..].iter().position(control).map(|at| start + at);

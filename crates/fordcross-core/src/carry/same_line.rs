@@ -272,7 +272,7 @@ impl<'i, 'a> Apply<'_, 'i, 'a> {
         let (scope, index) = instance.map_or((self.root, 0), |instance| (instance.scope, instance.index));
         let hand = Hand { here: self.here(rule, slots, scope, index), look_ups: &self.look_ups };
         let Some(prepared) = hand.prepare(field)? else { return Ok(()) };
-        let implied = default == Some(prepared.text.as_str()) && !self.always_pins;
+        let implied = !self.always_pins && new.types.mean_the_same(field.kind, default, &prepared.text);
         if implied && !self.step.into_base || field.path.iter().any(|step| step.append) {
             return Ok(());
         }
@@ -294,7 +294,7 @@ impl<'i, 'a> Apply<'_, 'i, 'a> {
             return;
         }
         let Ok(prepared) = self.step.convert(bound, kind) else { return };
-        let implied = default == Some(prepared.text.as_str()) && !self.always_pins;
+        let implied = !self.always_pins && new.types.mean_the_same(kind, default, &prepared.text);
         if implied && !self.step.into_base {
             return;
         }

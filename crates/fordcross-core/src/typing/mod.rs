@@ -63,6 +63,13 @@ impl Types {
         }
     }
 
+    /// Whether two texts are one value of a type, however each is spelled: `600000` and `10min`.
+    pub(crate) fn mean_the_same(&self, id: TypeId, one: Option<&str>, other: &str) -> bool {
+        one.is_some_and(|one| {
+            one == other || self.read(id, one).is_ok_and(|one| self.read(id, other) == Ok(one))
+        })
+    }
+
     /// Whether values of the type are any text, in which names of other things may stand.
     pub(crate) fn is_free_text(&self, id: TypeId) -> bool {
         matches!(self.get(id).form, Form::Text(_) | Form::Command)

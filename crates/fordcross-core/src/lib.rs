@@ -30,7 +30,7 @@
 //! ```
 //!
 //! # Limitations
-//! What is written is UTF-8. A base is XML, JSON or INI.
+//! What is written is UTF-8, unless a base was in another character set. A base has no databases.
 
 mod automaton;
 pub mod backup;

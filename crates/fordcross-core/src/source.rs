@@ -1,6 +1,7 @@
 //! Text with a name, and places in it. Everything we say about an input is said with a [`Span`];
 //! lines and columns are derived only when a person is to read them.
 
+use crate::unwrap::Charset;
 use std::borrow::Cow;
 use std::ops::Range;
 
@@ -24,6 +25,8 @@ pub struct Piece {
     pub span: Span,
     /// What the text is made of.
     pub content: Content,
+    /// What the file's own bytes are in, where it is text.
+    pub charset: Charset,
 }
 
 /// What the text of a file stands for.

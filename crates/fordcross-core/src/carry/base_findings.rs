@@ -22,7 +22,7 @@ pub(super) fn findings(
     let lines = LineIndex::new(source);
     let reading = &based.reading;
     let mut labels = Labeler::new(tree, &profile.schema, Some(&reading.ordinals), automaton);
-    let mut findings = Findings::new();
+    let mut findings = based.findings.clone();
     for row in reading.rows.iter().filter(|row| row.kind == RowKind::Object && !based.met[row.node.index()]) {
         let Some(entry) = automaton.accepted(row.accept).entry else { continue };
         let What::Object { signs, .. } = &profile.schema.entries[entry as usize].what else { continue };

@@ -47,7 +47,7 @@ pub use crate::reading::FirstWalk;
 use crate::reading::{Reading, Row, RowKind, automaton_of};
 use crate::source::LineIndex;
 use crate::tree::{Beside, Kind, NodeId, Tree};
-use crate::unwrap::{self, Archive, pack_gzip};
+use crate::unwrap::{self, Archive, Charset, pack_gzip};
 use here::Here;
 use inheritance::{Folded, Inheritance, keys_of};
 use names::NameBook;
@@ -370,13 +370,16 @@ impl Carried<'_, '_> {
         let Self { input, steps, trees, new_automaton, ledger: whole, based, .. } = self;
         let tree: &Tree<'_> = trees.last().expect("a tree after each step");
         let whole: &Ledger = whole;
-        let bytes = based.as_mut().map(|based| std::mem::take(&mut based.bytes));
+        let files = based.as_mut().map(|based| std::mem::take(&mut based.files));
+        let base = input.base.and_then(|base| base.tree.source().pieces.first());
+        let charset = base.map_or(Charset::UTF_8, |piece| piece.charset);
         let kept = based.as_ref().map_or(&[][..], |based| &based.kept);
         let rows = LedgerWriter::new(input, steps, trees, whole, new_automaton, based.as_ref());
-        let expected = read_back::Expected { tree, ledger: whole, profile: new, model: input.model, kept };
+        let expected =
+            read_back::Expected { tree, ledger: whole, profile: new, model: input.model, charset, kept };
         let (written, result) = std::thread::scope(|scope| {
             let ledger = scope.spawn(move || ledger(rows));
-            let result = (!blocked).then(|| write_and_read_back(bytes, &expected));
+            let result = (!blocked).then(|| write_and_read_back(files, &expected));
             (ledger.join().expect("the ledger is written"), result)
         });
         let severities = self.input.severities;
@@ -570,21 +573,23 @@ impl Carried<'_, '_> {
     }
 }
 
-/// `bytes` is what there is to write already: a base with what was put into it.
+/// `files` is what there is to write already: a base with what was put into it.
 fn write_and_read_back(
-    bytes: Option<Vec<u8>>,
+    files: Option<Vec<unwrap::Member>>,
     expected: &read_back::Expected<'_>,
 ) -> (Vec<unwrap::Member>, read_back::Told) {
     let read_back::Expected { tree, profile, .. } = expected;
-    let alone = |bytes| vec![unwrap::Member { path: String::new(), bytes }];
-    let result = match (bytes, profile.container()) {
-        (Some(bytes), _) => alone(bytes),
-        (None, None) => {
-            let mut result = Vec::new();
-            write_text(tree, tree.root(), &profile.writing, &mut result);
-            alone(result)
+    let files = files.unwrap_or_else(|| {
+        if profile.container().is_some() {
+            return write_bundle(tree, &profile.members);
         }
-        (None, Some(container)) => pack(write_bundle(tree, &profile.members), container),
+        let mut bytes = Vec::new();
+        write_text(tree, tree.root(), &profile.writing, &mut bytes);
+        vec![unwrap::Member { path: String::new(), bytes }]
+    });
+    let result = match profile.container() {
+        Some(container) => pack(files, container),
+        None => files,
     };
     let told = read_back::read_back(&result, expected, &mut automaton_of(expected.profile, None));
     (result, told)

@@ -12,7 +12,7 @@ use crate::profile::{FileForm, Model, Profile, What};
 use crate::references::References;
 use crate::source::{Source, Span};
 use crate::tree::{Kind, NodeId, Sink, Text, Tree};
-use crate::unwrap::{self, Opening};
+use crate::unwrap::{self, Charset, Opening};
 
 /// The most differences that are told one by one: each is a mistake of ours or of a rule.
 const MOST: usize = 20;
@@ -27,6 +27,8 @@ pub(super) struct Expected<'e> {
     pub(super) ledger: &'e Ledger,
     pub(super) profile: &'e Profile,
     pub(super) model: Option<&'e Model>,
+    /// What a file of a base is in.
+    pub(super) charset: Charset,
     /// Nodes that are the base's own: they are as the unit wrote them, whatever that is.
     pub(super) kept: &'e [bool],
 }
@@ -52,6 +54,10 @@ pub(super) fn read_back(
 ) -> Told {
     let Expected { tree, ledger, profile, .. } = *expected;
     let opened = match (profile.container(), files) {
+        (None, [one]) if expected.charset != Charset::UTF_8 => {
+            let opening = Opening { charset: Some(expected.charset), ..Opening::default() };
+            Some(unwrap::open(NAME, one.bytes.clone(), &opening))
+        }
         (None, _) => None,
         (Some(_), [one]) if one.path.is_empty() => {
             Some(unwrap::open(NAME, one.bytes.clone(), &Opening::default()))

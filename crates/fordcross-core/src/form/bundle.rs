@@ -252,7 +252,7 @@ fn opaque_bytes(tree: &Tree<'_>, node: NodeId) -> Option<Vec<u8>> {
 }
 
 /// All nodes of a tree so many levels below its root, with the names that lead there.
-fn nodes_at<'t>(tree: &'t Tree<'_>, depth: usize) -> Vec<(NodeId, Vec<&'t str>)> {
+pub(crate) fn nodes_at<'t>(tree: &'t Tree<'_>, depth: usize) -> Vec<(NodeId, Vec<&'t str>)> {
     let mut nodes = vec![(tree.root(), Vec::new())];
     for _ in 0..depth {
         nodes = nodes

@@ -13,7 +13,7 @@ mod write;
 
 pub(crate) use read::{Included, read_into};
 pub(crate) use shape::{Part, StatementShape};
-pub(crate) use write::{holds_value, write_statements};
+pub(crate) use write::{Said, holds_value, statements_of, write_statement, write_statements, write_word};
 
 use wildmatch::WildMatch;
 

@@ -6,12 +6,60 @@ use crate::tree::{Kind, NodeId, Tree};
 
 /// Appends all statements of a branch, each on a line of its own.
 pub(crate) fn write_statements(tree: &Tree<'_>, top: NodeId, grammar: &Grammar, out: &mut Vec<u8>) {
-    let start = out.len();
-    let mut writer = Writer { tree, grammar, out, start, behind: None };
-    writer.below(top, &[], None, 0);
-    if let Some(comment) = writer.behind.take() {
-        writer.comment(comment, 0);
+    Writer::new(tree, grammar, out).all(top);
+}
+
+/// A statement that a tree is written with.
+#[derive(Clone, Debug)]
+pub(crate) struct Said {
+    /// What it makes, with all that leads there from the block that it stands in.
+    pub(crate) path: Vec<NodeId>,
+    /// What that block is called; none at the top.
+    pub(crate) block: Option<String>,
+    /// How many blocks it stands in.
+    pub(crate) depth: usize,
+    /// The block, as its place among all statements.
+    pub(crate) inside: Option<usize>,
+    /// Other statements stand in it.
+    pub(crate) opens: bool,
+}
+
+impl Said {
+    /// What it makes.
+    pub(crate) fn node(&self) -> NodeId {
+        self.path.last().copied().unwrap_or(NodeId::DOCUMENT)
     }
+}
+
+/// All statements that a branch is written with, in their order.
+pub(crate) fn statements_of(tree: &Tree<'_>, top: NodeId, grammar: &Grammar) -> Vec<Said> {
+    let mut unused = Vec::new();
+    let mut writer = Writer::new(tree, grammar, &mut unused);
+    writer.log = Some(Vec::new());
+    writer.all(top);
+    writer.log.unwrap_or_default()
+}
+
+/// Appends one statement with all that stands in it.
+pub(crate) fn write_statement(tree: &Tree<'_>, said: &Said, grammar: &Grammar, out: &mut Vec<u8>) {
+    let mut writer = Writer::new(tree, grammar, out);
+    match writer.statement_for(&said.path, said.block.as_deref()).cloned() {
+        Some(statement) => writer.statement(&statement, &said.path, said.depth),
+        None => writer.unknown(&said.path, said.block.as_deref(), said.depth),
+    }
+}
+
+/// Appends the value of a leaf as a word, or as the words that it is where the statement takes the rest.
+pub(crate) fn write_word(tree: &Tree<'_>, said: &Said, grammar: &Grammar, out: &mut Vec<u8>) {
+    let mut unused = Vec::new();
+    let writer = Writer::new(tree, grammar, &mut unused);
+    let statement = writer.statement_for(&said.path, said.block.as_deref());
+    let takes_rest = statement.is_none_or(|statement| {
+        statement.shape.parts.iter().any(|part| matches!(part, Part::Rest(name) if name == VALUE))
+    });
+    let value = tree.value(said.node());
+    let word = if takes_rest { writer.rest(value) } else { writer.quoted(value) };
+    out.extend_from_slice(word.as_bytes());
 }
 
 /// Whether a value can be written so that it reads back to itself.
@@ -51,9 +99,35 @@ struct Writer<'w, 'a> {
     start: usize,
     /// The comment that goes behind the next statement, on its line.
     behind: Option<NodeId>,
+    /// What was written, if that is asked for, and the block that is being written.
+    log: Option<Vec<Said>>,
+    inside: Option<usize>,
 }
 
-impl Writer<'_, '_> {
+impl<'w, 'a> Writer<'w, 'a> {
+    fn new(tree: &'w Tree<'a>, grammar: &'w Grammar, out: &'w mut Vec<u8>) -> Self {
+        let start = out.len();
+        Self { tree, grammar, out, start, behind: None, log: None, inside: None }
+    }
+
+    fn all(&mut self, top: NodeId) {
+        self.below(top, &[], None, 0);
+        if let Some(comment) = self.behind.take() {
+            self.comment(comment, 0);
+        }
+    }
+
+    /// Notes a statement; gives back the block that was written until then.
+    fn note(&mut self, path: &[NodeId], block: Option<&str>, depth: usize, opens: bool) -> Option<usize> {
+        let before = self.inside;
+        if let Some(log) = &mut self.log {
+            let block = block.map(str::to_owned);
+            log.push(Said { path: path.to_vec(), block, depth, inside: before, opens });
+            self.inside = Some(log.len() - 1);
+        }
+        before
+    }
+
     /// Everything in a branch, whose place below the block it stands in is `path`.
     fn below(&mut self, branch: NodeId, path: &[NodeId], block: Option<&str>, depth: usize) {
         let skip = if path.is_empty() { self.captured_by(branch, block) } else { Vec::new() };
@@ -186,11 +260,16 @@ impl Writer<'_, '_> {
         let mut path = path.to_vec();
         path.push(node);
         match self.statement_for(&path, block).cloned() {
-            Some(statement) => self.statement(&statement, &path, depth),
+            Some(statement) => {
+                let opens = statement.opens && self.tree.kind(node).is_branch();
+                let before = self.note(&path, block, depth, opens);
+                self.statement(&statement, &path, depth);
+                self.inside = before;
+            }
             None if self.tree.kind(node).is_branch() && self.is_shared(&path, block) => {
                 self.below(node, &path, block, depth);
             }
-            None => self.unknown(node, depth),
+            None => self.unknown(&path, block, depth),
         }
     }
 
@@ -372,8 +451,7 @@ impl Writer<'_, '_> {
     fn pairs_inside(&self, inside: &Inside, branch: NodeId) -> String {
         let mut out = Vec::new();
         let mut line = Line::default();
-        let within =
-            Writer { tree: self.tree, grammar: &inside.grammar, out: &mut out, start: 0, behind: None };
+        let within = Writer::new(self.tree, &inside.grammar, &mut out);
         if let [Part::Repeated(group)] = inside.shape.parts.as_slice() {
             within.pairs(group, Some(branch), &mut line);
         }
@@ -397,7 +475,14 @@ impl Writer<'_, '_> {
     }
 
     /// What no statement of the grammar makes: a name and the rest.
-    fn unknown(&mut self, node: NodeId, depth: usize) {
+    fn unknown(&mut self, path: &[NodeId], block: Option<&str>, depth: usize) {
+        let Some(&node) = path.last() else { return };
+        let before = self.note(path, block, depth, self.tree.kind(node).is_branch());
+        self.unknown_at(node, depth);
+        self.inside = before;
+    }
+
+    fn unknown_at(&mut self, node: NodeId, depth: usize) {
         self.indent(depth);
         let name = self.quoted(self.tree.name(node));
         let mut line = Line::default();

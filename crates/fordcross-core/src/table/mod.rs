@@ -5,7 +5,7 @@ mod read;
 mod write;
 
 pub(crate) use read::{read_csv, read_listing};
-pub(crate) use write::{write_csv, write_listing};
+pub(crate) use write::{write_cell, write_csv, write_listing, write_row};
 
 /// How a line writes its tables.
 #[derive(Clone, Debug, PartialEq, Eq)]

@@ -13,9 +13,14 @@ pub(crate) fn write_csv(tree: &Tree<'_>, top: NodeId, manners: &Manners, out: &m
     }
     write_record(columns.iter().copied(), manners.separator, out);
     for row in rows {
-        let cells = columns.iter().map(|column| tree.child(row, column).map_or("", |cell| tree.value(cell)));
-        write_record(cells, manners.separator, out);
+        write_row(tree, row, &columns, manners.separator, out);
     }
+}
+
+/// Appends a row: a cell for each column.
+pub(crate) fn write_row(tree: &Tree<'_>, row: NodeId, columns: &[&str], separator: char, out: &mut Vec<u8>) {
+    let cells = columns.iter().map(|column| tree.child(row, column).map_or("", |cell| tree.value(cell)));
+    write_record(cells, separator, out);
 }
 
 /// Appends the listing of a table of a database: its columns, and a row a line, each an array of JSON.
@@ -54,19 +59,24 @@ fn columns_of<'t>(tree: &'t Tree<'_>, rows: &[NodeId]) -> Vec<&'t str> {
     columns
 }
 
+/// Appends a cell, in quotes if it needs them.
+pub(crate) fn write_cell(cell: &str, separator: char, out: &mut Vec<u8>) {
+    if cell.contains([separator, '"', '\n', '\r']) {
+        out.push(b'"');
+        out.extend_from_slice(cell.replace('"', "\"\"").as_bytes());
+        out.push(b'"');
+    } else {
+        out.extend_from_slice(cell.as_bytes());
+    }
+}
+
 fn write_record<'t>(cells: impl Iterator<Item = &'t str>, separator: char, out: &mut Vec<u8>) {
     let from = out.len();
     for (index, cell) in cells.enumerate() {
         if index > 0 {
             out.extend_from_slice(separator.encode_utf8(&mut [0; 4]).as_bytes());
         }
-        if cell.contains([separator, '"', '\n', '\r']) {
-            out.push(b'"');
-            out.extend_from_slice(cell.replace('"', "\"\"").as_bytes());
-            out.push(b'"');
-        } else {
-            out.extend_from_slice(cell.as_bytes());
-        }
+        write_cell(cell, separator, out);
     }
     // A record of one empty cell would be an empty line, which is none.
     if out.len() == from {

@@ -189,13 +189,14 @@ impl<'a> Tree<'a> {
         at == holder
     }
 
-    /// Copies a node of another tree with all below it as the last child of `parent`; `made` is told of
-    /// each old and new node.
+    /// Copies a node of another tree with all below it that is `wanted` as the last child of `parent`; `made` is told
+    /// of each old and new node.
     pub(crate) fn graft(
         &mut self,
         parent: NodeId,
         from: &Tree<'_>,
         top: NodeId,
+        wanted: &dyn Fn(NodeId) -> bool,
         made: &mut dyn FnMut(NodeId, NodeId),
     ) -> NodeId {
         let mut first = None;
@@ -208,7 +209,7 @@ impl<'a> Tree<'a> {
             made(node, new);
             first.get_or_insert(new);
             let below = work.len();
-            work.extend(from.children(node).map(|child| (new, child)));
+            work.extend(from.children(node).filter(|&child| wanted(child)).map(|child| (new, child)));
             work[below..].reverse();
         }
         first.unwrap_or(parent)

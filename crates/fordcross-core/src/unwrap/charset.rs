@@ -1,28 +1,55 @@
 //! Character sets: which one a text is in, and the text itself.
 
 use encoding_rs::{Encoding, UTF_8, UTF_16BE, UTF_16LE};
+use std::borrow::Cow;
 
 /// A character set.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub struct Charset(&'static Encoding);
+pub struct Charset {
+    encoding: &'static Encoding,
+    /// The text begins with a byte order mark.
+    mark: bool,
+}
 
 impl Charset {
     /// The usual one.
-    pub const UTF_8: Self = Self(UTF_8);
+    pub const UTF_8: Self = Self { encoding: UTF_8, mark: false };
 
     /// By its name, or one of those that the Encoding Standard gives it: `latin1`, `utf-16le`.
     pub fn named(name: &str) -> Option<Self> {
-        Encoding::for_label(name.as_bytes()).map(Self)
+        Encoding::for_label(name.as_bytes()).map(|encoding| Self { encoding, mark: false })
     }
 
     /// Its name.
     pub fn name(self) -> &'static str {
-        self.0.name()
+        self.encoding.name()
     }
 
     /// Whether it is the usual one.
     pub fn is_utf8(self) -> bool {
-        self.0 == UTF_8
+        self.encoding == UTF_8
+    }
+
+    /// The bytes of a text, with the mark if there is to be one.
+    ///
+    /// # Errors
+    /// The first character that the set does not have.
+    pub(crate) fn encode(self, text: &str) -> Result<Vec<u8>, char> {
+        let text = if self.mark { Cow::Owned(format!("\u{FEFF}{text}")) } else { Cow::Borrowed(text) };
+        if self.encoding == UTF_8 {
+            return Ok(text.into_owned().into_bytes());
+        }
+        // The Encoding Standard only reads these.
+        if self.encoding == UTF_16LE || self.encoding == UTF_16BE {
+            let little = self.encoding == UTF_16LE;
+            let bytes = |unit: u16| if little { unit.to_le_bytes() } else { unit.to_be_bytes() };
+            return Ok(text.encode_utf16().flat_map(bytes).collect());
+        }
+        let lacks = |text: &str| self.encoding.encode(text).2;
+        if lacks(&text) {
+            return Err(text.chars().find(|c| lacks(c.encode_utf8(&mut [0; 4]))).unwrap_or_default());
+        }
+        Ok(self.encoding.encode(&text).0.into_owned())
     }
 }
 
@@ -43,7 +70,7 @@ pub(super) fn decode(bytes: Vec<u8>, said: Option<Charset>) -> Result<(String, C
     if let Some((encoding, length)) = Encoding::for_bom(&bytes) {
         return decode_as(bytes, encoding, length);
     }
-    if let Some(Charset(encoding)) = said {
+    if let Some(Charset { encoding, .. }) = said {
         return decode_as(bytes, encoding, 0);
     }
     if let Some(encoding) = wide(&bytes) {
@@ -54,7 +81,7 @@ pub(super) fn decode(bytes: Vec<u8>, said: Option<Charset>) -> Result<(String, C
             // What can be read is in no set of wide characters, whatever it says.
             Some(encoding) if encoding != UTF_16LE && encoding != UTF_16BE => decode_as(bytes, encoding, 0),
             Some(_) => decode_as(bytes, UTF_8, 0),
-            None => Err(Undecoded { bytes, valid: 0, charset: Charset(UTF_8), unknown: Some(label) }),
+            None => Err(Undecoded { bytes, valid: 0, charset: Charset::UTF_8, unknown: Some(label) }),
         },
         None => decode_as(bytes, UTF_8, 0),
     }
@@ -65,7 +92,7 @@ fn decode_as(
     encoding: &'static Encoding,
     mark: usize,
 ) -> Result<(String, Charset), Undecoded> {
-    let charset = Charset(encoding);
+    let charset = Charset { encoding, mark: mark > 0 };
     if encoding == UTF_8 {
         bytes.drain(..mark);
         return String::from_utf8(bytes).map(|text| (text, charset)).map_err(|error| {

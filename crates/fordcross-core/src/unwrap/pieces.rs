@@ -29,13 +29,13 @@ pub(super) fn join(
     for Member { path, bytes } in members {
         if database::is_database(&bytes) {
             for (table, listing) in database::listing(&path, &bytes)? {
-                joined.add(&format!("{path}#{table}"), Content::Database, &listing);
+                joined.add(&format!("{path}#{table}"), Content::Database, &listing, Charset::UTF_8);
             }
             continue;
         }
         match charset::decode(bytes, said) {
             Ok((text, _)) if !alone && text.contains('\0') => {
-                joined.add(&path, Content::Bytes, &STANDARD.encode(text));
+                joined.add(&path, Content::Bytes, &STANDARD.encode(text), Charset::UTF_8);
             }
             Ok((text, charset)) if alone && text.contains('\0') => {
                 let valid = text.find('\0').unwrap_or(0);
@@ -47,21 +47,23 @@ pub(super) fn join(
                 if alone {
                     // Nothing is copied of what may be large.
                     let span = Span::new(0, text.len().min(u32::MAX as usize));
-                    joined.pieces.push(Piece { path, span, content: Content::Text });
+                    joined.pieces.push(Piece { path, span, content: Content::Text, charset });
                     joined.text = text;
                 } else {
-                    joined.add(&path, Content::Text, &text);
+                    joined.add(&path, Content::Text, &text, charset);
                 }
             }
             Err(undecoded) if alone => return Err(Box::new(refuse(&path, undecoded))),
-            Err(undecoded) => joined.add(&path, Content::Bytes, &STANDARD.encode(undecoded.bytes)),
+            Err(undecoded) => {
+                joined.add(&path, Content::Bytes, &STANDARD.encode(undecoded.bytes), Charset::UTF_8);
+            }
         }
     }
     Ok(joined)
 }
 
 impl Joined {
-    fn add(&mut self, path: &str, content: Content, text: &str) {
+    fn add(&mut self, path: &str, content: Content, text: &str, charset: Charset) {
         // Each begins a line.
         if !self.text.is_empty() && !self.text.ends_with('\n') {
             self.text.push('\n');
@@ -71,7 +73,7 @@ impl Joined {
         let end = self.text.len();
         // What is too large is refused when all is joined.
         if u32::try_from(end).is_ok() {
-            self.pieces.push(Piece { path: path.to_owned(), span: Span::new(start, end), content });
+            self.pieces.push(Piece { path: path.to_owned(), span: Span::new(start, end), content, charset });
         }
     }
 }

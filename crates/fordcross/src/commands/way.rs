@@ -13,7 +13,7 @@ use fordcross_core::finding::{Code, Finding, Place};
 use fordcross_core::library::{CrossingFile, Library, ProfileFile};
 use fordcross_core::mapping::{Decided, PortProposal, PortUse, marked_ports, propose};
 use fordcross_core::profile::{FileForm, Model, Profile};
-use fordcross_core::source::{Source, Span};
+use fordcross_core::source::{Content, Source, Span};
 use fordcross_core::unwrap::Outcome;
 use std::io::Read;
 use std::path::Path;
@@ -263,11 +263,8 @@ pub(crate) fn read_base(
 /// Reads and recognises a base, which must be of the receiving line, release and model.
 pub(crate) fn open_base<'l>(file: &'l InputFile, loaded: &'l Loaded) -> Result<Backup<'l>, Failed> {
     let (base, profile, _) = open(file, &loaded.library, None)?;
-    if !matches!(profile.form, FileForm::Xml | FileForm::Json | FileForm::Yaml | FileForm::Ini) {
-        let message = format!(
-            "a base of {} cannot be carried into yet: it would not stay byte for byte as it was",
-            profile.title
-        );
+    if file.pieces.iter().any(|piece| piece.content == Content::Database) {
+        let message = format!("a base of {} with a database in it cannot be carried into", profile.title);
         let finding = Finding::new(Code::BaseUnfit, message)
             .at(file.source(), Span::default())
             .help("carry without `--base`, and put into the result what the unit has beyond it");

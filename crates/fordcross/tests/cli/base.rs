@@ -1,6 +1,7 @@
 //! Carrying into an export of the receiving unit.
 
 use crate::desk::Desk;
+use rstest::rstest;
 use serde_json::Value;
 
 const CORRIE: &str = include_str!("../../../../demo/corrie-slip/gw-corrie.xml");
@@ -115,4 +116,95 @@ fn an_old_default_is_pinned_over_what_the_base_says() {
     let result: Value = serde_json::from_str(&desk.read("out/corrie.osier.json")).expect("JSON");
     assert_ne!(result.pointer("/interfaces/cu2/mtu"), Some(&Value::from(1400)));
     assert!(pinned);
+}
+
+/// A backup carried into itself: every text form is written as it was read, and so are the bundles of such files.
+#[rstest]
+#[case("wrackhaven/gw-wrackhaven.xml", "teasel/20@4.6", "xml")]
+#[case("corrie-slip/gw-corrie.xml", "teasel/20@4.1", "xml")]
+#[case("sandle-point/gw-sandle-1.xml", "teasel/40@4.6", "xml")]
+#[case("corrie-slip/new-unit.osier.json", "osier/8@2.1", "json")]
+#[case("corrie-ramps/ramps-2.1.pipkin", "pipkin@2.1", "conf")]
+#[case("corrie-ramps/ramps-3.0.pipkin", "pipkin@3.0", "conf")]
+#[case("wrackhaven-ramps/ramps-2.4.pipkin", "pipkin@2.4", "conf")]
+#[case("new-store/store-new.zip", "bramley@2.0", "zip")]
+#[case("office-store/store-office.zip", "bramley@2.2", "zip")]
+#[case("quay-store/store-quay.tar.gz", "cobnut@4.3", "tar.gz")]
+#[case("hall/hall-wrackhaven.zip", "tansy@1.4", "zip")]
+fn a_backup_goes_into_itself_byte_for_byte(#[case] file: &str, #[case] to: &str, #[case] ending: &str) {
+    let desk = Desk::new();
+    let bytes = std::fs::read(format!("../../demo/{file}")).expect("a demo backup");
+    desk.write(&format!("backup.{ending}"), &bytes);
+    desk.run_to(0, &format!("carry backup.{ending} --to {to} --base backup.{ending} -o out"));
+    let line = to.split(['/', '@']).next().unwrap_or_default();
+    let result = std::fs::read(desk.path(&format!("out/backup.{line}.{ending}"))).expect("a result");
+    assert!(result == bytes, "{file} is not what it was");
+}
+
+/// What a base is in, its result is in.
+#[rstest]
+#[case::with_a_mark(|text: &str| [b"\xEF\xBB\xBF", text.as_bytes()].concat())]
+#[case::wide(|text: &str| "\u{FEFF}".chars().chain(text.chars()).flat_map(|c| (c as u16).to_le_bytes()).collect())]
+#[case::declared(|text: &str| text.replace("UTF-8", "ISO-8859-1").chars().map(|c| c as u8).collect())]
+fn a_base_stays_in_its_character_set(#[case] bytes: fn(&str) -> Vec<u8>) {
+    let desk = Desk::new();
+    let base = CORRIE.replace("<name>", "<name><!-- Pförtner -->");
+    desk.write("base.xml", bytes(&base));
+    desk.write("old.xml", CORRIE.replace("boat shed", "Gerätehaus"));
+    desk.run_to(0, "carry old.xml --to teasel/20@4.1 --base base.xml -o out");
+    let result = std::fs::read(desk.path("out/old.teasel.xml")).expect("a result");
+    assert!(
+        result == bytes(&base.replace("boat shed", "Gerätehaus")),
+        "{}",
+        String::from_utf8_lossy(&result)
+    );
+}
+
+#[test]
+fn a_base_that_lacks_a_character_is_told() {
+    let desk = Desk::new();
+    let base: Vec<u8> = CORRIE.replace("UTF-8", "ISO-8859-1").chars().map(|c| c as u8).collect();
+    desk.write("base.xml", base);
+    desk.write("old.xml", CORRIE.replace("boat shed", "шкаф"));
+    let ran = desk.run_to(3, "carry old.xml --to teasel/20@4.1 --base base.xml -o out");
+    assert!(
+        ran.err.contains("blocker[base-unfit]: the base is in windows-1252, which has no `ш`"),
+        "{}",
+        ran.err
+    );
+    assert!(!desk.path("out/old.teasel.xml").exists());
+}
+
+/// A new cluster's own files, with all that its package wrote into them.
+#[test]
+fn a_server_that_is_set_up_keeps_its_lines() {
+    let desk = Desk::new();
+    let files = [
+        ("old/PG_VERSION", "15\n"),
+        ("old/postgresql.conf", "port = 5433\nwork_mem = 16MB\nlog_line_prefix = '%m # %u'\n"),
+        ("old/pg_hba.conf", "local all all peer\nhost all all 192.0.2.0/24 scram-sha-256\n"),
+        ("new/PG_VERSION", "16\n"),
+        (
+            "new/postgresql.conf",
+            "# - Connection -\n\nport = 5432\t\t\t# (change requires restart)\nmax_connections = 100 # as ever\n#work_mem = 4MB\n\
+             include_dir 'conf.d'\n# Add settings for extensions here\n",
+        ),
+        ("new/conf.d/logs.conf", "# logs\nlog_line_prefix   'x'\n"),
+        ("new/pg_hba.conf", "# TYPE  DATABASE  USER  METHOD\n\nlocal   all       all   peer\n"),
+        ("new/pg_ident.conf", "# none\n"),
+    ];
+    files.iter().for_each(|(name, text)| desk.write(name, text));
+    desk.run_to(0, "carry old --to postgresql@16 --base new -o out");
+    let result = |name: &str| desk.read(&format!("out/old.postgresql/{name}"));
+    assert_eq!(
+        result("postgresql.conf"),
+        "# - Connection -\n\nport = 5433\t\t\t# (change requires restart)\nmax_connections = 100 # as ever\n#work_mem = 4MB\n\
+         include_dir 'conf.d'\n# Add settings for extensions here\n\nwork_mem = 16MB\n"
+    );
+    assert_eq!(result("conf.d/logs.conf"), "# logs\nlog_line_prefix   '%m # %u'\n");
+    assert_eq!(
+        result("pg_hba.conf"),
+        "# TYPE  DATABASE  USER  METHOD\n\nlocal all all peer\nhost all all 192.0.2.0/24 scram-sha-256\n"
+    );
+    assert_eq!(result("pg_ident.conf"), "# none\n");
 }

@@ -1,5 +1,6 @@
 //! Writing a base with its changes: what was not touched is written in the bytes that it was read in.
 
+use crate::form::{Writing, write_text};
 use crate::ini::{Manners, write_lines, write_value};
 use crate::json::{write_string, write_subtree};
 use crate::layout::Layout;
@@ -23,79 +24,123 @@ pub(super) struct Changes {
 }
 
 /// A piece of the base and what stands there now.
-type Edit = (Span, Vec<u8>);
+pub(super) type Edit = (Span, Vec<u8>);
+
+/// New lines as the lines of a text end.
+pub(super) fn with_line_ends_of(text: &str, new: Vec<u8>) -> Vec<u8> {
+    if !text.contains("\r\n") {
+        return new;
+    }
+    let mut out = Vec::with_capacity(new.len());
+    for byte in new {
+        if byte == b'\n' && out.last() != Some(&b'\r') {
+            out.push(b'\r');
+        }
+        out.push(byte);
+    }
+    out
+}
+
+/// A part of a text with edits in it.
+pub(super) fn apply(text: &str, span: Span, mut edits: Vec<Edit>) -> Vec<u8> {
+    edits.sort_by_key(|(span, _)| *span);
+    let mut out = Vec::with_capacity(span.range().len());
+    let mut at = span.start as usize;
+    for (span, new) in edits {
+        out.extend_from_slice(&text.as_bytes()[at..span.start as usize]);
+        out.extend_from_slice(&new);
+        at = span.end as usize;
+    }
+    out.extend_from_slice(&text.as_bytes()[at..span.end as usize]);
+    out
+}
 
 struct Rewriter<'r> {
     base: &'r Tree<'r>,
     tree: &'r Tree<'r>,
+    /// What is the whole file.
+    top: NodeId,
+    /// Up to the end of the file.
     text: &'r str,
     level: String,
     ini: &'r Manners,
 }
 
 impl Changes {
-    /// The base's text with the changes in it. `tree` is the base's tree with the changes made, in which
-    /// its nodes have the ids that they have in the base.
-    pub(super) fn write(
-        mut self,
+    /// All nodes that something was changed at.
+    pub(super) fn nodes(&self) -> impl Iterator<Item = NodeId> + '_ {
+        [&self.values, &self.whole, &self.grown, &self.gone].into_iter().flatten().copied()
+    }
+
+    /// A file of the base with the changes in it, in a form whose pieces can be edited one by one: what is below
+    /// `top` stands in `span`. `tree` is the base's tree with the changes made, in which its nodes have the ids
+    /// that they have in the base.
+    pub(super) fn edit(
+        &self,
         base: &Tree<'_>,
         tree: &Tree<'_>,
-        form: FileForm,
-        ini: &Manners,
+        top: NodeId,
+        span: Span,
+        writing: &Writing,
     ) -> Vec<u8> {
-        if form == FileForm::Yaml {
-            return super::yaml::rewrite(&self, base, tree);
+        let own = |nodes: &FxHashSet<NodeId>| -> FxHashSet<NodeId> {
+            let end = base.subtree_end(top);
+            nodes.iter().copied().filter(|&node| node >= top && node < end).collect()
+        };
+        let mut own = Self {
+            values: own(&self.values),
+            whole: own(&self.whole),
+            grown: own(&self.grown),
+            gone: own(&self.gone),
+        };
+        let text = &base.source().text[..span.end as usize];
+        if own.whole.contains(&top) {
+            let mut out = Vec::new();
+            write_text(tree, top, writing, &mut out);
+            return out;
         }
-        let text = base.source().text;
-        let rewriter = Rewriter { base, tree, text, level: level_of(base, text), ini };
+        let level = level_of(base, top, text);
+        let rewriter = Rewriter { base, tree, top, text, level, ini: &writing.ini };
         // A branch that has nothing of its own left says nothing of how its like are written.
-        let (grown, whole): (Vec<NodeId>, Vec<NodeId>) = self
+        let (grown, whole): (Vec<NodeId>, Vec<NodeId>) = own
             .grown
             .iter()
-            .partition(|&&node| rewriter.last_own(node).is_some() || self.only_attributes(tree, node));
-        self.whole.extend(whole);
+            .partition(|&&node| rewriter.last_own(node).is_some() || Self::only_attributes(tree, node));
+        own.whole.extend(whole);
+        let form = writing.form;
         let mut edits: Vec<Edit> = Vec::new();
-        for &node in &self.whole {
-            if !self.is_inside_changed(tree, node) {
+        for &node in &own.whole {
+            if !own.is_inside_changed(tree, node) {
                 edits.push((base.span(node), rewriter.anew(node, form)));
             }
         }
-        for &node in self.values.iter().filter(|node| !self.whole.contains(node)) {
-            if !self.is_inside_changed(tree, node) {
+        for &node in own.values.iter().filter(|node| !own.whole.contains(node)) {
+            if !own.is_inside_changed(tree, node) {
                 edits.push(rewriter.value(node, form));
             }
         }
-        for node in grown.into_iter().filter(|node| !self.whole.contains(node)) {
-            if !self.is_inside_changed(tree, node) {
+        for node in grown.into_iter().filter(|node| !own.whole.contains(node)) {
+            if !own.is_inside_changed(tree, node) {
                 match form {
                     FileForm::Json => edits.push(rewriter.grown_json(node)),
                     FileForm::Xml => edits.extend(rewriter.grown_xml(node)),
-                    // Other forms are refused as bases.
                     _ => edits.extend(rewriter.grown_ini(node)),
                 }
             }
         }
-        for &node in &self.gone {
-            if !self.is_inside_changed(tree, node) {
+        for &node in &own.gone {
+            if !own.is_inside_changed(tree, node) {
                 let start = text[..base.span(node).start as usize].trim_end().len();
                 edits.push((Span::new(start, base.span(node).end as usize), Vec::new()));
             }
         }
-        edits.sort_by_key(|(span, _)| *span);
-        let mut out = Vec::with_capacity(text.len());
-        let mut at = 0;
-        for (span, new) in edits {
-            out.extend_from_slice(&text.as_bytes()[at..span.start as usize]);
-            out.extend_from_slice(&new);
-            at = span.end as usize;
-        }
-        out.extend_from_slice(&text.as_bytes()[at..]);
-        out
+        let own = &text[span.range()];
+        let edits = edits.into_iter().map(|(span, new)| (span, with_line_ends_of(own, new)));
+        apply(text, span, edits.collect())
     }
 
     /// Whether only attributes were added to an element, which goes without touching what it holds.
-    fn only_attributes(&self, tree: &Tree<'_>, node: NodeId) -> bool {
-        let _ = self;
+    fn only_attributes(tree: &Tree<'_>, node: NodeId) -> bool {
         tree.children(node)
             .filter(|&child| is_new(tree, child))
             .all(|child| tree.kind(child) == Kind::Attribute)
@@ -115,13 +160,13 @@ impl Changes {
 }
 
 /// Nodes that were grafted have no place in any file.
-fn is_new(tree: &Tree<'_>, node: NodeId) -> bool {
+pub(super) fn is_new(tree: &Tree<'_>, node: NodeId) -> bool {
     tree.span(node) == Span::default()
 }
 
 /// How the file indents a level: as its outermost branch does.
-fn level_of(base: &Tree<'_>, text: &str) -> String {
-    let first = base.children(base.root()).find(|&child| base.kind(child) != Kind::Attribute);
+fn level_of(base: &Tree<'_>, top: NodeId, text: &str) -> String {
+    let first = base.children(top).find(|&child| base.kind(child) != Kind::Attribute);
     let margin = first.map(|first| margin_of(text, base.span(first).start));
     margin.filter(|margin| !margin.is_empty()).unwrap_or("  ").to_owned()
 }
@@ -223,8 +268,14 @@ impl Rewriter<'_> {
     /// The last child that the base has and that is still there, apart from attributes and own text.
     fn last_own(&self, node: NodeId) -> Option<NodeId> {
         let children: Vec<NodeId> = self.tree.children(node).collect();
+        // What stands beside the outermost element of a file is in its branch, and not in the element.
+        let span = self.base.span(node);
+        let is_inside = |child: NodeId| self.base.span(child).start >= span.start;
         children.into_iter().rev().find(|&child| {
-            !is_new(self.tree, child) && !matches!(self.tree.kind(child), Kind::Attribute | Kind::OwnText)
+            !is_new(self.tree, child)
+                && !matches!(self.tree.kind(child), Kind::Attribute | Kind::OwnText)
+                && is_inside(child)
+                && self.base.span(child).end <= span.end
         })
     }
 
@@ -308,7 +359,7 @@ impl Rewriter<'_> {
             let at = own.map_or(self.base.span(node).start, |last| self.base.span(last).end) as usize;
             let line = self.text[at..].find('\n').map(|end| at + end + 1);
             // A section begins with its heading; the file itself with its first key.
-            let at = if own.is_none() && node == self.base.root() { Some(at) } else { line };
+            let at = if own.is_none() && node == self.top { Some(at) } else { line };
             match at {
                 Some(at) => edits.push((Span::new(at, at), keys)),
                 None => edits

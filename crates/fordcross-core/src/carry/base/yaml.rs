@@ -4,27 +4,24 @@
 //! one, comments above it included. A mapping or list that is written in brackets, or begins behind a dash, is
 //! written anew as a whole if anything in it changed.
 
-use super::rewrite::Changes;
+use super::rewrite::{Changes, with_line_ends_of};
 use crate::source::Span;
 use crate::tree::{Kind, NodeId, Tree};
 use crate::yaml::{write_member, write_value};
 
-/// The base's text with the changes in it. `tree` is the base's tree with the changes made.
-pub(super) fn rewrite(changes: &Changes, base: &Tree<'_>, tree: &Tree<'_>) -> Vec<u8> {
-    let text = base.source().text;
-    let mut touched = vec![false; base.len()];
-    for &node in changes.values.iter().chain(&changes.whole).chain(&changes.grown).chain(&changes.gone) {
-        let mut at = node;
-        while at != NodeId::DOCUMENT && !std::mem::replace(&mut touched[at.index()], true) {
-            at = base.parent(at);
-        }
-    }
-    let root = base.root();
-    if !touched[root.index()] {
-        return text.as_bytes().to_vec();
-    }
-    let mut writer = Writer { changes, base, tree, text, touched, out: Vec::with_capacity(text.len()) };
-    let at = writer.mapping(root, 0);
+/// A file of the base with the changes in it: what is below `top` stands in `span`. `tree` is the base's tree
+/// with the changes made, and `touched` are the nodes of the base in which something changed.
+pub(super) fn rewrite(
+    changes: &Changes,
+    base: &Tree<'_>,
+    tree: &Tree<'_>,
+    top: NodeId,
+    span: Span,
+    touched: &[bool],
+) -> Vec<u8> {
+    let text = &base.source().text[..span.end as usize];
+    let mut writer = Writer { changes, base, tree, text, touched, out: Vec::new() };
+    let at = writer.mapping(top, span.start as usize);
     writer.copy(at, text.len());
     writer.out
 }
@@ -35,7 +32,7 @@ struct Writer<'w> {
     tree: &'w Tree<'w>,
     text: &'w str,
     /// Nodes in which something changed.
-    touched: Vec<bool>,
+    touched: &'w [bool],
     out: Vec<u8>,
 }
 
@@ -116,7 +113,7 @@ impl<'w> Writer<'w> {
     fn member(&mut self, node: NodeId, margin: &str) {
         let mut lines = Vec::new();
         write_member(self.tree, node, &mut lines);
-        for line in lines.split_inclusive(|byte| *byte == b'\n') {
+        for line in with_line_ends_of(self.text, lines).split_inclusive(|byte| *byte == b'\n') {
             self.out.extend_from_slice(margin.as_bytes());
             self.out.extend_from_slice(line);
         }

@@ -1,0 +1,291 @@
+//! Statements of a base with their changes: lines that nothing was changed in are copied.
+//!
+//! The statements of the base stand in the order of their file, whatever branches of the tree they make. New
+//! ones stand behind the one that is before them in their block or branch, and else at the end of the file. A
+//! statement of which something changed is written anew in its place; of one with a value only that value.
+
+use super::rewrite::{Changes, with_line_ends_of};
+use crate::source::{Piece, Span};
+use crate::statements::{Grammar, Nesting, Said, statements_of, write_statement, write_word};
+use crate::tree::{NodeId, Tree};
+use rustc_hash::{FxHashMap, FxHashSet};
+
+/// What the rewriting of one file, and of those that it includes, depends on.
+pub(super) struct File<'f> {
+    pub(super) changes: &'f Changes,
+    pub(super) base: &'f Tree<'f>,
+    /// The base's tree with the changes made, in which its nodes have the ids that they have in the base.
+    pub(super) tree: &'f Tree<'f>,
+    /// Nodes of the base in which something changed.
+    pub(super) touched: &'f [bool],
+    pub(super) grammar: &'f Grammar,
+    pub(super) top: NodeId,
+    pub(super) span: Span,
+}
+
+/// The file with the changes in it, and the files that it includes, each with its place.
+pub(super) fn rewrite(file: &File<'_>, pieces: &[Piece]) -> Vec<(Span, Vec<u8>)> {
+    let old = statements_of(file.base, file.top, file.grammar);
+    let new = statements_of(file.tree, file.top, file.grammar);
+    let is_there: FxHashSet<NodeId> = new.iter().map(Said::node).collect();
+    let mut writer = Writer {
+        file,
+        text: "",
+        behind: FxHashMap::default(),
+        statement_of: old.iter().enumerate().map(|(index, said)| (said.node(), index)).collect(),
+        is_there,
+        old: &old,
+        new: &new,
+        out: Vec::new(),
+    };
+    writer.find_places(file.base.len());
+    let included = |piece: &&Piece| {
+        piece.span != file.span && old.iter().any(|said| is_in(file.base.span(said.node()), piece.span))
+    };
+    let spans = std::iter::once(file.span).chain(pieces.iter().filter(included).map(|piece| piece.span));
+    spans.map(|span| (span, writer.piece(span, span == file.span))).collect()
+}
+
+fn ends_with_empty_line(out: &[u8]) -> bool {
+    out.ends_with(b"\n\n") || out.ends_with(b"\n\r\n")
+}
+
+fn is_in(inner: Span, outer: Span) -> bool {
+    inner.start >= outer.start && inner.end <= outer.end
+}
+
+struct Writer<'w> {
+    file: &'w File<'w>,
+    /// Up to the end of the file that is being written.
+    text: &'w str,
+    old: &'w [Said],
+    new: &'w [Said],
+    /// The statements of the base by what they make.
+    statement_of: FxHashMap<NodeId, usize>,
+    /// What is still made.
+    is_there: FxHashSet<NodeId>,
+    /// New statements by the one of the base that they stand behind; at the end of their block, if there is none.
+    behind: FxHashMap<(Option<NodeId>, Option<NodeId>), Vec<usize>>,
+    out: Vec<u8>,
+}
+
+impl Writer<'_> {
+    /// Finds for each new statement the one of the base in the same block that it stands behind.
+    fn find_places(&mut self, base_len: usize) {
+        let mut last: FxHashMap<Option<NodeId>, NodeId> = FxHashMap::default();
+        for (index, said) in self.new.iter().enumerate() {
+            let block = said.inside.map(|inside| self.new[inside].node());
+            if said.node().index() < base_len {
+                last.insert(block, said.node());
+            } else if block.is_none_or(|block| block.index() < base_len) {
+                // What is no part of a block or branch stands at the end of the file.
+                let is_part = block.is_some() || said.path.len() > 1;
+                let before = last.get(&block).copied().filter(|_| is_part);
+                self.behind.entry((block, before)).or_default().push(index);
+            }
+        }
+    }
+
+    fn piece(&mut self, span: Span, is_main: bool) -> Vec<u8> {
+        self.text = &self.file.base.source().text[..span.end as usize];
+        let within = |index: &usize| is_in(self.span(*index), span);
+        let mut own: Vec<usize> = (0..self.old.len()).filter(within).collect();
+        own.retain(|&index| self.old[index].inside.is_none_or(|block| !is_in(self.span(block), span)));
+        own.sort_by_key(|&index| self.span(index));
+        self.out = Vec::with_capacity(span.range().len());
+        let at = self.level(&own, span.start as usize);
+        self.copy(at, span.end as usize);
+        if is_main && let Some(new) = self.behind.remove(&(None, None)) {
+            // A comment at the end is not said of them.
+            let last =
+                self.text[span.range()].trim_end().rsplit('\n').next().unwrap_or_default().trim_start();
+            if self.file.grammar.comments.iter().any(|mark| last.starts_with(mark.as_str())) {
+                let ends_line = self.out.ends_with(b"\n");
+                let empty = if ends_line { "\n" } else { "\n\n" };
+                self.out.append(&mut with_line_ends_of(self.text, empty.into()));
+            }
+            self.write_new(&new);
+        }
+        std::mem::take(&mut self.out)
+    }
+
+    fn span(&self, index: usize) -> Span {
+        self.file.base.span(self.old[index].node())
+    }
+
+    fn copy(&mut self, from: usize, to: usize) {
+        self.out.extend_from_slice(&self.text.as_bytes()[from.min(to)..to]);
+    }
+
+    fn line_end(&self, at: usize) -> usize {
+        self.text[at..].find('\n').map_or(self.text.len(), |end| at + end + 1)
+    }
+
+    /// Writes statements of the base that stand side by side, with what is between them; says where what follows
+    /// them begins.
+    fn level(&mut self, own: &[usize], from: usize) -> usize {
+        let mut at = from;
+        for &index in own {
+            let (start, end) = (self.span(index).start as usize, self.span(index).end as usize);
+            let node = self.old[index].node();
+            if !self.is_there.contains(&node) {
+                let line = self.text[..start].rfind('\n').map_or(0, |newline| newline + 1);
+                let is_first = self.text[line.max(at)..start].trim().is_empty();
+                self.copy(at, if is_first { line.max(at) } else { start });
+                at = if is_first && self.is_last_on_line(end) { self.line_end(end) } else { end };
+            } else if self.file.touched[node.index()] {
+                self.copy(at, start);
+                self.changed(index);
+                at = end;
+            } else {
+                self.copy(at, end);
+                at = end;
+            }
+            let block = self.old[index].inside.map(|inside| self.old[inside].node());
+            if let Some(new) = self.behind.remove(&(block, Some(node))) {
+                let line = self.line_end(at);
+                self.copy(at, line);
+                at = line;
+                self.write_new(&new);
+            }
+        }
+        at
+    }
+
+    /// Whether nothing but what ends a statement, or a comment, stands behind it on its line.
+    fn is_last_on_line(&self, end: usize) -> bool {
+        let grammar = self.file.grammar;
+        let rest = self.text[end..self.line_end(end)].trim_start();
+        let rest = grammar.end.and_then(|mark| rest.strip_prefix(mark)).unwrap_or(rest).trim();
+        rest.is_empty() || grammar.comments.iter().any(|mark| rest.starts_with(mark.as_str()))
+    }
+
+    /// Writes statements that the base has not, each on lines of its own.
+    fn write_new(&mut self, new: &[usize]) {
+        for &index in new {
+            let said = &self.new[index];
+            let mut lines = Vec::new();
+            if !self.out.is_empty() && !self.out.ends_with(b"\n") {
+                lines.push(b'\n');
+            }
+            if said.opens && said.depth == 0 && !self.out.is_empty() && !ends_with_empty_line(&self.out) {
+                lines.push(b'\n');
+            }
+            write_statement(self.file.tree, said, self.file.grammar, &mut lines);
+            self.out.append(&mut with_line_ends_of(self.text, lines));
+        }
+    }
+
+    /// A statement of which something changed, without what is around it.
+    fn changed(&mut self, index: usize) {
+        let said = &self.old[index];
+        let (node, span) = (said.node(), self.span(index));
+        let changes = self.file.changes;
+        if changes.values.contains(&node) && !changes.whole.contains(&node) {
+            if let Some((place, new)) = self.value(said) {
+                self.copy(span.start as usize, place.start as usize);
+                self.out.extend_from_slice(&new);
+                self.copy(place.end as usize, span.end as usize);
+                return;
+            }
+        } else if said.opens && !self.head_changed(index) && self.can_grow(index) {
+            let mut own: Vec<usize> =
+                (0..self.old.len()).filter(|&inner| self.old[inner].inside == Some(index)).collect();
+            own.retain(|&inner| is_in(self.span(inner), span));
+            own.sort_by_key(|&inner| self.span(inner));
+            let mut at = self.level(&own, span.start as usize);
+            if let Some(new) = self.behind.remove(&(Some(node), None)) {
+                let line = self.line_end(at);
+                self.copy(at, line);
+                at = line;
+                self.write_new(&new);
+            }
+            self.copy(at, span.end as usize);
+            return;
+        }
+        let mut lines = Vec::new();
+        write_statement(self.file.tree, said, self.file.grammar, &mut lines);
+        let text = String::from_utf8_lossy(&lines);
+        let mut text = text.trim();
+        // The mark at its end is none of it, and is still there.
+        if !said.opens && self.file.grammar.end_needed {
+            text = text.strip_suffix(self.file.grammar.end.unwrap_or(';')).unwrap_or(text);
+        }
+        self.out.extend_from_slice(text.as_bytes());
+        // What it holds was written with it.
+        self.behind.retain(|&(block, _), _| block != Some(node));
+    }
+
+    /// Where the value of a statement stands, with its quotes, and what stands there now.
+    fn value(&self, said: &Said) -> Option<(Span, Vec<u8>)> {
+        let spelled = self.file.base.value_span(said.node())?;
+        let grammar = self.file.grammar;
+        let before = self.text[..spelled.start as usize].chars().next_back();
+        let quote = before.filter(|&quote| {
+            let known =
+                grammar.quotes.contains(&quote) || grammar.quotes.is_empty() && matches!(quote, '"' | '\'');
+            known && self.text[spelled.end as usize..].starts_with(quote)
+        });
+        let value = self.file.tree.value(said.node());
+        let mut new = Vec::new();
+        let Some(quote) = quote else {
+            write_word(self.file.tree, said, grammar, &mut new);
+            return (!spelled.range().is_empty()).then_some((spelled, new));
+        };
+        // In the quotes that it stood in, if it can.
+        if value.contains([quote, '\\', '\n']) {
+            write_word(self.file.tree, said, grammar, &mut new);
+            return Some((Span::new(spelled.start as usize - 1, spelled.end as usize + 1), new));
+        }
+        Some((spelled, value.as_bytes().to_vec()))
+    }
+
+    /// Whether something changed in a block that stands in no statement inside it.
+    fn head_changed(&self, index: usize) -> bool {
+        let node = self.old[index].node();
+        let (file, changes) = (self.file, self.file.changes);
+        let is_within = |changed: &NodeId| file.tree.is_within(*changed, node);
+        if changes.whole.contains(&node) {
+            return true;
+        }
+        let is_said = |changed: NodeId| {
+            let mut at = changed;
+            while at != node && at != NodeId::DOCUMENT {
+                if self.statement_of.contains_key(&at) || self.is_there.contains(&at) {
+                    return true;
+                }
+                at = file.tree.parent(at);
+            }
+            false
+        };
+        let changed = changes.values.iter().chain(&changes.whole).filter(|changed| is_within(changed));
+        changed.copied().any(|changed| !is_said(changed))
+            || changes.grown.iter().filter(|grown| is_within(grown)).any(|&grown| {
+                let new = file.tree.children(grown).filter(|child| child.index() >= file.base.len());
+                // A branch that several statements share is said by what is below it.
+                let below =
+                    |child: NodeId| self.new.iter().any(|said| file.tree.is_within(said.node(), child));
+                new.into_iter().any(|child| !is_said(child) && !below(child))
+            })
+    }
+
+    /// Whether lines can be put into a block: it has lines of its own before it is closed.
+    fn can_grow(&self, index: usize) -> bool {
+        let node = self.old[index].node();
+        let grows = self.behind.keys().any(|&(block, _)| block == Some(node));
+        let close = match &self.file.grammar.nesting {
+            Nesting::Braces => 1,
+            Nesting::Words(close) => close.len(),
+            _ => 0,
+        };
+        if !grows || close == 0 {
+            return true;
+        }
+        let span = self.span(index);
+        let closes_at = span.end as usize - close;
+        let lines = self.text[span.start as usize..closes_at].trim_end_matches([' ', '\t']);
+        let head =
+            self.text[span.start as usize..self.line_end(span.start as usize).min(closes_at)].trim_end();
+        lines.ends_with('\n') && (self.file.grammar.nesting != Nesting::Braces || head.contains('{'))
+    }
+}

@@ -97,14 +97,22 @@ pub(super) fn read_back(
         problems: Vec::new(),
         references: References::new(profile),
     };
+    // A base spells names as its unit does, and so does what was not touched in it.
+    let of_base = !expected.kept.is_empty() && !profile.names.is_plain();
     let read = match profile.form {
-        FileForm::Json => read_json(source, &mut comparison).map_err(|finding| vec![*finding]),
-        FileForm::Several => {
-            read_bundle(source, &profile.members, None).map(|tree| replay(&tree, &mut comparison))
+        FileForm::Json if !of_base => read_json(source, &mut comparison).map_err(|finding| vec![*finding]),
+        form => {
+            let read = match form {
+                FileForm::Several => read_bundle(source, &profile.members, None),
+                _ => read_text(source, &profile.writing).map_err(|finding| vec![*finding]),
+            };
+            read.map(|mut tree| {
+                if of_base {
+                    profile.respell(&mut tree);
+                }
+                replay(&tree, &mut comparison);
+            })
         }
-        _ => read_text(source, &profile.writing)
-            .map(|tree| replay(&tree, &mut comparison))
-            .map_err(|finding| vec![*finding]),
     };
     if let Err(differences) = read {
         return Told { differences, references: Vec::new() };

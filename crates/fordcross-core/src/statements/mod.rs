@@ -12,6 +12,7 @@ mod tests;
 mod write;
 
 pub(crate) use read::{Included, read_into};
+use shape::is_choice;
 pub(crate) use shape::{Part, StatementShape};
 pub(crate) use write::{Said, holds_value, statements_of, write_statement, write_statements, write_word};
 
@@ -207,6 +208,15 @@ impl Statement {
     /// Whether it makes a value and no branch.
     pub(crate) fn makes_value(&self) -> bool {
         self.value.is_some() || self.shape.has(VALUE)
+    }
+
+    /// Whether its shape has a step of the path where that name can stand.
+    fn may_be(&self, step: &PathPart, name: &str) -> bool {
+        let PathPart::Capture(capture) = step else { return true };
+        self.shape.parts.iter().all(|part| match part {
+            Part::Capture(known, choice) if known == capture && !choice.is_empty() => is_choice(choice, name),
+            _ => true,
+        })
     }
 
     /// Whether it can stand in a block of that name; the top has none.

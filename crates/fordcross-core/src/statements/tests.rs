@@ -88,6 +88,22 @@ fn stanzas() -> Grammar {
     }
 }
 
+/// Blocks below branches that several share, and words that can stand in one of two places.
+fn shared() -> Grammar {
+    let blocks = ["inet", "inet6", "any"].map(str::to_owned);
+    let anywhere = |statement| Statement { within: blocks.to_vec(), ..statement };
+    Grammar {
+        nesting: Nesting::UntilNext,
+        statements: vec![
+            opening(statement("iface {name} {family:inet|inet6} {method}", "iface/{name}/{family}", &[])),
+            opening(statement("iface {name} like {other}", "iface/{name}/any", &[])),
+            anywhere(statement("route {to} [dev {dev}] [{dev}]", "route", &[])),
+            anywhere(statement("{key} {value...}", "{key}", &[])),
+        ],
+        ..Grammar::default()
+    }
+}
+
 fn script() -> Grammar {
     let no = Statement { value: Some("no".into()), ..statement("no ramp {n} {key}", "ramp/{n}/{key}", &[]) };
     let body = Statement { body_until: Some("END".into()), ..statement("notice <<END", "notice", &[]) };
@@ -195,6 +211,9 @@ fn rewritten(text: &str, grammar: &Grammar) -> String {
 #[case(stanzas(), "# of p1\niface p1 inet static\n  # of mtu\n  mtu 9\n# of p2\niface p2 inet6 auto\n# the end\n",
     &["=# of p1", "iface/name=p1", "iface/family=inet", "iface/method=static", "iface/=# of mtu", "iface/mtu=9", "=# of p2",
       "iface/name=p2", "iface/family=inet6", "iface/method=auto", "=# the end"])]
+#[case(shared(), "iface p1 inet static\n  name x\n  route a b\n  route c dev d\niface p1 inet6 auto\niface p2 like p1\n  mtu 9\n",
+    &["iface/p1/inet/method=static", "iface/p1/inet/name=x", "iface/p1/inet/route/to=a", "iface/p1/inet/route/dev=b",
+      "iface/p1/inet/route/to=c", "iface/p1/inet/route/dev=d", "iface/p1/inet6/method=auto", "iface/p2/any/other=p1", "iface/p2/any/mtu=9"])]
 #[case(commands(), "link = 'host=a  word=''it\\\\''s so'' n = 7'\nsize 5\nmore.size = x\n",
     &["link/host=a", "link/word=it's so", "link/n=7", "size=5", "own/more.size=x"])]
 #[case(commands(), "link 'store://a:b@c?d=e'\n", &["link-text=store://a:b@c?d=e"])]
@@ -236,7 +255,7 @@ proptest! {
     /// No text makes it panic, and what is read is written so that it reads back to the same.
     #[test]
     fn any_text_is_read_or_refused(text in "(zone |a |iface |inet |ramp |END|end|auto |=|;|\\{|\\}|\"|'|\\\\|#|,|\n|  |x|é){0,40}") {
-        for grammar in [braces(), rows(), stanzas(), script(), indented(), closed()] {
+        for grammar in [braces(), rows(), stanzas(), shared(), script(), indented(), closed()] {
             let Ok(read_once) = read(&text, &grammar) else { continue };
             // What it has no way to write is left to a person, and never comes here.
             let held = |leaf: &String| {

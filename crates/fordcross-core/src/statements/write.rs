@@ -130,7 +130,18 @@ impl<'w, 'a> Writer<'w, 'a> {
 
     /// Everything in a branch, whose place below the block it stands in is `path`.
     fn below(&mut self, branch: NodeId, path: &[NodeId], block: Option<&str>, depth: usize) {
-        let skip = if path.is_empty() { self.captured_by(branch, block) } else { Vec::new() };
+        self.below_but(branch, path, block, depth, &[]);
+    }
+
+    /// The same without some of it.
+    fn below_but(
+        &mut self,
+        branch: NodeId,
+        path: &[NodeId],
+        block: Option<&str>,
+        depth: usize,
+        skip: &[NodeId],
+    ) {
         let children: Vec<NodeId> =
             self.tree.children(branch).filter(|child| !skip.contains(child)).collect();
         for (index, &child) in children.iter().enumerate() {
@@ -150,33 +161,11 @@ impl<'w, 'a> Writer<'w, 'a> {
     }
 
     /// The values of a block that its own statement says.
-    fn captured_by(&self, branch: NodeId, block: Option<&str>) -> Vec<NodeId> {
-        if block.is_none() {
-            return Vec::new();
-        }
-        let names = self.header_names(branch);
-        self.tree
-            .children(branch)
-            .filter(|&child| names.iter().any(|name| name == self.tree.name(child)))
-            .collect()
-    }
-
-    /// The names that the statement of a branch has room for.
-    fn header_names(&self, branch: NodeId) -> Vec<String> {
-        let mut names = vec![BODY.to_owned(), WORDS.to_owned()];
-        if let Some(statement) = self.statement_of_branch(branch) {
-            names.extend(statement.shape.names().into_iter().map(str::to_owned));
-        }
-        names
-    }
-
-    fn statement_of_branch(&self, branch: NodeId) -> Option<&Statement> {
-        let name = self.tree.name(branch);
-        self.grammar.statements.iter().find(|statement| {
-            statement.path.len() == 1
-                && fits_name(&statement.path[0], name)
-                && self.has_what_it_needs(statement, branch)
-        })
+    fn captured_by(&self, branch: NodeId, head: Option<&Statement>) -> Vec<NodeId> {
+        let in_path = |head: &Statement, name: &str| head.path.contains(&PathPart::Capture(name.to_owned()));
+        let in_head = |head: &Statement, name: &str| head.shape.has(name) && !in_path(head, name);
+        let said = |name: &str| name == BODY || name == WORDS || head.is_some_and(|head| in_head(head, name));
+        self.tree.children(branch).filter(|&child| said(self.tree.name(child))).collect()
     }
 
     fn opens(&self, node: NodeId, path: &[NodeId], block: Option<&str>) -> bool {
@@ -193,7 +182,10 @@ impl<'w, 'a> Writer<'w, 'a> {
         self.grammar.statements.iter().find(|statement| {
             statement.stands_in(block)
                 && statement.path.len() == path.len()
-                && statement.path.iter().zip(path).all(|(step, &node)| fits_name(step, self.tree.name(node)))
+                && statement.path.iter().zip(path).all(|(step, &node)| {
+                    let name = self.tree.name(node);
+                    fits_name(step, name) && statement.may_be(step, name)
+                })
                 && if self.tree.kind(node).is_branch() {
                     !statement.makes_value() && self.has_what_it_needs(statement, node)
                 } else {
@@ -331,10 +323,16 @@ impl<'w, 'a> Writer<'w, 'a> {
             self.out.push(b'\n');
         }
         if is_block {
-            let name = self.tree.name(node).to_owned();
-            self.below(node, &[], Some(&name), depth + 1);
-            self.close(depth);
+            self.block(node, Some(statement), depth);
         }
+    }
+
+    /// What stands in a block that was opened.
+    fn block(&mut self, node: NodeId, head: Option<&Statement>, depth: usize) {
+        let name = self.tree.name(node).to_owned();
+        let said = self.captured_by(node, head);
+        self.below_but(node, &[], Some(&name), depth + 1, &said);
+        self.close(depth);
     }
 
     /// Ends a line, with the comment that stands behind it.
@@ -400,6 +398,7 @@ impl<'w, 'a> Writer<'w, 'a> {
                     }
                     None => {
                         all(name).first().iter().for_each(|leaf| line.word(&self.leaf(**leaf)));
+                        line.said.push(name.clone());
                     }
                 },
                 Part::Rest(name) => {
@@ -421,10 +420,11 @@ impl<'w, 'a> Writer<'w, 'a> {
                 Part::Pair(..) => {}
                 Part::Optional(group) => {
                     let has = |part: &Part| match part {
+                        // It can stand in one of several places, and was written in another.
                         Part::Capture(name, _)
                         | Part::Rest(name)
                         | Part::Several(name)
-                        | Part::List(name) => !all(name).is_empty(),
+                        | Part::List(name) => !all(name).is_empty() && !line.said.contains(name),
                         _ => true,
                     };
                     // Words alone say nothing, and are left away; a mark is written where it may be.
@@ -511,9 +511,7 @@ impl<'w, 'a> Writer<'w, 'a> {
             self.out.extend_from_slice(b" {");
         }
         self.end_line();
-        let name = self.tree.name(node).to_owned();
-        self.below(node, &[], Some(&name), depth + 1);
-        self.close(depth);
+        self.block(node, None, depth);
     }
 
     /// Whether a name and the words of a value would be taken for a statement of the grammar.
@@ -582,6 +580,8 @@ struct Line {
     out: Vec<u8>,
     /// The next word follows without a blank.
     glued: bool,
+    /// The captures that have a word in it.
+    said: Vec<String>,
 }
 
 impl Line {

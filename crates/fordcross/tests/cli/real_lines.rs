@@ -196,3 +196,59 @@ fn only_what_is_named_is_included(#[case] source: &str, #[case] left: Option<&st
     assert!(has("scripts/up/note") && left.is_none_or(has), "{rows:#?}");
     assert!(!has("interfaces/iface/eth9"), "it was not read");
 }
+
+/// All files of a folder, or the one file, with their bytes.
+fn files_of(path: &Path) -> Vec<(PathBuf, Vec<u8>)> {
+    if path.is_file() {
+        return vec![(PathBuf::new(), fs::read(path).expect("a file"))];
+    }
+    let mut files = Vec::new();
+    let mut folders = vec![path.to_owned()];
+    while let Some(folder) = folders.pop() {
+        for entry in fs::read_dir(folder).expect("a folder").flatten() {
+            if entry.path().is_dir() {
+                folders.push(entry.path());
+            } else {
+                let name = entry.path().strip_prefix(path).expect("below it").to_owned();
+                files.push((name, fs::read(entry.path()).expect("a file")));
+            }
+        }
+    }
+    files.sort();
+    files
+}
+
+/// Carried into its own line, with ports that keep their names: a result is accepted without a base, and with itself
+/// as base not a byte is another.
+#[rstest]
+#[case("ifupdown/quay", "ifupdown@0.8", "quay.ifupdown")]
+#[case("ifupdown/ramp/interfaces", "ifupdown@0.8", "interfaces.ifupdown/interfaces")]
+#[case("expected/quay/quay.netplan.yaml", "netplan@0.106", "quay.netplan.netplan.yaml")]
+#[case("expected/odd/odd.netplan.yaml", "netplan@0.106", "odd.netplan.netplan.yaml")]
+#[case("expected/ramp/interfaces.netplan.yaml", "netplan@0.106", "interfaces.netplan.netplan.yaml")]
+#[case("postgresql/quay-10", "postgresql@10", "quay-10.postgresql")]
+#[case("postgresql/sandle-10", "postgresql@10", "sandle-10.postgresql")]
+#[case("postgresql/corrie-13", "postgresql@13", "corrie-13.postgresql")]
+fn a_backup_goes_into_its_own_line(#[case] backup: &str, #[case] to: &str, #[case] result: &str) {
+    let desk = Desk::new();
+    let from = real(backup);
+    desk.run(&format!("map {} --to {to} -o map.toml", from.display()));
+    if desk.path("map.toml").exists() {
+        let own = |line: &str| match line.split_once(" = \"?\"").filter(|_| !line.contains(['{', '}'])) {
+            Some((name, rest)) => format!("{name} = \"{}\"{rest}\n", name.trim().trim_matches('"')),
+            None => format!("{line}\n"),
+        };
+        desk.write("map.toml", desk.read("map.toml").lines().map(own).collect::<String>());
+    } else {
+        desk.write("map.toml", "");
+    }
+    let carry = format!("carry {0} --to {to} --map map.toml", from.display());
+    desk.run_to(0, &format!("{carry} -o alone"));
+    desk.run_to(0, &format!("{carry} --base {} -o out", from.display()));
+    let (made, was) = (files_of(&desk.path(&format!("out/{result}"))), files_of(&from));
+    for ((made, bytes), (was, old)) in made.iter().zip(&was) {
+        assert_eq!(made, was);
+        assert_eq!(String::from_utf8_lossy(bytes), String::from_utf8_lossy(old), "{}", was.display());
+    }
+    assert_eq!(made.len(), was.len());
+}

@@ -52,13 +52,17 @@ impl<'r> Rewriting<'r> {
             return (vec![Member { path: String::new(), bytes }], findings);
         }
         let mut written: Vec<Option<Vec<u8>>> = vec![None; source.pieces.len()];
+        let mut paths: Vec<String> = source.pieces.iter().map(|piece| piece.path.clone()).collect();
         let members = &self.profile.members.members;
         for member in members {
             for (node, place) in nodes_at(self.base, member.at.len()) {
-                let piece = member
-                    .path_of(&place)
-                    .and_then(|path| source.pieces.iter().find(|piece| piece.path == path));
-                let Some(piece) = piece else { continue };
+                let Some(path) = member.path_of(&place) else { continue };
+                let known = source.pieces.iter().position(|piece| piece.path == path);
+                // One file alone is called anything.
+                let alone = (source.pieces.len() == 1).then_some(0);
+                let Some(index) = known.or(alone) else { continue };
+                let piece = &source.pieces[index];
+                paths[index] = path;
                 for (span, bytes) in self.file(node, piece.span, &member.writing) {
                     let index = source.pieces.iter().position(|piece| piece.span == span);
                     index.into_iter().for_each(|index| written[index] = Some(bytes.clone()));
@@ -67,7 +71,7 @@ impl<'r> Rewriting<'r> {
         }
         let mut files: Vec<Member> = Vec::new();
         let mut changed = false;
-        for (piece, written) in source.pieces.iter().zip(written) {
+        for ((piece, path), written) in source.pieces.iter().zip(paths).zip(written) {
             let text = &source.text[piece.span.range()];
             let as_it_was = || match piece.content {
                 Content::Bytes => pieces::from_base64(text).unwrap_or_default(),
@@ -78,7 +82,7 @@ impl<'r> Rewriting<'r> {
             if piece.content == Content::Text {
                 bytes = encoded(&piece.path, piece.charset, bytes, &mut findings);
             }
-            files.push(Member { path: piece.path.clone(), bytes });
+            files.push(Member { path, bytes });
         }
         for member in members.iter().filter(|member| member.written) {
             for (node, place) in nodes_at(self.tree, member.at.len()) {

@@ -394,10 +394,11 @@ impl<'w, 'a> Writer<'w, 'a> {
                 Part::Capture(name, _) => match in_path(name) {
                     Some(text) => line.word(&self.quoted(text)),
                     None if name == VALUE && !tree.kind(node).is_branch() => {
-                        line.word(&self.leaf(node));
+                        line.word_after(&self.leaf(node), self.before(node));
                     }
                     None => {
-                        all(name).first().iter().for_each(|leaf| line.word(&self.leaf(**leaf)));
+                        let leaf = all(name).first().copied();
+                        leaf.iter().for_each(|&leaf| line.word_after(&self.leaf(leaf), self.before(leaf)));
                         line.said.push(name.clone());
                     }
                 },
@@ -408,14 +409,17 @@ impl<'w, 'a> Writer<'w, 'a> {
                         all(name).first().copied()
                     };
                     // What stands there as it is was words; only what is none at all is quoted.
-                    leaf.iter().for_each(|leaf| line.word(&self.rest(tree.value(*leaf))));
+                    leaf.iter().for_each(|&leaf| {
+                        line.word_after(&self.rest(tree.value(leaf)), self.before(leaf));
+                    });
                 }
                 Part::Several(name) => {
-                    all(name).iter().for_each(|leaf| line.word(&self.leaf(*leaf)));
+                    all(name).iter().for_each(|&leaf| line.word_after(&self.leaf(leaf), self.before(leaf)));
                 }
                 Part::List(name) => {
-                    let words: Vec<&str> = all(name).iter().map(|leaf| tree.value(*leaf)).collect();
-                    line.word(&words.join(","));
+                    let leaves = all(name);
+                    let words: Vec<&str> = leaves.iter().map(|leaf| tree.value(*leaf)).collect();
+                    line.word_after(&words.join(","), leaves.first().and_then(|&leaf| self.before(leaf)));
                 }
                 Part::Pair(..) => {}
                 Part::Optional(group) => {
@@ -467,7 +471,7 @@ impl<'w, 'a> Writer<'w, 'a> {
                     Part::Word(word) => line.word(word),
                     Part::Glue => line.glued = true,
                     Part::Pair(_, Half::Key, _) => line.word(&self.quoted(self.tree.name(leaf))),
-                    Part::Pair(_, Half::Value, _) => line.word(&self.leaf(leaf)),
+                    Part::Pair(_, Half::Value, _) => line.word_after(&self.leaf(leaf), self.before(leaf)),
                     _ => {}
                 }
             }
@@ -521,6 +525,12 @@ impl<'w, 'a> Writer<'w, 'a> {
         !self.grammar.quotes.is_empty()
             && words.len() > 2
             && self.grammar.statements.iter().any(|known| known.shape.fit(words.len(), &word).is_some())
+    }
+
+    /// All that stands before a value in the text that it was read from, if it is spelled there.
+    fn before(&self, leaf: NodeId) -> Option<&'w str> {
+        let span = self.tree.value_span(leaf)?;
+        Some(&self.tree.source().text[..span.start as usize])
     }
 
     /// Words as they are, or in quotes if they would not be read as what they are.
@@ -582,14 +592,31 @@ struct Line {
     glued: bool,
     /// The captures that have a word in it.
     said: Vec<String>,
+    /// Where the last word begins.
+    last: usize,
 }
 
 impl Line {
     fn word(&mut self, word: &str) {
+        self.word_after(word, None);
+    }
+
+    /// A word that may have been read behind the last one: then it is as far from it as it was there, so that
+    /// columns stay columns.
+    fn word_after(&mut self, word: &str, before: Option<&str>) {
+        let quote = word.chars().next().filter(|c| matches!(c, '"' | '\''));
+        let before =
+            before.map(|before| quote.and_then(|quote| before.strip_suffix(quote)).unwrap_or(before));
+        let gap = before.and_then(|before| {
+            let said = before.trim_end_matches([' ', '\t']);
+            let gap = &before[said.len()..];
+            (!gap.is_empty() && said.as_bytes().ends_with(&self.out[self.last..])).then_some(gap)
+        });
         if !self.out.is_empty() && !self.glued {
-            self.out.push(b' ');
+            self.out.extend_from_slice(gap.unwrap_or(" ").as_bytes());
         }
         self.glued = false;
+        self.last = self.out.len();
         self.out.extend_from_slice(word.as_bytes());
     }
 }

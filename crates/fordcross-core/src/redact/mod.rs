@@ -1,9 +1,12 @@
 //! A copy of a backup to show to others: the same form and the same lines, without its secrets.
 
+mod addresses;
+mod names;
+
 use crate::backup::Backup;
 use crate::form::with_databases;
 use crate::json::write_string;
-use crate::profile::{FileForm, Profile};
+use crate::profile::{FileForm, Profile, What};
 use crate::reading::{Reading, Row, RowKind, automaton_of};
 use crate::source::{Content, Span};
 use crate::tree::{Kind, NodeId, Tree};
@@ -11,9 +14,10 @@ use crate::typing::{Form, TypeId};
 use crate::unwrap::pieces::from_base64;
 use crate::unwrap::{Member, hashes};
 use crate::xml::escape;
+use addresses::{Book, without_addresses};
 use aho_corasick::{AhoCorasick, MatchKind};
 use rustc_hash::FxHashMap;
-use std::net::{IpAddr, Ipv4Addr, Ipv6Addr};
+use std::net::IpAddr;
 
 /// What is hidden beside secrets, and settings without a type, which could be some.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -60,6 +64,18 @@ pub fn redact(backup: &Backup<'_>, profile: &Profile, hide: &[Hide]) -> Redacted
             texts.push(row.node);
         }
     }
+    if hide.contains(&Hide::Names) {
+        for row in reading.rows.iter().filter(|row| row.kind == RowKind::Object) {
+            let entry =
+                automaton.accepted(row.accept).entry.map(|entry| &profile.schema.entries[usize::from(entry)]);
+            let Some(What::Object { name: Some(kind), .. }) = entry.map(|entry| &entry.what) else {
+                continue;
+            };
+            if is_object_name(profile, *kind) {
+                names += usize::from(hider.hide_name(row.node));
+            }
+        }
+    }
     hider.hide_in_texts(&texts);
     let mut addresses = 0;
     let mut files = Vec::new();
@@ -88,6 +104,11 @@ fn is_name(profile: &Profile, kind: TypeId) -> bool {
     matches!(profile.types.get(kind).form, Form::HostName | Form::Host | Form::Name { .. })
 }
 
+/// Whether the names of objects of a type are names that somebody gave them.
+fn is_object_name(profile: &Profile, kind: TypeId) -> bool {
+    is_name(profile, kind) || matches!(profile.types.get(kind).form, Form::Text(_))
+}
+
 struct Hider<'t, 'a> {
     tree: &'t Tree<'a>,
     profile: &'t Profile,
@@ -111,9 +132,7 @@ impl Hider<'_, '_> {
             }
             return true;
         }
-        let next = self.known.len() + 1;
-        let name =
-            self.known.entry(value.trim().to_owned()).or_insert_with(|| format!("{word}-{next}")).clone();
+        let name = self.instead_of(value.trim(), word);
         for (first, span) in self.spelled(row.node).into_iter().enumerate().map(|(at, span)| (at == 0, span))
         {
             let raw = &self.tree.source().text[span.range()];
@@ -122,6 +141,12 @@ impl Hider<'_, '_> {
             self.edits.push((span, if first { name.clone() + &lines } else { lines }));
         }
         true
+    }
+
+    /// What stands in the place of a value, wherever it stands.
+    fn instead_of(&mut self, value: &str, word: &str) -> String {
+        let next = self.known.len() + 1;
+        self.known.entry(value.to_owned()).or_insert_with(|| format!("{word}-{next}")).clone()
     }
 
     /// Where a value is spelled, in as many pieces as it has.
@@ -269,111 +294,6 @@ fn start_tag_end(text: &str, start: usize) -> usize {
     text.len()
 }
 
-/// The text with other addresses, and how many there were.
-fn without_addresses(text: &str, book: &mut Book) -> (String, usize) {
-    let is_part = |c: char| c.is_ascii_hexdigit() || matches!(c, ':' | '.' | '-');
-    let mut out = String::with_capacity(text.len());
-    let mut count = 0;
-    let mut rest = text;
-    while !rest.is_empty() {
-        let end = rest.find(|c: char| !c.is_ascii_alphanumeric() && !is_part(c)).unwrap_or(rest.len());
-        if end == 0 {
-            let c = rest.chars().next().unwrap_or_default();
-            out.push(c);
-            rest = &rest[c.len_utf8()..];
-            continue;
-        }
-        let (word, after) = rest.split_at(end);
-        // A full stop or colon at the end of a sentence is none of the address.
-        let bare = word.trim_end_matches(['.', '-']);
-        match book.instead_of(bare, after) {
-            Some(new) => {
-                count += 1;
-                out.push_str(&new);
-                out.push_str(&word[bare.len()..]);
-            }
-            None => out.push_str(word),
-        }
-        rest = after;
-    }
-    (out, count)
-}
-
-/// Which address stands for which.
-#[derive(Default)]
-struct Book {
-    known: FxHashMap<String, usize>,
-    counts: [usize; 3],
-}
-
-impl Book {
-    fn number(&mut self, kind: usize, text: String) -> usize {
-        let next = self.counts[kind];
-        let number = *self.known.entry(text).or_insert(next);
-        self.counts[kind] = self.counts[kind].max(number + 1);
-        number
-    }
-
-    /// What stands for a word, if it is an address; `after` is what follows it.
-    fn instead_of(&mut self, word: &str, after: &str) -> Option<String> {
-        let length = after.strip_prefix('/').and_then(|rest| {
-            let digits = rest.find(|c: char| !c.is_ascii_digit()).unwrap_or(rest.len());
-            rest[..digits].parse::<u32>().ok()
-        });
-        if let Ok(address) = word.parse::<IpAddr>() {
-            return match address {
-                IpAddr::V4(address) if is_mask(address) => None,
-                IpAddr::V4(address) => {
-                    let number = self.number(0, address.to_string());
-                    let new = u32::from(documentation(number));
-                    let kept = length
-                        .map_or(u32::MAX, |length| u32::MAX.checked_shl(32 - length.min(32)).unwrap_or(0));
-                    Some(Ipv4Addr::from(new & kept).to_string())
-                }
-                IpAddr::V6(address) if address.is_unspecified() || address.is_loopback() => None,
-                IpAddr::V6(address) => {
-                    let number = self.number(1, address.to_string()) as u128 + 1;
-                    // In the upper half, so that a network keeps its number.
-                    let new = 0x2001_0db8_u128 << 96 | number << 64 | u128::from(length.is_none());
-                    Some(Ipv6Addr::from(new).to_string())
-                }
-            };
-        }
-        let separator = word.chars().nth(2).filter(|c| matches!(c, '-' | ':'))?;
-        let bytes: Vec<&str> = word.split(separator).collect();
-        let is_mac = bytes.len() == 6
-            && bytes.iter().all(|byte| byte.len() == 2 && byte.bytes().all(|b| b.is_ascii_hexdigit()));
-        is_mac.then(|| {
-            let number = self.number(2, word.to_ascii_lowercase().replace(separator, "-"));
-            // RFC 7042 section 2.1.2 has 256 for documentation; those after them are locally administered.
-            let head = if number < 256 { "00-00-5e-00-53" } else { "02-00-5e-00-53" };
-            let head = if number < 256 {
-                head.to_owned()
-            } else {
-                format!("{}-{:02x}", &head[..11], number >> 8 & 0xFF)
-            };
-            format!("{head}-{:02x}", number & 0xFF).replace('-', &separator.to_string())
-        })
-    }
-}
-
-/// Whether it is a mask, or stands for every address.
-fn is_mask(address: Ipv4Addr) -> bool {
-    let bits = u32::from(address);
-    bits.leading_ones() + bits.trailing_zeros() == 32 || bits == 0
-}
-
-/// An address of the ranges of RFC 5737; past their 762, one of those for benchmarks (RFC 2544).
-fn documentation(number: usize) -> Ipv4Addr {
-    let (range, host) = (number / 254, number % 254 + 1);
-    match range {
-        0 => Ipv4Addr::new(192, 0, 2, host as u8),
-        1 => Ipv4Addr::new(198, 51, 100, host as u8),
-        2 => Ipv4Addr::new(203, 0, 113, host as u8),
-        range => Ipv4Addr::new(198, 18 + (range >> 8 & 1) as u8, (range & 0xFF) as u8, host as u8),
-    }
-}
-
 #[cfg(test)]
 mod tests {
     use super::*;
@@ -381,16 +301,6 @@ mod tests {
     use crate::library::Checking;
     use crate::source::Source;
     use rstest::rstest;
-
-    #[rstest]
-    #[case("ip=10.1.2.3 and 10.1.2.4, 10.1.2.3.", "ip=192.0.2.1 and 192.0.2.2, 192.0.2.1.", 3)]
-    #[case("10.1.2.0/24 255.255.255.0 0.0.0.0/0", "192.0.2.0/24 255.255.255.0 0.0.0.0/0", 1)]
-    #[case("fd00::1 ::1 fd00::/64", "2001:db8:0:1::1 ::1 2001:db8:0:2::/64", 2)]
-    #[case("aa-bb-cc-dd-ee-ff AA:BB:CC:DD:EE:FF", "00-00-5e-00-53-00 00:00:5e:00:53:00", 2)]
-    #[case("release 4.6.1, 12:30:00, face, 1.2.3.4.5", "release 4.6.1, 12:30:00, face, 1.2.3.4.5", 0)]
-    fn addresses_are_hidden(#[case] text: &str, #[case] expected: &str, #[case] count: usize) {
-        assert_eq!(without_addresses(text, &mut Book::default()), (expected.to_owned(), count));
-    }
 
     /// An alias of YAML stands for what is written once: that is hidden once.
     #[test]
@@ -405,11 +315,42 @@ mod tests {
         assert_eq!(copy.files[0].bytes, text.replace("s3", "hidden-1").into_bytes());
     }
 
-    #[test]
-    fn many_addresses_stay_apart() {
-        let text: String = (0..2_000_u32).map(|n| format!("{} ", Ipv4Addr::from(0x0A00_0000 + n))).collect();
-        let (text, count) = without_addresses(&text, &mut Book::default());
-        let distinct: std::collections::HashSet<&str> = text.split_whitespace().collect();
-        assert_eq!((count, distinct.len()), (2_000, 2_000));
+    /// What is called by a name is called by another wherever it is spelled, and still is what it was.
+    #[rstest]
+    #[case(
+        "json",
+        "",
+        r#"{"release": "1", "box": {"quay": {"to": "pier"}, "pier": {"to": "quay"}}}"#,
+        r#"{"release": "1", "box": {"name-2": {"to": "name-1"}, "name-1": {"to": "name-2"}}}"#
+    )]
+    #[case(
+        "yaml",
+        "",
+        "release: '1'\nbox:\n  # the quay\n  quay:   # of stone\n    to: pier\n  \"pier\": {to: quay}\n",
+        "release: '1'\nbox:\n  # the name-2\n  name-2:   # of stone\n    to: name-1\n  \"name-1\": {to: name-2}\n"
+    )]
+    #[case(
+        "statements",
+        "[statements]\nquotes = ['\"']\n[[statement]]\nshape = 'box {box} {key} {value}'\nas = 'box/{box}/{key}'\n\
+            [[statement]]\nshape = '{key} {value}'\nas = '{key}'\n",
+        "release 1\nbox quay to pier\nbox pier to quay\nbox box to box\nbox quay wide 5\n",
+        "release 1\nbox name-2 to name-1\nbox name-1 to name-2\nbox name-3 to name-3\nbox name-2 wide 5\n"
+    )]
+    fn names_that_are_keys_are_hidden(
+        #[case] form: &str,
+        #[case] more: &str,
+        #[case] text: &str,
+        #[case] expected: &str,
+    ) {
+        let profile = format!(
+            "[profile]\nline = 'a'\ntitle = 'A'\nform = '{form}'\n[recognise]\nmarker = 'box'\nrelease = 'release'\n\
+             [[release]]\nname = '1'\n[[object]]\nat = 'box/*'\nname = 'text'\n[setting]\n'release' = 'text'\n\
+             'box/*/to' = 'name'\n'box/*/wide' = 'integer'\n{more}"
+        );
+        let profile = Profile::parse(Source::new("p", &profile), Checking::Whole).expect("a profile");
+        let tree = read_text(Source::new("t", text), &profile.writing).expect("well-formed");
+        let backup = Backup::new(tree, &profile, None).expect("recognised");
+        let copy = redact(&backup, &profile, &[Hide::Names]);
+        assert_eq!(String::from_utf8_lossy(&copy.files[0].bytes), expected);
     }
 }

@@ -1,0 +1,97 @@
+//! Names of objects that are no values: keys of JSON and YAML, headings of INI, words of statements.
+
+use super::Hider;
+use crate::profile::FileForm;
+use crate::source::Span;
+use crate::tree::{Kind, NodeId};
+
+impl Hider<'_, '_> {
+    /// Hides the name of an object where it is spelled; says whether it was found. Names of files, and those that are
+    /// elements of XML, stay: the line itself goes by them.
+    pub(super) fn hide_name(&mut self, node: NodeId) -> bool {
+        let name = self.tree.name(node);
+        if name.trim().is_empty() {
+            return false;
+        }
+        let places = match self.profile.writing_at(self.tree, node).form {
+            FileForm::Json | FileForm::Yaml => self.key_of(node, name).into_iter().collect(),
+            FileForm::Ini => self.in_heading(node, name).into_iter().collect(),
+            FileForm::Statements => self.in_statements(node, name),
+            _ => Vec::new(),
+        };
+        if places.is_empty() {
+            return false;
+        }
+        let new = self.instead_of(name, "name");
+        self.edits.extend(places.into_iter().map(|place| (place, new.clone())));
+        true
+    }
+
+    /// The key of a member of a JSON object or a YAML mapping: the last one that stands before its value and behind
+    /// what is before it.
+    fn key_of(&self, node: NodeId, name: &str) -> Option<Span> {
+        let text = self.tree.source().text;
+        let parent = self.tree.parent(node);
+        let siblings = self.tree.children(parent).take_while(|&child| child != node);
+        let from =
+            siblings.map(|child| self.tree.span(child).end).max().unwrap_or(self.tree.span(parent).start);
+        let to = self.tree.span(node).start.max(from);
+        let before = &text[from as usize..to as usize];
+        let found = [name.to_owned(), self.as_spelled(name)].into_iter().find_map(|spelled| {
+            let is_key = |&(at, _): &(usize, &str)| {
+                let behind = before[at + spelled.len()..].trim_start_matches(['"', '\'']);
+                let ahead = before[..at].chars().next_back();
+                behind.trim_start().starts_with(':')
+                    && ahead.is_none_or(|c| c.is_whitespace() || matches!(c, '"' | '\'' | '{' | ',' | '-'))
+            };
+            before.rmatch_indices(spelled.as_str()).find(is_key).map(|(at, spelled)| (at, spelled.len()))
+        });
+        // In a block the mapping itself begins with its first key.
+        let (at, length) = found?;
+        Some(Span::new(from as usize + at, from as usize + at + length))
+    }
+
+    /// The name in the heading of a section.
+    fn in_heading(&self, node: NodeId, name: &str) -> Option<Span> {
+        let span = self.tree.span(node);
+        let line = self.tree.source().text[span.range()].lines().next().unwrap_or_default();
+        let at = line.rfind(name)?;
+        Some(Span::new(at, at + name.len()).shifted(span.start as usize))
+    }
+
+    /// The name in each statement that makes something of the object.
+    fn in_statements(&self, node: NodeId, name: &str) -> Vec<Span> {
+        let text = self.tree.source().text;
+        let mut places = Vec::new();
+        let mut work: Vec<NodeId> = self.tree.children(node).collect();
+        work.push(node);
+        while let Some(at) = work.pop() {
+            if matches!(self.tree.kind(at), Kind::Comment | Kind::Instruction) {
+                continue;
+            }
+            let span = self.tree.span(at);
+            let line = text[span.range()].lines().next().unwrap_or_default();
+            let is_word = |&(at, _): &(usize, &str)| {
+                let ends = |c: Option<char>| c.is_none_or(|c| c.is_whitespace() || matches!(c, '"' | '\''));
+                ends(line[..at].chars().next_back()) && ends(line[at + name.len()..].chars().next())
+            };
+            let found: Vec<usize> = line.match_indices(name).filter(is_word).map(|(at, _)| at).collect();
+            // A first word that is called the same is the statement's own.
+            let place = match found.as_slice() {
+                [0, second, ..] => Some(*second),
+                [first, ..] => Some(*first),
+                [] => None,
+            };
+            match place {
+                Some(place) => {
+                    let place = Span::new(place, place + name.len()).shifted(span.start as usize);
+                    if !places.contains(&place) {
+                        places.push(place);
+                    }
+                }
+                None => work.extend(self.tree.children(at)),
+            }
+        }
+        places
+    }
+}

@@ -62,6 +62,10 @@ impl<'m, 'a> Merge<'m, 'a> {
 
     pub(super) fn run(&mut self) {
         let made = self.wanted.made;
+        // An outermost element that holds a text and nothing else holds no settings.
+        if made.kind(made.root()) != self.tree.kind(self.tree.root()) {
+            return self.replace(made.root(), self.tree.root());
+        }
         let mut work = vec![(made.root(), self.tree.root())];
         while let Some((from, to)) = work.pop() {
             self.meet(from, to);

@@ -94,11 +94,6 @@ impl Changes {
             gone: own(&self.gone),
         };
         let text = &base.source().text[..span.end as usize];
-        if own.whole.contains(&top) {
-            let mut out = Vec::new();
-            write_text(tree, top, writing, &mut out);
-            return out;
-        }
         let level = level_of(base, top, text);
         let rewriter = Rewriter { base, tree, top, text, level, ini: &writing.ini };
         // A branch that has nothing of its own left says nothing of how its like are written.
@@ -107,6 +102,11 @@ impl Changes {
             .iter()
             .partition(|&&node| rewriter.last_own(node).is_some() || Self::only_attributes(tree, node));
         own.whole.extend(whole);
+        if own.whole.contains(&top) {
+            let mut out = Vec::new();
+            write_text(tree, top, writing, &mut out);
+            return out;
+        }
         let form = writing.form;
         let mut edits: Vec<Edit> = Vec::new();
         for &node in &own.whole {

@@ -78,9 +78,11 @@ impl Writer<'_> {
             if said.node().index() < base_len {
                 last.insert(block, said.node());
             } else if block.is_none_or(|block| block.index() < base_len) {
-                // What is no part of a block or branch stands at the end of the file.
-                let is_part = block.is_some() || said.path.len() > 1;
-                let before = last.get(&block).copied().filter(|_| is_part);
+                // What is no part of a block or branch that is there stands at the end of the file.
+                let is_part = block.is_some() || said.path[0].index() < base_len;
+                // What a statement of the base was, several may be now: they stand where it stood.
+                let instead = said.path.iter().find(|node| self.statement_of.contains_key(node)).copied();
+                let before = instead.or_else(|| last.get(&block).copied().filter(|_| is_part));
                 self.behind.entry((block, before)).or_default().push(index);
             }
         }
@@ -125,7 +127,7 @@ impl Writer<'_> {
     /// them begins.
     fn level(&mut self, own: &[usize], from: usize) -> usize {
         let mut at = from;
-        for &index in own {
+        for (place, &index) in own.iter().enumerate() {
             let (start, end) = (self.span(index).start as usize, self.span(index).end as usize);
             let node = self.old[index].node();
             if !self.is_there.contains(&node) {
@@ -143,7 +145,10 @@ impl Writer<'_> {
             }
             let block = self.old[index].inside.map(|inside| self.old[inside].node());
             if let Some(new) = self.behind.remove(&(block, Some(node))) {
-                let line = self.line_end(at);
+                // Another one may stand on the same line.
+                let next = own.get(place + 1).map_or(self.text.len(), |&next| self.span(next).start as usize);
+                let begins_line = at == 0 || self.text[..at].ends_with('\n');
+                let line = if begins_line { at } else { self.line_end(at).min(next.max(at)) };
                 self.copy(at, line);
                 at = line;
                 self.write_new(&new);
@@ -227,6 +232,12 @@ impl Writer<'_> {
             known && self.text[spelled.end as usize..].starts_with(quote)
         });
         let value = self.file.tree.value(said.node());
+        // What was read as a value of its own stands apart from what is before it.
+        let start = spelled.start as usize - usize::from(quote.is_some());
+        let apart = self.text[..start].chars().next_back();
+        if !apart.is_none_or(|c| c.is_whitespace() || grammar.marks.contains(&c)) {
+            return None;
+        }
         let mut new = Vec::new();
         let Some(quote) = quote else {
             write_word(self.file.tree, said, grammar, &mut new);
@@ -274,15 +285,13 @@ impl Writer<'_> {
         let node = self.old[index].node();
         let grows = self.behind.keys().any(|&(block, _)| block == Some(node));
         let close = match &self.file.grammar.nesting {
-            Nesting::Braces => 1,
-            Nesting::Words(close) => close.len(),
-            _ => 0,
+            Nesting::Braces => "}",
+            Nesting::Words(close) => close,
+            _ => return true,
         };
-        if !grows || close == 0 {
-            return true;
-        }
         let span = self.span(index);
-        let closes_at = span.end as usize - close;
+        let Some(closes_at) = self.text[span.range()].rfind(close).filter(|_| grows) else { return !grows };
+        let closes_at = span.start as usize + closes_at;
         let lines = self.text[span.start as usize..closes_at].trim_end_matches([' ', '\t']);
         let head =
             self.text[span.start as usize..self.line_end(span.start as usize).min(closes_at)].trim_end();

@@ -215,6 +215,25 @@ fn shown(tree: &Tree<'_>, node: NodeId) -> String {
     )
 }
 
+/// What is written of a base with something in it, if both can be read; it is well-formed in any case.
+fn written(profile: &str, base: &str, made: &str) -> Option<String> {
+    let profile = Profile::parse(Source::new("p", profile), Checking::Whole).expect("a profile");
+    let mut automaton = crate::reading::automaton_of(&profile, None);
+    let read = |text| crate::form::read_text(Source::new("t", text), &profile.writing).ok();
+    let (base, made) = (read(base)?, read(made)?);
+    let policy = BasePolicy::default();
+    let wanted = Wanted { made: &made, implied: &FxHashSet::default(), profile: &profile, policy: &policy };
+    let merged = merge(&base, &wanted, &mut automaton);
+    let text = String::from_utf8_lossy(&merged.files[0].bytes).into_owned();
+    let again = crate::form::read_text(Source::new("t", &text), &profile.writing);
+    let again = again.unwrap_or_else(|finding| panic!("{finding:?}\n{text}"));
+    // A row of a table has all its columns, and a block of another kind may have the name of a branch.
+    if profile.form != FileForm::Table && profile.line != "z" {
+        assert_eq!(shown(&again, again.root()), shown(&merged.tree, merged.tree.root()), "{text}");
+    }
+    Some(text)
+}
+
 /// The base with the made text in it, and how many settings of the base are replaced and kept.
 fn merged(profile: &str, base: &str, made: &str, policy: &BasePolicy) -> (String, usize, usize) {
     let profile = Profile::parse(Source::new("p", profile), Checking::Whole).expect("a profile");
@@ -630,6 +649,26 @@ fn line() -> impl Strategy<Value = (Option<usize>, String)> {
 }
 
 proptest! {
+    /// No base makes it panic, and nothing is changed where nothing is set.
+    #[test]
+    fn any_base_is_taken(text in "(zone |ramp |rule |mtu|quay|n |=|;|\\{|\\}|end\n|#|\"|,|<x>|</x>|\n|  |é|a){0,40}") {
+        let words = BLOCKS.replace("nesting = \"braces\"", "close = \"end\"");
+        let words = words.replace("end = \";\"\nend-needed = true\n", "");
+        for (profile, made) in [
+            (BLOCKS, "zone quay { mtu = 9; note = x; } ramp n width 3; rule let a;"),
+            (words.as_str(), "zone quay\nmtu = 9\nend\nramp n width 3\n"),
+            (KEYS, "a = 'x y'\nb = 1\n"),
+            (TABLE, "name,path\nquay,a\n"),
+            (INI, "[net]\nmtu = 9\n"),
+            (XML, "<x s='1'><port id='a'/></x>"),
+        ] {
+            let _ = written(profile, &text, made);
+            if profile != TABLE && profile != XML {
+                prop_assert!(written(profile, &text, "").is_none_or(|written| written == text));
+            }
+        }
+    }
+
     /// Whatever a base has and whatever is set in it: what is set is all that changes, and each other line is as
     /// it was and where it was. `merged` holds that the file reads back to what was wanted.
     #[test]

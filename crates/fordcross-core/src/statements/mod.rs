@@ -9,12 +9,14 @@ mod scan;
 mod shape;
 #[cfg(test)]
 mod tests;
+mod words;
 mod write;
 
 pub(crate) use read::{Included, read_into};
 use shape::is_choice;
 pub(crate) use shape::{Part, StatementShape};
-pub(crate) use write::{Said, holds_value, statements_of, write_statement, write_statements, write_word};
+pub(crate) use words::holds_value;
+pub(crate) use write::{Said, statements_of, write_statement, write_statements, write_word};
 
 use wildmatch::WildMatch;
 

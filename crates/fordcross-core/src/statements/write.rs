@@ -1,7 +1,8 @@
 //! Writing statements by their shapes.
 
 use super::shape::{Half, UNNAMED, WordKind, is_choice};
-use super::{BEHIND, BODY, Escape, GAP, Grammar, Inside, Nesting, Part, PathPart, Statement, VALUE, WORDS};
+use super::words::Line;
+use super::{BEHIND, BODY, GAP, Grammar, Inside, Nesting, Part, PathPart, Statement, VALUE, WORDS};
 use crate::tree::{Kind, NodeId, Tree};
 
 /// Appends all statements of a branch, each on a line of its own.
@@ -62,39 +63,9 @@ pub(crate) fn write_word(tree: &Tree<'_>, said: &Said, grammar: &Grammar, out: &
     out.extend_from_slice(word.as_bytes());
 }
 
-/// Whether a value can be written so that it reads back to itself.
-pub(crate) fn holds_value(grammar: &Grammar, text: &str) -> bool {
-    if text.contains(['\n', '\r']) {
-        return false;
-    }
-    if !grammar.needs_quotes(text) {
-        return true;
-    }
-    if grammar.keeps_quotes || grammar.quotes.is_empty() {
-        // As it stands it must be words and nothing else.
-        let balanced = |quote: &char| text.matches(*quote).count().is_multiple_of(2);
-        return text.trim() == text
-            && !text.is_empty()
-            && !grammar.ends_early(text)
-            && grammar.quotes.iter().all(balanced);
-    }
-    grammar.escape != Escape::None || !grammar.quotes.iter().all(|quote| text.contains(*quote))
-}
-
-impl Grammar {
-    /// Whether something in a text without quotes would end the statement.
-    fn ends_early(&self, text: &str) -> bool {
-        self.end.is_some_and(|end| text.contains(end))
-            || self.nesting == Nesting::Braces && text.contains(['{', '}'])
-            || self.trailing_comments && self.comments.iter().any(|mark| text.contains(mark.as_str()))
-            || self.continues.is_some_and(|continues| text.ends_with(continues))
-            || text.contains(['\n', '\r'])
-    }
-}
-
-struct Writer<'w, 'a> {
-    tree: &'w Tree<'a>,
-    grammar: &'w Grammar,
+pub(super) struct Writer<'w, 'a> {
+    pub(super) tree: &'w Tree<'a>,
+    pub(super) grammar: &'w Grammar,
     out: &'w mut Vec<u8>,
     start: usize,
     /// The comment that goes behind the next statement, on its line.
@@ -526,97 +497,11 @@ impl<'w, 'a> Writer<'w, 'a> {
             && words.len() > 2
             && self.grammar.statements.iter().any(|known| known.shape.fit(words.len(), &word).is_some())
     }
-
-    /// All that stands before a value in the text that it was read from, if it is spelled there.
-    fn before(&self, leaf: NodeId) -> Option<&'w str> {
-        let span = self.tree.value_span(leaf)?;
-        Some(&self.tree.source().text[..span.start as usize])
-    }
-
-    /// Words as they are, or in quotes if they would not be read as what they are.
-    fn rest(&self, text: &str) -> String {
-        let grammar = self.grammar;
-        let is_words = text.trim() == text && !text.is_empty() && !grammar.ends_early(text);
-        let quotes = text.contains(grammar.quotes.as_slice()) && !grammar.keeps_quotes;
-        if grammar.quotes.is_empty() || is_words && !quotes { text.to_owned() } else { self.quoted(text) }
-    }
-
-    /// The word of a value: in the quotes that it stood in, or else in some if it needs them.
-    fn leaf(&self, leaf: NodeId) -> String {
-        let text = self.tree.value(leaf);
-        let stood_in = self.tree.value_span(leaf).and_then(|span| {
-            let source = self.tree.source().text;
-            let quote = source[..span.start as usize].chars().next_back()?;
-            let closed = source[span.end as usize..].starts_with(quote);
-            let plain = !text.contains([quote, '\\', '\n']);
-            (closed && plain && self.grammar.quotes.contains(&quote) && !self.grammar.keeps_quotes)
-                .then_some(quote)
-        });
-        stood_in.map_or_else(|| self.quoted(text), |quote| format!("{quote}{text}{quote}"))
-    }
-
-    fn quoted(&self, text: &str) -> String {
-        let grammar = self.grammar;
-        let usable = |quote: &&char| grammar.escape != Escape::None || !text.contains(**quote);
-        if grammar.keeps_quotes || !grammar.needs_quotes(text) {
-            return text.to_owned();
-        }
-        let Some(quote) = grammar.quotes.iter().find(usable) else { return text.to_owned() };
-        let mut out = String::from(*quote);
-        for c in text.chars() {
-            match c {
-                '\n' if grammar.escape.slashes() => out.push_str("\\n"),
-                '\\' if grammar.escape.slashes() => out.push_str("\\\\"),
-                c if c == *quote && grammar.escape.doubles() => out.extend([c, c]),
-                c if c == *quote => out.extend(['\\', c]),
-                c => out.push(c),
-            }
-        }
-        out.push(*quote);
-        out
-    }
 }
 
 fn fits_name(step: &PathPart, name: &str) -> bool {
     match step {
         PathPart::Name(known) => known == name,
         PathPart::Capture(_) => true,
-    }
-}
-
-/// A line of words.
-#[derive(Default)]
-struct Line {
-    out: Vec<u8>,
-    /// The next word follows without a blank.
-    glued: bool,
-    /// The captures that have a word in it.
-    said: Vec<String>,
-    /// Where the last word begins.
-    last: usize,
-}
-
-impl Line {
-    fn word(&mut self, word: &str) {
-        self.word_after(word, None);
-    }
-
-    /// A word that may have been read behind the last one: then it is as far from it as it was there, so that
-    /// columns stay columns.
-    fn word_after(&mut self, word: &str, before: Option<&str>) {
-        let quote = word.chars().next().filter(|c| matches!(c, '"' | '\''));
-        let before =
-            before.map(|before| quote.and_then(|quote| before.strip_suffix(quote)).unwrap_or(before));
-        let gap = before.and_then(|before| {
-            let said = before.trim_end_matches([' ', '\t']);
-            let gap = &before[said.len()..];
-            (!gap.is_empty() && said.as_bytes().ends_with(&self.out[self.last..])).then_some(gap)
-        });
-        if !self.out.is_empty() && !self.glued {
-            self.out.extend_from_slice(gap.unwrap_or(" ").as_bytes());
-        }
-        self.glued = false;
-        self.last = self.out.len();
-        self.out.extend_from_slice(word.as_bytes());
     }
 }

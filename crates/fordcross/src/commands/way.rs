@@ -262,7 +262,10 @@ pub(crate) fn read_base(
 
 /// Reads and recognises a base, which must be of the receiving line, release and model.
 pub(crate) fn open_base<'l>(file: &'l InputFile, loaded: &'l Loaded) -> Result<Backup<'l>, Failed> {
-    let (base, profile, _) = open(file, &loaded.library, None)?;
+    // One that does not say its release is of the one that it is given for.
+    let release = Some(loaded.receiver.release.as_str());
+    let opened = open(file, &loaded.library, release).or_else(|_| open(file, &loaded.library, None));
+    let (base, profile, _) = opened?;
     if file.pieces.iter().any(|piece| piece.content == Content::Database) {
         let message = format!("a base of {} with a database in it cannot be carried into", profile.title);
         let finding = Finding::new(Code::BaseUnfit, message)

@@ -175,7 +175,7 @@ fn a_base_that_lacks_a_character_is_told() {
     assert!(!desk.path("out/old.teasel.xml").exists());
 }
 
-/// A new cluster's own files, with all that its package wrote into them.
+/// A new cluster's own files, with all that its package wrote into them, and the release said somewhere else.
 #[test]
 fn a_server_that_is_set_up_keeps_its_lines() {
     let desk = Desk::new();
@@ -183,7 +183,6 @@ fn a_server_that_is_set_up_keeps_its_lines() {
         ("old/PG_VERSION", "15\n"),
         ("old/postgresql.conf", "port = 5433\nwork_mem = 16MB\nlog_line_prefix = '%m # %u'\n"),
         ("old/pg_hba.conf", "local all all peer\nhost all all 192.0.2.0/24 scram-sha-256\n"),
-        ("new/PG_VERSION", "16\n"),
         (
             "new/postgresql.conf",
             "# - Connection -\n\nport = 5432\t\t\t# (change requires restart)\nmax_connections = 100 # as ever\n#work_mem = 4MB\n\

@@ -138,6 +138,39 @@ impl<'i, 'a> Draft<'i, 'a> {
         Ok(id)
     }
 
+    /// Whether a text cannot be written at the end of a path, because something else is there or on the way.
+    pub(super) fn would_be_taken<'n>(
+        &mut self,
+        start: NodeId,
+        path: impl Iterator<Item = (&'n str, bool)>,
+        text: &str,
+    ) -> bool {
+        let mut at = start;
+        let mut path = path.peekable();
+        while let Some((name, append)) = path.next() {
+            // A new entry of a list has nothing in it.
+            if append {
+                return false;
+            }
+            let Some(name) = self.tree.find_name(name) else { return false };
+            if path.peek().is_none() {
+                return self.is_taken(at, name, text);
+            }
+            match self.find(at, name) {
+                Some(found) if self.tree.kind(found) == Kind::Map => at = found,
+                Some(_) => return true,
+                None => return false,
+            }
+        }
+        false
+    }
+
+    /// Whether something else than that text is at a place.
+    pub(super) fn is_taken(&mut self, parent: NodeId, name: Name, text: &str) -> bool {
+        self.find(parent, name)
+            .is_some_and(|found| !self.tree.kind(found).is_value() || self.tree.value(found) != text)
+    }
+
     /// Takes a branch out again, with the list that would be empty without it.
     pub(super) fn withdraw(&mut self, node: NodeId) {
         let parent = self.tree.parent(node);

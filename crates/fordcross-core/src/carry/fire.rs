@@ -183,6 +183,12 @@ impl<'i, 'a> Apply<'_, 'i, 'a> {
             }
         }
         let at = self.home(instance)?;
+        // All of them or none.
+        if prepared.len() > 1
+            && prepared.iter().any(|(name, ready)| self.draft.is_taken(at, *name, &ready.text))
+        {
+            return Err(taken());
+        }
         let mut losses = Vec::new();
         for (name, Prepared { text, kind, fate, loss }) in prepared {
             let node =
@@ -404,6 +410,14 @@ impl<'i, 'a> Apply<'_, 'i, 'a> {
                 .map_or(&[][..], |place| &self.step.leg.crossing.places[place].whole);
             if above.iter().chain(&target.base).any(TargetStep::is_by_kind) {
                 fields.iter().try_for_each(|(path, ..)| self.is_known(start, base, path))?;
+            }
+        }
+        for (Ready { base, fields, .. }, &start) in ready.iter().zip(&starts) {
+            for (path, prepared, _) in fields {
+                let names = base.iter().chain(path).map(|(name, append)| (name.as_ref(), *append));
+                if self.draft.would_be_taken(start, names, &prepared.text) {
+                    return Err(taken());
+                }
             }
         }
         let mut written = SmallVec::new();

@@ -106,6 +106,11 @@ impl<'a> Tree<'a> {
         self.names.intern(name)
     }
 
+    /// The number of a name, if any node was ever called that.
+    pub(crate) fn find_name(&self, name: &str) -> Option<Name> {
+        self.names.find(name)
+    }
+
     /// Gives a leaf its value.
     pub(crate) fn set_value(&mut self, id: NodeId, value: Text<'_>) {
         let node = &mut self.nodes[id.index()];

@@ -105,6 +105,19 @@ fn two_values_for_one_place_are_told_and_neither_is_lost() {
     assert_eq!(fates, ["recast", "by-hand"]);
 }
 
+/// Of a rule that writes two settings none is written where one of them cannot be.
+#[rstest]
+#[case("")]
+#[case(", \"true\"")]
+fn a_rule_writes_all_or_nothing(#[case] condition: &str) {
+    let crossing = CROSSING.replace("[\"at\", \"at\"]", "[\"mark\", \"port\"], [\"at\", \"at\"]");
+    let crossing = crossing.replace("port = {n}\"]", &format!("port = {{n}}\"{condition}]"));
+    let list = "<list><item><mark>5</mark><what>tcp/80</what></item></list>";
+    let made = make(&format!("<old release='1'>{list}</old>"), &crossing);
+    assert!(made.has(Code::PlaceTaken) && !made.has(Code::ResultDiffers), "{:?}", made.findings);
+    assert!(!made.result.contains("tcp") && made.result.contains("\"port\": 5"), "{}", made.result);
+}
+
 #[test]
 fn an_object_that_cannot_be_placed_is_by_hand_with_all_its_settings() {
     let made = make("<old release='1'><boxes><box><on>yes</on></box></boxes></old>", CROSSING);

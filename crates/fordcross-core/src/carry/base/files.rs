@@ -10,6 +10,28 @@ use crate::source::{Content, Span};
 use crate::tree::{NodeId, Tree};
 use crate::unwrap::{Charset, Member, hashes, pieces, place_of_file};
 
+/// One file of a base, and what the rewriting of it depends on.
+#[derive(Clone, Copy)]
+pub(super) struct File<'f> {
+    pub(super) changes: &'f Changes,
+    pub(super) base: &'f Tree<'f>,
+    /// The base's tree with the changes made, in which its nodes have the ids that they have in the base.
+    pub(super) tree: &'f Tree<'f>,
+    /// Nodes of the base in which something changed.
+    pub(super) touched: &'f [bool],
+    pub(super) writing: &'f Writing,
+    /// What is below this node stands in that span.
+    pub(super) top: NodeId,
+    pub(super) span: Span,
+}
+
+impl<'f> File<'f> {
+    /// The text of the base up to the end of the file, so that places in the base are places in it.
+    pub(super) fn text(&self) -> &'f str {
+        &self.base.source().text[..self.span.end as usize]
+    }
+}
+
 /// What the rewriting of a base depends on.
 pub(super) struct Rewriting<'r> {
     changes: &'r Changes,
@@ -119,15 +141,12 @@ impl<'r> Rewriting<'r> {
         if !touched[top.index()] {
             return Vec::new();
         }
+        let file = File { changes, base, tree, touched, writing, top, span };
         let bytes = match writing.form {
-            FileForm::Yaml => yaml::rewrite(changes, base, tree, top, span, touched),
-            FileForm::Table => table::rewrite(changes, base, tree, top, span, &writing.table),
-            FileForm::Statements => {
-                let grammar = &writing.grammar;
-                let file = statements::File { changes, base, tree, touched, grammar, top, span };
-                return statements::rewrite(&file, base.source().pieces);
-            }
-            FileForm::Xml | FileForm::Json | FileForm::Ini => changes.edit(base, tree, top, span, writing),
+            FileForm::Yaml => yaml::rewrite(&file),
+            FileForm::Table => table::rewrite(&file),
+            FileForm::Statements => return statements::rewrite(&file, base.source().pieces),
+            FileForm::Xml | FileForm::Json | FileForm::Ini => Changes::edit(&file),
             FileForm::Opaque | FileForm::Hashes | FileForm::Database | FileForm::Several => {
                 let mut out = Vec::new();
                 write_text(tree, top, writing, &mut out);

@@ -1,6 +1,7 @@
 //! Writing a base with its changes: what was not touched is written in the bytes that it was read in.
 
-use crate::form::{Writing, write_text};
+use super::files::File;
+use crate::form::write_text;
 use crate::ini::{Manners, write_lines, write_value};
 use crate::json::{write_string, write_subtree};
 use crate::layout::Layout;
@@ -72,28 +73,20 @@ impl Changes {
         [&self.values, &self.whole, &self.grown, &self.gone].into_iter().flatten().copied()
     }
 
-    /// A file of the base with the changes in it, in a form whose pieces can be edited one by one: what is below
-    /// `top` stands in `span`. `tree` is the base's tree with the changes made, in which its nodes have the ids
-    /// that they have in the base.
-    pub(super) fn edit(
-        &self,
-        base: &Tree<'_>,
-        tree: &Tree<'_>,
-        top: NodeId,
-        span: Span,
-        writing: &Writing,
-    ) -> Vec<u8> {
+    /// A file with the changes in it, in a form whose pieces can be edited one by one.
+    pub(super) fn edit(file: &File<'_>) -> Vec<u8> {
+        let File { changes, base, tree, writing, top, span, .. } = *file;
         let own = |nodes: &FxHashSet<NodeId>| -> FxHashSet<NodeId> {
             let end = base.subtree_end(top);
             nodes.iter().copied().filter(|&node| node >= top && node < end).collect()
         };
         let mut own = Self {
-            values: own(&self.values),
-            whole: own(&self.whole),
-            grown: own(&self.grown),
-            gone: own(&self.gone),
+            values: own(&changes.values),
+            whole: own(&changes.whole),
+            grown: own(&changes.grown),
+            gone: own(&changes.gone),
         };
-        let text = &base.source().text[..span.end as usize];
+        let text = file.text();
         let level = level_of(base, top, text);
         let rewriter = Rewriter { base, tree, top, text, level, ini: &writing.ini };
         // A branch that has nothing of its own left says nothing of how its like are written.

@@ -4,32 +4,22 @@
 //! ones stand behind the one that is before them in their block or branch, and else at the end of the file. A
 //! statement of which something changed is written anew in its place; of one with a value only that value.
 
-use super::rewrite::{Changes, with_line_ends_of};
+use super::files::File;
+use super::rewrite::with_line_ends_of;
 use crate::source::{Piece, Span};
 use crate::statements::{Grammar, Nesting, Said, statements_of, write_statement, write_word};
-use crate::tree::{NodeId, Tree};
+use crate::tree::NodeId;
 use rustc_hash::{FxHashMap, FxHashSet};
-
-/// What the rewriting of one file, and of those that it includes, depends on.
-pub(super) struct File<'f> {
-    pub(super) changes: &'f Changes,
-    pub(super) base: &'f Tree<'f>,
-    /// The base's tree with the changes made, in which its nodes have the ids that they have in the base.
-    pub(super) tree: &'f Tree<'f>,
-    /// Nodes of the base in which something changed.
-    pub(super) touched: &'f [bool],
-    pub(super) grammar: &'f Grammar,
-    pub(super) top: NodeId,
-    pub(super) span: Span,
-}
 
 /// The file with the changes in it, and the files that it includes, each with its place.
 pub(super) fn rewrite(file: &File<'_>, pieces: &[Piece]) -> Vec<(Span, Vec<u8>)> {
-    let old = statements_of(file.base, file.top, file.grammar);
-    let new = statements_of(file.tree, file.top, file.grammar);
+    let grammar = &file.writing.grammar;
+    let old = statements_of(file.base, file.top, grammar);
+    let new = statements_of(file.tree, file.top, grammar);
     let is_there: FxHashSet<NodeId> = new.iter().map(Said::node).collect();
     let mut writer = Writer {
         file,
+        grammar,
         text: "",
         behind: FxHashMap::default(),
         statement_of: old.iter().enumerate().map(|(index, said)| (said.node(), index)).collect(),
@@ -56,6 +46,7 @@ fn is_in(inner: Span, outer: Span) -> bool {
 
 struct Writer<'w> {
     file: &'w File<'w>,
+    grammar: &'w Grammar,
     /// Up to the end of the file that is being written.
     text: &'w str,
     old: &'w [Said],
@@ -101,7 +92,7 @@ impl Writer<'_> {
             // A comment at the end is not said of them.
             let last =
                 self.text[span.range()].trim_end().rsplit('\n').next().unwrap_or_default().trim_start();
-            if self.file.grammar.comments.iter().any(|mark| last.starts_with(mark.as_str())) {
+            if self.grammar.comments.iter().any(|mark| last.starts_with(mark.as_str())) {
                 let ends_line = self.out.ends_with(b"\n");
                 let empty = if ends_line { "\n" } else { "\n\n" };
                 self.out.append(&mut with_line_ends_of(self.text, empty.into()));
@@ -159,7 +150,7 @@ impl Writer<'_> {
 
     /// Whether nothing but what ends a statement, or a comment, stands behind it on its line.
     fn is_last_on_line(&self, end: usize) -> bool {
-        let grammar = self.file.grammar;
+        let grammar = self.grammar;
         let rest = self.text[end..self.line_end(end)].trim_start();
         let rest = grammar.end.and_then(|mark| rest.strip_prefix(mark)).unwrap_or(rest).trim();
         rest.is_empty() || grammar.comments.iter().any(|mark| rest.starts_with(mark.as_str()))
@@ -176,7 +167,7 @@ impl Writer<'_> {
             if said.opens && said.depth == 0 && !self.out.is_empty() && !ends_with_empty_line(&self.out) {
                 lines.push(b'\n');
             }
-            write_statement(self.file.tree, said, self.file.grammar, &mut lines);
+            write_statement(self.file.tree, said, self.grammar, &mut lines);
             self.out.append(&mut with_line_ends_of(self.text, lines));
         }
     }
@@ -209,12 +200,12 @@ impl Writer<'_> {
             return;
         }
         let mut lines = Vec::new();
-        write_statement(self.file.tree, said, self.file.grammar, &mut lines);
+        write_statement(self.file.tree, said, self.grammar, &mut lines);
         let text = String::from_utf8_lossy(&lines);
         let mut text = text.trim();
         // The mark at its end is none of it, and is still there.
-        if !said.opens && self.file.grammar.end_needed {
-            text = text.strip_suffix(self.file.grammar.end.unwrap_or(';')).unwrap_or(text);
+        if !said.opens && self.grammar.end_needed {
+            text = text.strip_suffix(self.grammar.end.unwrap_or(';')).unwrap_or(text);
         }
         self.out.extend_from_slice(text.as_bytes());
         // What it holds was written with it.
@@ -224,7 +215,7 @@ impl Writer<'_> {
     /// Where the value of a statement stands, with its quotes, and what stands there now.
     fn value(&self, said: &Said) -> Option<(Span, Vec<u8>)> {
         let spelled = self.file.base.value_span(said.node())?;
-        let grammar = self.file.grammar;
+        let grammar = self.grammar;
         let before = self.text[..spelled.start as usize].chars().next_back();
         let quote = before.filter(|&quote| {
             let known =
@@ -284,7 +275,7 @@ impl Writer<'_> {
     fn can_grow(&self, index: usize) -> bool {
         let node = self.old[index].node();
         let grows = self.behind.keys().any(|&(block, _)| block == Some(node));
-        let close = match &self.file.grammar.nesting {
+        let close = match &self.grammar.nesting {
             Nesting::Braces => "}",
             Nesting::Words(close) => close,
             _ => return true,
@@ -295,6 +286,6 @@ impl Writer<'_> {
         let lines = self.text[span.start as usize..closes_at].trim_end_matches([' ', '\t']);
         let head =
             self.text[span.start as usize..self.line_end(span.start as usize).min(closes_at)].trim_end();
-        lines.ends_with('\n') && (self.file.grammar.nesting != Nesting::Braces || head.contains('{'))
+        lines.ends_with('\n') && (self.grammar.nesting != Nesting::Braces || head.contains('{'))
     }
 }

@@ -1,21 +1,16 @@
 //! A table of a base with its changes: cells that have another value, rows that are gone, and new ones behind
 //! those that are there.
 
-use super::rewrite::{Changes, Edit, apply, is_new};
+use super::files::File;
+use super::rewrite::{Edit, apply, is_new};
 use crate::source::Span;
-use crate::table::{Manners, write_cell, write_csv, write_row};
-use crate::tree::{NodeId, Tree};
+use crate::table::{write_cell, write_csv, write_row};
+use crate::tree::NodeId;
 
-/// A table of the base with the changes in it: its rows are below `top` and stand in `span`.
-pub(super) fn rewrite(
-    changes: &Changes,
-    base: &Tree<'_>,
-    tree: &Tree<'_>,
-    top: NodeId,
-    span: Span,
-    manners: &Manners,
-) -> Vec<u8> {
-    let text = &base.source().text[..span.end as usize];
+/// The table with the changes in it.
+pub(super) fn rewrite(file: &File<'_>) -> Vec<u8> {
+    let File { changes, base, tree, top, span, .. } = *file;
+    let (text, manners) = (file.text(), &file.writing.table);
     let columns: Vec<&str> = match base.first_child(top) {
         Some(first) => base.children(first).map(|cell| base.name(cell)).collect(),
         None => Vec::new(),

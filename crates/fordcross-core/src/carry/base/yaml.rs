@@ -4,22 +4,16 @@
 //! one, comments above it included. A mapping or list that is written in brackets, or begins behind a dash, is
 //! written anew as a whole if anything in it changed.
 
+use super::files::File;
 use super::rewrite::{Changes, with_line_ends_of};
 use crate::source::Span;
 use crate::tree::{Kind, NodeId, Tree};
 use crate::yaml::{write_member, write_value};
 
-/// A file of the base with the changes in it: what is below `top` stands in `span`. `tree` is the base's tree
-/// with the changes made, and `touched` are the nodes of the base in which something changed.
-pub(super) fn rewrite(
-    changes: &Changes,
-    base: &Tree<'_>,
-    tree: &Tree<'_>,
-    top: NodeId,
-    span: Span,
-    touched: &[bool],
-) -> Vec<u8> {
-    let text = &base.source().text[..span.end as usize];
+/// The file with the changes in it.
+pub(super) fn rewrite(file: &File<'_>) -> Vec<u8> {
+    let File { changes, base, tree, touched, top, span, .. } = *file;
+    let text = file.text();
     let mut writer = Writer { changes, base, tree, text, touched, out: Vec::new() };
     let at = writer.mapping(top, span.start as usize);
     writer.copy(at, text.len());

@@ -1,7 +1,7 @@
 //! Recognising a backup: which line wrote it, which release, on which model.
 
 use crate::finding::{Code, Finding, count, one_of};
-use crate::form::{read_bundle, read_text};
+use crate::form::{has_wildcard, read_bundle, read_text};
 use crate::json::read_json_tree;
 use crate::library::{Library, ProfileFile};
 use crate::pattern::{Pattern, Step};
@@ -243,9 +243,8 @@ impl<'a> Backup<'a> {
     /// Files that are included and are not among those of the backup: what they say is not known.
     pub fn missing_files(&self, profile: &Profile) -> Vec<Finding> {
         let told = |node| {
-            Finding::new(Code::FileMissing, FILE_MISSING)
-                .at(self.tree.source(), self.tree.span(node))
-                .help(FILE_MISSING_HELP)
+            let (code, message, help) = of_missing_include(&self.tree, node);
+            Finding::new(code, message).at(self.tree.source(), self.tree.span(node)).help(help)
         };
         missing_includes(&self.tree, profile).into_iter().map(told).collect()
     }
@@ -284,8 +283,21 @@ impl<'a> Backup<'a> {
 
 /// What is said of a statement that includes a file that is not there.
 pub(crate) const FILE_MISSING: &str = "the file that is included here is not in the backup";
-pub(crate) const FILE_MISSING_HELP: &str =
+const FILE_MISSING_HELP: &str =
     "add it to the backup; what it sets is neither carried nor in the ledger, and the statement is left out";
+/// What is said of a statement that includes files by a pattern, and there is none. The old system may have had none.
+pub(crate) const NOTHING_INCLUDED: &str = "no file of the backup fits the pattern that is included here";
+const NOTHING_INCLUDED_HELP: &str =
+    "if the old system has such files, add them to the backup: what they set is not carried without them";
+
+/// What is said of a statement that includes what is not there.
+pub(crate) fn of_missing_include(tree: &Tree<'_>, node: NodeId) -> (Code, &'static str, &'static str) {
+    if has_wildcard(tree.value(node)) {
+        (Code::NothingIncluded, NOTHING_INCLUDED, NOTHING_INCLUDED_HELP)
+    } else {
+        (Code::FileMissing, FILE_MISSING, FILE_MISSING_HELP)
+    }
+}
 
 /// The statements that include files that are not among those of the backup. Where these are there, no statement is
 /// left: theirs stand in its place.

@@ -8,7 +8,7 @@ use super::same_line::{SameLine, is_attribute};
 use super::scopes::{Instance, Parts};
 use super::value::{Networks, leaf_kind};
 use crate::automaton::Automaton;
-use crate::backup::{FILE_MISSING, FILE_MISSING_HELP, missing_includes};
+use crate::backup::{missing_includes, of_missing_include};
 use crate::crossing::{Action, Clause, Field, Phase, Plain, Rule};
 use crate::expression::{Evaluator, Operand};
 use crate::fate::{Fate, Origin};
@@ -241,9 +241,13 @@ impl<'i, 'a> Apply<'_, 'i, 'a> {
         if self.not_chosen.contains(&row.node) {
             return self.set(index, Fate::LeftOut, DecidedBy::NotChosen, &[]);
         }
-        if self.missing_files.binary_search(&row.node).is_ok() {
-            self.set(index, Fate::ByHand, DecidedBy::FileMissing, &[]);
-            return self.note(Some(index), None, Code::FileMissing, FILE_MISSING, Some(FILE_MISSING_HELP));
+        let includes_nothing = self.missing_files.binary_search(&row.node).is_ok();
+        if includes_nothing {
+            let (code, what, help) = of_missing_include(self.tree, row.node);
+            self.note(Some(index), None, code, what, Some(help));
+            if code == Code::FileMissing {
+                return self.set(index, Fate::ByHand, DecidedBy::FileMissing, &[]);
+            }
         }
         match self.overruled.get(index as usize).copied().flatten() {
             Some(Overruled::ByAnother) => return self.set(index, Fate::Moot, DecidedBy::Repeats, &[]),
@@ -275,6 +279,9 @@ impl<'i, 'a> Apply<'_, 'i, 'a> {
         }
         if self.carry_within_line(index, row) {
             return;
+        }
+        if includes_nothing {
+            return self.set(index, Fate::Moot, DecidedBy::NothingIncluded, &[]);
         }
         self.set(index, Fate::Unmatched, DecidedBy::Nothing, &[]);
         let what = match row.kind {

@@ -59,6 +59,7 @@ impl Code {
             | Self::PartsWrong
             | Self::HashDiffers
             | Self::FileMissing
+            | Self::NothingIncluded
             | Self::DataPassedOver
             | Self::ResultDiffers => &[],
             Self::XmlMalformed => &[(Backup, "</unit>", "</unti>")],

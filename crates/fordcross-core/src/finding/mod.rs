@@ -74,6 +74,7 @@ codes! {
     PartsWrong "parts-wrong" Blocker "parts of a file are missing, or there twice"
     HashDiffers "hash-differs" Blocker "a file of a backup is not what the backup's own list of hashes says"
     FileMissing "file-missing" Warning "a file that a backup includes is not in it, so its settings are not carried"
+    NothingIncluded "nothing-included" Note "a backup includes files by a pattern, and holds none that fits it"
     DataPassedOver "data-passed-over" Note "files of a backup are data by its profile, and were not read"
     IniMalformed "ini-malformed" Blocker "a line of a file is neither heading, nor key and value, nor comment"
     TomlMalformed "toml-malformed" Blocker "a profile, crossing or map is not well-formed TOML"

@@ -173,7 +173,7 @@ fn included(source: Source<'_>, pattern: &str, at: Span, includes: &Includes) ->
     files.iter().map(|piece| piece.span).collect()
 }
 
-fn has_wildcard(pattern: &str) -> bool {
+pub(crate) fn has_wildcard(pattern: &str) -> bool {
     pattern.contains(['*', '?'])
 }
 

@@ -4,7 +4,7 @@ mod bundle;
 mod declare;
 mod members;
 
-pub(crate) use bundle::{nodes_at, read_bundle, with_databases, write_bundle};
+pub(crate) use bundle::{has_wildcard, nodes_at, read_bundle, with_databases, write_bundle};
 pub(crate) use declare::{read_members, read_writing};
 pub use members::Container;
 pub(crate) use members::{Member, Members};

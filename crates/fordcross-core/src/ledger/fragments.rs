@@ -2,6 +2,7 @@
 //! copying it is a good deal cheaper than writing it anew.
 
 use super::{DecidedBy, Decision, Ledger};
+use crate::backup;
 use crate::course::Leg;
 use crate::crossing::Action;
 use crate::fate::Fate;
@@ -115,9 +116,8 @@ fn decider<'l>(
         DecidedBy::NotChosen => {
             (None, Some(Cow::Borrowed("it is in the other one of two configurations, which is not carried")))
         }
-        DecidedBy::FileMissing => {
-            (None, Some(Cow::Borrowed("the file that it includes is not in the backup")))
-        }
+        DecidedBy::FileMissing => (None, Some(Cow::Borrowed(backup::FILE_MISSING))),
+        DecidedBy::NothingIncluded => (None, Some(Cow::Borrowed(backup::NOTHING_INCLUDED))),
         DecidedBy::Incomplete => (
             Some(Cow::Borrowed(leg.old.file.as_str())),
             Some(Cow::Borrowed("what it belongs to lost a part, and is carried whole or not at all")),

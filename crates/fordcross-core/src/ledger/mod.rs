@@ -44,6 +44,8 @@ pub(crate) enum DecidedBy {
     NotChosen,
     /// The file that it includes is not in the backup.
     FileMissing,
+    /// No file of the backup fits the pattern that it includes files by.
+    NothingIncluded,
     /// It belongs to an object that lost a part, and is carried whole or not at all.
     Incomplete,
     /// That there is nothing that speaks of it.

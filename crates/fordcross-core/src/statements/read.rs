@@ -232,7 +232,7 @@ impl<'a> Reader<'_, 'a> {
             let range = text_of(&includes.of);
             let pattern = range.map(|range| words[range.start].text.to_string()).unwrap_or_default();
             let files = (self.included)(&pattern, whole, includes);
-            (!files.is_empty() || includes.may_be_missing || pattern.contains(['*', '?']), files)
+            (!files.is_empty() || includes.may_be_missing, files)
         });
         let mut node = self.blocks[self.blocks.len() - 1].node;
         if let Some((true, files)) = files {

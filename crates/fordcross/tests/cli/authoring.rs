@@ -38,7 +38,7 @@ fn every_rule_that_ships_is_used_by_some_backup() {
         (
             "certified/pg_hba.conf",
             "hostssl all all all cert clientcert=1\nhostssl all all all cert clientcert=verify-ca\n\
-            hostssl all all all md5 clientcert=1\nhostssl all all all md5 clientcert=no-verify\n",
+            hostssl all all all md5 clientcert=1\nhostssl all all all md5 clientcert=no-verify\nlocal \"/old\" all peer\n",
         ),
     ] {
         desk.write(file, text);

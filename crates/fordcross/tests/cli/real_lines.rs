@@ -48,6 +48,13 @@ fn real_backups_become_what_is_expected(#[case] backup: &str, #[case] to: &str, 
     let result = if to.starts_with("netplan") { String::new() } else { format!("{name}.postgresql/") };
     let mut made: Vec<(String, String)> =
         files.iter().map(|file| ((*file).to_owned(), desk.read(&format!("out/{result}{file}")))).collect();
+    let ledger = desk.read("out/ledger.jsonl");
+    for secret in ["seven gulls", "nine gulls", "seven-terns", "ten-terns", "eleven terns"] {
+        assert!(
+            !ledger.contains(secret) && !ran.out.contains(secret) && !ran.err.contains(secret),
+            "{secret}"
+        );
+    }
     made.push(("carry.txt".into(), ran.out + &ran.err));
     let expected = real("expected").join(name);
     for (file, text) in made {

@@ -101,6 +101,12 @@ pub(crate) static FUNCTIONS: &[Function] = &[
         gives: Text,
         about: "the text with each second replaced by the third",
     },
+    Function {
+        name: "verbatim",
+        takes: &[Text],
+        gives: Text,
+        about: "a regular expression (POSIX, extended) that fits that text and nothing else",
+    },
 ];
 
 /// Those that ask about the surroundings and so take a path that is known beforehand.
@@ -143,6 +149,16 @@ pub(super) fn add(context: &mut Context<'_, '_>) {
     });
     let _ = context
         .add_function("replace", |text: Words, old: Words, new: Words| text.replace(old.as_str(), &new));
+    let _ = context.add_function("verbatim", |text: Words| {
+        let escaped =
+            text.chars().flat_map(|c| special_in_patterns(c).then_some('\\').into_iter().chain([c]));
+        format!("^{}$", escaped.collect::<String>())
+    });
+}
+
+/// The characters that mean something in extended regular expressions: POSIX.1-2017, XBD 9.4.3.
+fn special_in_patterns(c: char) -> bool {
+    ".[]\\()*+?{}|^$".contains(c)
 }
 
 fn parse<T: std::str::FromStr<Err: std::fmt::Display>>(function: &str, text: &str) -> Fallible<T> {

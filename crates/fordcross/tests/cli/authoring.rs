@@ -32,6 +32,11 @@ fn every_rule_that_ships_is_used_by_some_backup() {
             "standby_mode = off\nrecovery_target = 'immediate'\nrecovery_target_name = 'noon'\n\
             recovery_target_xid = '7'\nrecovery_target_lsn = '0/7'\nprimary_conninfo = 'postgresql://quay'\n",
         ),
+        (
+            "wireless",
+            "iface wlan0 inet dhcp\n  wpa-ssid Open\n  wpa-key-mgmt NONE\n  wireless-mode Managed\n\
+            iface wlan1 inet dhcp\n  wpa-ssid Old\n  wpa-key-mgmt NONE\n  wpa-wep-key0 abcde\n",
+        ),
         ("named/PG_VERSION", "11\n"),
         ("named/recovery.conf", "recovery_target_inclusive = no\n"),
         ("certified/PG_VERSION", "13\n"),
@@ -48,7 +53,7 @@ fn every_rule_that_ships_is_used_by_some_backup() {
         "gw.xml corrie.xml sandle.xml --to osier/16@2.1",
         "export.json --to osier/8@2.1",
         &format!("{} point named certified --to postgresql@18", servers.join(" ")),
-        &format!("{} --to netplan@0.106", networks.join(" ")),
+        &format!("{} wireless --to netplan@0.106", networks.join(" ")),
     ] {
         let ran = desk.run_to(0, &format!("profile try {line} --json"));
         let told: Value = serde_json::from_str(&ran.out).expect("JSON");
@@ -59,7 +64,8 @@ fn every_rule_that_ships_is_used_by_some_backup() {
     }
     let shipped = fordcross_profiles::CROSSINGS.len();
     assert_eq!(met.len(), shipped, "each crossing that ships is tried: {met:?}");
-    let given = ["certified", "corrie.xml", "export.json", "gw.xml", "named", "point", "sandle.xml"];
+    let given =
+        ["certified", "corrie.xml", "export.json", "gw.xml", "named", "point", "sandle.xml", "wireless"];
     assert_eq!(desk.names(), given, "nothing is written");
 }
 

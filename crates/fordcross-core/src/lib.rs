@@ -63,6 +63,7 @@ pub mod source;
 mod statements;
 pub mod survey;
 mod table;
+mod texts;
 mod toml_file;
 pub mod tree;
 pub mod typing;

@@ -107,7 +107,16 @@ impl Apply<'_, '_, '_> {
 
     fn put(&mut self, beside: &mut Beside, spot: &Spot, name: &str, span: Span, value: Text<'_>) {
         let made = self.draft.tree.push(self.holder_of(spot), Kind::Comment, name, span);
-        self.draft.set_value(made, value);
+        let text = match value {
+            Text::Borrowed(span) => &self.tree.source().text[span.range()],
+            Text::Decoded(text) => text,
+        };
+        if self.step.charset.lacking(text).is_some() {
+            let text = self.step.charset.with_what_it_has(text);
+            self.draft.set_value(made, Text::Decoded(&text));
+        } else {
+            self.draft.set_value(made, value);
+        }
         let (anchor, list) = match *spot {
             Spot::Before(anchor) => (anchor, &mut beside.before),
             Spot::After(anchor) => (anchor, &mut beside.after),

@@ -45,7 +45,8 @@ use crate::mapping::{Mapping, PortProposal, PortTarget};
 use crate::profile::{Container, FileForm, Model, Profile, What};
 pub use crate::reading::FirstWalk;
 use crate::reading::{Reading, Row, RowKind, automaton_of};
-use crate::source::LineIndex;
+use crate::source::{Content, LineIndex};
+use crate::texts::Texts;
 use crate::tree::{Beside, Kind, NodeId, Tree};
 use crate::unwrap::{self, Archive, Charset, pack_gzip};
 use here::Here;
@@ -76,6 +77,21 @@ pub struct CarryInput<'i, 'a> {
     pub severities: &'i [(Code, Severity)],
 }
 
+impl<'a> CarryInput<'_, 'a> {
+    /// How the texts of the result are written, where there is no base.
+    fn texts(&self) -> Texts<'a> {
+        let (first, last) = (&self.course[0], &self.course[self.course.len() - 1]);
+        Texts::new(self.backup.tree.source(), last.new.texts, first.old.line == last.new.line)
+    }
+
+    /// The character set of the result; of several, the usual one.
+    fn charset(&self) -> Charset {
+        let Some(base) = self.base else { return self.texts().charset("") };
+        let texts = base.tree.source().pieces.iter().filter(|piece| piece.content == Content::Text);
+        common(texts.map(|piece| piece.charset))
+    }
+}
+
 /// One crossing with the tree that it is applied to.
 #[derive(Clone, Copy, Debug)]
 pub(crate) struct Step<'i, 'a> {
@@ -94,6 +110,8 @@ pub(crate) struct Step<'i, 'a> {
     pub(crate) inheritance: Option<&'i Inheritance>,
     /// Of two configurations, the one that is not carried.
     pub(crate) not_chosen: Option<NodeId>,
+    /// What the result is written in; UTF-8 but in the last step.
+    pub(crate) charset: Charset,
     /// What it makes goes into a base, which can say otherwise where both defaults are the same.
     pub(crate) into_base: bool,
 }
@@ -170,6 +188,7 @@ pub fn carry<'i, 'a>(input: CarryInput<'i, 'a>, walk: FirstWalk) -> Carried<'i, 
             names: &books[number],
             inheritance: None,
             not_chosen: input.backup.not_chosen.filter(|_| number == 0),
+            charset: if number + 1 == input.course.len() { input.charset() } else { Charset::UTF_8 },
             into_base,
         };
         let walk = walk.take().unwrap_or_else(|| FirstWalk::new(tree, &leg.old, &leg.crossing));
@@ -239,6 +258,7 @@ pub(crate) fn kinds_of_objects(tree: &Tree<'_>, leg: &Leg, walk: &FirstWalk) -> 
         names: &names,
         inheritance: None,
         not_chosen: None,
+        charset: Charset::UTF_8,
         into_base: false,
     };
     let (facts, evaluator) = (HashMap::new(), Evaluator::new());
@@ -371,15 +391,16 @@ impl Carried<'_, '_> {
         let tree: &Tree<'_> = trees.last().expect("a tree after each step");
         let whole: &Ledger = whole;
         let files = based.as_mut().map(|based| std::mem::take(&mut based.files));
-        let base = input.base.and_then(|base| base.tree.source().pieces.first());
-        let charset = base.map_or(Charset::UTF_8, |piece| piece.charset);
+        let texts = input.texts();
         let kept = based.as_ref().map_or(&[][..], |based| &based.kept);
         let rows = LedgerWriter::new(input, steps, trees, whole, new_automaton, based.as_ref());
-        let expected =
-            read_back::Expected { tree, ledger: whole, profile: new, model: input.model, charset, kept };
+        let expected = read_back::Expected { tree, ledger: whole, profile: new, model: input.model, kept };
         let (written, result) = std::thread::scope(|scope| {
             let ledger = scope.spawn(move || ledger(rows));
-            let result = (!blocked).then(|| write_and_read_back(files, &expected));
+            let result = (!blocked).then(|| match files {
+                Some(files) => read_back_packed(files, input.charset(), &expected),
+                None => write_and_read_back(&texts, &expected),
+            });
             (ledger.join().expect("the ledger is written"), result)
         });
         let severities = self.input.severities;
@@ -575,23 +596,49 @@ impl Carried<'_, '_> {
 
 /// `files` is what there is to write already: a base with what was put into it.
 fn write_and_read_back(
-    files: Option<Vec<unwrap::Member>>,
+    texts: &Texts<'_>,
     expected: &read_back::Expected<'_>,
 ) -> (Vec<unwrap::Member>, read_back::Told) {
     let read_back::Expected { tree, profile, .. } = expected;
-    let files = files.unwrap_or_else(|| {
-        if profile.container().is_some() {
-            return write_bundle(tree, &profile.members);
-        }
+    let mut lacking = Findings::new();
+    let mut charsets = Vec::new();
+    let mut finish = |path: &str, form, bytes| {
+        charsets.push(texts.charset(path));
+        texts.finish(path, form, tree, bytes, &mut lacking)
+    };
+    let files = if profile.container().is_some() {
+        write_bundle(tree, &profile.members, &mut finish)
+    } else {
         let mut bytes = Vec::new();
         write_text(tree, tree.root(), &profile.writing, &mut bytes);
-        vec![unwrap::Member { path: String::new(), bytes }]
-    });
-    let result = match profile.container() {
+        vec![unwrap::Member { path: String::new(), bytes: finish("", profile.form, bytes) }]
+    };
+    if !lacking.is_empty() {
+        return (files, read_back::Told { differences: lacking, references: Findings::new() });
+    }
+    read_back_packed(files, common(charsets.into_iter()), expected)
+}
+
+/// The set that all texts are in. Where they are in several, each tells its own by a mark or a declaration, or
+/// it would not have been read.
+fn common(mut charsets: impl Iterator<Item = Charset>) -> Charset {
+    let first = charsets.next().unwrap_or(Charset::UTF_8);
+    if charsets.all(|other| other == first) { first } else { Charset::UTF_8 }
+}
+
+/// Puts files into what the line wants them in, and reads that back. The texts are in `charset`, unless they say
+/// otherwise themselves.
+fn read_back_packed(
+    files: Vec<unwrap::Member>,
+    charset: Charset,
+    expected: &read_back::Expected<'_>,
+) -> (Vec<unwrap::Member>, read_back::Told) {
+    let result = match expected.profile.container() {
         Some(container) => pack(files, container),
         None => files,
     };
-    let told = read_back::read_back(&result, expected, &mut automaton_of(expected.profile, None));
+    let mut automaton = automaton_of(expected.profile, None);
+    let told = read_back::read_back(&result, charset, expected, &mut automaton);
     (result, told)
 }
 

@@ -27,8 +27,6 @@ pub(super) struct Expected<'e> {
     pub(super) ledger: &'e Ledger,
     pub(super) profile: &'e Profile,
     pub(super) model: Option<&'e Model>,
-    /// What a file of a base is in.
-    pub(super) charset: Charset,
     /// Nodes that are the base's own: they are as the unit wrote them, whatever that is.
     pub(super) kept: &'e [bool],
 }
@@ -49,20 +47,18 @@ impl Told {
 
 pub(super) fn read_back(
     files: &[unwrap::Member],
+    charset: Charset,
     expected: &Expected<'_>,
     automaton: &mut Automaton,
 ) -> Told {
     let Expected { tree, ledger, profile, .. } = *expected;
+    let said = Some(charset).filter(|charset| !charset.is_utf8());
+    let opening = Opening { charset: said, ..Opening::default() };
     let opened = match (profile.container(), files) {
-        (None, [one]) if expected.charset != Charset::UTF_8 => {
-            let opening = Opening { charset: Some(expected.charset), ..Opening::default() };
-            Some(unwrap::open(NAME, one.bytes.clone(), &opening))
-        }
+        (None, [one]) if charset != Charset::UTF_8 => Some(unwrap::open(NAME, one.bytes.clone(), &opening)),
         (None, _) => None,
-        (Some(_), [one]) if one.path.is_empty() => {
-            Some(unwrap::open(NAME, one.bytes.clone(), &Opening::default()))
-        }
-        (Some(_), files) => Some(unwrap::open_folder(NAME, files.to_vec(), &Opening::default())),
+        (Some(_), [one]) if one.path.is_empty() => Some(unwrap::open(NAME, one.bytes.clone(), &opening)),
+        (Some(_), files) => Some(unwrap::open_folder(NAME, files.to_vec(), &opening)),
     };
     let opened = match opened.transpose() {
         Ok(opened) => opened,

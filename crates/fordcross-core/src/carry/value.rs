@@ -105,7 +105,9 @@ impl<'i, 'a: 'i> Step<'i, 'a> {
     /// Some forms have no way to write some texts.
     fn fits_form(&self, text: &str) -> Result<(), Failure> {
         if self.new_profile().holds(text) {
-            return Ok(());
+            let Some(lacking) = self.charset.lacking(text) else { return Ok(()) };
+            let message = format!("{} has no `{}`", self.charset.name(), lacking.escape_debug());
+            return Err(Failure::new(Code::ValueUnfit, message));
         }
         Err(Failure::new(Code::ValueUnfit, self.new_profile().writing.why_not()))
     }

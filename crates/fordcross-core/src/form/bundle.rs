@@ -177,8 +177,15 @@ pub(crate) fn has_wildcard(pattern: &str) -> bool {
     pattern.contains(['*', '?'])
 }
 
+/// Makes the bytes of a file of its text, by its path and form.
+pub(crate) type Finish<'f> = dyn FnMut(&str, FileForm, Vec<u8>) -> Vec<u8> + 'f;
+
 /// Writes each file of a tree, in the order of the profile. Lists of hashes come last: they are of all others.
-pub(crate) fn write_bundle(tree: &Tree<'_>, members: &Members) -> Vec<unwrap::Member> {
+pub(crate) fn write_bundle(
+    tree: &Tree<'_>,
+    members: &Members,
+    finish: &mut Finish<'_>,
+) -> Vec<unwrap::Member> {
     let mut written: Vec<(usize, unwrap::Member, bool)> = Vec::new();
     for (index, member) in members.members.iter().enumerate() {
         for (node, place) in nodes_at(tree, member.at.len()) {
@@ -190,11 +197,8 @@ pub(crate) fn write_bundle(tree: &Tree<'_>, members: &Members) -> Vec<unwrap::Me
             }
             let mut bytes = Vec::new();
             write_text(tree, node, &member.writing, &mut bytes);
-            if member.writing.form == FileForm::Opaque
-                && let Some(raw) = opaque_bytes(tree, node)
-            {
-                bytes = raw;
-            }
+            let raw = (member.writing.form == FileForm::Opaque).then(|| opaque_bytes(tree, node)).flatten();
+            bytes = raw.unwrap_or_else(|| finish(&path, member.writing.form, bytes));
             let is_table = member.writing.form == FileForm::Database;
             written.push((index, unwrap::Member { path, bytes }, is_table));
         }

@@ -21,6 +21,7 @@ pub use crate::form::{Container, FileForm};
 use crate::form::{Members, Writing};
 use crate::pattern::Pattern;
 use crate::source::Position;
+use crate::texts::TextWishes;
 use crate::tree::{NodeId, Tree};
 use crate::typing::Types;
 
@@ -57,6 +58,8 @@ pub struct Profile {
     pub(crate) around: Around,
     /// Comments are taken along from other forms, too.
     pub(crate) takes_comments: bool,
+    /// In which character set it wants texts, and with which line ends.
+    pub(crate) texts: TextWishes,
     /// How it writes its files, where a backup is one file.
     pub(crate) writing: Writing,
     /// The files of its backups, where these are several.

@@ -11,6 +11,7 @@ use crate::finding::{Code, Findings, did_you_mean};
 use crate::form::{read_members, read_writing};
 use crate::pattern::Pattern;
 use crate::source::{LineIndex, Position, Source, Span};
+use crate::texts::TextWishes;
 use crate::toml_file::{Report, Section, Word, as_word, parse_pattern};
 use crate::typing::{BUILT_IN, Form, RawTypes, TypeId, Types, declare_type, pick, type_at};
 use rustc_hash::FxHashMap;
@@ -42,6 +43,7 @@ fn read_profile(source: Source<'_>, root: Section<'_, '_>, checking: Checking) -
     let mut container = None;
     let mut names = NameManners::default();
     let mut takes_comments = false;
+    let mut texts = TextWishes::default();
     let mut repeats = Repeats::No;
     let mut passes_over: Vec<String> = Vec::new();
     let mut order: Vec<(String, Span)> = Vec::new();
@@ -59,6 +61,7 @@ fn read_profile(source: Source<'_>, root: Section<'_, '_>, checking: Checking) -
         passes_over = head.words("passes-over").into_iter().map(|word| word.text.to_owned()).collect();
         repeats = read_repeats(&head, &Repeats::OF_SETTINGS);
         takes_comments = head.boolean("takes-comments").unwrap_or(false);
+        texts = TextWishes::read(&head);
         order = head.words("order").into_iter().map(|word| (word.text.to_owned(), word.span)).collect();
         head.finish();
     }
@@ -152,6 +155,7 @@ fn read_profile(source: Source<'_>, root: Section<'_, '_>, checking: Checking) -
         names,
         around,
         takes_comments,
+        texts,
         writing,
         members,
         order: order.into_iter().map(|(name, _)| name).collect(),

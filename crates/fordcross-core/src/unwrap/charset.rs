@@ -25,6 +25,27 @@ impl Charset {
         self.encoding.name()
     }
 
+    /// The same with a byte order mark, or without.
+    pub(crate) fn with_mark(self, mark: bool) -> Self {
+        Self { mark, ..self }
+    }
+
+    /// The first character of a text that it does not have.
+    pub(crate) fn lacking(self, text: &str) -> Option<char> {
+        let is_whole = self.encoding == UTF_8 || self.encoding == UTF_16LE || self.encoding == UTF_16BE;
+        let lacks = |text: &str| self.encoding.encode(text).2;
+        if is_whole || text.is_ascii() || !lacks(text) {
+            return None;
+        }
+        text.chars().find(|c| lacks(c.encode_utf8(&mut [0; 4])))
+    }
+
+    /// A text with `?` for each character that it does not have.
+    pub(crate) fn with_what_it_has(self, text: &str) -> String {
+        let has = |c: char| self.lacking(c.encode_utf8(&mut [0; 4])).is_none();
+        text.chars().map(|c| if has(c) { c } else { '?' }).collect()
+    }
+
     /// Whether it is the usual one.
     pub fn is_utf8(self) -> bool {
         self.encoding == UTF_8
@@ -45,9 +66,8 @@ impl Charset {
             let bytes = |unit: u16| if little { unit.to_le_bytes() } else { unit.to_be_bytes() };
             return Ok(text.encode_utf16().flat_map(bytes).collect());
         }
-        let lacks = |text: &str| self.encoding.encode(text).2;
-        if lacks(&text) {
-            return Err(text.chars().find(|c| lacks(c.encode_utf8(&mut [0; 4]))).unwrap_or_default());
+        if let Some(lacking) = self.lacking(&text) {
+            return Err(lacking);
         }
         Ok(self.encoding.encode(&text).0.into_owned())
     }

@@ -7,6 +7,7 @@
 //! - `documents`: what the documents say is held to the code
 //! - `folders`: results are whole or absent, and only their owner reads them
 //! - `secrets`: no secret leaves the converted file
+//! - `texts`: in which character set a result is written, and with which line ends
 //! - `refusals`: bad input and what is said of it
 //! - `printing`: what people and programs read
 //! - `real_lines`: real systems, without these systems
@@ -32,4 +33,5 @@ mod real_lines;
 mod redacted;
 mod refusals;
 mod secrets;
+mod texts;
 mod unwrap;

@@ -1,0 +1,120 @@
+//! In which character set a result is written, and with which line ends. The line is invented.
+
+use crate::desk::Desk;
+use rstest::rstest;
+
+const PROFILE: &str = "[profile]\nline = \"cobnut\"\ntitle = \"Cobnut file store\"\nform = \"ini\"\n[recognise]\nmarker = \"cobnut\"\n\
+    release = \"cobnut/release\"\n[[release]]\nname = \"1\"\n[[release]]\nname = \"2\"\n[[object]]\nat = \"cobnut\"\n[setting]\n\
+    \"cobnut/release|note|more\" = \"text\"\n";
+/// Another line, which wants something else.
+const OTHER: &str = "[profile]\nline = \"hazel\"\ntitle = \"Hazel\"\nform = \"FORM\"\nWISHES\n[recognise]\nmarker = \"hazel\"\n[[release]]\n\
+    name = \"1\"\n[[object]]\nat = \"box\"\n[setting]\n\"box/note|more\" = \"text\"\n";
+const WITHIN: &str = "[crossing]\nfrom = \"cobnut@1\"\nto = \"cobnut@2\"\n";
+const OVER: &str = "[crossing]\nfrom = \"cobnut@1\"\nto = \"hazel@1\"\n[[move]]\nfrom = \"cobnut/note\"\nto = \"box/note\"\n[[move]]\n\
+    from = \"cobnut/more\"\nto = \"box/more\"\n[[moot]]\nfrom = \"cobnut/**\"\nwhy = \"there is none\"\n";
+
+fn latin(text: &str) -> Vec<u8> {
+    text.chars().map(|c| u8::try_from(u32::from(c)).expect("a character of Latin-1")).collect()
+}
+
+fn wide(text: &str) -> Vec<u8> {
+    format!("\u{FEFF}{text}").encode_utf16().flat_map(u16::to_le_bytes).collect()
+}
+
+fn plain(text: &str) -> Vec<u8> {
+    text.as_bytes().to_vec()
+}
+
+fn marked(text: &str) -> Vec<u8> {
+    format!("\u{FEFF}{text}").into_bytes()
+}
+
+fn desk(other: &str) -> Desk {
+    let desk = Desk::new();
+    desk.write("own/cobnut.profile.toml", PROFILE);
+    desk.write("own/hazel.profile.toml", other);
+    desk.write("own/within.crossing.toml", WITHIN);
+    desk.write("own/over.crossing.toml", OVER);
+    desk
+}
+
+fn hazel(form: &str, wishes: &str) -> String {
+    OTHER.replace("FORM", form).replace("WISHES", wishes)
+}
+
+/// Within a line a text stays in what it was in.
+#[rstest]
+#[case(latin, "--charset latin1", "\r\n")]
+#[case(latin, "--charset latin1", "\n")]
+#[case(marked, "", "\r\n")]
+#[case(wide, "", "\r\n")]
+#[case(plain, "", "\r\n")]
+fn a_text_stays_in_what_it_was_in(#[case] bytes: fn(&str) -> Vec<u8>, #[case] said: &str, #[case] end: &str) {
+    let desk = desk(&hazel("ini", ""));
+    let text = |release: u8| {
+        format!("[cobnut]\nrelease = {release}\n# \u{e0} la carte\nnote = caf\u{e9}\nmore = \u{fc}\n")
+            .replace('\n', end)
+    };
+    desk.write("store.ini", bytes(&text(1)));
+    desk.run_to(0, &format!("carry store.ini --to cobnut@2 --profiles own -o out {said}"));
+    assert_eq!(result(&desk, "out/store.cobnut.ini"), bytes(&text(2)));
+}
+
+fn result(desk: &Desk, file: &str) -> Vec<u8> {
+    std::fs::read(desk.path(file)).expect("a result")
+}
+
+/// Another line says what it wants; what that lacks is left to a person, and `?` in a comment.
+#[rstest]
+#[case(
+    "ini",
+    "charset = \"latin1\"\nline-ends = \"crlf\"",
+    latin("[box]\r\n# ? \u{e0}\r\nnote = caf\u{e9}\r\n")
+)]
+#[case(
+    "ini",
+    "charset = \"as-read\"\nline-ends = \"as-read\"",
+    marked("[box]\r\n# \u{448} \u{e0}\r\nnote = caf\u{e9}\r\nmore = \u{448}\r\n")
+)]
+#[case(
+    "ini",
+    "charset = \"utf-16le\"\nbyte-order-mark = true",
+    wide("[box]\n# \u{448} \u{e0}\nnote = caf\u{e9}\nmore = \u{448}\n")
+)]
+#[case("ini", "", plain("[box]\n# \u{448} \u{e0}\nnote = caf\u{e9}\nmore = \u{448}\n"))]
+#[case(
+    "xml",
+    "charset = \"windows-1252\"",
+    latin(
+        "<?xml version=\"1.0\" encoding=\"windows-1252\"?>\n<hazel>\n  <box>\n    <note>caf\u{e9}</note>\n  </box>\n</hazel>\n"
+    )
+)]
+fn another_line_says_what_it_wants(#[case] form: &str, #[case] wishes: &str, #[case] expected: Vec<u8>) {
+    let desk = desk(&hazel(form, wishes));
+    let text = "[cobnut]\r\nrelease = 1\r\n# \u{448} \u{e0}\r\nnote = caf\u{e9}\r\nmore = \u{448}\r\n";
+    desk.write("store.ini", marked(text));
+    desk.run_to(0, "carry store.ini --to hazel@1 --profiles own -o out");
+    assert_eq!(
+        String::from_utf8_lossy(&result(&desk, &format!("out/store.hazel.{form}"))),
+        String::from_utf8_lossy(&expected)
+    );
+    assert_eq!(result(&desk, &format!("out/store.hazel.{form}")), expected);
+    let rows = desk.ledger("out");
+    let more = rows.iter().find(|row| row["locator"] == "cobnut/more").expect("a row");
+    let holds = !wishes.contains("latin1") && !wishes.contains("1252");
+    assert_eq!(more["fate"], if holds { "carried" } else { "by-hand" });
+}
+
+#[test]
+fn a_set_that_nobody_knows_is_told() {
+    let desk = desk(&hazel("ini", "charset = \"latin-9000\"\nline-ends = \"cr\""));
+    let ran = desk.run_to(3, "profile check own");
+    for told in [
+        "no character set is called `latin-9000`",
+        "windows-1252",
+        "hazel.profile.toml:5:11",
+        "hazel.profile.toml:6:13",
+    ] {
+        assert!(ran.err.contains(told), "{told}\n{}", ran.err);
+    }
+}

@@ -72,11 +72,24 @@ pub fn read<'a, 'l>(
         return found
             .unwrap_or_else(|| Err(vec![*unrecognised(source, library, looks_like_several(source))]));
     }
+    let form = sniff(source.text);
+    // The index of all profiles tells XML and JSON by their markers, so that none needs to be parsed.
+    let by_marker = match form {
+        Some(FileForm::Xml) => {
+            Some(read_xml(source).and_then(|tree| recognise(tree, FileForm::Xml, library)))
+        }
+        Some(FileForm::Json) => {
+            Some(read_json_tree(source).and_then(|tree| recognise(tree, FileForm::Json, library)))
+        }
+        _ => None,
+    };
+    if let Some(Ok(recognised)) = by_marker {
+        return Ok(recognised);
+    }
     // One file of those that some line has several of can be a backup, too: by its name it is known.
     if let Some(found) = read_several(source, library) {
         return found;
     }
-    let form = sniff(source.text);
     // What begins with a brace is JSON; what begins with a bracket may be a heading.
     if form != Some(FileForm::Xml)
         && !source.text.trim_start().starts_with('{')
@@ -87,23 +100,17 @@ pub fn read<'a, 'l>(
             (found, _) => found.map_err(|finding| vec![*finding]),
         };
     }
-    let recognised = match form {
-        Some(FileForm::Xml) => read_xml(source).and_then(|tree| recognise(tree, FileForm::Xml, library)),
-        Some(FileForm::Json) => {
-            read_json_tree(source).and_then(|tree| recognise(tree, FileForm::Json, library))
-        }
-        _ => match read_alone(source, library) {
-            Some(alone) => return alone,
-            None => Err(unrecognised(source, library, looks_like_text(source.text))),
-        },
-    };
-    recognised.map_err(|finding| vec![*finding])
+    if let Some(recognised) = by_marker {
+        return recognised.map_err(|finding| vec![*finding]);
+    }
+    read_alone(source, library)
+        .unwrap_or_else(|| Err(vec![*unrecognised(source, library, looks_like_text(source.text))]))
 }
 
 /// Whether files of such names are together the backup of some line.
 pub fn is_backup_of_files(paths: &[String], library: &Library) -> bool {
     let several = library.profiles().iter().filter(|profile| profile.form == FileForm::Several);
-    several.filter_map(|file| file.parse().ok()).any(|profile| {
+    several.filter_map(ProfileFile::parsed).any(|profile| {
         let place = |path: &String| profile.members.members.iter().find_map(|member| member.place_of(path));
         paths.iter().filter_map(place).any(|place| profile.is_marked_by(&place))
     })
@@ -112,7 +119,7 @@ pub fn is_backup_of_files(paths: &[String], library: &Library) -> bool {
 /// Which of these files, together a backup, are data that its profile says to pass over.
 pub fn passed_over(paths: &[String], library: &Library) -> Vec<bool> {
     let several = library.profiles().iter().rev().filter(|profile| profile.form == FileForm::Several);
-    let found = several.filter_map(|file| file.parse().ok()).find(|profile| {
+    let found = several.filter_map(ProfileFile::parsed).find(|profile| {
         let place = |path: &String| profile.members.members.iter().find_map(|member| member.place_of(path));
         paths.iter().filter_map(place).any(|place| profile.is_marked_by(&place))
     });
@@ -130,8 +137,7 @@ fn read_several<'a, 'l>(
 ) -> Option<Result<(Tree<'a>, &'l ProfileFile), Vec<Finding>>> {
     // A person's own profiles come last, and go before those that ship.
     library.profiles().iter().rev().filter(|profile| profile.form == FileForm::Several).find_map(|file| {
-        // A profile with mistakes was refused when it was loaded.
-        let profile = file.parse().ok()?;
+        let profile = file.parsed()?;
         let is_marked = |piece: &Piece| {
             let place = profile.members.members.iter().find_map(|member| member.place_of(&piece.path));
             place.is_some_and(|place| profile.is_marked_by(&place))
@@ -149,7 +155,7 @@ fn read_alone<'a, 'l>(
 ) -> Option<Result<(Tree<'a>, &'l ProfileFile), Vec<Finding>>> {
     let several = library.profiles().iter().filter(|profile| profile.form == FileForm::Several);
     let candidates = several.filter_map(|file| {
-        let profile = file.parse().ok()?;
+        let profile = file.parsed()?;
         let counts = profile.members.members.iter().map(|member| member.signs_in(source.text));
         let (index, count) = counts.enumerate().max_by_key(|(index, count)| (*count, usize::MAX - index))?;
         (count > 0).then_some((count, index, profile, file))
@@ -167,8 +173,7 @@ fn read_by_manners<'a, 'l>(
     let has_manners =
         |form| matches!(form, FileForm::Ini | FileForm::Yaml | FileForm::Statements | FileForm::Table);
     for file in library.profiles().iter().filter(|profile| has_manners(profile.form)) {
-        // A profile with mistakes was refused when it was loaded.
-        let Ok(profile) = file.parse() else { continue };
+        let Some(profile) = file.parsed() else { continue };
         let marker = profile.marker.as_str();
         let begins = |line: &str| line.trim_start_matches(['[', ' ', '\t']).starts_with(marker);
         // Without the word no form has the marker, and nothing needs to be read.
@@ -176,7 +181,7 @@ fn read_by_manners<'a, 'l>(
             continue;
         }
         match read_text(source, &profile.writing) {
-            Ok(tree) if has_marker(&tree, &profile) => return Some(Ok((tree, file))),
+            Ok(tree) if has_marker(&tree, profile) => return Some(Ok((tree, file))),
             Ok(_) => {}
             // It is told only if the file seems to be of that line.
             Err(finding) => {

@@ -6,6 +6,7 @@ use crate::finding::{Code, Finding, Findings};
 use crate::profile::{FileForm, Profile};
 use crate::source::Source;
 use std::borrow::Cow;
+use std::sync::OnceLock;
 
 /// A profile that was not parsed yet, with what recognising a backup needs.
 #[derive(Clone, Debug)]
@@ -21,7 +22,9 @@ pub struct ProfileFile {
     /// What the outermost element is called, or the key that the outermost object has.
     pub marker: Cow<'static, str>,
     /// How far it is checked when it is parsed.
-    pub checking: Checking,
+    checking: Checking,
+    /// The profile, once it was parsed to recognise something.
+    parsed: OnceLock<Option<Box<Profile>>>,
 }
 
 /// A crossing that was not parsed yet.
@@ -40,6 +43,18 @@ pub struct CrossingFile {
 }
 
 impl ProfileFile {
+    /// A profile that ships, by the index of those: a test has checked it.
+    pub fn shipped(
+        file: &'static str,
+        text: &'static str,
+        line: &'static str,
+        form: FileForm,
+        marker: &'static str,
+    ) -> Self {
+        let [file, text, line, marker] = [file, text, line, marker].map(Cow::Borrowed);
+        Self { file, text, line, form, marker, checking: Checking::Shipped, parsed: OnceLock::new() }
+    }
+
     /// Checks a profile whole and makes its entry for the library.
     ///
     /// # Errors
@@ -53,6 +68,7 @@ impl ProfileFile {
             file: file.into(),
             text: text.into(),
             checking: Checking::Whole,
+            parsed: OnceLock::new(),
         })
     }
 
@@ -61,7 +77,23 @@ impl ProfileFile {
     /// # Errors
     /// Everything that is wrong with the file.
     pub fn parse(&self) -> Result<Profile, Findings> {
+        if let Some(Some(parsed)) = self.parsed.get() {
+            return Ok(Profile::clone(parsed));
+        }
         Profile::parse(Source::new(&self.file, &self.text), self.checking)
+    }
+
+    /// The profile itself, checked whole also where it ships.
+    ///
+    /// # Errors
+    /// Everything that is wrong with the file.
+    pub fn check(&self) -> Result<Profile, Findings> {
+        Profile::parse(Source::new(&self.file, &self.text), Checking::Whole)
+    }
+
+    /// The profile, to be looked at again and again. None for one with mistakes, which was refused when it was loaded.
+    pub(crate) fn parsed(&self) -> Option<&Profile> {
+        self.parsed.get_or_init(|| self.parse().ok().map(Box::new)).as_deref()
     }
 }
 

@@ -263,25 +263,32 @@ pub(crate) fn backups_below(folder: &Path, library: &Library) -> Result<Vec<Path
     if is_backup(folder, &files, library) {
         return Ok(vec![folder.to_owned()]);
     }
-    let mut whole: Vec<PathBuf> = Vec::new();
     let mut backups: Vec<PathBuf> = Vec::new();
-    for file in &files {
-        if whole.iter().any(|folder| file.starts_with(folder)) {
-            continue;
-        }
+    // The folders that hold the file before, which are no backup themselves.
+    let mut looked_at: Vec<&Path> = Vec::new();
+    let mut next = 0;
+    while let Some(file) = files.get(next) {
+        looked_at.retain(|above| file.starts_with(above));
         let inner =
             file.ancestors().skip(1).take_while(|above| *above != folder && above.starts_with(folder));
         let mut inner: Vec<&Path> = inner.collect();
         inner.reverse();
-        let found = inner.into_iter().find(|inner| {
-            let below: Vec<PathBuf> = files.iter().filter(|file| file.starts_with(inner)).cloned().collect();
-            is_backup(inner, &below, library)
-        });
-        if let Some(found) = found {
-            whole.push(found.to_owned());
+        let mut found = None;
+        for &inner in inner.iter().skip(looked_at.len()) {
+            // They are in order, so what a folder holds stands together.
+            let below = files[next..].iter().take_while(|file| file.starts_with(inner)).count();
+            if is_backup(inner, &files[next..next + below], library) {
+                found = Some((inner, below));
+                break;
+            }
+            looked_at.push(inner);
+        }
+        if let Some((found, below)) = found {
             backups.push(found.to_owned());
+            next += below;
             continue;
         }
+        next += 1;
         let name = name_of(file);
         let is_later_part = part_of(&name).is_some_and(|(whole, _)| {
             let same = |other: &PathBuf| {

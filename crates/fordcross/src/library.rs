@@ -13,14 +13,9 @@ use std::path::PathBuf;
 pub(crate) fn load(folders: &[PathBuf]) -> Result<Library, Failed> {
     let mut library = Library::default();
     for shipped in fordcross_profiles::PROFILES {
-        library.add_profile(ProfileFile {
-            file: Cow::Borrowed(shipped.file),
-            text: Cow::Borrowed(shipped.text),
-            line: Cow::Borrowed(shipped.line),
-            form: FileForm::named(shipped.form).expect("a test checks all that ships"),
-            marker: Cow::Borrowed(shipped.marker),
-            checking: Checking::Shipped,
-        });
+        let form = FileForm::named(shipped.form).expect("a test checks all that ships");
+        let (file, text, line, marker) = (shipped.file, shipped.text, shipped.line, shipped.marker);
+        library.add_profile(ProfileFile::shipped(file, text, line, form, marker));
     }
     for shipped in fordcross_profiles::CROSSINGS {
         let (Some(from), Some(to)) = (Side::parse(shipped.from), Side::parse(shipped.to)) else { continue };

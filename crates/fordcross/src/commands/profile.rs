@@ -1,6 +1,6 @@
 //! `profile`: the profiles and crossings at hand, and what is wrong with a person's own.
 
-use super::way::parse;
+use super::way::{parse, told};
 use crate::arguments::{General, ProfileCommand, SchemaOf};
 use crate::library;
 use crate::output::findings::{finding_json, print_findings};
@@ -8,7 +8,7 @@ use crate::output::table::columns;
 use crate::output::{BOLD, Printer, Sources, count};
 use crate::status::{Failed, Status};
 use fordcross_core::crossing::Deed;
-use fordcross_core::library::{Checking, CrossingFile, Library, ProfileFile};
+use fordcross_core::library::{Checking, CrossingFile, Library};
 use serde_json::{Value, json};
 use std::io::Read;
 
@@ -85,7 +85,7 @@ fn check(
     let mut warnings = Vec::new();
     let mut sources = Sources::default();
     for file in library.profiles() {
-        let profile = parse(&ProfileFile { checking: Checking::Whole, ..file.clone() })?;
+        let profile = told(file, file.check())?;
         let (settings, objects) = profile.declared();
         let secrets = profile.secrets();
         if general.json {

@@ -201,7 +201,12 @@ pub(crate) fn open<'l>(
 }
 
 pub(crate) fn parse(file: &ProfileFile) -> Result<Profile, Failed> {
-    file.parse().map_err(|findings| {
+    told(file, file.parse())
+}
+
+/// What is wrong with a profile, with its text to show.
+pub(crate) fn told(file: &ProfileFile, parsed: Result<Profile, Vec<Finding>>) -> Result<Profile, Failed> {
+    parsed.map_err(|findings| {
         let mut sources = Sources::default();
         sources.add(&file.file, &file.text);
         Failed::Findings(findings, sources)

@@ -59,19 +59,24 @@ impl Sources {
     }
 }
 
-/// Text from outside without what could command a terminal.
+/// Text from outside on one line, without what could command a terminal or show text in another order than it has.
 pub(crate) fn clean(text: &str) -> String {
-    if !text.contains(|c: char| c.is_control() && c != '\n') {
+    if !text.contains(is_unsafe) {
         return text.to_owned();
     }
     text.chars()
         .flat_map(|c| {
-            let escaped = c.is_control() && c != '\n';
-            let plain = (!escaped).then_some(c);
-            let shown = escaped.then(|| c.escape_default());
+            let plain = (!is_unsafe(c)).then_some(c);
+            let shown = is_unsafe(c).then(|| c.escape_default());
             plain.into_iter().chain(shown.into_iter().flatten())
         })
         .collect()
+}
+
+/// Control characters, and those that turn the direction of writing: Unicode Standard Annex 9, section 2.
+fn is_unsafe(c: char) -> bool {
+    c.is_control()
+        || matches!(c, '\u{61C}' | '\u{200E}' | '\u{200F}' | '\u{202A}'..='\u{202E}' | '\u{2066}'..='\u{2069}')
 }
 
 /// `1 setting`, `2 settings`.

@@ -14,7 +14,7 @@ pub(crate) fn columns(
     table.load_style(NOTHING).set_content_arrangement(ContentArrangement::Disabled);
     table.set_header(heads.iter().copied());
     for row in rows {
-        table.add_row(row.iter().map(|cell| clean(&cell.replace('\n', "\\n"))));
+        table.add_row(row.iter().map(|cell| clean(cell)));
     }
     for (index, column) in table.column_iter_mut().enumerate() {
         column.set_padding((if index == 0 { 2 } else { 1 }, 1));

@@ -131,11 +131,15 @@ fn one_bad_backup_of_several_does_not_hide_the_others() {
     assert!(ran.err.contains("bad.xml:1:7") && ran.out.contains("Teasel 20"), "{}{}", ran.out, ran.err);
 }
 
+/// Neither what steers a terminal nor what turns the direction of writing, nor a line end where none should be.
 #[test]
 fn control_characters_never_reach_the_terminal() {
     let desk = Desk::new();
-    let name = WRACKHAVEN.replacen("label=\"nightly\"", "label=\"&#x9b;31mred\"", 1);
+    let name = WRACKHAVEN.replacen("label=\"nightly\"", "label=\"&#x9b;31mred&#x202e;&#10;\"", 1);
     desk.write("gw.xml", name);
     let ran = desk.run_to(0, "survey gw.xml");
-    assert!(!ran.out.contains('\u{9b}') && ran.out.contains("31mred"), "{}", ran.out);
+    assert!(ran.out.contains("\\u{9b}31mred\\u{202e}"), "{}", ran.out);
+    desk.write("other/a\nblocker[x]: b\u{1b}.ini", "a = 1\n");
+    let told = desk.run_to(1, "survey other").out;
+    assert!(told.contains("a\\nblocker[x]: b\\u{1b}.ini: no profile"), "{told}");
 }

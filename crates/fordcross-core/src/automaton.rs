@@ -223,6 +223,11 @@ impl Automaton {
         self.accept_of[state.0 as usize]
     }
 
+    /// What each number stands for, from 0 on.
+    pub(crate) fn all_accepted(&self) -> impl Iterator<Item = &Accept> {
+        self.accepts.iter()
+    }
+
     /// What that number stands for.
     pub(crate) fn accepted(&self, id: AcceptId) -> &Accept {
         &self.accepts[id.0 as usize]

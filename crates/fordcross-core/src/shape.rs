@@ -3,6 +3,7 @@
 //! `{parent:port}.{id:vlan-id}` fits `p2.30`: `parent` is `p2`, of the type `port`, and `id` is
 //! `30`. `{{` and `}}` stand for braces themselves, `{/}` for a slash that parts no steps of a path.
 
+use smallvec::SmallVec;
 use std::ops::Range;
 
 /// A text with captures.
@@ -51,6 +52,9 @@ impl std::fmt::Display for Shape {
         })
     }
 }
+
+/// Where each capture stands in a text, in order.
+pub(crate) type Captured = SmallVec<[Range<usize>; 4]>;
 
 impl Shape {
     pub(crate) fn parse(text: &str) -> Result<Self, BadShape> {
@@ -160,15 +164,11 @@ impl Shape {
 
     /// Reads `text` by the shape: the range of each capture, in order. A capture is as short as it
     /// can be, never empty, and `fits` may turn one down.
-    pub(crate) fn read(
-        &self,
-        text: &str,
-        fits: &mut dyn FnMut(usize, &str) -> bool,
-    ) -> Option<Vec<Range<usize>>> {
+    pub(crate) fn read(&self, text: &str, fits: &mut dyn FnMut(usize, &str) -> bool) -> Option<Captured> {
         if text.len() > MAX_LENGTH && self.captures().nth(1).is_some() {
             return None;
         }
-        let mut found = Vec::new();
+        let mut found = Captured::new();
         let mut tries = MAX_TRIES;
         self.read_from(0, 0, text, fits, &mut found, &mut tries).then_some(found)
     }
@@ -179,7 +179,7 @@ impl Shape {
         at: usize,
         text: &str,
         fits: &mut dyn FnMut(usize, &str) -> bool,
-        found: &mut Vec<Range<usize>>,
+        found: &mut Captured,
         tries: &mut usize,
     ) -> bool {
         match self.parts.get(part) {
@@ -264,7 +264,7 @@ mod tests {
     fn a_capture_grows_until_its_type_is_content() {
         let shape = Shape::parse("{a}.{b}").expect("a shape");
         let digits = |index: usize, text: &str| index == 0 || text.bytes().all(|b| b.is_ascii_digit());
-        assert_eq!(shape.read("p2.x.30", &mut { digits }), Some(vec![0..4, 5..7]));
+        assert_eq!(shape.read("p2.x.30", &mut { digits }), Some(smallvec::smallvec![0..4, 5..7]));
     }
 
     #[test]

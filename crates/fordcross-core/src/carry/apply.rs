@@ -3,6 +3,7 @@
 use super::Step;
 use super::bar::Bars;
 use super::draft::{Draft, Taken};
+use super::remembered::Remembered;
 use super::repeats::{Overruled, overruled};
 use super::same_line::{SameLine, is_attribute};
 use super::scopes::{Instance, Parts};
@@ -18,6 +19,7 @@ use crate::mapping::PortTarget;
 use crate::profile::FileForm;
 use crate::profile::{Fact, Lookup, PathStep};
 use crate::reading::{Reading, Row, RowKind};
+use crate::shape::Captured;
 use crate::tree::{Beside, Kind, Name, NodeId, Text, Tree};
 use rustc_hash::FxHashMap;
 use smallvec::{SmallVec, smallvec};
@@ -69,6 +71,7 @@ pub(super) fn apply<'i, 'a>(
         overruled: overruled(step.tree, step.old(), automaton, reading),
         cursor: 0,
         scratch: String::new(),
+        converted: Remembered::new(),
         same_line: (step.old().line == new.line).then(|| SameLine::new(step.old(), new)),
         counterparts: FxHashMap::default(),
     };
@@ -148,6 +151,8 @@ pub(super) struct Apply<'x, 'i, 'a> {
     /// The row that is being decided.
     pub(super) cursor: u32,
     pub(super) scratch: String,
+    /// How values are written as another type, where nothing was lost.
+    pub(super) converted: Remembered<'i, (String, Kind, Fate)>,
     /// Between releases of one line: what stands in both.
     pub(super) same_line: Option<SameLine>,
     /// Where branches of the old tree went, between releases of one line.
@@ -427,11 +432,7 @@ impl<'i, 'a> Apply<'_, 'i, 'a> {
         }
     }
 
-    pub(super) fn read_shape(
-        &self,
-        row: Row,
-        shape: &crate::crossing::ClauseShape,
-    ) -> Option<Vec<Range<usize>>> {
+    pub(super) fn read_shape(&self, row: Row, shape: &crate::crossing::ClauseShape) -> Option<Captured> {
         let text = self.tree.value(row.node);
         let types = &self.step.old().types;
         let mut fits =

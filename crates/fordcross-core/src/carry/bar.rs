@@ -5,8 +5,7 @@
 
 use crate::automaton::Automaton;
 use crate::carry::Step;
-use crate::mapping::PortTarget;
-use crate::profile::names_port;
+use crate::mapping::{PortTarget, each_naming_row};
 use crate::reading::{ObjectId, Reading, Row};
 use rustc_hash::FxHashMap;
 
@@ -28,17 +27,8 @@ impl Bars {
             rows: FxHashMap::default(),
         };
         let Some(mapping) = step.mapping else { return bars };
-        let types = &step.old().types;
-        let port_types: Vec<bool> =
-            (0..types.list.len() as u16).map(|id| names_port(types, crate::typing::TypeId(id))).collect();
-        for (row, index) in reading.rows.iter().zip(0..) {
-            let naming = row.naming(step.tree, step.old(), automaton);
-            let Some((kind, text)) = naming.filter(|(kind, _)| port_types[kind.0 as usize]) else { continue };
-            let Ok(value) = types.read(kind, text) else { continue };
-            value.ports(&mut |name| {
-                if matches!(mapping.port(name), PortTarget::New(_)) {
-                    return;
-                }
+        each_naming_row(step.tree, step.old(), automaton, reading, &mut |index, row, ports| {
+            for name in ports.iter().filter(|name| !matches!(mapping.port(name), PortTarget::New(_))) {
                 let port = bars.number(name);
                 match row.object {
                     Some(object) => {
@@ -48,8 +38,8 @@ impl Bars {
                         bars.rows.insert(index, port);
                     }
                 }
-            });
-        }
+            }
+        });
         // Objects stand after those that hold them.
         for index in 0..reading.objects.len() {
             if let Some(holder) = reading.objects[index].holder

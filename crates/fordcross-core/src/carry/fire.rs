@@ -137,7 +137,18 @@ impl<'i, 'a> Apply<'_, 'i, 'a> {
         let Some(field) = plain.fields().next() else { return Ok(Vec::new()) };
         let mut text = std::mem::take(&mut self.scratch);
         text.clear();
-        let converted = self.step.convert_into(bound, field.kind, &mut text);
+        let question =
+            u64::from(field.kind.0) << 32 | bound.kind.map_or(u64::from(u32::MAX), |kind| kind.0.into());
+        let converted = if let Some((written, kind, fate)) = self.converted.find(question, bound.text) {
+            text.push_str(written);
+            Ok((*kind, *fate, None))
+        } else {
+            self.step.convert_into(bound, field.kind, &mut text).inspect(|(kind, fate, loss)| {
+                if loss.is_none() {
+                    self.converted.keep(question, bound.text, (text.clone(), *kind, *fate));
+                }
+            })
+        };
         let done = converted.and_then(|(mut kind, fate, loss)| {
             if is_attribute(self.step.new_profile(), field.entry) {
                 kind = Kind::Attribute;

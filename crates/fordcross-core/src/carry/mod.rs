@@ -22,6 +22,7 @@ mod inheritance;
 mod limits;
 mod names;
 mod read_back;
+mod remembered;
 mod repeats;
 mod same_line;
 mod scopes;

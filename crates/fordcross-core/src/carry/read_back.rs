@@ -2,6 +2,7 @@
 //! from: every name and value must be the same, be what the receiving profile declares, and have
 //! somebody in the ledger who stands for it.
 
+use super::remembered::Remembered;
 use crate::automaton::{Automaton, Symbols};
 use crate::finding::{Code, Finding, Findings, did_you_mean};
 use crate::form::{read_bundle, read_text};
@@ -91,6 +92,7 @@ pub(super) fn read_back(
         open: Vec::new(),
         expected: Some(tree.root()),
         problems: Vec::new(),
+        fine: Remembered::new(),
         references: References::new(profile),
     };
     // A base spells names as its unit does, and so does what was not touched in it.
@@ -177,10 +179,12 @@ struct Comparison<'c> {
     open: Vec<NodeId>,
     expected: Option<NodeId>,
     problems: Vec<(NodeId, String, Option<String>)>,
+    /// Values that a type can be.
+    fine: Remembered<'c, ()>,
     references: References,
 }
 
-impl Comparison<'_> {
+impl<'c> Comparison<'c> {
     fn problem(&mut self, node: NodeId, message: impl Into<String>, help: Option<String>) {
         if self.problems.len() < MOST {
             self.problems.push((node, message.into(), help));
@@ -246,7 +250,8 @@ impl Comparison<'_> {
         self.automaton.accepted(self.automaton.accept_of(state)).entry
     }
 
-    fn check_value(&mut self, node: NodeId, value: &str) {
+    fn check_value(&mut self, node: NodeId) {
+        let value = self.tree.value(node);
         let new = self.wanted.profile;
         let entry = self.entry(node);
         self.references.meet_setting(self.tree, node, entry, new);
@@ -254,26 +259,25 @@ impl Comparison<'_> {
         let Some(kind) = entry.and_then(What::setting) else {
             return self.problem(node, "the receiving profile knows no such setting", None);
         };
+        if self.fine.find(kind.0.into(), value).is_some() {
+            return;
+        }
         match new.types.read(kind, value) {
             Ok(read) => {
-                let Some(model) = self.wanted.model else { return };
+                let Some(model) = self.wanted.model else {
+                    return self.fine.keep(kind.0.into(), value, ());
+                };
                 let mut unknown = None;
                 read.ports(&mut |name| {
                     if !model.ports.iter().any(|port| port.name == name) {
                         unknown = Some(name.to_owned());
                     }
                 });
-                if let Some(name) = unknown {
-                    let help = did_you_mean(
-                        &name,
-                        model.ports.iter().map(|port| port.name.as_str()).collect::<Vec<_>>(),
-                    );
-                    self.problem(
-                        node,
-                        format!("it names a port `{name}`, which {} does not have", model.title),
-                        Some(help),
-                    );
-                }
+                let Some(name) = unknown else { return self.fine.keep(kind.0.into(), value, ()) };
+                let known: Vec<&str> = model.ports.iter().map(|port| port.name.as_str()).collect();
+                let help = did_you_mean(&name, known);
+                let what = format!("it names a port `{name}`, which {} does not have", model.title);
+                self.problem(node, what, Some(help));
             }
             Err(misread) => self.problem(node, format!("the value is not {}", misread.expected), None),
         }
@@ -315,7 +319,7 @@ impl Sink for Comparison<'_> {
         } else if !self.accounted[node.index()] {
             self.problem(node, "nothing in the ledger stands behind this", None);
         } else if self.wanted.kept.get(node.index()) != Some(&true) {
-            self.check_value(node, value);
+            self.check_value(node);
         } else {
             let entry = self.entry(node);
             self.references.meet_setting(self.tree, node, entry, self.wanted.profile);

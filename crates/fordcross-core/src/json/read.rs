@@ -145,7 +145,7 @@ impl<S: Sink> Reader<'_, '_, S> {
     /// Refuses a key that this object already has: readers differ in which one they take.
     fn check_repeat(&mut self, key: &str, after: usize) -> Result<(), Problem> {
         // The tokenizer stands behind the colon; the key ends at the quote before it.
-        let end = self.text[..after].rfind('"').unwrap_or(0);
+        let end = self.text.as_bytes()[..after].iter().rposition(|&byte| byte == b'"').unwrap_or(0);
         let start = end.saturating_sub(key.len());
         let spelled = self.text.get(start..end) == Some(key);
         let Some(Open::Object(keys)) = self.open.last_mut() else { return Ok(()) };
@@ -296,6 +296,16 @@ mod tests {
             let text = serde_json::json!({ key: value }).to_string();
             let back: serde_json::Value = serde_json::from_str(&rewrite(&text).expect("read")).expect("written");
             prop_assert_eq!(back.to_string(), text);
+        }
+
+        /// Also where a control character stands in any eighth of a word.
+        #[test]
+        fn what_must_be_escaped_is_found(text in "[ -~é]{0,20}", c in 0_u8..0x80, at in 0_usize..20) {
+            let at = text.char_indices().map(|(at, _)| at).nth(at).unwrap_or(text.len());
+            let text = format!("{}{}{}", &text[..at], char::from(c), &text[at..]);
+            let mut out = Vec::new();
+            crate::json::write_string(&text, &mut out);
+            prop_assert_eq!(serde_json::from_slice::<String>(&out).ok(), Some(text));
         }
 
         #[test]

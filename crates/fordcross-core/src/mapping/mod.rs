@@ -6,11 +6,13 @@
 mod file;
 mod left_over;
 mod marks;
+mod named;
 mod ports;
 mod renames;
 
 pub use file::{MapFile, MapUse, parse_map, write_map};
 pub use marks::{MarkedPort, marked_ports};
+pub(crate) use named::each_naming_row;
 pub use ports::{Marked, PortUse, propose, used_ports};
 pub use renames::{Addresses, Paths};
 

@@ -1,15 +1,14 @@
 //! Which ports a backup uses, and proposals for them.
 
-use super::{MarkedPort, PortProposal, PortTarget};
+use super::{MarkedPort, PortProposal, PortTarget, each_naming_row};
 use crate::backup::Backup;
 use crate::carry::kinds_of_objects;
 use crate::course::Leg;
 use crate::crossing::Crossing;
 use crate::finding::{Code, Finding, Findings, did_you_mean};
-use crate::profile::{Model, Port, What, names_port};
+use crate::profile::{Model, Port, What};
 use crate::reading::{FirstWalk, ObjectId, RowKind};
 use crate::source::Span;
-use crate::typing::TypeId;
 use rustc_hash::{FxHashMap, FxHashSet};
 
 /// A port that a backup names.
@@ -37,19 +36,13 @@ pub fn used_ports(backup: &Backup<'_>, leg: &Leg, walk: &FirstWalk) -> Vec<PortU
             settings_of[object.index()] += 1;
         }
     }
-    let types = &profile.types;
-    let of_ports: Vec<bool> = (0..types.list.len() as u16).map(|id| names_port(types, TypeId(id))).collect();
     let mut counted: FxHashSet<(usize, ObjectId)> = FxHashSet::default();
-    for row in &reading.rows {
-        let Some((kind, text)) = row.naming(&backup.tree, profile, automaton) else { continue };
-        if !of_ports[usize::from(kind.0)] {
-            continue;
-        }
-        let Ok(value) = profile.types.read(kind, text) else { continue };
-        value.ports(&mut |name| {
-            let at = *index.entry(name.to_owned()).or_insert_with(|| {
+    each_naming_row(&backup.tree, profile, automaton, reading, &mut |_, row, ports| {
+        for name in ports {
+            let at = index.get(name).copied().unwrap_or_else(|| {
                 let first = backup.tree.span(row.node);
-                uses.push(PortUse { name: name.to_owned(), settings: 0, first, made: None });
+                uses.push(PortUse { name: name.clone(), settings: 0, first, made: None });
+                index.insert(name.clone(), uses.len() - 1);
                 uses.len() - 1
             });
             // An object that names a port goes with it whole, and counts once.
@@ -58,8 +51,8 @@ pub fn used_ports(backup: &Backup<'_>, leg: &Leg, walk: &FirstWalk) -> Vec<PortU
                 Some(_) => 0,
                 None => 1,
             };
-        });
-    }
+        }
+    });
     for (name, kind) in made_ports(backup, leg, walk) {
         if let Some(&at) = index.get(&name) {
             uses[at].made.get_or_insert(kind);

@@ -16,6 +16,8 @@ pub(crate) struct Characters {
     /// As the profile spells them: `a-z0-9-`.
     pub(crate) spelled: String,
     ranges: Vec<(char, char)>,
+    /// Those of ASCII, a bit each: nearly all that is asked for.
+    ascii: u128,
     /// What takes the place of any other.
     instead: String,
 }
@@ -39,11 +41,18 @@ impl Characters {
                 }
             }
         }
-        let made = Self { spelled: spelled.to_owned(), ranges, instead: instead.to_owned() };
+        let has = |bit: &u32| {
+            char::from_u32(*bit).is_some_and(|c| ranges.iter().any(|&(from, to)| (from..=to).contains(&c)))
+        };
+        let ascii = (0..128).filter(has).fold(0, |bits, bit| bits | 1 << bit);
+        let made = Self { spelled: spelled.to_owned(), ranges, ascii, instead: instead.to_owned() };
         (!made.ranges.is_empty() && instead.chars().all(|c| made.has(c))).then_some(made)
     }
 
     pub(crate) fn has(&self, c: char) -> bool {
+        if c.is_ascii() {
+            return self.ascii >> u32::from(c) & 1 == 1;
+        }
         self.ranges.iter().any(|&(from, to)| (from..=to).contains(&c))
     }
 }
@@ -56,7 +65,8 @@ impl Limits {
 
     /// Appends the text as it may be, and says what it lost.
     pub(crate) fn write(&self, text: &str, out: &mut String) -> Option<Loss> {
-        if self.max.is_none() && self.characters.is_none() {
+        // No text has more characters than bytes.
+        if self.max.is_none_or(|max| text.len() <= max) && self.fit(text) {
             out.push_str(text);
             return None;
         }

@@ -123,7 +123,7 @@ impl Types {
         &'t self,
         alternative: &'t super::Alternative,
         text: &'t str,
-        found: Vec<std::ops::Range<usize>>,
+        found: crate::shape::Captured,
     ) -> Result<Value<'t>, Misread> {
         if found.is_empty() {
             return Ok(Value::Text(Cow::Borrowed(text)));
@@ -235,13 +235,20 @@ fn read_mac(text: &str) -> Option<[u8; 6]> {
 
 /// RFC 1123 section 2.1: labels of letters, digits and inner hyphens, 63 each, 253 in all.
 fn is_host_name(text: &str) -> bool {
-    let label = |label: &str| {
-        (1..=63).contains(&label.len())
-            && !label.starts_with('-')
-            && !label.ends_with('-')
-            && label.bytes().all(|b| b.is_ascii_alphanumeric() || b == b'-')
-    };
-    text.len() <= 253 && text.strip_suffix('.').unwrap_or(text).split('.').all(label)
+    let name = text.strip_suffix('.').unwrap_or(text).as_bytes();
+    let mut label = 0;
+    let mut last = b'.';
+    for &byte in name {
+        match byte {
+            b'.' if label == 0 || last == b'-' => return false,
+            b'.' => label = 0,
+            b'-' if label == 0 => return false,
+            b'a'..=b'z' | b'A'..=b'Z' | b'0'..=b'9' | b'-' if label < 63 => label += 1,
+            _ => return false,
+        }
+        last = byte;
+    }
+    text.len() <= 253 && label > 0 && last != b'-'
 }
 
 /// RFC 7468, section 2: the encapsulation boundaries, not what is between them.

@@ -152,9 +152,6 @@ pub struct Carried<'i, 'a> {
     ledger: Ledger,
     based: Option<Based>,
     comments_taken: usize,
-    /// The files of the new configuration, each with its path: one whose path is empty where the receiving line
-    /// has one file or one archive. None if it is blocked, and until it is written.
-    pub result: Vec<unwrap::Member>,
     /// What a person should know, blockers first, then in the order of the backup.
     pub findings: Findings,
 }
@@ -223,17 +220,8 @@ pub fn carry<'i, 'a>(input: CarryInput<'i, 'a>, walk: FirstWalk) -> Carried<'i, 
         trees.push(merged);
         based
     });
-    let mut carried = Carried {
-        input,
-        steps,
-        trees,
-        new_automaton,
-        ledger,
-        based,
-        comments_taken,
-        result: Vec::new(),
-        findings: Vec::new(),
-    };
+    let mut carried =
+        Carried { input, steps, trees, new_automaton, ledger, based, comments_taken, findings: Vec::new() };
     carried.findings = carried.gather_findings();
     if let (Some(base), Some(based)) = (input.base, &carried.based) {
         carried.findings.extend(base_findings::findings(base, based, &last.new, &mut carried.new_automaton));
@@ -380,12 +368,17 @@ impl Carried<'_, '_> {
         &self.input.course[0].old
     }
 
-    /// Writes the new configuration, unless it is blocked, and reads it back. Meanwhile, on a thread of
-    /// its own, `ledger` writes the rows of the ledger; what that gives is given back.
+    /// Makes the new configuration, unless it is blocked, and reads it back; where nothing blocks then either, `result`
+    /// is handed its files, each with its path. Meanwhile, on a thread of its own, `ledger` writes the rows of
+    /// the ledger. What both give is given back.
     ///
     /// # Panics
     /// If `ledger` does.
-    pub fn write<T: Send>(&mut self, ledger: impl FnOnce(LedgerWriter<'_>) -> T + Send) -> T {
+    pub fn write<T: Send, R>(
+        &mut self,
+        ledger: impl FnOnce(LedgerWriter<'_>) -> T + Send,
+        result: impl FnOnce(&[unwrap::Member]) -> R,
+    ) -> (T, Option<R>) {
         let blocked = self.is_blocked();
         let new = &self.input.course[self.input.course.len() - 1].new;
         let Self { input, steps, trees, new_automaton, ledger: whole, based, .. } = self;
@@ -396,25 +389,30 @@ impl Carried<'_, '_> {
         let kept = based.as_ref().map_or(&[][..], |based| &based.kept);
         let rows = LedgerWriter::new(input, steps, trees, whole, new_automaton, based.as_ref());
         let expected = read_back::Expected { tree, ledger: whole, profile: new, model: input.model, kept };
-        let (written, result) = std::thread::scope(|scope| {
+        let severities = input.severities;
+        let (ledger, told, result) = std::thread::scope(|scope| {
             let ledger = scope.spawn(move || ledger(rows));
-            let result = (!blocked).then(|| match files {
-                Some(files) => read_back_packed(files, input.charset(), &expected),
-                None => write_and_read_back(&texts, &expected),
+            let made = (!blocked).then(|| {
+                let (files, mut told) = match files {
+                    Some(files) => read_back_packed(files, input.charset(), &expected),
+                    None => write_and_read_back(&texts, &expected),
+                };
+                judge(&mut told.references, severities);
+                (files, told)
             });
-            (ledger.join().expect("the ledger is written"), result)
+            let (told, result) = match made {
+                Some((_, told)) if told.blocks() => (Some(told), None),
+                Some((files, told)) => (Some(told), Some(result(&files))),
+                None => (None, None),
+            };
+            (ledger.join().expect("the ledger is written"), told, result)
         });
-        let severities = self.input.severities;
-        if let Some((result, mut told)) = result {
-            if told.differences.is_empty() {
-                self.result = result;
-            }
-            judge(&mut told.references, severities);
+        if let Some(mut told) = told {
             self.findings.append(&mut told.references);
             self.findings.splice(0..0, told.differences);
             self.findings.sort_by_key(|finding| finding.severity);
         }
-        written
+        (ledger, result)
     }
 
     /// The labels of all settings and objects of one fate, each with its line in the backup.

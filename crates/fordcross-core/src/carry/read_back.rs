@@ -4,7 +4,7 @@
 
 use super::remembered::Remembered;
 use crate::automaton::{Automaton, Symbols};
-use crate::finding::{Code, Finding, Findings, did_you_mean};
+use crate::finding::{Code, Finding, Findings, Severity, did_you_mean};
 use crate::form::{read_bundle, read_text};
 use crate::json::read_json;
 use crate::ledger::Ledger;
@@ -41,6 +41,12 @@ pub(super) struct Told {
 }
 
 impl Told {
+    /// Whether the result must not be handed out.
+    pub(super) fn blocks(&self) -> bool {
+        let is_blocker = |finding: &Finding| finding.severity == Severity::Blocker;
+        !self.differences.is_empty() || self.references.iter().any(is_blocker)
+    }
+
     fn only(finding: Finding) -> Self {
         Self { differences: vec![finding], references: Vec::new() }
     }

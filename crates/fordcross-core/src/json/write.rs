@@ -71,8 +71,8 @@ fn has_escaped(word: u64) -> bool {
     const TOPS: u64 = ONES << 7;
     let is_zero = |word: u64| word.wrapping_sub(ONES) & !word;
     let below_space = word.wrapping_sub(ONES * 0x20) & !word;
-    let quote = is_zero(word ^ (ONES * b'"' as u64));
-    let backslash = is_zero(word ^ (ONES * b'\\' as u64));
+    let quote = is_zero(word ^ (ONES * 0x22));
+    let backslash = is_zero(word ^ (ONES * 0x5C));
     (below_space | quote | backslash) & TOPS != 0
 }
 

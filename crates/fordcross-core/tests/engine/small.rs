@@ -5,6 +5,7 @@ use fordcross_core::carry::{CarryInput, FirstWalk, carry};
 use fordcross_core::course::Leg;
 use fordcross_core::crossing::Crossing;
 use fordcross_core::finding::{Code, Finding};
+use fordcross_core::ledger::LedgerWriter;
 use fordcross_core::library::Checking;
 use fordcross_core::mapping::{MapFile, Mapping, propose, used_ports};
 use fordcross_core::profile::Profile;
@@ -209,13 +210,13 @@ pub(crate) fn carry_over(text: &str, old: Profile, new: Profile, crossing: Cross
         base: None,
     };
     let mut carried = carry(input, walk);
-    let ledger = carried.write(|mut rows| {
+    let rows = |mut rows: LedgerWriter<'_>| {
         let mut text = Vec::new();
         rows.write_rows(0..rows.len(), &mut text);
         String::from_utf8(text).expect("UTF-8")
-    });
+    };
+    let (ledger, result) = carried.write(rows, |files| files[0].bytes.clone());
     let rows = ledger.lines().map(|line| serde_json::from_str(line).expect("a row is JSON")).collect();
-    let result =
-        String::from_utf8(carried.result.pop().map_or_else(Vec::new, |file| file.bytes)).expect("UTF-8");
+    let result = String::from_utf8(result.unwrap_or_default()).expect("UTF-8");
     Made { rows, ledger, result, findings: carried.findings }
 }

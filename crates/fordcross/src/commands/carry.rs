@@ -18,7 +18,7 @@ use fordcross_core::finding::Finding;
 use fordcross_core::ledger::{LedgerWriter, Untyped};
 use fordcross_core::mapping::{MapFile, MapUse, Mapping, PortProposal, used_ports, write_map};
 use fordcross_core::profile::{Container, Profile};
-use fordcross_core::unwrap::{Passphrase, encrypt};
+use fordcross_core::unwrap::{Member, Passphrase, encrypt};
 use serde_json::{Value, json};
 use std::borrow::Cow;
 use std::collections::BTreeMap;
@@ -146,21 +146,25 @@ fn write(
 ) -> Result<Vec<String>, Failed> {
     let given_map = options.map.as_deref().map(crate::files::read_text).transpose()?;
     let untyped = if options.show_untyped { Untyped::Show } else { Untyped::Hide };
-    let ledger = carried.write(|rows| write_ledger(folder, &rows.untyped(untyped)))?;
-    let mut outputs = Vec::new();
-    for member in &carried.result {
-        let mut name = result_name(&loaded.file, ready.new_profile(), &member.path);
-        let mut bytes = Cow::Borrowed(member.bytes.as_slice());
-        if let Some(passphrase) = passphrase {
-            name += ".age";
-            let failed =
-                |error: std::io::Error| Failed::message(format!("cannot encrypt the result: {error}"));
-            bytes = encrypt(&bytes, passphrase).map_err(failed)?.into();
+    let write_result = |files: &[Member]| {
+        let mut outputs = Vec::new();
+        for member in files {
+            let mut name = result_name(&loaded.file, ready.new_profile(), &member.path);
+            let mut bytes = Cow::Borrowed(member.bytes.as_slice());
+            if let Some(passphrase) = passphrase {
+                name += ".age";
+                let failed =
+                    |error: std::io::Error| Failed::message(format!("cannot encrypt the result: {error}"));
+                bytes = encrypt(&bytes, passphrase).map_err(failed)?.into();
+            }
+            folder.write(&name, |out| out.write_all(&bytes))?;
+            outputs.push(Entry::new("configuration", &name, &bytes));
         }
-        folder.write(&name, |out| out.write_all(&bytes))?;
-        outputs.push(Entry::new("configuration", &name, &bytes));
-    }
-    outputs.push(ledger);
+        Ok::<_, Failed>(outputs)
+    };
+    let (ledger, result) = carried.write(|rows| write_ledger(folder, &rows.untyped(untyped)), write_result);
+    let mut outputs = result.transpose()?.unwrap_or_default();
+    outputs.push(ledger?);
     let map = write_map(proposals, &ready.from(), &loaded.receiver.to_string(), given_map.as_deref());
     folder.write(MAP, |out| out.write_all(map.as_bytes()))?;
     outputs.push(Entry::new("map", MAP, map.as_bytes()));

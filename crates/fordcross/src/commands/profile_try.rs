@@ -93,7 +93,7 @@ fn try_one(
         base: None,
     };
     let mut carried = carry(input, walk);
-    carried.write(|_| ());
+    carried.write(|_| (), |_| ());
     for (leg, used) in ready.course.iter().zip(carried.rules_used()) {
         let known = tried.entry(leg.crossing.file.clone()).or_insert_with(|| Tried {
             rules: leg.crossing.rule_heads().into_iter().map(|rule| (rule, false)).collect(),

@@ -162,6 +162,25 @@ fn the_severity_of_a_code_can_be_changed() {
     assert!(ran.err.contains("did you mean `no-rule`?"), "{}", ran.err);
 }
 
+/// Also of what is only found out when the result is read back.
+#[test]
+fn what_blocks_at_the_very_end_leaves_no_configuration() {
+    let desk = Desk::new();
+    let crossings = fordcross_profiles::CROSSINGS.iter();
+    let shipped = crossings.map(|crossing| crossing.text).find(|text| text.contains("look-up.subnet}"));
+    let broken = shipped.expect("it ships").replace("subnet = {ip: look-up.subnet}", "subnet = s99");
+    desk.write("own/broken.crossing.toml", broken);
+    for (severity, exit) in [("warning", 0), ("blocker", 3)] {
+        let line = format!(
+            "carry gw.xml --to osier/8@2.1 -o {severity} --profiles own --severity reference-broken={severity}"
+        );
+        let ran = desk.run_to(exit, &line);
+        assert!(ran.err.contains(&format!("{severity}[reference-broken]")), "{}", ran.err);
+        assert_eq!(desk.path(&format!("{severity}/gw.osier.json")).exists(), exit == 0);
+        assert!(desk.path(&format!("{severity}/ledger.jsonl")).exists());
+    }
+}
+
 /// A comment goes where the setting or object went that it stands at, or stays with what is dropped.
 #[rstest]
 #[case::before_an_element("<logout-minutes>", "<!-- c -->", "<!-- c -->\n    <idle-logout>")]

@@ -71,7 +71,7 @@ pub struct PortProposal {
     pub why: String,
     /// Whether a person decided it.
     pub by_person: bool,
-    /// How many settings name it or stand in objects that do.
+    /// How many settings name it, or stand in objects that do or below these.
     pub settings: usize,
 }
 

@@ -16,7 +16,7 @@ use rustc_hash::{FxHashMap, FxHashSet};
 pub struct PortUse {
     /// Its name.
     pub name: String,
-    /// How many settings name it or stand in objects that do.
+    /// How many settings name it, or stand in objects that do or below these.
     pub settings: usize,
     /// Where it is named first.
     pub first: Span,
@@ -36,7 +36,13 @@ pub fn used_ports(backup: &Backup<'_>, leg: &Leg, walk: &FirstWalk) -> Vec<PortU
             settings_of[object.index()] += 1;
         }
     }
-    let mut counted: FxHashSet<(usize, ObjectId)> = FxHashSet::default();
+    // Objects stand after those that hold them.
+    for (index, object) in reading.objects.iter().enumerate().rev() {
+        if let Some(holder) = object.holder {
+            settings_of[holder.index()] += settings_of[index];
+        }
+    }
+    let mut naming: FxHashSet<(usize, ObjectId)> = FxHashSet::default();
     each_naming_row(&backup.tree, profile, automaton, reading, &mut |_, row, ports| {
         for name in ports {
             let at = index.get(name).copied().unwrap_or_else(|| {
@@ -45,14 +51,20 @@ pub fn used_ports(backup: &Backup<'_>, leg: &Leg, walk: &FirstWalk) -> Vec<PortU
                 index.insert(name.clone(), uses.len() - 1);
                 uses.len() - 1
             });
-            // An object that names a port goes with it whole, and counts once.
-            uses[at].settings += match row.object {
-                Some(object) if counted.insert((at, object)) => settings_of[object.index()],
-                Some(_) => 0,
-                None => 1,
-            };
+            match row.object {
+                Some(object) => drop(naming.insert((at, object))),
+                None => uses[at].settings += 1,
+            }
         }
     });
+    // An object that names a port goes with it whole, and with all that it holds; each setting counts once.
+    for &(at, object) in &naming {
+        let holder_of = |object: &ObjectId| reading.objects[object.index()].holder;
+        let mut above = std::iter::successors(holder_of(&object), holder_of);
+        if !above.any(|holder| naming.contains(&(at, holder))) {
+            uses[at].settings += settings_of[object.index()];
+        }
+    }
     for (name, kind) in made_ports(backup, leg, walk) {
         if let Some(&at) = index.get(&name) {
             uses[at].made.get_or_insert(kind);

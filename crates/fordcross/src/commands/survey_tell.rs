@@ -78,7 +78,8 @@ pub(crate) fn print(
             printer.line(&format!("  `{}` and `{}` are the same.", candidate.active, candidate.candidate))?;
         } else {
             printer.line(&format!(
-                "  It has two configurations: `{}` is in force, `{}` was being worked on and differs in {}: {}; it is\n  carried with `--configuration candidate`.",
+                "  It has two configurations: `{}` is in force; `{}` was being worked on, and is carried with\n  \
+                `--configuration candidate`. It differs in {}: {}.",
                 candidate.active,
                 candidate.candidate,
                 count(told.count, "setting"),

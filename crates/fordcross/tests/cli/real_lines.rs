@@ -80,8 +80,8 @@ fn a_base_tells_ports_by_their_addresses_and_stays_as_it_is() {
     desk.write("host.interfaces", INTERFACES);
     desk.write("installed.yaml", INSTALLED);
     let map = desk.run_to(0, "map host.interfaces --to netplan@0.106 --base installed.yaml");
-    assert!(map.out.contains("enp3s0f1         2  the same address in the base, 192.0.2.10"), "{}", map.out);
-    assert!(map.out.contains("enp3s0f0         2  the same hardware address in the base"), "{}", map.out);
+    assert!(map.out.contains("enp3s0f1         5  the same address in the base, 192.0.2.10"), "{}", map.out);
+    assert!(map.out.contains("enp3s0f0         5  the same hardware address in the base"), "{}", map.out);
     desk.run_to(0, "carry host.interfaces --to netplan@0.106 --base installed.yaml -o out");
     let expected = INSTALLED.replace(
         "# by hand\n",

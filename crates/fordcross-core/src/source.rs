@@ -4,6 +4,7 @@
 use crate::unwrap::Charset;
 use std::borrow::Cow;
 use std::ops::Range;
+use std::sync::OnceLock;
 
 /// A named text: a backup, a profile, a crossing or a map.
 #[derive(Clone, Copy, Debug)]
@@ -107,7 +108,13 @@ pub struct LineIndex<'a> {
     source: Source<'a>,
     text: &'a str,
     starts: Vec<u32>,
+    /// How many characters are before each block of the text; counted when a long line first asks for it.
+    before_blocks: OnceLock<Vec<u32>>,
 }
+
+/// Bytes of a block. Lines of some blocks are not counted through for each place in them: a whole backup may be
+/// one line.
+const BLOCK: usize = 1 << 10;
 
 /// How many lines are looked at one by one before a line is searched for.
 const NEAR: usize = 8;
@@ -118,7 +125,7 @@ impl<'a> LineIndex<'a> {
         let text = source.text;
         let mut starts = vec![0];
         starts.extend(memchr::memchr_iter(b'\n', text.as_bytes()).map(|at| at as u32 + 1));
-        Self { source, text, starts }
+        Self { source, text, starts, before_blocks: OnceLock::new() }
     }
 
     /// The position of a byte offset, in its own file where there are several; an offset past the end
@@ -158,18 +165,61 @@ impl<'a> LineIndex<'a> {
             _ => self.starts.partition_point(|&start| start <= offset),
         };
         *last = line;
-        let start = self.starts[line - 1] as usize;
-        let before = &self.text.as_bytes()[start..offset as usize];
-        // A UTF-8 continuation byte begins no character.
-        let column = before.iter().filter(|&&byte| byte & 0xC0 != 0x80).count();
+        let (start, offset) = (self.starts[line - 1] as usize, offset as usize);
+        let column = if offset - start < 4 * BLOCK {
+            characters(&self.text.as_bytes()[start..offset])
+        } else {
+            self.characters_before(offset) - self.characters_before(start)
+        };
         Position { line: line as u32, column: column as u32 + 1 }
     }
+
+    fn characters_before(&self, offset: usize) -> usize {
+        let text = self.text.as_bytes();
+        let blocks = self.before_blocks.get_or_init(|| {
+            let counted = text.chunks(BLOCK).scan(0, |before, block| {
+                let here = *before;
+                *before += characters(block) as u32;
+                Some(here)
+            });
+            // At the end of the text there may be one more, which is empty.
+            counted.chain([characters(text) as u32]).collect()
+        });
+        let block = offset / BLOCK;
+        blocks[block] as usize + characters(&text[block * BLOCK..offset])
+    }
+
+    /// Where the line begins that a byte offset is on.
+    pub(crate) fn line_start(&self, offset: u32) -> usize {
+        self.starts[self.starts.partition_point(|&start| start <= offset) - 1] as usize
+    }
+}
+
+/// How many characters some bytes begin: a UTF-8 continuation byte begins none.
+fn characters(bytes: &[u8]) -> usize {
+    bytes.iter().filter(|&&byte| byte & 0xC0 != 0x80).count()
 }
 
 #[cfg(test)]
 mod tests {
     use super::*;
     use rstest::rstest;
+
+    #[test]
+    fn a_place_on_a_long_line_has_its_column() {
+        let text = format!("short\n{}\nx", "aé€".repeat(3 * BLOCK));
+        let lines = LineIndex::new(Source::new("", &text));
+        let mut expected = Position { line: 1, column: 1 };
+        for (at, c) in text.char_indices() {
+            assert_eq!(lines.position(at as u32), expected, "at {at}");
+            assert_eq!(lines.line_start(at as u32), text[..at].rfind('\n').map_or(0, |end| end + 1));
+            expected = match c {
+                '\n' => Position { line: expected.line + 1, column: 1 },
+                _ => Position { column: expected.column + 1, ..expected },
+            };
+        }
+        assert_eq!(lines.position(text.len() as u32), expected);
+    }
 
     #[rstest]
     #[case(0, 1, 1)]

@@ -20,9 +20,11 @@ use crate::profile::FileForm;
 use crate::profile::{Fact, Lookup, PathStep};
 use crate::reading::{Reading, Row, RowKind};
 use crate::shape::Captured;
+use crate::source::LineIndex;
 use crate::tree::{Beside, Kind, Name, NodeId, Text, Tree};
 use rustc_hash::FxHashMap;
 use smallvec::{SmallVec, smallvec};
+use std::cell::{Cell, OnceCell};
 use std::collections::HashMap;
 use std::ops::Range;
 use std::rc::Rc;
@@ -70,6 +72,8 @@ pub(super) fn apply<'i, 'a>(
         missing_files: missing_includes(step.tree, step.old()),
         overruled: overruled(step.tree, step.old(), automaton, reading),
         cursor: 0,
+        lines: OnceCell::new(),
+        said_of: Cell::new(None),
         scratch: String::new(),
         converted: Remembered::new(),
         same_line: (step.old().line == new.line).then(|| SameLine::new(step.old(), new)),
@@ -150,6 +154,9 @@ pub(super) struct Apply<'x, 'i, 'a> {
     overruled: Vec<Option<Overruled>>,
     /// The row that is being decided.
     pub(super) cursor: u32,
+    pub(super) lines: OnceCell<LineIndex<'a>>,
+    /// A branch, a comment in it, and what comes after that and the comments behind it.
+    pub(super) said_of: Cell<Option<(NodeId, NodeId, Option<NodeId>)>>,
     pub(super) scratch: String,
     /// How values are written as another type, where nothing was lost.
     pub(super) converted: Remembered<'i, (String, Kind, Fate)>,

@@ -5,7 +5,7 @@ use super::apply::Apply;
 use crate::form::Writing;
 use crate::profile::FileForm;
 use crate::reading::Remark;
-use crate::source::Span;
+use crate::source::{LineIndex, Span};
 use crate::statements::{BEHIND, GAP};
 use crate::tree::{Beside, Kind, NodeId, Text};
 use crate::xml::is_allowed;
@@ -128,8 +128,7 @@ impl Apply<'_, '_, '_> {
 
     /// Where the line begins that something in the backup stands on.
     fn line_start(&self, at: u32) -> usize {
-        let before = &self.tree.source().text[..at as usize];
-        before.rfind('\n').map_or(0, |newline| newline + 1)
+        self.lines.get_or_init(|| LineIndex::new(self.tree.source())).line_start(at)
     }
 
     /// A comment with the white space before it on its line.
@@ -191,10 +190,7 @@ impl Apply<'_, '_, '_> {
             // Behind it, on a line of its own, it would seem to speak of what follows.
             return self.new_place(previous).map(Spot::Before);
         }
-        let is_said_of = |kind: Kind| !matches!(kind, Kind::Comment | Kind::Instruction | Kind::OwnText);
-        let next = std::iter::successors(tree.next_sibling(remark.node), |&node| tree.next_sibling(node));
-        let mut next = next.filter(|&node| is_said_of(tree.kind(node)));
-        match next.next() {
+        match self.next_said_of(remark.node) {
             Some(next) => {
                 match self.new_place(next).or_else(|| self.place_of_next(remark.node, by_start)) {
                     Some(found) => Some(Spot::Before(found)),
@@ -209,6 +205,25 @@ impl Apply<'_, '_, '_> {
             None if tree.parent(remark.node) == NodeId::DOCUMENT => Some(Spot::After(self.draft.root())),
             None => Some(self.last_spot(remark, self.branch_place(tree.parent(remark.node))?)),
         }
+    }
+
+    /// The next sibling of a comment that something can be said of. Where many comments follow one another, they are
+    /// gone through once.
+    fn next_said_of(&self, comment: NodeId) -> Option<NodeId> {
+        let tree = self.tree;
+        let parent = tree.parent(comment);
+        if let Some((holder, from, next)) = self.said_of.get()
+            && holder == parent
+            && comment >= from
+            && next.is_none_or(|next| comment < next)
+        {
+            return next;
+        }
+        let is_said_of = |kind: Kind| !matches!(kind, Kind::Comment | Kind::Instruction | Kind::OwnText);
+        let mut next = std::iter::successors(tree.next_sibling(comment), |&node| tree.next_sibling(node));
+        let next = next.find(|&node| is_said_of(tree.kind(node)));
+        self.said_of.set(Some((parent, comment, next)));
+        next
     }
 
     /// Where a comment with nothing behind it goes: what the crossing adds comes after it.

@@ -142,9 +142,14 @@ impl Surroundings for Here<'_, '_, '_> {
     fn named_by(&self, path: &str) -> bool {
         let tree = self.step.tree;
         let name = tree.name(self.scope);
-        self.find(path)
-            .into_iter()
-            .any(|node| tree.kind(node).is_value() && tree.value(node).trim_ascii() == name)
+        let values = || {
+            let found = self.find(path).into_iter().filter(|&node| tree.kind(node).is_value());
+            found.map(|node| tree.value(node).trim_ascii())
+        };
+        if path.starts_with('/') {
+            return self.evaluator.is_value_at(path, name, || values().map(str::to_owned).collect());
+        }
+        values().any(|value| value == name)
     }
 
     fn evaluator(&self) -> &Evaluator {

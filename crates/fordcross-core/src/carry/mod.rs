@@ -53,6 +53,7 @@ use crate::unwrap::{self, Archive, Charset, pack_gzip};
 use here::Here;
 use inheritance::{Folded, Inheritance, keys_of};
 use names::NameBook;
+use rustc_hash::FxHashMap;
 use std::collections::HashMap;
 
 /// All that a carry depends on.
@@ -564,9 +565,11 @@ impl Carried<'_, '_> {
                 *settings += usize::from(reading.rows[row].kind == RowKind::Setting);
             }
         }
+        let why: FxHashMap<&str, &str> =
+            self.input.proposals.iter().map(|proposal| (&*proposal.old, &*proposal.why)).collect();
         for (name, taken) in self.ledger.ports.iter().zip(taken) {
             let Some((first, settings)) = taken else { continue };
-            let mut finding = port_finding(&self.input, name, settings);
+            let mut finding = port_finding(&self.input, name, settings, why.get(name.as_str()).copied());
             place(&mut finding, first);
             findings.push(finding);
         }
@@ -653,14 +656,13 @@ fn pack(files: Vec<unwrap::Member>, container: Container) -> Vec<unwrap::Member>
     vec![unwrap::Member { path: String::new(), bytes: packed.unwrap_or_default() }]
 }
 
-fn port_finding(input: &CarryInput<'_, '_>, name: &str, settings: usize) -> Finding {
+fn port_finding(input: &CarryInput<'_, '_>, name: &str, settings: usize, why: Option<&str>) -> Finding {
     if *input.mapping.port(name) == PortTarget::Leave {
         let message =
             format!("the map leaves the port `{name}` out, and with it {}", count(settings, "setting"));
         return Finding::new(Code::PortLeft, message);
     }
-    let why = input.proposals.iter().find(|proposal| proposal.old == *name);
-    let why = why.map_or("the map does not name it", |proposal| proposal.why.as_str());
+    let why = why.unwrap_or("the map does not name it");
     let message = format!("the port `{name}` has {} and no partner: {why}", count(settings, "setting"));
     Finding::new(Code::PortOpen, message).help(format!(
         "give it one in the map, `{name} = \"…\"` under [ports], or `\"leave\"` to leave its settings out"

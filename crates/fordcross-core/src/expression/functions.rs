@@ -48,7 +48,7 @@ pub(crate) static FUNCTIONS: &[Function] = &[
         name: "names",
         takes: &[Text],
         gives: Unknown,
-        about: "the names of what stands at that path, as a list: `port in names('/ports/*')`",
+        about: "the names of what stands at that path, as a set: `port in names('/ports/*')`",
     },
     Function {
         name: "network",

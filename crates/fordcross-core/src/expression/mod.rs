@@ -8,12 +8,16 @@
 
 mod check;
 mod functions;
+mod names;
 
 pub(crate) use check::Problem;
 pub(crate) use functions::FUNCTIONS;
 
 use crate::typing::{Dimension, Value};
 use cel::{Context, Program};
+use names::Names;
+use rustc_hash::{FxHashMap, FxHashSet};
+use std::cell::RefCell;
 use std::collections::HashMap;
 use std::sync::{Arc, OnceLock};
 
@@ -54,14 +58,51 @@ pub(crate) trait Surroundings {
     fn evaluator(&self) -> &Evaluator;
 }
 
-/// The functions of expressions, made once: making them costs more than evaluating.
-pub(crate) struct Evaluator(Context<'static, 'static>);
+/// What expressions need that does not depend on the place: the functions, which cost more to make than to
+/// evaluate, and what stands at paths from the top, which each of many objects may ask about.
+pub(crate) struct Evaluator {
+    context: Context<'static, 'static>,
+    /// By path, the names of what stands there.
+    names: RefCell<FxHashMap<String, Names>>,
+    /// By path, the values that settings there have.
+    values: RefCell<FxHashMap<String, FxHashSet<String>>>,
+}
 
 impl Evaluator {
+    /// For one tree.
     pub(crate) fn new() -> Self {
         let mut context = Context::default();
         functions::add(&mut context);
-        Self(context)
+        Self { context, names: RefCell::default(), values: RefCell::default() }
+    }
+
+    /// Whether a value is among those at a path from the top.
+    pub(crate) fn is_value_at(
+        &self,
+        path: &str,
+        value: &str,
+        all: impl FnOnce() -> FxHashSet<String>,
+    ) -> bool {
+        if let Some(known) = self.values.borrow().get(path) {
+            return known.contains(value);
+        }
+        let all = all();
+        let is_among = all.contains(value);
+        self.values.borrow_mut().insert(path.to_owned(), all);
+        is_among
+    }
+
+    fn names_at(&self, path: &str, here: &dyn Surroundings) -> Names {
+        let make = || Names(Arc::new(here.names(path).into_iter().collect()));
+        if !path.starts_with('/') {
+            return make();
+        }
+        if let Some(known) = self.names.borrow().get(path) {
+            return known.clone();
+        }
+        let made = make();
+        self.names.borrow_mut().insert(path.to_owned(), made.clone());
+        made
     }
 }
 
@@ -191,7 +232,7 @@ impl Expression {
 
 impl Compiled {
     fn evaluate(&self, here: &dyn Surroundings) -> Result<Operand, String> {
-        let mut context = here.evaluator().0.new_inner_scope();
+        let mut context = here.evaluator().context.new_inner_scope();
         for name in &self.variables {
             if let Some(operand) = here.variable(name) {
                 context.add_variable_from_value(name.as_str(), to_cel(operand));
@@ -202,8 +243,9 @@ impl Compiled {
                 function if is_yes_or_no(function) => cel::Value::Bool(answer(function, path, here)),
                 "count" => cel::Value::Int(i64::try_from(here.count(path)).unwrap_or(i64::MAX)),
                 "names" => {
-                    let names = here.names(path).into_iter().map(|name| cel::Value::String(Arc::new(name)));
-                    cel::Value::List(Arc::new(names.collect()))
+                    let names = here.evaluator().names_at(path, here);
+                    context.add_variable_as_val(variable.as_str(), Box::new(names));
+                    continue;
                 }
                 _ => to_cel(here.effective(path)),
             };

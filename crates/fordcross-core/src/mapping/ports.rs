@@ -5,10 +5,10 @@ use crate::backup::Backup;
 use crate::carry::kinds_of_objects;
 use crate::course::Leg;
 use crate::crossing::Crossing;
-use crate::finding::{Code, Finding, Findings, did_you_mean};
+use crate::finding::{Code, Finding, Findings, Place, did_you_mean};
 use crate::profile::{Model, Port, What};
 use crate::reading::{FirstWalk, ObjectId, RowKind};
-use crate::source::Span;
+use crate::source::{LineIndex, Span};
 use rustc_hash::{FxHashMap, FxHashSet};
 
 /// A port that a backup names.
@@ -129,6 +129,7 @@ pub fn propose(
         })
         .collect();
     let mut proposals: Vec<Option<PortProposal>> = vec![None; used.len()];
+    let lines = LineIndex::new(backup.tree.source());
     let known = |name: &str| old.and_then(|old| old.ports.iter().find(|port| port.name == name));
     let new_ports = new.map_or(&[][..], |new| &new.ports);
     let find_new = |name: &str| new_ports.iter().find(|port| port.name == name);
@@ -143,14 +144,12 @@ pub fn propose(
             && known(&port.name).is_none()
         {
             let names: Vec<&str> = old.ports.iter().map(|port| port.name.as_str()).collect();
-            findings.push(
-                Finding::new(
-                    Code::PortNotOfModel,
-                    format!("the backup names a port `{}`, which {} does not have", port.name, old.title),
-                )
-                .at(backup.tree.source(), port.first)
-                .help(format!("{} or decide in the map what becomes of it", did_you_mean(&port.name, names))),
-            );
+            let message =
+                format!("the backup names a port `{}`, which {} does not have", port.name, old.title);
+            let mut finding = Finding::new(Code::PortNotOfModel, message)
+                .help(format!("{} or decide in the map what becomes of it", did_you_mean(&port.name, names)));
+            finding.place = Some(Place::indexed(&lines, port.first));
+            findings.push(finding);
         }
     }
     for (port, slot) in used.iter().zip(&mut proposals).filter(|(_, slot)| slot.is_none()) {

@@ -39,6 +39,7 @@ pub(crate) fn read_into<'a>(
         tree,
         blocks: vec![Block { node: top, name: None, indent: 0, open: span }],
         made: FxHashMap::default(),
+        line: (0, 0),
         including: Vec::new(),
         comments: Vec::new(),
     };
@@ -67,6 +68,8 @@ struct Reader<'r, 'a> {
     blocks: Vec<Block>,
     /// Branches that statements share, by what holds them and their name.
     made: FxHashMap<(NodeId, String), NodeId>,
+    /// A place that was looked at, and where its line begins.
+    line: (usize, usize),
     including: Vec<Span>,
     /// Comments before a statement: they go where that makes something new.
     comments: Vec<Span>,
@@ -91,12 +94,20 @@ impl<'a> Reader<'_, 'a> {
         Ok(())
     }
 
+    /// Where the line of a place begins. Places come one after the other, so what was looked at is not again.
+    fn line_start(&mut self, at: usize) -> usize {
+        let (seen, known) = if self.line.0 <= at { self.line } else { (0, 0) };
+        let start = self.source.text[seen..at].rfind('\n').map_or(known, |newline| seen + newline + 1);
+        self.line = (at, start);
+        start
+    }
+
     /// Reads what begins at `at`; says where the next begins.
     fn statement(&mut self, at: usize, end: usize) -> Result<usize, Box<Finding>> {
         let text = &self.source.text[..end];
         let lead = text[at..].len() - text[at..].trim_start().len();
-        let line_start = text[..at + lead].rfind('\n').map_or(0, |newline| newline + 1);
         let at = at + lead;
+        let line_start = self.line_start(at);
         if at == end {
             return Ok(end);
         }

@@ -23,6 +23,9 @@ pub(super) enum End {
     Closed,
 }
 
+/// The most words of a statement: each takes as much memory as a dozen letters.
+const MAX_WORDS: usize = 1 << 18;
+
 /// A text with the grammar that it is parted by.
 #[derive(Clone, Copy)]
 pub(super) struct Scanner<'g, 'a> {
@@ -85,6 +88,14 @@ impl<'a> Scanner<'_, 'a> {
                 return Ok((words, at, End::Line));
             } else {
                 let (word, after) = self.word(at, end)?;
+                if words.len() == MAX_WORDS {
+                    let message = format!("a statement has more than {MAX_WORDS} words");
+                    return Err(self.wrong(
+                        word.span,
+                        &message,
+                        "no configuration has; is this the right file?",
+                    ));
+                }
                 words.push(word);
                 at = after;
             }

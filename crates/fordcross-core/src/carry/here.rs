@@ -61,19 +61,30 @@ impl Here<'_, '_, '_> {
     }
 
     fn entry(&self, path: &str) -> Option<u16> {
-        let absolute = path.strip_prefix('/');
-        let above = self.pattern.filter(|_| absolute.is_none()).map_or(&[][..], |pattern| &pattern.steps);
-        let steps = PathStep::from_here(above, absolute.unwrap_or(path));
-        match self.step.old().schema.find(&steps) {
-            Lookup::Declared(entry) => Some(entry),
-            _ => None,
-        }
+        // Patterns are those of the crossing and the profile, and stay where they are.
+        let place = self.pattern.map_or(0, |pattern| std::ptr::from_ref(pattern).addr());
+        self.evaluator.declared(place, path, || {
+            let absolute = path.strip_prefix('/');
+            let above = self.pattern.filter(|_| absolute.is_none()).map_or(&[][..], |pattern| &pattern.steps);
+            let steps = PathStep::from_here(above, absolute.unwrap_or(path));
+            match self.step.old().schema.find(&steps) {
+                Lookup::Declared(entry) => Some(entry),
+                _ => None,
+            }
+        })
     }
 
     /// The kind of the object that is stood in: the first whose condition holds.
     pub(super) fn object_kind(&self) -> Option<&str> {
-        let steps: Vec<PathStep<'_>> = self.pattern?.steps.iter().map(PathStep::from).collect();
-        let Lookup::Declared(entry) = self.step.old().schema.find(&steps) else { return None };
+        let pattern = self.pattern?;
+        // No path is of an object itself.
+        let entry = self.evaluator.declared(std::ptr::from_ref(pattern).addr(), "", || {
+            let steps: Vec<PathStep<'_>> = pattern.steps.iter().map(PathStep::from).collect();
+            match self.step.old().schema.find(&steps) {
+                Lookup::Declared(entry) => Some(entry),
+                _ => None,
+            }
+        })?;
         let What::Object { kinds, .. } = &self.step.old().schema.entries[entry as usize].what else {
             return None;
         };

@@ -66,6 +66,8 @@ pub(crate) struct Evaluator {
     names: RefCell<FxHashMap<String, Names>>,
     /// By path, the values that settings there have.
     values: RefCell<FxHashMap<String, FxHashSet<String>>>,
+    /// By the place that is stood at, as a number of its own, and the path from there: what the profile declares.
+    declared: RefCell<FxHashMap<usize, FxHashMap<String, Option<u16>>>>,
 }
 
 impl Evaluator {
@@ -73,7 +75,22 @@ impl Evaluator {
     pub(crate) fn new() -> Self {
         let mut context = Context::default();
         functions::add(&mut context);
-        Self { context, names: RefCell::default(), values: RefCell::default() }
+        Self { context, names: RefCell::default(), values: RefCell::default(), declared: RefCell::default() }
+    }
+
+    /// What the profile declares at a path from a place, looked up once.
+    pub(crate) fn declared(
+        &self,
+        place: usize,
+        path: &str,
+        look_up: impl FnOnce() -> Option<u16>,
+    ) -> Option<u16> {
+        if let Some(&known) = self.declared.borrow().get(&place).and_then(|paths| paths.get(path)) {
+            return known;
+        }
+        let found = look_up();
+        self.declared.borrow_mut().entry(place).or_default().insert(path.to_owned(), found);
+        found
     }
 
     /// Whether a value is among those at a path from the top.

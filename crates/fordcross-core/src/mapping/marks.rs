@@ -4,6 +4,7 @@ use crate::backup::Backup;
 use crate::profile::Profile;
 use crate::reading::{Reading, RowKind, automaton_of};
 use crate::typing::Value;
+use rustc_hash::FxHashMap;
 use std::collections::BTreeSet;
 use std::net::IpAddr;
 
@@ -69,5 +70,33 @@ impl MarkedPort {
         }
         let address = self.addresses.intersection(&other.addresses).next()?;
         Some(format!("the same address in the base, {address}"))
+    }
+}
+
+/// Marked ports by their marks, where there are many to compare.
+pub(super) struct ByMark<'m> {
+    ports: &'m [MarkedPort],
+    macs: FxHashMap<[u8; 6], Vec<usize>>,
+    addresses: FxHashMap<IpAddr, Vec<usize>>,
+}
+
+impl<'m> ByMark<'m> {
+    pub(super) fn new(ports: &'m [MarkedPort]) -> Self {
+        let (mut macs, mut addresses) = (FxHashMap::default(), FxHashMap::default());
+        for (index, port) in ports.iter().enumerate() {
+            port.macs.iter().for_each(|mac| macs.entry(*mac).or_insert_with(Vec::new).push(index));
+            port.addresses.iter().for_each(|at| addresses.entry(*at).or_insert_with(Vec::new).push(index));
+        }
+        Self { ports, macs, addresses }
+    }
+
+    /// Those that share a mark with a port, in their order.
+    pub(super) fn candidates(&self, port: &MarkedPort) -> Vec<&'m MarkedPort> {
+        let by_mac = port.macs.iter().filter_map(|mac| self.macs.get(mac));
+        let by_address = port.addresses.iter().filter_map(|address| self.addresses.get(address));
+        let mut found: Vec<usize> = by_mac.chain(by_address).flatten().copied().collect();
+        found.sort_unstable();
+        found.dedup();
+        found.into_iter().map(|index| &self.ports[index]).collect()
     }
 }

@@ -1,5 +1,6 @@
 //! Which ports a backup uses, and proposals for them.
 
+use super::marks::ByMark;
 use super::{MarkedPort, PortProposal, PortTarget, each_naming_row};
 use crate::backup::Backup;
 use crate::carry::kinds_of_objects;
@@ -152,9 +153,13 @@ pub fn propose(
             findings.push(finding);
         }
     }
+    let marks_of: FxHashMap<&str, &MarkedPort> =
+        own.iter().rev().map(|marked| (marked.name.as_str(), marked)).collect();
+    let by_mark = ByMark::new(base);
     for (port, slot) in used.iter().zip(&mut proposals).filter(|(_, slot)| slot.is_none()) {
-        let marks = own.iter().find(|marked| marked.name == port.name);
-        let mut alike = base.iter().filter_map(|there| Some((there, marks?.is_like(there)?)));
+        let marks = marks_of.get(port.name.as_str()).copied();
+        let candidates = marks.map(|marks| by_mark.candidates(marks)).unwrap_or_default();
+        let mut alike = candidates.into_iter().filter_map(|there| Some((there, marks?.is_like(there)?)));
         if let (Some((there, why)), None) = (alike.next(), alike.next())
             && taken.insert(&there.name)
         {

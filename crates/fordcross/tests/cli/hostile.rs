@@ -90,6 +90,7 @@ fn big(path: &str) -> Member {
 #[case(b"age-encryption.org/v1\n-> scrypt aaaa 40\n".to_vec(), "no passphrase was given")]
 #[case("<a>".repeat(100_000).into_bytes(), "")]
 #[case("[".repeat(100_000).into_bytes(), "")]
+#[case(format!("unit {}", "a ".repeat(300_000)).into_bytes(), "more than 262144 words")]
 #[case(vec![], "empty")]
 fn a_hostile_file_is_refused(#[case] bytes: Vec<u8>, #[case] told: &str) {
     let desk = Desk::new();

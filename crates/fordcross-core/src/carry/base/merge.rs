@@ -209,7 +209,9 @@ impl<'m, 'a> Merge<'m, 'a> {
         if !self.stands_side_by_side(to) || !many {
             let found = self.tree.child(to, &name);
             // Of several the one that holds.
-            let is_it = |node: &NodeId| self.tree.kind(*node).is_named() && self.tree.name(*node) == name;
+            let id = self.tree.find_name(&name);
+            let is_it =
+                |node: &NodeId| Some(self.tree.name_id(*node)) == id && self.tree.kind(*node).is_named();
             let holds = found.filter(|_| last).and_then(|_| self.tree.children(to).filter(is_it).last());
             return holds.or(found).map_or(Goes::New, Goes::To);
         }

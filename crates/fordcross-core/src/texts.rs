@@ -45,6 +45,13 @@ impl TextWishes {
         let mark = head.boolean("byte-order-mark").unwrap_or(false);
         let charset = head.word("charset").and_then(|word| match (word.text, Charset::named(word.text)) {
             (AS_READ, _) => Some(Wish::AsRead),
+            (name, Some(charset)) if mark && !charset.is_unicode() => {
+                let message = format!("texts in `{name}` have no byte order mark");
+                head.report()
+                    .add(Code::ValueWrong, word.span, message)
+                    .help("take `byte-order-mark` out, or write a set of Unicode");
+                None
+            }
             (_, Some(charset)) => Some(Wish::This(charset.with_mark(mark))),
             (name, None) => {
                 let message = format!("no character set is called `{name}`");
@@ -53,6 +60,7 @@ impl TextWishes {
                 None
             }
         });
+        let charset = charset.or(mark.then(|| Wish::This(Charset::UTF_8.with_mark(true))));
         let line_ends =
             if head.word("line-ends").is_some() { pick(head, "line-ends", &LINE_ENDS) } else { None };
         Self { charset, line_ends }
@@ -136,7 +144,9 @@ impl<'a> Texts<'a> {
         let mut text = Cow::Borrowed(text);
         if form == FileForm::Xml && !charset.is_utf8() {
             // The declaration is ours.
-            let declared = format!("encoding=\"{}\"", charset.name());
+            // With a byte order mark it is called so in both orders (XML 1.0, section 4.3.3).
+            let name = if charset.name().starts_with("UTF-16") { "UTF-16" } else { charset.name() };
+            let declared = format!("encoding=\"{name}\"");
             text = Cow::Owned(text.replacen("encoding=\"UTF-8\"", &declared, 1));
         }
         if line_ends == LineEnds::CarriageReturnLineFeed {

@@ -158,7 +158,7 @@ pub(super) fn add(context: &mut Context<'_, '_>) {
 
 /// The characters that mean something in extended regular expressions: POSIX.1-2017, XBD 9.4.3.
 fn special_in_patterns(c: char) -> bool {
-    ".[]\\()*+?{}|^$".contains(c)
+    ".[\\()*+?{|^$".contains(c)
 }
 
 fn parse<T: std::str::FromStr<Err: std::fmt::Display>>(function: &str, text: &str) -> Fallible<T> {

@@ -380,7 +380,7 @@ mod tests {
     #[case("lower('ABC') + upper('d')", Operand::Text("abcD".into()))]
     #[case("before('tcp/443', '/') + '-' + after('tcp/443', '/')", Operand::Text("tcp-443".into()))]
     #[case("replace('a.b.c', '.', '-')", Operand::Text("a-b-c".into()))]
-    #[case("verbatim('/a.b*[c]d')", Operand::Text(r"^/a\.b\*\[c\]d$".into()))]
+    #[case("verbatim('/a.b*[c]d')", Operand::Text(r"^/a\.b\*\[c]d$".into()))]
     #[case("ip.startsWith('192.') ? 'a' : 'b'", Operand::Text("a".into()))]
     fn evaluates(#[case] text: &str, #[case] expected: Operand) {
         assert_eq!(Expression::new(text).evaluate(&Here(Evaluator::new())), Ok(expected));

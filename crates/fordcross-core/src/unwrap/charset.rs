@@ -30,11 +30,15 @@ impl Charset {
         Self { mark, ..self }
     }
 
+    /// Whether it is one of Unicode, whose texts can begin with a mark.
+    pub(crate) fn is_unicode(self) -> bool {
+        [UTF_8, UTF_16LE, UTF_16BE].contains(&self.encoding)
+    }
+
     /// The first character of a text that it does not have.
     pub(crate) fn lacking(self, text: &str) -> Option<char> {
-        let is_whole = self.encoding == UTF_8 || self.encoding == UTF_16LE || self.encoding == UTF_16BE;
         let lacks = |text: &str| self.encoding.encode(text).2;
-        if is_whole || text.is_ascii() || !lacks(text) {
+        if self.is_unicode() || text.is_ascii() || !lacks(text) {
             return None;
         }
         text.chars().find(|c| lacks(c.encode_utf8(&mut [0; 4])))

@@ -298,6 +298,7 @@ fn quantity(section: &Section<'_, '_>, dimension: Dimension) -> Option<Quantity>
             None => (1, pick(section, "unit", &known)),
         };
     let fractions = section.boolean("fractions").unwrap_or(false);
+    let prefixes = section.boolean("prefixes").unwrap_or(false);
     let bound =
         |key, default| section.integer(key).map_or(default, |(value, _)| u64::try_from(value).unwrap_or(0));
     let (min, max) = (bound("min", 0), bound("max", u64::MAX));
@@ -329,7 +330,7 @@ fn quantity(section: &Section<'_, '_>, dimension: Dimension) -> Option<Quantity>
         }
         None => section.words("suffixes").into_iter().for_each(|word| add(word.text, word)),
     }
-    Some(Quantity { dimension, unit: unit?, count, fractions, suffixes, min, max, never })
+    Some(Quantity { dimension, unit: unit?, count, fractions, prefixes, suffixes, min, max, never })
 }
 
 fn alternative(section: &Section<'_, '_>, word: Word<'_>, types: &mut RawTypes) -> Option<Alternative> {

@@ -98,6 +98,8 @@ pub(crate) struct Quantity {
     pub(crate) count: u64,
     /// Numbers may have a decimal point.
     pub(crate) fractions: bool,
+    /// `0x` in front of a number means hexadecimal and `0` octal, as in C.
+    pub(crate) prefixes: bool,
     /// Units that may stand behind the number, as they are spelled there. If there are any, amounts
     /// are written in the largest that holds them without a rest.
     pub(crate) suffixes: Vec<(String, Unit)>,
@@ -113,16 +115,37 @@ impl Quantity {
         if self.never.as_deref() == Some(text) {
             return Ok(None);
         }
-        let is_of_number = |b: &u8| b.is_ascii_digit() || self.fractions && *b == b'.';
-        let digits = text.bytes().take_while(is_of_number).count();
+        let (radix, prefix) = self.radix(text);
+        let is_of_number =
+            |&b: &u8| char::from(b).is_digit(radix) || radix == 10 && self.fractions && b == b'.';
+        let digits = prefix + text[prefix..].bytes().take_while(is_of_number).count();
         let suffix = text[digits..].trim_start();
         let factor = match suffix {
             "" => Some(self.bare()),
             _ => self.suffixes.iter().find(|(spelling, _)| spelling == suffix).map(|(_, unit)| unit.factor),
         };
-        match factor.and_then(|factor| times(&text[..digits], factor)) {
+        let number = &text[prefix..digits];
+        match factor.and_then(|factor| match radix {
+            10 => times(number, factor),
+            _ => u64::from_str_radix(number, radix).ok()?.checked_mul(factor),
+        }) {
             Some(amount) => Ok(Some(amount)),
             None => Err(Misread { expected: self.expected() }),
+        }
+    }
+
+    /// What the number counts in, and how many bytes in front of its digits say so. With a decimal
+    /// point it is decimal.
+    fn radix(&self, text: &str) -> (u32, usize) {
+        match text.strip_prefix('0') {
+            Some(rest) if !self.prefixes || rest.is_empty() => (10, 0),
+            Some(rest) if rest.starts_with(['x', 'X']) => (16, 2),
+            Some(rest) => match rest.bytes().find(|b| !b.is_ascii_digit()) {
+                Some(b'.') => (10, 0),
+                _ if rest.starts_with(|c: char| c.is_ascii_digit()) => (8, 1),
+                _ => (10, 0),
+            },
+            None => (10, 0),
         }
     }
 

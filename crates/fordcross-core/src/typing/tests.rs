@@ -30,6 +30,7 @@ fn convert(old: &str, text: &str, new: &str) -> Result<(String, bool), String> {
 
 const SECONDS: &str = "type = 'duration'\nunit = 's'\nnever = '0'";
 const MINUTES: &str = "type = 'duration'\nunit = 'min'\nnever = '0'\nmax = 600";
+const SIZE: &str = "type = 'size'\nunit = 'B'";
 const YES: &str = "type = 'boolean'\non = ['yes', '1']\noff = 'no'";
 const VLAN_DOT: &str = "type = 'shape'\nshapes = ['{parent:port}.{id:integer}', '{own:port}']";
 const VLAN_COLON: &str = "type = 'shape'\nshapes = ['{parent:port}:{id:integer}', '{own:port}']";
@@ -70,6 +71,11 @@ const VLAN_COLON: &str = "type = 'shape'\nshapes = ['{parent:port}:{id:integer}'
 )]
 #[case("type = 'rate'\nunit = 'Mbit/s'", "8", "type = 'rate'\nunit = 'MB/s'", "1", false)]
 #[case("type = 'duration'\nunit = 'ms'\nsuffixes = ['s', 'min', 'h']", "90 min", SECONDS, "5400", false)]
+#[case("type = 'size'\nunit = 'KiB'\nprefixes = true", "0x4000", "type = 'size'\nunit = 'MiB'", "16", false)]
+#[case("type = 'size'\nunit = 'B'\nprefixes = true\nfractions = true", "010", SIZE, "8", false)]
+#[case("type = 'size'\nunit = 'B'\nprefixes = true\nfractions = true", "010.0", SIZE, "10", false)]
+#[case("type = 'size'\nunit = 'B'\nprefixes = true\nsuffixes = ['kB']", "0x1 kB", SIZE, "1000", false)]
+#[case("type = 'size'\nunit = 'B'", "010", SIZE, "10", false)]
 #[case("type = 'path'", "/srv/data", "type = 'text'", "/srv/data", false)]
 #[case("type = 'name'", "harbour", "type = 'name'\nmax = 5", "harbo", true)]
 #[case("type = 'name'", "a b", "type = 'name'\ncharacters = 'a-z_'\ninstead = '_'", "a_b", true)]

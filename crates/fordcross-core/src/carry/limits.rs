@@ -2,18 +2,11 @@
 
 use crate::finding::{Code, Finding, Findings, count};
 use crate::profile::{Limit, Model, Profile, What};
-use crate::tree::Tree;
+use crate::tree::{NodeId, Tree};
 
-/// All that a result has beyond the limits of a profile and of the model that it is for.
-pub(super) fn findings(tree: &Tree<'_>, model: Option<&Model>, profile: &Profile) -> Findings {
-    let mut findings = names_too_long(tree, profile);
-    findings.extend(model.into_iter().flat_map(|model| too_many(tree, model, profile)));
-    findings
-}
-
-/// That names are longer than the line takes them.
-fn names_too_long(tree: &Tree<'_>, profile: &Profile) -> Findings {
-    let mut findings = Findings::new();
+/// That names are longer than the line takes them, each with the object that has it.
+pub(super) fn names_too_long(tree: &Tree<'_>, profile: &Profile) -> Vec<(NodeId, Finding)> {
+    let mut findings = Vec::new();
     for entry in &profile.schema.entries {
         let What::Object { signs, .. } = &entry.what else { continue };
         let Some(most) = signs.longest_name else { continue };
@@ -23,9 +16,10 @@ fn names_too_long(tree: &Tree<'_>, profile: &Profile) -> Findings {
                 let is = count(name.len(), "byte");
                 let message =
                     format!("the name `{name}` in the result has {is}, and {} takes {most}", profile.title);
-                findings.push(Finding::new(Code::NameTooLong, message).help(
+                let finding = Finding::new(Code::NameTooLong, message).help(
                     "give it a shorter one; if it is made of the name of a port, give that one in the map file",
-                ));
+                );
+                findings.push((node, finding));
             }
         }
     }
@@ -33,7 +27,7 @@ fn names_too_long(tree: &Tree<'_>, profile: &Profile) -> Findings {
 }
 
 /// That the model holds less than the result has.
-fn too_many(tree: &Tree<'_>, model: &Model, profile: &Profile) -> Findings {
+pub(super) fn too_many(tree: &Tree<'_>, model: &Model, profile: &Profile) -> Findings {
     let beyond = |limit: &Limit| {
         let found = limit.pattern.nodes_in(tree).len();
         (found as u64 > limit.most).then(|| {

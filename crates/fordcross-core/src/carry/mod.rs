@@ -21,11 +21,13 @@ mod here;
 mod inheritance;
 mod limits;
 mod names;
+mod output;
 mod read_back;
 mod remembered;
 mod repeats;
 mod same_line;
 mod scopes;
+mod told;
 mod value;
 mod work;
 
@@ -38,22 +40,20 @@ use crate::course::Leg;
 use crate::crossing::Phase;
 use crate::expression::Evaluator;
 use crate::fate::{Fate, Origin};
-use crate::finding::{Code, Finding, Findings, Place, Severity, count, judge, one_of};
-use crate::form::{write_bundle, write_text};
+use crate::finding::{Code, Findings, Severity, judge};
 use crate::ledger::{DecidedBy, Ledger, LedgerWriter};
 use crate::locator::Labeler;
-use crate::mapping::{Mapping, PortProposal, PortTarget};
-use crate::profile::{Container, FileForm, Model, Profile, What};
+use crate::mapping::{Mapping, PortProposal};
+use crate::profile::{FileForm, Model, Profile, What};
 pub use crate::reading::FirstWalk;
 use crate::reading::{Reading, Row, RowKind, automaton_of};
 use crate::source::{Content, LineIndex};
 use crate::texts::Texts;
 use crate::tree::{Beside, Kind, NodeId, Tree};
-use crate::unwrap::{self, Archive, Charset, pack_gzip};
+use crate::unwrap::{self, Charset};
 use here::Here;
 use inheritance::{Folded, Inheritance, keys_of};
 use names::NameBook;
-use rustc_hash::FxHashMap;
 use std::collections::HashMap;
 
 /// All that a carry depends on.
@@ -90,7 +90,7 @@ impl<'a> CarryInput<'_, 'a> {
     fn charset(&self) -> Charset {
         let Some(base) = self.base else { return self.texts().charset("") };
         let texts = base.tree.source().pieces.iter().filter(|piece| piece.content == Content::Text);
-        common(texts.map(|piece| piece.charset))
+        output::common(texts.map(|piece| piece.charset))
     }
 }
 
@@ -224,11 +224,10 @@ pub fn carry<'i, 'a>(input: CarryInput<'i, 'a>, walk: FirstWalk) -> Carried<'i, 
     let mut carried =
         Carried { input, steps, trees, new_automaton, ledger, based, comments_taken, findings: Vec::new() };
     carried.findings = carried.gather_findings();
+    let beyond = carried.beyond_limits();
+    carried.findings.extend(beyond);
     if let (Some(base), Some(based)) = (input.base, &carried.based) {
         carried.findings.extend(base_findings::findings(base, based, &last.new, &mut carried.new_automaton));
-    }
-    if let Some(tree) = carried.trees.last() {
-        carried.findings.extend(limits::findings(tree, input.model, &last.new));
     }
     judge(&mut carried.findings, input.severities);
     carried.findings.sort_by_key(|finding| finding.severity);
@@ -395,8 +394,8 @@ impl Carried<'_, '_> {
             let ledger = scope.spawn(move || ledger(rows));
             let made = (!blocked).then(|| {
                 let (files, mut told) = match files {
-                    Some(files) => read_back_packed(files, input.charset(), &expected),
-                    None => write_and_read_back(&texts, &expected),
+                    Some(files) => output::read_back_packed(files, input.charset(), &expected),
+                    None => output::write_and_read_back(&texts, &expected),
                 };
                 judge(&mut told.references, severities);
                 (files, told)
@@ -510,161 +509,4 @@ impl Carried<'_, '_> {
         let taken = self.comments_taken;
         (taken, all - taken.min(all))
     }
-
-    /// The rows that are carried with old names in a free text, and those names.
-    fn old_names_left(&self) -> Vec<(usize, Vec<String>)> {
-        if self.input.mapping.renames_nothing() {
-            return Vec::new();
-        }
-        let types = &self.old().types;
-        let StepMade { automaton, reading, .. } = &self.steps[0];
-        let rows = reading.rows.iter().zip(&self.ledger.decisions).enumerate();
-        let left = rows.filter_map(|(index, (row, decision))| {
-            let lands = decision.landings.0 < decision.landings.1;
-            let kind = row.type_id(self.old(), automaton);
-            if row.kind != RowKind::Setting || !lands || kind.is_some_and(|kind| !types.is_free_text(kind)) {
-                return None;
-            }
-            let mut names = self.input.mapping.old_names_in(self.input.backup.tree.value(row.node));
-            if names.is_empty() {
-                return None;
-            }
-            // A rule may have taken the text apart, and have mapped what it found.
-            let tree = self.trees.last()?;
-            let landings = &self.ledger.landings[decision.landings.0 as usize..decision.landings.1 as usize];
-            let written: Vec<String> = landings
-                .iter()
-                .filter(|landing| tree.kind(landing.node).is_value())
-                .flat_map(|landing| self.input.mapping.old_names_in(tree.value(landing.node)))
-                .collect();
-            names.retain(|name| written.contains(name));
-            (!names.is_empty()).then_some((index, names))
-        });
-        left.collect()
-    }
-
-    fn gather_findings(&mut self) -> Findings {
-        let left = self.old_names_left();
-        let tree = &self.input.backup.tree;
-        let source = tree.source();
-        let lines = LineIndex::new(source);
-        let StepMade { automaton, reading, .. } = &mut self.steps[0];
-        let mut labels =
-            Labeler::new(tree, &self.input.course[0].old.schema, Some(&reading.ordinals), automaton);
-        let mut findings = Vec::new();
-        let mut place = |finding: &mut Finding, row: usize| {
-            let node = reading.rows[row].node;
-            finding.place = Some(Place::indexed(&lines, tree.span(node)));
-            finding.locator = Some(labels.label(node, automaton).to_owned());
-        };
-        // For each port the first row that it takes out, and how many settings.
-        let mut taken: Vec<Option<(usize, usize)>> = vec![None; self.ledger.ports.len()];
-        for (row, decision) in self.ledger.decisions.iter().enumerate() {
-            if let DecidedBy::Map(port) = decision.by {
-                let (_, settings) = taken[port as usize].get_or_insert((row, 0));
-                *settings += usize::from(reading.rows[row].kind == RowKind::Setting);
-            }
-        }
-        let why: FxHashMap<&str, &str> =
-            self.input.proposals.iter().map(|proposal| (&*proposal.old, &*proposal.why)).collect();
-        for (name, taken) in self.ledger.ports.iter().zip(taken) {
-            let Some((first, settings)) = taken else { continue };
-            let mut finding = port_finding(&self.input, name, settings, why.get(name.as_str()).copied());
-            place(&mut finding, first);
-            findings.push(finding);
-        }
-        for (row, names) in left {
-            let message = format!("{} still stands in a text, where nothing is mapped", one_of(&names));
-            let mut finding = Finding::new(Code::OldNameLeft, message)
-                .help("change it in the result by hand, if it means what has another name now");
-            place(&mut finding, row);
-            findings.push(finding);
-        }
-        for note in &self.ledger.notes {
-            let mut finding = Finding::new(note.code, note.message.as_ref());
-            finding.help = note.help.as_deref().map(str::to_owned);
-            if let Some(line) = note.line {
-                let crossing = &self.input.course[note.step as usize].crossing;
-                finding.rule = Some(format!("{}:{line}", crossing.file));
-            }
-            if let Some(row) = note.row {
-                place(&mut finding, row as usize);
-            }
-            findings.push(finding);
-        }
-        findings
-    }
-}
-
-/// `files` is what there is to write already: a base with what was put into it.
-fn write_and_read_back(
-    texts: &Texts<'_>,
-    expected: &read_back::Expected<'_>,
-) -> (Vec<unwrap::Member>, read_back::Told) {
-    let read_back::Expected { tree, profile, .. } = expected;
-    let mut lacking = Findings::new();
-    let mut charsets = Vec::new();
-    let mut finish = |path: &str, form, bytes| {
-        charsets.push(texts.charset(path));
-        texts.finish(path, form, tree, bytes, &mut lacking)
-    };
-    let files = if profile.container().is_some() {
-        write_bundle(tree, &profile.members, &mut finish)
-    } else {
-        let mut bytes = Vec::new();
-        write_text(tree, tree.root(), &profile.writing, &mut bytes);
-        vec![unwrap::Member { path: String::new(), bytes: finish("", profile.form, bytes) }]
-    };
-    if !lacking.is_empty() {
-        return (files, read_back::Told { differences: lacking, references: Findings::new() });
-    }
-    read_back_packed(files, common(charsets.into_iter()), expected)
-}
-
-/// The set that all texts are in. Where they are in several, each tells its own by a mark or a declaration, or
-/// it would not have been read.
-fn common(mut charsets: impl Iterator<Item = Charset>) -> Charset {
-    let first = charsets.next().unwrap_or(Charset::UTF_8);
-    if charsets.all(|other| other == first) { first } else { Charset::UTF_8 }
-}
-
-/// Puts files into what the line wants them in, and reads that back. The texts are in `charset`, unless they say
-/// otherwise themselves.
-fn read_back_packed(
-    files: Vec<unwrap::Member>,
-    charset: Charset,
-    expected: &read_back::Expected<'_>,
-) -> (Vec<unwrap::Member>, read_back::Told) {
-    let result = match expected.profile.container() {
-        Some(container) => pack(files, container),
-        None => files,
-    };
-    let mut automaton = automaton_of(expected.profile, None);
-    let told = read_back::read_back(&result, charset, expected, &mut automaton);
-    (result, told)
-}
-
-/// Puts files into what the receiving line wants them in.
-fn pack(files: Vec<unwrap::Member>, container: Container) -> Vec<unwrap::Member> {
-    let packed = match container {
-        Container::Folder => return files,
-        Container::Tar => Archive::Tar.pack(&files),
-        Container::TarGzip => Archive::Tar.pack(&files).and_then(|bytes| pack_gzip(&bytes)),
-        Container::Zip => Archive::Zip.pack(&files),
-    };
-    // In memory nothing fails; a result that is none does not read back, and is told.
-    vec![unwrap::Member { path: String::new(), bytes: packed.unwrap_or_default() }]
-}
-
-fn port_finding(input: &CarryInput<'_, '_>, name: &str, settings: usize, why: Option<&str>) -> Finding {
-    if *input.mapping.port(name) == PortTarget::Leave {
-        let message =
-            format!("the map leaves the port `{name}` out, and with it {}", count(settings, "setting"));
-        return Finding::new(Code::PortLeft, message);
-    }
-    let why = why.unwrap_or("the map does not name it");
-    let message = format!("the port `{name}` has {} and no partner: {why}", count(settings, "setting"));
-    Finding::new(Code::PortOpen, message).help(format!(
-        "give it one in the map, `{name} = \"…\"` under [ports], or `\"leave\"` to leave its settings out"
-    ))
 }

@@ -116,6 +116,7 @@ fn a_name_that_the_system_cannot_hold_is_told(#[case] new: &str, #[case] exit: i
     let ran = desk.run_to(exit, "carry interfaces --to netplan@0.106 --map map.toml -o out");
     let told = "[name-too-long]: the name `enp129s0f0np0.1234` in the result has 18 bytes";
     assert_eq!(ran.err.contains(told), exit == 3, "{}", ran.err);
+    assert_eq!(ran.err.contains("interfaces:2:1  interfaces/iface/eth0.1234"), exit == 3, "{}", ran.err);
 }
 
 #[test]

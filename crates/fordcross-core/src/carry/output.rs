@@ -1,0 +1,69 @@
+//! The files of a result: written, packed, and read back.
+
+use super::read_back;
+use crate::finding::Findings;
+use crate::form::{write_bundle, write_text};
+use crate::profile::Container;
+use crate::reading::automaton_of;
+use crate::texts::Texts;
+use crate::unwrap::{self, Archive, Charset, pack_gzip};
+
+/// Writes a tree in the receiving line's form, and reads that back.
+pub(super) fn write_and_read_back(
+    texts: &Texts<'_>,
+    expected: &read_back::Expected<'_>,
+) -> (Vec<unwrap::Member>, read_back::Told) {
+    let read_back::Expected { tree, profile, .. } = expected;
+    let mut lacking = Findings::new();
+    let mut charsets = Vec::new();
+    let mut finish = |path: &str, form, bytes| {
+        charsets.push(texts.charset(path));
+        texts.finish(path, form, tree, bytes, &mut lacking)
+    };
+    let files = if profile.container().is_some() {
+        write_bundle(tree, &profile.members, &mut finish)
+    } else {
+        let mut bytes = Vec::new();
+        write_text(tree, tree.root(), &profile.writing, &mut bytes);
+        vec![unwrap::Member { path: String::new(), bytes: finish("", profile.form, bytes) }]
+    };
+    if !lacking.is_empty() {
+        return (files, read_back::Told { differences: lacking, references: Findings::new() });
+    }
+    read_back_packed(files, common(charsets.into_iter()), expected)
+}
+
+/// The set that all texts are in. Where they are in several, each tells its own by a mark or a declaration, or
+/// it would not have been read.
+pub(super) fn common(mut charsets: impl Iterator<Item = Charset>) -> Charset {
+    let first = charsets.next().unwrap_or(Charset::UTF_8);
+    if charsets.all(|other| other == first) { first } else { Charset::UTF_8 }
+}
+
+/// Puts files into what the line wants them in, and reads that back. The texts are in `charset`, unless they say
+/// otherwise themselves.
+pub(super) fn read_back_packed(
+    files: Vec<unwrap::Member>,
+    charset: Charset,
+    expected: &read_back::Expected<'_>,
+) -> (Vec<unwrap::Member>, read_back::Told) {
+    let result = match expected.profile.container() {
+        Some(container) => pack(files, container),
+        None => files,
+    };
+    let mut automaton = automaton_of(expected.profile, None);
+    let told = read_back::read_back(&result, charset, expected, &mut automaton);
+    (result, told)
+}
+
+/// Puts files into what the receiving line wants them in.
+fn pack(files: Vec<unwrap::Member>, container: Container) -> Vec<unwrap::Member> {
+    let packed = match container {
+        Container::Folder => return files,
+        Container::Tar => Archive::Tar.pack(&files),
+        Container::TarGzip => Archive::Tar.pack(&files).and_then(|bytes| pack_gzip(&bytes)),
+        Container::Zip => Archive::Zip.pack(&files),
+    };
+    // In memory nothing fails; a result that is none does not read back, and is told.
+    vec![unwrap::Member { path: String::new(), bytes: packed.unwrap_or_default() }]
+}

@@ -1,0 +1,145 @@
+//! What a person is told of a carry, with its places in the backup.
+
+use super::{Carried, CarryInput, StepMade, limits};
+use crate::finding::{Code, Finding, Findings, Place, count, one_of};
+use crate::ledger::{DecidedBy, Decision};
+use crate::locator::Labeler;
+use crate::mapping::PortTarget;
+use crate::reading::RowKind;
+use crate::source::LineIndex;
+use crate::tree::NodeId;
+use rustc_hash::FxHashMap;
+
+impl Carried<'_, '_> {
+    /// What the result has beyond what the receiving line and model take.
+    pub(super) fn beyond_limits(&mut self) -> Findings {
+        let new = &self.input.course[self.input.course.len() - 1].new;
+        let Some(tree) = self.trees.last() else { return Findings::new() };
+        let beyond = self.input.model.map_or_else(Findings::new, |model| limits::too_many(tree, model, new));
+        let mut findings = Findings::new();
+        for (node, mut finding) in limits::names_too_long(tree, new) {
+            if let Some(row) = self.row_behind(node) {
+                self.set_place(&mut finding, row);
+            }
+            findings.push(finding);
+        }
+        findings.extend(beyond);
+        findings
+    }
+
+    /// The first row of the backup that has a landing at `node` of the result.
+    fn row_behind(&self, node: NodeId) -> Option<usize> {
+        let landing = self.ledger.landings.iter().position(|landing| landing.node == node)? as u32;
+        let has = |decision: &Decision| (decision.landings.0..decision.landings.1).contains(&landing);
+        self.ledger.decisions.iter().position(has)
+    }
+
+    /// Says where in the backup a row stands, and what it is called.
+    fn set_place(&mut self, finding: &mut Finding, row: usize) {
+        let tree = &self.input.backup.tree;
+        let StepMade { automaton, reading, .. } = &mut self.steps[0];
+        let mut labels =
+            Labeler::new(tree, &self.input.course[0].old.schema, Some(&reading.ordinals), automaton);
+        let node = reading.rows[row].node;
+        finding.place = Some(Place::indexed(&LineIndex::new(tree.source()), tree.span(node)));
+        finding.locator = Some(labels.label(node, automaton).to_owned());
+    }
+
+    /// The rows that are carried with old names in a free text, and those names.
+    fn old_names_left(&self) -> Vec<(usize, Vec<String>)> {
+        if self.input.mapping.renames_nothing() {
+            return Vec::new();
+        }
+        let types = &self.old().types;
+        let StepMade { automaton, reading, .. } = &self.steps[0];
+        let rows = reading.rows.iter().zip(&self.ledger.decisions).enumerate();
+        let left = rows.filter_map(|(index, (row, decision))| {
+            let lands = decision.landings.0 < decision.landings.1;
+            let kind = row.type_id(self.old(), automaton);
+            if row.kind != RowKind::Setting || !lands || kind.is_some_and(|kind| !types.is_free_text(kind)) {
+                return None;
+            }
+            let mut names = self.input.mapping.old_names_in(self.input.backup.tree.value(row.node));
+            if names.is_empty() {
+                return None;
+            }
+            // A rule may have taken the text apart, and have mapped what it found.
+            let tree = self.trees.last()?;
+            let landings = &self.ledger.landings[decision.landings.0 as usize..decision.landings.1 as usize];
+            let written: Vec<String> = landings
+                .iter()
+                .filter(|landing| tree.kind(landing.node).is_value())
+                .flat_map(|landing| self.input.mapping.old_names_in(tree.value(landing.node)))
+                .collect();
+            names.retain(|name| written.contains(name));
+            (!names.is_empty()).then_some((index, names))
+        });
+        left.collect()
+    }
+
+    /// What the ports, the texts and the rules of a carry gave cause to say, in the order of the backup.
+    pub(super) fn gather_findings(&mut self) -> Findings {
+        let left = self.old_names_left();
+        let tree = &self.input.backup.tree;
+        let source = tree.source();
+        let lines = LineIndex::new(source);
+        let StepMade { automaton, reading, .. } = &mut self.steps[0];
+        let mut labels =
+            Labeler::new(tree, &self.input.course[0].old.schema, Some(&reading.ordinals), automaton);
+        let mut findings = Vec::new();
+        let mut place = |finding: &mut Finding, row: usize| {
+            let node = reading.rows[row].node;
+            finding.place = Some(Place::indexed(&lines, tree.span(node)));
+            finding.locator = Some(labels.label(node, automaton).to_owned());
+        };
+        // For each port the first row that it takes out, and how many settings.
+        let mut taken: Vec<Option<(usize, usize)>> = vec![None; self.ledger.ports.len()];
+        for (row, decision) in self.ledger.decisions.iter().enumerate() {
+            if let DecidedBy::Map(port) = decision.by {
+                let (_, settings) = taken[port as usize].get_or_insert((row, 0));
+                *settings += usize::from(reading.rows[row].kind == RowKind::Setting);
+            }
+        }
+        let why: FxHashMap<&str, &str> =
+            self.input.proposals.iter().map(|proposal| (&*proposal.old, &*proposal.why)).collect();
+        for (name, taken) in self.ledger.ports.iter().zip(taken) {
+            let Some((first, settings)) = taken else { continue };
+            let mut finding = port_finding(&self.input, name, settings, why.get(name.as_str()).copied());
+            place(&mut finding, first);
+            findings.push(finding);
+        }
+        for (row, names) in left {
+            let message = format!("{} still stands in a text, where nothing is mapped", one_of(&names));
+            let mut finding = Finding::new(Code::OldNameLeft, message)
+                .help("change it in the result by hand, if it means what has another name now");
+            place(&mut finding, row);
+            findings.push(finding);
+        }
+        for note in &self.ledger.notes {
+            let mut finding = Finding::new(note.code, note.message.as_ref());
+            finding.help = note.help.as_deref().map(str::to_owned);
+            if let Some(line) = note.line {
+                let crossing = &self.input.course[note.step as usize].crossing;
+                finding.rule = Some(format!("{}:{line}", crossing.file));
+            }
+            if let Some(row) = note.row {
+                place(&mut finding, row as usize);
+            }
+            findings.push(finding);
+        }
+        findings
+    }
+}
+
+fn port_finding(input: &CarryInput<'_, '_>, name: &str, settings: usize, why: Option<&str>) -> Finding {
+    if *input.mapping.port(name) == PortTarget::Leave {
+        let message =
+            format!("the map leaves the port `{name}` out, and with it {}", count(settings, "setting"));
+        return Finding::new(Code::PortLeft, message);
+    }
+    let why = why.unwrap_or("the map does not name it");
+    let message = format!("the port `{name}` has {} and no partner: {why}", count(settings, "setting"));
+    Finding::new(Code::PortOpen, message).help(format!(
+        "give it one in the map, `{name} = \"…\"` under [ports], or `\"leave\"` to leave its settings out"
+    ))
+}

@@ -24,6 +24,13 @@ pub(super) struct Here<'h, 'i, 'a> {
 }
 
 impl Here<'_, '_, '_> {
+    /// The texts of the settings of a path.
+    fn values_of(&self, path: &str) -> impl Iterator<Item = &str> {
+        let tree = self.step.tree;
+        let found = self.find(path).into_iter().filter(|&node| tree.kind(node).is_value());
+        found.map(|node| tree.value(node).trim_ascii())
+    }
+
     fn find(&self, path: &str) -> Vec<NodeId> {
         let tree = self.step.tree;
         // Most ask for a setting of the object itself.
@@ -150,17 +157,24 @@ impl Surroundings for Here<'_, '_, '_> {
         self.find(path).into_iter().map(|node| self.step.tree.name(node).to_owned()).collect()
     }
 
-    fn named_by(&self, path: &str) -> bool {
-        let tree = self.step.tree;
-        let name = tree.name(self.scope);
-        let values = || {
-            let found = self.find(path).into_iter().filter(|&node| tree.kind(node).is_value());
-            found.map(|node| tree.value(node).trim_ascii())
+    fn values(&self, path: &str) -> Vec<String> {
+        let Some(entry) = self.entry(path) else { return Vec::new() };
+        let kind = self.step.old().schema.entries[usize::from(entry)].what.setting();
+        let seen = |text| match self.operand(&Bound { row: None, text, kind, whole: true }) {
+            Operand::Text(text) => Some(text),
+            Operand::Integer(number) => Some(number.to_string()),
+            _ => None,
         };
+        self.values_of(path).filter_map(seen).collect()
+    }
+
+    fn named_by(&self, path: &str) -> bool {
+        let name = self.step.tree.name(self.scope);
         if path.starts_with('/') {
-            return self.evaluator.is_value_at(path, name, || values().map(str::to_owned).collect());
+            let values = || self.values_of(path).map(str::to_owned).collect();
+            return self.evaluator.is_value_at(path, name, values);
         }
-        values().any(|value| value == name)
+        self.values_of(path).any(|value| value == name)
     }
 
     fn evaluator(&self) -> &Evaluator {

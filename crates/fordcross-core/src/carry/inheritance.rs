@@ -8,9 +8,9 @@ use crate::automaton::Automaton;
 use crate::fate::Fate;
 use crate::finding::Code;
 use crate::ledger::{DecidedBy, Decision, Landing, Ledger, Note};
-use crate::profile::{Inherits, Lookup, PathStep, Profile, What};
+use crate::profile::{Inherits, Lookup, PathStep, Profile, Repeats, What};
 use crate::reading::{FirstWalk, Reading, RowKind};
-use crate::tree::{Kind, NodeId, Tree};
+use crate::tree::{Additions, Kind, NodeId, Tree};
 use rustc_hash::{FxHashMap, FxHashSet};
 
 /// What inherits from what in one tree.
@@ -18,6 +18,8 @@ use rustc_hash::{FxHashMap, FxHashSet};
 pub(crate) struct Inheritance {
     /// For each object that inherits what it inherits from, the nearest first.
     sources: FxHashMap<NodeId, Vec<NodeId>>,
+    /// Objects that have what is inherited besides their own, where there can be several.
+    adding: FxHashSet<NodeId>,
     /// Settings that name what an object inherits from.
     naming: FxHashSet<NodeId>,
     /// Objects that are only there to be inherited from.
@@ -46,10 +48,15 @@ impl Inheritance {
         // Those that no object of the backup inherits from are templates, too.
         for entry in 0..profile.schema.entries.len() as u16 {
             let Some(inherits) = inherits(usize::from(entry)) else { continue };
-            let names = inherits.named_by.as_ref().map(|_| finder.by_name(inherits.of.as_deref(), entry));
+            let of = inherits.of.as_deref();
+            let outer = of.and_then(|of| finder.outer(of, entry));
+            let names = inherits.named_by.as_ref().map(|_| match outer {
+                Some(outer) => finder.by_outer_name(outer, entry),
+                None => finder.by_name(of, entry),
+            });
             let block = inherits.block.as_deref().and_then(|block| finder.first_of(block));
-            if let (Some(_), Some(names)) = (&inherits.of, &names) {
-                inheritance.templates.extend(names.values());
+            if let (Some(_), None, Some(names)) = (of, outer, &names) {
+                inheritance.templates.extend(names.values().flatten());
             }
             inheritance.templates.extend(block);
             for &object in finder.objects.get(&entry).into_iter().flatten() {
@@ -66,7 +73,7 @@ impl Inheritance {
         tree: &Tree<'_>,
         object: NodeId,
         inherits: &Inherits,
-        names: Option<&FxHashMap<String, NodeId>>,
+        names: Option<&FxHashMap<String, Vec<NodeId>>>,
         block: Option<NodeId>,
     ) {
         let mut sources = Vec::new();
@@ -85,7 +92,10 @@ impl Inheritance {
                         self.naming.insert(naming);
                     }
                     let name = tree.value(naming).trim_ascii();
-                    match names.get(name) {
+                    // One that is called alike, or else the first.
+                    let alike = |source: &&NodeId| tree.name_id(**source) == tree.name_id(object);
+                    let named = names.get(name).map_or(&[][..], Vec::as_slice);
+                    match named.iter().find(alike).or(named.first()) {
                         Some(source) if *source == object => self.problems.push((
                             naming,
                             Code::InheritanceCycle,
@@ -106,6 +116,9 @@ impl Inheritance {
         }
         sources.extend(block.filter(|block| *block != object));
         if !sources.is_empty() {
+            if inherits.adds {
+                self.adding.insert(object);
+            }
             self.sources.insert(object, sources);
         }
     }
@@ -133,12 +146,15 @@ impl Inheritance {
         &self,
         tree: &Tree<'a>,
         keys: &dyn Fn(NodeId) -> Vec<String>,
+        several: &dyn Fn(NodeId) -> bool,
     ) -> (Tree<'a>, Vec<(NodeId, bool)>) {
         let mut additions = FxHashMap::default();
         for (&object, sources) in &self.sources {
             let own = keys(object);
+            let adds = self.adding.contains(&object);
+            let joins = |node: NodeId| adds && several(node);
             for &source in sources {
-                self.add(tree, object, source, &own, &mut additions);
+                self.add(tree, object, source, &own, &joins, &mut additions);
             }
         }
         tree.expanded(&additions)
@@ -151,7 +167,8 @@ impl Inheritance {
         to: NodeId,
         source: NodeId,
         own: &[String],
-        additions: &mut FxHashMap<NodeId, Vec<NodeId>>,
+        joins: &dyn Fn(NodeId) -> bool,
+        additions: &mut FxHashMap<NodeId, Additions>,
     ) {
         if tree.kind(to) == Kind::List
             || !tree.kind(to).is_branch() && !tree.value(to).trim_ascii().is_empty()
@@ -159,7 +176,9 @@ impl Inheritance {
             return;
         }
         let names = |node: NodeId| tree.children(node).filter(|&child| tree.kind(child).is_named());
-        let added: Vec<NodeId> = additions.get(&to).cloned().unwrap_or_default();
+        let added = additions.get(&to).map_or_else(Vec::new, |added| [&*added.first, &*added.last].concat());
+        // What comes from afar stands before what comes from near, and before its own.
+        let mut first = Vec::new();
         for child in names(source) {
             let name = tree.name_id(child);
             if own.iter().any(|key| key == tree.name(child)) || self.naming.contains(&child) {
@@ -167,14 +186,18 @@ impl Inheritance {
             }
             let mine = names(to).chain(added.iter().copied()).find(|&other| tree.name_id(other) == name);
             match mine {
-                None => additions.entry(to).or_default().push(child),
+                _ if joins(child) => first.push(child),
+                None => additions.entry(to).or_default().last.push(child),
                 Some(mine) if tree.kind(mine) == Kind::Map && tree.kind(child) == Kind::Map => {
                     if names(to).filter(|&other| tree.name_id(other) == name).count() == 1 {
-                        self.add(tree, mine, child, &[], additions);
+                        self.add(tree, mine, child, &[], joins, additions);
                     }
                 }
                 Some(_) => {}
             }
+        }
+        if !first.is_empty() {
+            additions.entry(to).or_default().first.splice(0..0, first);
         }
     }
 
@@ -213,10 +236,13 @@ impl Inheritance {
             let all = parts.iter().map(|&part| (is_copy(part), &ledger.decisions[part as usize]));
             // That one of several is left out is no loss of what the others have.
             let some_stay = all.clone().any(|(_, decision)| decision.fate != Fate::LeftOut);
+            // Where it was written it can be moot just because it is only there to be passed on.
+            let passed_on = all.clone().any(|(is_copy, decision)| is_copy && decision.fate != Fate::Moot);
             let speaks = |(is_copy, decision): &(bool, &Decision)| {
                 let needs_none = decision.by == DecidedBy::Nothing && only_passes_on && !is_copy;
                 let left = decision.fate == Fate::LeftOut && some_stay;
-                !needs_none && !left
+                let passes_on = decision.fate == Fate::Moot && !is_copy && passed_on;
+                !needs_none && !left && !passes_on
             };
             let from = landings.len() as u32;
             let gravest = all
@@ -276,13 +302,37 @@ impl Finder<'_, '_> {
         }
     }
 
-    fn by_name(&self, path: Option<&[String]>, own: u16) -> FxHashMap<String, NodeId> {
+    /// The declaration of the objects at `path` and how many levels above those of `own` they stand, if that is where
+    /// they do.
+    fn outer(&self, path: &[String], own: u16) -> Option<(u16, usize)> {
+        let steps = |entry: u16| self.profile.schema.entries[usize::from(entry)].pattern.steps.as_slice();
+        let outer = self.entry_at(path)?;
+        let (above, own) = (steps(outer), steps(own));
+        (above.len() < own.len() && own.starts_with(above)).then(|| (outer, own.len() - above.len()))
+    }
+
+    /// Objects of `own` by the names of the objects of `outer` that they stand in.
+    fn by_outer_name(&self, (outer, levels): (u16, usize), own: u16) -> FxHashMap<String, Vec<NodeId>> {
+        let mut names: FxHashMap<String, Vec<NodeId>> = FxHashMap::default();
+        for &object in self.objects.get(&own).into_iter().flatten() {
+            let above = |node: &NodeId| (*node != NodeId::DOCUMENT).then(|| self.tree.parent(*node));
+            let is_level = |node: &NodeId| self.tree.kind(*node) != Kind::List;
+            let mut holders = std::iter::successors(Some(object), above).skip(1).filter(is_level);
+            let name = holders.nth(levels - 1).and_then(|holder| self.name_of(holder, outer));
+            if let Some(name) = name {
+                names.entry(name).or_default().push(object);
+            }
+        }
+        names
+    }
+
+    fn by_name(&self, path: Option<&[String]>, own: u16) -> FxHashMap<String, Vec<NodeId>> {
         let entry = path.map_or(Some(own), |path| self.entry_at(path));
         let objects = entry.and_then(|entry| self.objects.get(&entry));
         let mut names = FxHashMap::default();
         for &object in objects.into_iter().flatten() {
             if let Some(name) = entry.and_then(|entry| self.name_of(object, entry)) {
-                names.entry(name).or_insert(object);
+                names.entry(name).or_insert_with(|| vec![object]);
             }
         }
         names
@@ -318,6 +368,17 @@ pub(crate) fn keys_of(
     match entry.map(|entry| &profile.schema.entries[entry as usize].what) {
         Some(What::Object { keys, .. }) => keys.clone(),
         _ => Vec::new(),
+    }
+}
+
+/// Whether a profile has several of what stands at a node, and each counts.
+pub(crate) fn can_be_several(profile: &Profile, walk: &FirstWalk, node: NodeId) -> bool {
+    let row = walk.reading.row_of(node).map(|row| walk.reading.rows[row].accept);
+    let entry = row.and_then(|accept| walk.automaton.accepted(accept).entry);
+    match entry.map(|entry| &profile.schema.entries[usize::from(entry)].what) {
+        Some(What::Object { many, .. }) => *many,
+        Some(What::Setting { repeats, .. }) => *repeats == Repeats::All,
+        None => false,
     }
 }
 

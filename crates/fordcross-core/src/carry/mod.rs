@@ -52,7 +52,7 @@ use crate::texts::Texts;
 use crate::tree::{Beside, Kind, NodeId, Tree};
 use crate::unwrap::{self, Charset};
 use here::Here;
-use inheritance::{Folded, Inheritance, keys_of};
+use inheritance::{Folded, Inheritance, can_be_several, keys_of};
 use names::NameBook;
 use std::collections::HashMap;
 
@@ -315,7 +315,8 @@ fn apply_inheriting<'a>(step: Step<'_, 'a>, walk: &FirstWalk) -> (Tree<'a>, Besi
     let notes = inheritance.notes(&walk.reading, step.number);
     let (made, beside, mut ledger) = if step.flattens() {
         let keys = |object| keys_of(step.old(), &walk.automaton, &walk.reading, object);
-        let (flat, old_ids) = inheritance.flatten(step.tree, &keys);
+        let several = |node| can_be_several(step.old(), walk, node);
+        let (flat, old_ids) = inheritance.flatten(step.tree, &keys, &several);
         let flat_walk = FirstWalk::new(&flat, step.old(), &step.leg.crossing);
         let flat_step = Step { tree: &flat, ..step };
         let (made, beside, mut ledger) = apply::apply(&flat_step, &flat_walk.automaton, &flat_walk.reading);

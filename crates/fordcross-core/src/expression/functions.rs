@@ -51,6 +51,12 @@ pub(crate) static FUNCTIONS: &[Function] = &[
         about: "the names of what stands at that path, as a set: `port in names('/ports/*')`",
     },
     Function {
+        name: "values",
+        takes: &[Text],
+        gives: Unknown,
+        about: "the values of settings of that path, for `like_any`",
+    },
+    Function {
         name: "network",
         takes: &[Text, Integer],
         gives: Text,
@@ -81,6 +87,12 @@ pub(crate) static FUNCTIONS: &[Function] = &[
         gives: Boolean,
         about: "whether a text is like a pattern, in which `*` stands for anything and `?` for one character",
     },
+    Function {
+        name: "like_any",
+        takes: &[Text, Unknown],
+        gives: Boolean,
+        about: "whether a text is like one of several patterns: `like_any(name, values('/patterns'))`",
+    },
     Function { name: "lower", takes: &[Text], gives: Text, about: "the text in lower case" },
     Function { name: "upper", takes: &[Text], gives: Text, about: "the text in upper case" },
     Function {
@@ -110,7 +122,8 @@ pub(crate) static FUNCTIONS: &[Function] = &[
 ];
 
 /// Those that ask about the surroundings and so take a path that is known beforehand.
-pub(super) const QUESTIONS: [&str; 6] = ["given", "count", "effective", "since", "named_by", "names"];
+pub(super) const QUESTIONS: [&str; 7] =
+    ["given", "count", "effective", "since", "named_by", "names", "values"];
 
 type Words = Arc<String>;
 type Fallible<T> = Result<T, cel::ExecutionError>;
@@ -139,6 +152,12 @@ pub(super) fn add(context: &mut Context<'_, '_>) {
     });
     let _ =
         context.add_function("like", |text: Words, pattern: Words| WildMatch::new(&pattern).matches(&text));
+    let _ = context.add_function("like_any", |text: Words, patterns: Arc<Vec<cel::Value>>| {
+        patterns.iter().any(|pattern| match pattern {
+            cel::Value::String(pattern) => WildMatch::new(pattern).matches(&text),
+            _ => false,
+        })
+    });
     let _ = context.add_function("lower", |text: Words| text.to_lowercase());
     let _ = context.add_function("upper", |text: Words| text.to_uppercase());
     let _ = context.add_function("before", |text: Words, mark: Words| {

@@ -50,6 +50,8 @@ pub(crate) trait Surroundings {
     fn effective(&self, path: &str) -> Operand;
     /// The names of what stands at that path.
     fn names(&self, path: &str) -> Vec<String>;
+    /// The values of the settings of that path.
+    fn values(&self, path: &str) -> Vec<String>;
     /// Whether a setting of that path has the name of the object as its value.
     fn named_by(&self, path: &str) -> bool;
     /// Whether the backup's release is that one or a later one.
@@ -64,6 +66,8 @@ pub(crate) struct Evaluator {
     context: Context<'static, 'static>,
     /// By path, the names of what stands there.
     names: RefCell<FxHashMap<String, Names>>,
+    /// By path, the values that settings there have, in their order.
+    lists: RefCell<FxHashMap<String, cel::Value>>,
     /// By path, the values that settings there have.
     values: RefCell<FxHashMap<String, FxHashSet<String>>>,
     /// By the place that is stood at, as a number of its own, and the path from there: what the profile declares.
@@ -75,7 +79,13 @@ impl Evaluator {
     pub(crate) fn new() -> Self {
         let mut context = Context::default();
         functions::add(&mut context);
-        Self { context, names: RefCell::default(), values: RefCell::default(), declared: RefCell::default() }
+        Self {
+            context,
+            names: RefCell::default(),
+            lists: RefCell::default(),
+            values: RefCell::default(),
+            declared: RefCell::default(),
+        }
     }
 
     /// What the profile declares at a path from a place, looked up once.
@@ -107,6 +117,15 @@ impl Evaluator {
         let is_among = all.contains(value);
         self.values.borrow_mut().insert(path.to_owned(), all);
         is_among
+    }
+
+    fn values_at(&self, path: &str, here: &dyn Surroundings) -> cel::Value {
+        let list = || here.values(path).into_iter().map(|value| to_cel(Operand::Text(value))).collect();
+        let make = || cel::Value::List(Arc::new(list()));
+        if !path.starts_with('/') {
+            return make();
+        }
+        self.lists.borrow_mut().entry(path.to_owned()).or_insert_with(make).clone()
     }
 
     fn names_at(&self, path: &str, here: &dyn Surroundings) -> Names {
@@ -264,6 +283,7 @@ impl Compiled {
                     context.add_variable_as_val(variable.as_str(), Box::new(names));
                     continue;
                 }
+                "values" => here.evaluator().values_at(path, here),
                 _ => to_cel(here.effective(path)),
             };
             context.add_variable_from_value(variable.as_str(), answer);
@@ -355,6 +375,9 @@ mod tests {
         fn names(&self, path: &str) -> Vec<String> {
             vec![path.to_owned()]
         }
+        fn values(&self, path: &str) -> Vec<String> {
+            vec![format!("{path}*"), "b".to_owned()]
+        }
         fn named_by(&self, path: &str) -> bool {
             path == "mtu"
         }
@@ -381,6 +404,8 @@ mod tests {
     #[case("before('tcp/443', '/') + '-' + after('tcp/443', '/')", Operand::Text("tcp-443".into()))]
     #[case("replace('a.b.c', '.', '-')", Operand::Text("a-b-c".into()))]
     #[case("verbatim('/a.b*[c]d')", Operand::Text(r"^/a\.b\*\[c]d$".into()))]
+    #[case("like_any('mtu9', values('mtu')) && like_any('b', values('/mtu'))", Operand::Boolean(true))]
+    #[case("like_any('9mtu', values('mtu'))", Operand::Boolean(false))]
     #[case("ip.startsWith('192.') ? 'a' : 'b'", Operand::Text("a".into()))]
     fn evaluates(#[case] text: &str, #[case] expected: Operand) {
         assert_eq!(Expression::new(text).evaluate(&Here(Evaluator::new())), Ok(expected));

@@ -77,5 +77,6 @@ fn inherited(inherits: &schema::Inherits) -> String {
     let named = inherits.named_by.as_ref().map(|setting| format!("what {setting} names"));
     let block = inherits.block.as_ref().map(|path| path.join("/"));
     let from: Vec<String> = named.into_iter().chain(block).collect();
-    format!("inherits from {}", from.join(", then "))
+    let besides = if inherits.adds { ", besides what it has itself" } else { "" };
+    format!("inherits from {}{besides}", from.join(", then "))
 }

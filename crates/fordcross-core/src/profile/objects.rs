@@ -146,6 +146,7 @@ fn read_inherits<'r>(
             .add(Code::ValueWrong, of.span, "`of` without `named-by`")
             .help("say with `named-by` which setting names the object");
     }
+    let adds = table.boolean("adds").unwrap_or(false);
     table.finish();
     to_check.settings.extend(named_by.map(|word| (entry, word)));
     to_check.templates.extend(of.map(|word| (entry, word, true)));
@@ -154,6 +155,7 @@ fn read_inherits<'r>(
     Some(Inherits {
         named_by: named_by.map(|word| word.text.to_owned()),
         of: of.map(path),
+        adds,
         block: block.map(path),
     })
 }

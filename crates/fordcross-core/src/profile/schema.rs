@@ -90,8 +90,11 @@ impl Repeats {
 pub(crate) struct Inherits {
     /// The setting, directly in the object, that names another.
     pub(crate) named_by: Option<String>,
-    /// The path of the objects that it names one of; none for its own like.
+    /// The path of the objects that it names one of; none for its own like. If the object stands in one of
+    /// those itself, it inherits from what stands in the named one as it does.
     pub(crate) of: Option<Vec<String>>,
+    /// Of what can be given several times it has what is inherited besides its own.
+    pub(crate) adds: bool,
     /// The path of the one object that all inherit from.
     pub(crate) block: Option<Vec<String>>,
 }

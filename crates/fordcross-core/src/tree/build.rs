@@ -67,6 +67,13 @@ pub(crate) struct Beside {
     pub(crate) placed: FxHashSet<NodeId>,
 }
 
+/// What a branch is given copies of: in front of what it has, and behind it.
+#[derive(Debug, Default)]
+pub(crate) struct Additions {
+    pub(crate) first: Vec<NodeId>,
+    pub(crate) last: Vec<NodeId>,
+}
+
 impl<'a> Tree<'a> {
     /// Adds a node as the last child of `parent`. An entry of a list is given its place as its name.
     pub(crate) fn push(&mut self, parent: NodeId, kind: Kind, name: &str, span: Span) -> NodeId {
@@ -289,12 +296,11 @@ impl<'a> Tree<'a> {
         (ordered, new_ids)
     }
 
-    /// The same tree with copies of other nodes of it, with all below them, at the end of branches, and
-    /// the old node of each new one with whether it is a copy. An empty leaf that is given something becomes
-    /// a branch.
+    /// The same tree with copies of other nodes of it in branches, with all below them, and the old node of
+    /// each new one with whether it is a copy. An empty leaf that is given something becomes a branch.
     pub(crate) fn expanded(
         &self,
-        additions: &FxHashMap<NodeId, Vec<NodeId>>,
+        additions: &FxHashMap<NodeId, Additions>,
     ) -> (Tree<'a>, Vec<(NodeId, bool)>) {
         let mut made = Tree::new(self.source);
         made.decoded.clone_from(&self.decoded);
@@ -306,9 +312,10 @@ impl<'a> Tree<'a> {
             |old: NodeId, new: NodeId, copy: bool, stack: &mut Vec<(NodeId, NodeId, bool)>| {
                 let start = stack.len();
                 let added = additions.get(&old).filter(|_| !copy);
-                let added = added.into_iter().flatten().map(|&node| (node, true));
-                let all: Vec<(NodeId, bool)> =
-                    self.children(old).map(|child| (child, copy)).chain(added).collect();
+                let copies = |nodes: &[NodeId]| nodes.iter().map(|&node| (node, true)).collect::<Vec<_>>();
+                let mut all = added.map_or_else(Vec::new, |added| copies(&added.first));
+                all.extend(self.children(old).map(|child| (child, copy)));
+                all.extend(added.map_or_else(Vec::new, |added| copies(&added.last)));
                 let rank = |id: NodeId| match self.kind(id) {
                     Kind::Attribute => 0,
                     Kind::OwnText => 2,

@@ -11,7 +11,7 @@
 mod build;
 mod names;
 
-pub(crate) use build::Beside;
+pub(crate) use build::{Additions, Beside};
 pub use build::{Sink, Text, TreeBuilder};
 pub use names::Name;
 pub(crate) use names::Names;

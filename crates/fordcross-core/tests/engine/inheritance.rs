@@ -108,3 +108,29 @@ fn what_is_left_is_left_for_those_that_are(#[case] left: &[&str], #[case] fate: 
     let row = made.rows.iter().find(|row| row["locator"] == "boxes/box[p1]/on").expect("a row");
     assert_eq!(row["fate"], *fate, "{row}");
 }
+
+/// Parts of boxes inherit from the parts of other boxes: the one of the same name, or else the first; what there
+/// can be several of comes besides its own, what is inherited in front.
+#[rstest]
+#[case("boxes/box[p1]/left[#1]/tag[#1] carried names[#1]=\"a\" names[#2]=\"a\"")]
+#[case("boxes/box[p2]/left[#1]/tag[#1] carried names[#3]=\"b\"")]
+#[case("boxes/box[p1]/right[#1]/tag[#1] carried names[#4]=\"z\"")]
+#[case("boxes/box[p2]/left[#1]/like moot")]
+fn parts_inherit_from_parts(#[case] expected: &str) {
+    let old = OLD
+        .replace("at = \"list/item\"\n", "at = \"boxes/box/left|right|other\"\nmany = true\ninherits = { named-by = \"like\", of = \"boxes/box\", adds = true }\n[[object]]\nat = \"list/item\"\n")
+        .replace("[setting]\n", "[setting]\n\"boxes/box/left|right|other/tag\" = { type = \"text\", repeats = true }\n\"boxes/box/left|right|other/like\" = \"text\"\n");
+    let crossing = format!(
+        "{CROSSING}\n[[move]]\nfrom = \"boxes/box/left|other/tag\"\nto = \"names[]\"\n[[moot]]\nfrom = \"boxes/box/**\"\nwhy = \"x\"\n"
+    );
+    let text = "<old release='1'><boxes><box id='p1'><right><tag>z</tag></right><left><tag>a</tag></left></box>\
+        <box id='p2'><left><like>p1</like><tag>b</tag></left><other><like>p1</like></other></box></boxes></old>";
+    let made = make_between(&old, NEW, text, &crossing);
+    let rows: Vec<String> = made.rows.iter().map(shown).collect();
+    assert!(
+        rows.iter().any(|row| row == expected),
+        "{expected}\n{rows:#?}\n{:#?}\n{}",
+        made.findings,
+        made.result
+    );
+}

@@ -44,6 +44,7 @@ echo labels; ip -4 -o addr | grep -o 'eth[0-9]:[0-9a-z]*' | sort
 echo routes; for table in main 7 100; do ip route show table $table 2>/dev/null; done | grep -v linkdown; ip -6 route | grep -v 'fe80:'
 echo rules; ip rule; ip -6 rule
 echo links; ip -o link | grep -oE '^[0-9]+: (eth|br)[0-9]+.* state' | sed -E 's/^[0-9]+: ([a-z0-9]+).*( mtu [0-9]+)/\1\2/; s/qdisc [a-z]+//; s/ state//' | sort
+echo mtu; cat /proc/sys/net/ipv6/conf/eth?/mtu
 echo bridges; for bridge in /sys/class/net/br*/bridge; do [ -d "$bridge" ] && cat "$bridge/stp_state" "$bridge/forward_delay" "$bridge/priority"; done
 [ -z "$networkd" ] || kill "$networkd"
 "#;
@@ -109,10 +110,26 @@ iface eth1 inet static
     up ip -6 addr add 2001:db8:7::7/64 dev eth1
 ";
 
+const TEMPLATES: &str = "\
+auto eth0
+iface common inet static
+    netmask 255.255.255.128
+    mtu 1400
+    up ip route add 203.0.113.0/24 via 192.0.2.9
+iface common inet6 static
+    mtu 1300
+iface eth0 inet static inherits common
+    address 192.0.2.10
+    up ip route add 203.0.113.0/26 via 192.0.2.8
+iface eth0 inet6 static inherits common
+    address 2001:db8::10/64
+";
+
 #[rstest]
 #[case::addresses_routes_and_rules(STATIC, "eth0")]
 #[case::a_bridge(BRIDGE, "eth1 eth2")]
 #[case::commands(COMMANDS, "eth0 eth1")]
+#[case::templates(TEMPLATES, "eth0")]
 fn old_and_new_set_up_the_same(#[case] interfaces: &str, #[case] ports: &str) {
     let folder = TempDir::new().expect("a temporary folder");
     let file = folder.path().join("interfaces");

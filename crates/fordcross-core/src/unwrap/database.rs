@@ -1,7 +1,7 @@
 //! `SQLite` databases: opened in memory, and listed table by table.
 //!
 //! A listing has the names of the columns on its first line and then a row a line, each as an array of JSON. A
-//! number is one, a text is one, nothing is `null`, and bytes are a text in Base64 behind `base64:`. So a place
+//! number is one, a text is one, nothing is `null`, and bytes are a text as SQL writes them, `X'00FF'`. So a place
 //! in it tells table, row and column. Views and triggers are never run: only tables are read, by their columns.
 
 use super::place_of_file;
@@ -10,15 +10,11 @@ use crate::json::{read_json_tree, write_string};
 use crate::source::Source;
 use crate::table::read_listing;
 use crate::tree::{Kind, NodeId, Tree};
-use base64::Engine as _;
-use base64::engine::general_purpose::STANDARD;
+use data_encoding::HEXUPPER_PERMISSIVE as HEX;
 use rusqlite::config::DbConfig;
 use rusqlite::limits::Limit;
 use rusqlite::types::{Value, ValueRef};
 use rusqlite::{Connection, MAIN_DB};
-
-/// What the bytes of a cell begin with in a listing.
-pub(crate) const BYTES: &str = "base64:";
 
 const MAGIC: &[u8] = b"SQLite format 3\0";
 /// No configuration has so many.
@@ -112,9 +108,9 @@ fn list_table(connection: &Connection, table: &str) -> rusqlite::Result<String> 
                 ValueRef::Real(number) => Cell::Owned(number.to_string()),
                 ValueRef::Text(text) => match std::str::from_utf8(text) {
                     Ok(text) => Cell::Text(text),
-                    Err(_) => Cell::Owned(format!("{BYTES}{}", STANDARD.encode(text))),
+                    Err(_) => Cell::Owned(binary(text)),
                 },
-                ValueRef::Blob(bytes) => Cell::Owned(format!("{BYTES}{}", STANDARD.encode(bytes))),
+                ValueRef::Blob(bytes) => Cell::Owned(binary(bytes)),
             });
         }
         write_line(cells.into_iter(), &mut out);
@@ -155,6 +151,11 @@ pub(crate) fn build(listings: &[(&str, &str)]) -> rusqlite::Result<Vec<u8>> {
     Ok(connection.serialize(MAIN_DB)?.to_vec())
 }
 
+/// Bytes as a literal of SQL (ISO/IEC 9075-2, "binary string literal").
+fn binary(bytes: &[u8]) -> String {
+    format!("X'{}'", HEX.encode(bytes))
+}
+
 fn columns_of(listing: &str) -> Vec<String> {
     let Some(header) = listing.lines().next() else { return Vec::new() };
     let Ok(tree) = read_json_tree(Source::new("", header)) else { return Vec::new() };
@@ -164,7 +165,8 @@ fn columns_of(listing: &str) -> Vec<String> {
 fn value_of(tree: &Tree<'_>, cell: NodeId) -> Value {
     let text = tree.value(cell);
     if tree.kind(cell) != Kind::Bare {
-        let bytes = text.strip_prefix(BYTES).and_then(|encoded| STANDARD.decode(encoded).ok());
+        let digits = text.strip_prefix("X'").and_then(|rest| rest.strip_suffix('\''));
+        let bytes = digits.and_then(|digits| HEX.decode(digits.as_bytes()).ok());
         return bytes.map_or_else(|| Value::Text(text.to_owned()), Value::Blob);
     }
     match (text.parse::<i64>(), text.parse::<f64>()) {
@@ -214,6 +216,21 @@ fn write_line<'c>(cells: impl Iterator<Item = Cell<'c>>, out: &mut Vec<u8>) {
 #[cfg(test)]
 mod tests {
     use super::*;
+
+    /// Texts stay texts, whatever they begin with, and bytes stay bytes.
+    #[test]
+    fn bytes_are_told_from_texts() {
+        let text = "[\"key\",\"mark\"]\n[\"base64:AP8=\",\"X'00FF'\"]\n[\"X'0\",\"X''\"]\n";
+        let bytes = build(&[("keys", text)]).expect("a database");
+        let mut connection = Connection::open_in_memory().expect("in memory");
+        connection.deserialize_read_exact(MAIN_DB, bytes.as_slice(), bytes.len(), true).expect("it opens");
+        let kinds: Vec<String> = connection
+            .prepare("SELECT typeof(key) || typeof(mark) FROM keys")
+            .and_then(|mut rows| rows.query_map([], |row| row.get(0))?.collect())
+            .expect("rows");
+        assert_eq!(kinds, ["textblob", "textblob"]);
+        assert_eq!(listing("a", &bytes).expect("a listing")[0].1, text);
+    }
 
     /// A copy of a database that keeps a write-ahead log says so in its header, also without the log.
     #[test]

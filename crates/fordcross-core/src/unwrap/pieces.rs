@@ -4,8 +4,7 @@ use super::charset::{self, Charset, Undecoded};
 use super::{Member, database};
 use crate::finding::Finding;
 use crate::source::{Content, Piece, Span};
-use base64::Engine as _;
-use base64::engine::general_purpose::STANDARD;
+use data_encoding::BASE64;
 
 /// The text of all files, and where each stands.
 pub(super) struct Joined {
@@ -35,7 +34,7 @@ pub(super) fn join(
         }
         match charset::decode(bytes, said) {
             Ok((text, _)) if !alone && text.contains('\0') => {
-                joined.add(&path, Content::Bytes, &STANDARD.encode(text), Charset::UTF_8);
+                joined.add(&path, Content::Bytes, &BASE64.encode(text.as_bytes()), Charset::UTF_8);
             }
             Ok((text, charset)) if alone && text.contains('\0') => {
                 let valid = text.find('\0').unwrap_or(0);
@@ -55,7 +54,7 @@ pub(super) fn join(
             }
             Err(undecoded) if alone => return Err(Box::new(refuse(&path, undecoded))),
             Err(undecoded) => {
-                joined.add(&path, Content::Bytes, &STANDARD.encode(undecoded.bytes), Charset::UTF_8);
+                joined.add(&path, Content::Bytes, &BASE64.encode(&undecoded.bytes), Charset::UTF_8);
             }
         }
     }
@@ -80,5 +79,5 @@ impl Joined {
 
 /// The bytes that a text in Base64 stands for; none if it is not that.
 pub(crate) fn from_base64(text: &str) -> Option<Vec<u8>> {
-    STANDARD.decode(text).ok()
+    BASE64.decode(text.as_bytes()).ok()
 }

@@ -92,7 +92,7 @@ fn several_files_become_several(#[case] container: &str, #[case] result: &str) {
         "\"on\": true",
         "[port]\nspeed = fast",
         "a,\"x, y\"",
-        "[1,\"north\",\"base64:AP8=\"]",
+        "[1,\"north\",\"X'00FF'\"]",
         "[2,null,null]",
         "iVBORw0KGgoAAA==",
         "  main.conf\n",
@@ -146,7 +146,7 @@ fn a_copy_to_show_has_the_same_files() {
         .map(|piece| piece.path)
         .collect();
     assert!(paths.contains(&"note#1".into()) && paths.contains(&"box.db#berths".into()), "{paths:?}");
-    assert!(text.contains("[1,\"north\",\"base64:AP8=\"]") && text.contains("iVBORw0KGgoAAA=="), "{text}");
+    assert!(text.contains("[1,\"north\",\"X'00FF'\"]") && text.contains("iVBORw0KGgoAAA=="), "{text}");
 }
 
 /// What is encrypted opens with its passphrase and with no other, and a result can be encrypted.
@@ -169,6 +169,15 @@ fn a_result_is_encrypted_when_asked() {
     desk.write("torn.age", &bytes[..bytes.len() - 9]);
     let ran = desk.run_to(1, "survey torn.age --passphrase-file pass");
     assert!(ran.err.contains("damaged or cut off"), "{}", ran.err);
+    // How much work it is stands in the second line of an age file, as a power of two.
+    let header = bytes.split(|&byte| byte == b'\n').nth(1).expect("a line");
+    assert!(header.ends_with(b" 18"), "{header:?}");
+    let mut costly = bytes.clone();
+    let at = b"age-encryption.org/v1\n".len() + header.len() - 2;
+    costly[at..at + 2].copy_from_slice(b"21");
+    desk.write("costly.age", costly);
+    let ran = desk.run_to(1, "survey costly.age --passphrase-file pass");
+    assert!(ran.err.contains("asks for more work than"), "{}", ran.err);
     assert!(Path::new(&desk.path("out/ledger.jsonl")).exists());
 }
 

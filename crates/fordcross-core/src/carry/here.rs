@@ -2,12 +2,13 @@
 
 use super::Step;
 use super::value::Bound;
-use crate::expression::{Evaluator, Operand, Surroundings};
+use crate::expression::{Evaluator, Expression, Operand, Surroundings};
 use crate::pattern::Pattern;
 use crate::profile::{Lookup, PathStep, Repeats, What};
 use crate::tree::{Kind, NodeId, Tree};
 use crate::typing::Value;
 use std::collections::HashMap;
+use std::sync::Arc;
 
 /// The surroundings of one object, or other scope, of the old side.
 pub(super) struct Here<'h, 'i, 'a> {
@@ -95,12 +96,15 @@ impl Here<'_, '_, '_> {
         let What::Object { kinds, .. } = &self.step.old().schema.entries[entry as usize].what else {
             return None;
         };
-        // Conditions of kinds see no captures: they are the profile's.
-        let bare = Here { slots: &[], names: &[], ..*self };
-        let holds = |expression: &crate::expression::Expression| {
-            expression.evaluate(&bare) == Ok(Operand::Boolean(true))
-        };
-        kinds.iter().find(|(_, expression)| holds(expression)).map(|(name, _)| name.as_str())
+        let kind = self.evaluator.kind_of(self.scope, entry, || {
+            // Conditions of kinds see no captures: they are the profile's.
+            let bare = Here { slots: &[], names: &[], ..*self };
+            let holds = |(_, expression): &(String, Arc<Expression>)| {
+                expression.evaluate(&bare) == Ok(Operand::Boolean(true))
+            };
+            kinds.iter().position(holds)
+        })?;
+        Some(&kinds[kind].0)
     }
 
     fn operand(&self, bound: &Bound<'_>) -> Operand {
@@ -134,6 +138,9 @@ impl Surroundings for Here<'_, '_, '_> {
     }
 
     fn count(&self, path: &str) -> usize {
+        if path.starts_with('/') {
+            return self.evaluator.count_at(path, || self.find(path).len());
+        }
         self.find(path).len()
     }
 

@@ -13,6 +13,7 @@ mod names;
 pub(crate) use check::Problem;
 pub(crate) use functions::FUNCTIONS;
 
+use crate::tree::NodeId;
 use crate::typing::{Dimension, Value};
 use cel::{Context, Program};
 use names::Names;
@@ -68,6 +69,10 @@ pub(crate) struct Evaluator {
     names: RefCell<FxHashMap<String, Names>>,
     /// By path, the values that settings there have, in their order.
     lists: RefCell<FxHashMap<String, cel::Value>>,
+    /// By path, how much stands there.
+    counts: RefCell<FxHashMap<String, usize>>,
+    /// The kinds of objects, as numbers of their declaration.
+    kinds: RefCell<FxHashMap<(NodeId, u16), Option<usize>>>,
     /// By path, the values that settings there have.
     values: RefCell<FxHashMap<String, FxHashSet<String>>>,
     /// By the place that is stood at, as a number of its own, and the path from there: what the profile declares.
@@ -83,6 +88,8 @@ impl Evaluator {
             context,
             names: RefCell::default(),
             lists: RefCell::default(),
+            counts: RefCell::default(),
+            kinds: RefCell::default(),
             values: RefCell::default(),
             declared: RefCell::default(),
         }
@@ -100,6 +107,31 @@ impl Evaluator {
         }
         let found = look_up();
         self.declared.borrow_mut().entry(place).or_default().insert(path.to_owned(), found);
+        found
+    }
+
+    /// How much stands at a path from the top, counted once.
+    pub(crate) fn count_at(&self, path: &str, count: impl FnOnce() -> usize) -> usize {
+        if let Some(&known) = self.counts.borrow().get(path) {
+            return known;
+        }
+        let counted = count();
+        self.counts.borrow_mut().insert(path.to_owned(), counted);
+        counted
+    }
+
+    /// The kind of an object of a declaration, found once; its condition may ask for those of others.
+    pub(crate) fn kind_of(
+        &self,
+        object: NodeId,
+        entry: u16,
+        find: impl FnOnce() -> Option<usize>,
+    ) -> Option<usize> {
+        if let Some(&known) = self.kinds.borrow().get(&(object, entry)) {
+            return known;
+        }
+        let found = find();
+        self.kinds.borrow_mut().insert((object, entry), found);
         found
     }
 

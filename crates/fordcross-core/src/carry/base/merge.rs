@@ -5,7 +5,7 @@ use super::rewrite::Changes;
 use super::{BaseOutcome, Wanted};
 use crate::automaton::{Automaton, Symbols};
 use crate::profile::{Repeats, What};
-use crate::tree::{Kind, NodeId, Text, Tree};
+use crate::tree::{Kind, Name, NodeId, Text, Tree};
 use rustc_hash::{FxHashMap, FxHashSet};
 
 pub(super) struct Merge<'m, 'a> {
@@ -25,7 +25,12 @@ pub(super) struct Merge<'m, 'a> {
     cleared: FxHashSet<(NodeId, String)>,
     /// Entries of a collection by their keys, gathered when first asked for.
     by_key: FxHashMap<(NodeId, String), FxHashMap<Vec<String>, NodeId>>,
+    /// What stands in large branches, by name: the first and the last of each.
+    by_name: FxHashMap<NodeId, FxHashMap<Name, (NodeId, NodeId)>>,
 }
+
+/// In branches of fewer children it takes no longer to look at each than to look one up.
+const LARGE: usize = 16;
 
 /// Where a node of the made tree goes.
 enum Goes {
@@ -57,6 +62,7 @@ impl<'m, 'a> Merge<'m, 'a> {
             same: FxHashMap::default(),
             cleared: FxHashSet::default(),
             by_key: FxHashMap::default(),
+            by_name: FxHashMap::default(),
         }
     }
 
@@ -155,6 +161,7 @@ impl<'m, 'a> Merge<'m, 'a> {
         let made = self.wanted.made;
         self.lose_below(to);
         self.tree.reset(to, made.kind(from));
+        self.by_name.remove(&to);
         self.meet(from, to);
         if made.kind(from).is_value() {
             self.tree.set_value(to, Text::Decoded(made.value(from)));
@@ -166,15 +173,20 @@ impl<'m, 'a> Merge<'m, 'a> {
     }
 
     fn graft(&mut self, to: NodeId, child: NodeId) {
-        self.put(to, child);
+        let new = self.put(to, child);
+        if let Some(known) = self.by_name.get_mut(&to)
+            && self.tree.kind(new).is_named()
+        {
+            known.entry(self.tree.name_id(new)).or_insert((new, new)).1 = new;
+        }
         self.changes.grown.insert(to);
     }
 
     /// Copies a made node with all below it. Where the base has nothing, a default that both know need not be said.
-    fn put(&mut self, to: NodeId, child: NodeId) {
+    fn put(&mut self, to: NodeId, child: NodeId) -> NodeId {
         let (places, implied) = (&mut self.places, self.wanted.implied);
         let mut made = |old: NodeId, new| places[old.index()] = Some(new);
-        self.tree.graft(to, self.wanted.made, child, &|node| !implied.contains(&node), &mut made);
+        self.tree.graft(to, self.wanted.made, child, &|node| !implied.contains(&node), &mut made)
     }
 
     /// Notes that the settings of the base at and below a node are gone.
@@ -207,13 +219,9 @@ impl<'m, 'a> Merge<'m, 'a> {
         };
         // In JSON a collection is a list or a table, and comes to its turn as such.
         if !self.stands_side_by_side(to) || !many {
-            let found = self.tree.child(to, &name);
             // Of several the one that holds.
-            let id = self.tree.find_name(&name);
-            let is_it =
-                |node: &NodeId| Some(self.tree.name_id(*node)) == id && self.tree.kind(*node).is_named();
-            let holds = found.filter(|_| last).and_then(|_| self.tree.children(to).filter(is_it).last());
-            return holds.or(found).map_or(Goes::New, Goes::To);
+            let found = self.children_named(to, &name);
+            return found.map_or(Goes::New, |(first, holds)| Goes::To(if last { holds } else { first }));
         }
         let policy =
             self.policy_of(child).unwrap_or(if keys.is_empty() { Policy::Replace } else { Policy::Merge });
@@ -225,6 +233,28 @@ impl<'m, 'a> Merge<'m, 'a> {
             return Goes::New;
         }
         self.with_same_keys(child, to, &name, &keys).map_or(Goes::New, Goes::To)
+    }
+
+    /// The first and the last child of a name.
+    fn children_named(&mut self, holder: NodeId, name: &str) -> Option<(NodeId, NodeId)> {
+        let tree = &self.tree;
+        let id = tree.find_name(name)?;
+        let mut named = tree.children(holder).filter(|&child| tree.kind(child).is_named());
+        if let Some(known) = self.by_name.get(&holder) {
+            return known.get(&id).copied();
+        }
+        if tree.children(holder).nth(LARGE).is_none() {
+            let mut found = named.filter(|&child| tree.name_id(child) == id);
+            let first = found.next()?;
+            return Some((first, found.last().unwrap_or(first)));
+        }
+        let mut known: FxHashMap<Name, (NodeId, NodeId)> = FxHashMap::default();
+        for child in named.by_ref() {
+            known.entry(tree.name_id(child)).or_insert((child, child)).1 = child;
+        }
+        let found = known.get(&id).copied();
+        self.by_name.insert(holder, known);
+        found
     }
 
     /// The element of the base that is in the place of a made one, where all elements of the name are as the base
@@ -267,6 +297,7 @@ impl<'m, 'a> Merge<'m, 'a> {
         for &node in &gone {
             self.lose_below(node);
         }
+        self.by_name.remove(&holder);
         self.tree.unlink(holder, |node| gone.contains(&node));
         self.changes.gone.extend(gone);
     }

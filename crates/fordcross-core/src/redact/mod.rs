@@ -50,7 +50,8 @@ pub fn redact(backup: &Backup<'_>, profile: &Profile, hide: &[Hide]) -> Redacted
     let tree = &backup.tree;
     let mut automaton = automaton_of(profile, None);
     let reading = Reading::new(tree, profile, &mut automaton);
-    let mut hider = Hider { tree, profile, edits: Vec::new(), known: FxHashMap::default() };
+    let mut hider =
+        Hider { tree, profile, edits: Vec::new(), known: FxHashMap::default(), paths: FxHashMap::default() };
     let (mut secrets, mut names) = (0, 0);
     let mut texts: Vec<NodeId> = reading.remarks.iter().map(|remark| remark.node).collect();
     for row in reading.rows.iter().filter(|row| row.kind == RowKind::Setting) {
@@ -60,7 +61,7 @@ pub fn redact(backup: &Backup<'_>, profile: &Profile, hide: &[Hide]) -> Redacted
             secrets += usize::from(hider.hide(row, "hidden"));
         } else if hide.contains(&Hide::Names) && kind.is_some_and(|kind| is_name(profile, kind)) {
             names += usize::from(hider.hide(row, "name"));
-        } else if kind.is_some_and(|kind| matches!(profile.types.get(kind).form, Form::Text(_))) {
+        } else if kind.is_some_and(|kind| is_text(profile, kind, hide)) {
             texts.push(row.node);
         }
     }
@@ -81,6 +82,7 @@ pub fn redact(backup: &Backup<'_>, profile: &Profile, hide: &[Hide]) -> Redacted
     let mut files = Vec::new();
     // The same address becomes the same in all files.
     let mut book = Book::default();
+    let paths = std::mem::take(&mut hider.paths);
     for (path, content, text) in hider.finish() {
         let (text, found) = if hide.contains(&Hide::Addresses) && content != Content::Bytes {
             without_addresses(&text, &mut book)
@@ -92,11 +94,22 @@ pub fn redact(backup: &Backup<'_>, profile: &Profile, hide: &[Hide]) -> Redacted
             Content::Bytes => from_base64(&text).unwrap_or_default(),
             _ => text.into_bytes(),
         };
+        let path = paths.get(&path).cloned().unwrap_or(path);
         files.push((Member { path, bytes }, content == Content::Database));
     }
     let mut files = with_databases(files);
-    hashes::renew(&mut files);
+    hashes::renew(&mut files, &paths);
     Redacted { files, secrets, names, addresses }
+}
+
+/// Whether what is hidden can stand in values of a type.
+fn is_text(profile: &Profile, kind: TypeId, hide: &[Hide]) -> bool {
+    match profile.types.get(kind).form {
+        Form::Text(_) => true,
+        // Folders and files are called by names, and a word of a path is seldom a password.
+        Form::Path => hide.contains(&Hide::Names),
+        _ => false,
+    }
 }
 
 fn is_name(profile: &Profile, kind: TypeId) -> bool {
@@ -115,6 +128,8 @@ struct Hider<'t, 'a> {
     edits: Vec<(Span, String)>,
     /// What each hidden value became.
     known: FxHashMap<String, String>,
+    /// Files that are called by a name that is hidden, with the paths that they have instead.
+    paths: FxHashMap<String, String>,
 }
 
 impl Hider<'_, '_> {
@@ -336,14 +351,21 @@ mod tests {
         "release 1\nbox quay to pier\nbox pier to quay\nbox box to box\nbox quay wide 5\n",
         "release 1\nbox name-2 to name-1\nbox name-1 to name-2\nbox name-3 to name-3\nbox name-2 wide 5\n"
     )]
+    #[case(
+        "xml",
+        "",
+        "<a><release>1</release><box><quay ><to>pier</to></quay><pier><to>quay</to><wide>5</wide></pier ></box></a>",
+        "<a><release>1</release><box><name-2 ><to>name-1</to></name-2><name-1><to>name-2</to><wide>5</wide></name-1 ></box></a>"
+    )]
     fn names_that_are_keys_are_hidden(
         #[case] form: &str,
         #[case] more: &str,
         #[case] text: &str,
         #[case] expected: &str,
     ) {
+        let marker = if form == "xml" { "a" } else { "box" };
         let profile = format!(
-            "[profile]\nline = 'a'\ntitle = 'A'\nform = '{form}'\n[recognise]\nmarker = 'box'\nrelease = 'release'\n\
+            "[profile]\nline = 'a'\ntitle = 'A'\nform = '{form}'\n[recognise]\nmarker = '{marker}'\nrelease = 'release'\n\
              [[release]]\nname = '1'\n[[object]]\nat = 'box/*'\nname = 'text'\n[setting]\n'release' = 'text'\n\
              'box/*/to' = 'name'\n'box/*/wide' = 'integer'\n{more}"
         );

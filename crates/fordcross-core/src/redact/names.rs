@@ -1,4 +1,5 @@
-//! Names of objects that are no values: keys of JSON and YAML, headings of INI, words of statements.
+//! Names of objects that are no values: keys of JSON and YAML, headings of INI, words of statements, elements of XML,
+//! names of files.
 
 use super::Hider;
 use crate::profile::FileForm;
@@ -6,17 +7,20 @@ use crate::source::Span;
 use crate::tree::{Kind, NodeId};
 
 impl Hider<'_, '_> {
-    /// Hides the name of an object where it is spelled; says whether it was found. Names of files, and those that are
-    /// elements of XML, stay: the line itself goes by them.
+    /// Hides the name of an object where it is spelled; says whether it was found.
     pub(super) fn hide_name(&mut self, node: NodeId) -> bool {
         let name = self.tree.name(node);
         if name.trim().is_empty() {
             return false;
         }
+        if self.profile.members.is_file(self.tree, node) {
+            return self.hide_file(node, name);
+        }
         let places = match self.profile.writing_at(self.tree, node).form {
             FileForm::Json | FileForm::Yaml => self.key_of(node, name).into_iter().collect(),
             FileForm::Ini => self.in_heading(node, name).into_iter().collect(),
             FileForm::Statements => self.in_statements(node, name),
+            FileForm::Xml => self.in_tags(node, name),
             _ => Vec::new(),
         };
         if places.is_empty() {
@@ -25,6 +29,37 @@ impl Hider<'_, '_> {
         let new = self.instead_of(name, "name");
         self.edits.extend(places.into_iter().map(|place| (place, new.clone())));
         true
+    }
+
+    /// Gives the file that an object is another path.
+    fn hide_file(&mut self, node: NodeId, name: &str) -> bool {
+        let above =
+            |node: &NodeId| Some(self.tree.parent(*node)).filter(|&parent| parent != NodeId::DOCUMENT);
+        let above = std::iter::successors(Some(node), above).take_while(|&node| node != self.tree.root());
+        let mut place: Vec<&str> = above.map(|node| self.tree.name(node)).collect();
+        place.reverse();
+        let Some(member) = self.profile.members.of_node(self.tree, node) else { return false };
+        let Some(old) = member.path_of(&place) else { return false };
+        let new = self.instead_of(name, "name");
+        if let Some(last) = place.last_mut() {
+            *last = &new;
+        }
+        let Some(path) = member.path_of(&place) else { return false };
+        self.paths.insert(old, path);
+        true
+    }
+
+    /// The name in the start tag and the end tag of an element.
+    fn in_tags(&self, node: NodeId, name: &str) -> Vec<Span> {
+        let span = self.tree.span(node);
+        let text = &self.tree.source().text[span.range()];
+        let is_name = |at: usize| {
+            let rest = text.get(at..).and_then(|rest| rest.strip_prefix(name));
+            rest.is_some_and(|rest| rest.starts_with(|c: char| c.is_whitespace() || matches!(c, '>' | '/')))
+        };
+        let ends = text.rfind("</").map(|at| at + 2).filter(|&at| is_name(at));
+        let places = Some(1).filter(|&at| text.starts_with('<') && is_name(at)).into_iter().chain(ends);
+        places.map(|at| Span::new(at, at + name.len()).shifted(span.start as usize)).collect()
     }
 
     /// The key of a member of a JSON object or a YAML mapping: the last one that stands before its value and behind

@@ -2,6 +2,8 @@
 //! and a path, as the programs of the POSIX world write them.
 
 use super::Member;
+use data_encoding::HEXLOWER;
+use rustc_hash::FxHashMap;
 use sha2::{Digest as _, Sha256, Sha512};
 
 /// What checking one file against a list gave.
@@ -47,10 +49,9 @@ impl Algorithm {
     }
 
     fn hash(self, bytes: &[u8]) -> String {
-        let hex = |bytes: &[u8]| bytes.iter().map(|byte| format!("{byte:02x}")).collect();
         match self {
-            Self::Sha256 => hex(&Sha256::digest(bytes)),
-            Self::Sha512 => hex(&Sha512::digest(bytes)),
+            Self::Sha256 => HEXLOWER.encode(&Sha256::digest(bytes)),
+            Self::Sha512 => HEXLOWER.encode(&Sha512::digest(bytes)),
         }
     }
 }
@@ -96,18 +97,27 @@ pub(super) fn check(members: &[Member]) -> Vec<Checked> {
     checked
 }
 
-/// Gives lists of hashes among files the hashes that these have now.
-pub(crate) fn renew(files: &mut [Member]) {
+/// Gives lists of hashes among files the hashes that these have now, and their paths to those that were renamed.
+pub(crate) fn renew(files: &mut [Member], renamed: &FxHashMap<String, String>) {
     for index in 0..files.len() {
         let Some(text) = std::str::from_utf8(&files[index].bytes).ok().map(str::to_owned) else { continue };
         let Some(lines) = lines_of(&text) else { continue };
-        let mut renewed = text.clone();
+        let mut renewed = String::with_capacity(text.len());
+        let mut at = 0;
+        // Each is a part of the text.
+        let offset = |part: &str| part.as_ptr().addr() - text.as_ptr().addr();
         for (algorithm, hash, path) in lines {
-            let path = path.strip_prefix("./").unwrap_or(path);
-            if let Some(file) = files.iter().find(|file| file.path == path) {
-                renewed = renewed.replacen(hash, &algorithm.hash(&file.bytes), 1);
+            let bare = path.strip_prefix("./").unwrap_or(path);
+            let now = renamed.get(bare).map_or(bare, String::as_str);
+            if let Some(file) = files.iter().find(|file| file.path == now) {
+                renewed.push_str(&text[at..offset(hash)]);
+                renewed.push_str(&algorithm.hash(&file.bytes));
+                renewed.push_str(&text[offset(hash) + hash.len()..offset(bare)]);
+                renewed.push_str(now);
+                at = offset(bare) + bare.len();
             }
         }
+        renewed.push_str(&text[at..]);
         files[index].bytes = renewed.into_bytes();
     }
 }

@@ -70,3 +70,20 @@ fn a_json_backup_is_redacted_in_place() {
     assert!(!copy.contains("letters") && copy.contains("\"odd\": 0"), "{copy}");
     assert!(serde_json::from_str::<serde_json::Value>(&copy).is_ok(), "{copy}");
 }
+
+/// Files that are called by names are called otherwise, where they are named and in the list of hashes, too.
+#[test]
+fn names_of_files_are_hidden() {
+    let desk = Desk::new();
+    desk.write("hall.zip", include_bytes!("../../../../demo/hall/hall-wrackhaven.zip"));
+    desk.run_to(0, "survey hall.zip --redacted copy.zip --hide names");
+    let ran = desk.run_to(0, "survey copy.zip");
+    for name in ["gale", "morning", "board", "storm"] {
+        assert!(!ran.out.contains(name), "{name}\n{}", ran.out);
+    }
+    assert!(ran.out.contains("faces/name-") && ran.out.contains("6 of 6 files have the hash"), "{}", ran.out);
+    let before = desk.run_to(0, "survey hall.zip");
+    let counts =
+        |told: &str| told.lines().filter(|line| line.starts_with("  all ")).map(str::to_owned).next();
+    assert_eq!(counts(&ran.out), counts(&before.out));
+}

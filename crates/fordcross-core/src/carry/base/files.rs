@@ -9,6 +9,7 @@ use crate::profile::Profile;
 use crate::source::{Content, Span};
 use crate::tree::{NodeId, Tree};
 use crate::unwrap::{Charset, Member, hashes, pieces, place_of_file};
+use rustc_hash::FxHashMap;
 
 /// One file of a base, and what the rewriting of it depends on.
 #[derive(Clone, Copy)]
@@ -121,7 +122,7 @@ impl<'r> Rewriting<'r> {
             }
         }
         if changed {
-            hashes::renew(&mut files);
+            hashes::renew(&mut files, &FxHashMap::default());
         }
         // A list that lacks a file is made anew.
         let lists = members.iter().filter_map(|member| Some((member.path.as_literal()?, member.hash?)));

@@ -8,6 +8,7 @@ use crate::profile::Model;
 use crate::source::{LineIndex, Source};
 use crate::toml_file::{Report, Section, Word, as_word};
 use rustc_hash::FxHashMap;
+use std::collections::BTreeSet;
 use toml_edit::{DocumentMut, Item, Table, value};
 
 /// What a map file says.
@@ -42,26 +43,46 @@ pub enum MapUse {
     ProposeAgain,
 }
 
+/// The two sides that a map is between.
+#[derive(Clone, Copy, Debug)]
+pub struct MapSides<'m> {
+    /// The lines, the old one first.
+    pub lines: (&'m str, &'m str),
+    /// The old model, if the line has models and it is known.
+    pub old: Option<&'m Model>,
+    /// The new model, if the line has models.
+    pub new: Option<&'m Model>,
+    /// The ports that the backup names.
+    pub used: &'m [&'m str],
+}
+
 /// Reads a map file.
 ///
 /// # Errors
-/// All that is wrong with it: ports that neither model has, new ports that are given twice, paths that do not
-/// begin at the root, networks of another size.
-pub fn parse_map(
-    source: Source<'_>,
-    used: &[&str],
-    old: Option<&Model>,
-    new: Option<&Model>,
-    purpose: MapUse,
-) -> Result<MapFile, Findings> {
+/// All that is wrong with it: that it is for other lines, ports that neither model has, new ports that are given
+/// twice, paths that do not begin at the root, networks of another size.
+pub fn parse_map(source: Source<'_>, sides: &MapSides<'_>, purpose: MapUse) -> Result<MapFile, Findings> {
+    let MapSides { old, new, .. } = *sides;
     let report = Report::new(source);
     let table = report.parse();
     let root = Section::new(&report, table.get_ref(), table.span().into());
     let lines = LineIndex::new(source);
     if let Some(head) = root.section("map") {
-        head.word("from");
-        head.word("to");
+        let (from, to) = (head.word("from"), head.word("to"));
         head.finish();
+        let mut is_for_others = false;
+        for (said, line, side) in [(from, sides.lines.0, "from"), (to, sides.lines.1, "to")] {
+            let Some(said) = said.filter(|said| line_of(said.text) != line) else { continue };
+            let message =
+                format!("this map is {side} `{}`, and what is carried goes {side} `{line}`", said.text);
+            report.add(Code::ValueWrong, said.span, message).help(
+                "name the map of this backup, or another file to have one proposed; what `[map]` says can be taken out",
+            );
+            is_for_others = true;
+        }
+        if is_for_others {
+            return Err(report.into_findings());
+        }
     }
     let mut map = MapFile::default();
     if let Some(proposed) = root.section("proposed") {
@@ -76,21 +97,20 @@ pub fn parse_map(
     }
     let mut given: FxHashMap<&str, &str> = FxHashMap::default();
     if let Some(ports) = root.section("ports") {
+        let of_model = old.iter().flat_map(|old| old.ports.iter().map(|port| port.name.as_str()));
+        let known: BTreeSet<&str> = sides.used.iter().copied().chain(of_model).collect();
+        let names: BTreeSet<&str> =
+            new.iter().flat_map(|new| new.ports.iter().map(|port| port.name.as_str())).collect();
         for (old_name, target) in ports.members() {
-            let known: Vec<&str> = used
-                .iter()
-                .copied()
-                .chain(old.iter().flat_map(|old| old.ports.iter().map(|port| port.name.as_str())))
-                .collect();
             // Without models nobody knows all ports, and one map may serve many hosts.
-            if (old.is_some() || new.is_some()) && !known.contains(&old_name.text) {
+            if (old.is_some() || new.is_some()) && !known.contains(old_name.text) {
                 report
                     .add(
                         Code::PortUnknown,
                         old_name.span,
                         format!("the old unit has no port `{}`", old_name.text),
                     )
-                    .help(did_you_mean(old_name.text, known));
+                    .help(did_you_mean(old_name.text, known.iter().copied()));
             }
             let Some(word) = as_word(target) else {
                 report
@@ -100,12 +120,10 @@ pub fn parse_map(
             };
             let meaning = PortTarget::from_word(word.text);
             if let PortTarget::New(name) = &meaning {
-                let names: Vec<&str> =
-                    new.iter().flat_map(|new| new.ports.iter().map(|port| port.name.as_str())).collect();
                 if let Some(new) = new
-                    && !names.contains(&name.as_str())
+                    && !names.contains(name.as_str())
                 {
-                    let help = did_you_mean(name, names.into_iter().chain([LEAVE, OPEN]).collect::<Vec<_>>());
+                    let help = did_you_mean(name, names.iter().copied().chain([LEAVE, OPEN]));
                     report
                         .add(Code::PortUnknown, word.span, format!("{} has no port `{name}`", new.title))
                         .help(help);
@@ -133,6 +151,11 @@ pub fn parse_map(
     read_addresses(&root, &mut map.addresses);
     root.finish();
     if report.is_clean() { Ok(map) } else { Err(report.into_findings()) }
+}
+
+/// The line of what is written like `--to`: `osier/8@2.1`.
+fn line_of(written: &str) -> &str {
+    written.split(['/', '@']).next().unwrap_or(written)
 }
 
 /// Each old name of a table with its new one.
@@ -275,13 +298,9 @@ mod tests {
     }
 
     fn parse(text: &str) -> Result<MapFile, Findings> {
-        parse_map(
-            Source::new("map", text),
-            &[],
-            Some(&model("old", &["p1", "p2"])),
-            Some(&model("new", &["c1", "c2"])),
-            MapUse::Carry,
-        )
+        let (old, new) = (model("old", &["p1", "p2"]), model("new", &["c1", "c2"]));
+        let sides = MapSides { lines: ("a", "b"), old: Some(&old), new: Some(&new), used: &["p1"] };
+        parse_map(Source::new("map", text), &sides, MapUse::Carry)
     }
 
     #[test]
@@ -308,6 +327,8 @@ mod tests {
     #[case("[paths]\n'srv' = '/x'", Code::ValueWrong, "does not begin at the root")]
     #[case("[addresses]\n'192.0.2.0/24' = '192.0.2.0/25'", Code::ValueWrong, "not of the same size")]
     #[case("[addresses]\n'192.0.2.300' = '192.0.2.1'", Code::ValueWrong, "no address and no network")]
+    #[case("[map]\nfrom = 'c@1'\n[ports]\neth0 = 'eth1'", Code::ValueWrong, "this map is from `c@1`, and")]
+    #[case("[map]\nfrom = 'a/8@1'\nto = 'c/8@1'", Code::ValueWrong, "goes to `b`")]
     #[case("[prots]\np1 = 'c1'", Code::KeyUnknown, "`prots`")]
     #[case("[ports\n", Code::TomlMalformed, "")]
     fn refuses(#[case] text: &str, #[case] code: Code, #[case] message: &str) {

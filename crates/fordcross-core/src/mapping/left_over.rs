@@ -59,7 +59,7 @@ impl Mapping {
 
 #[cfg(test)]
 mod tests {
-    use crate::mapping::{MapFile, MapUse, Mapping, PortProposal, PortTarget, parse_map};
+    use crate::mapping::{MapFile, MapSides, MapUse, Mapping, PortProposal, PortTarget, parse_map};
     use crate::source::Source;
     use rstest::rstest;
 
@@ -74,7 +74,8 @@ mod tests {
     #[case("ethtool -s eth1 speed 100", "")]
     fn are_found_by_whole_names(#[case] text: &str, #[case] expected: &str) {
         let map = "[paths]\n'/srv/old' = '/srv/new'\n[addresses]\n'192.0.2.0/24' = '198.51.100.0/24'\n";
-        let map: MapFile = parse_map(Source::new("map", map), &[], None, None, MapUse::Carry).expect("a map");
+        let sides = MapSides { lines: ("a", "b"), old: None, new: None, used: &[] };
+        let map: MapFile = parse_map(Source::new("map", map), &sides, MapUse::Carry).expect("a map");
         let port = |old: &str, new: &str| PortProposal {
             old: old.into(),
             target: PortTarget::New(new.into()),

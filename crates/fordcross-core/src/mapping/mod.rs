@@ -10,7 +10,7 @@ mod named;
 mod ports;
 mod renames;
 
-pub use file::{MapFile, MapUse, parse_map, write_map};
+pub use file::{MapFile, MapSides, MapUse, parse_map, write_map};
 pub use marks::{MarkedPort, marked_ports};
 pub(crate) use named::each_naming_row;
 pub use ports::{Marked, PortUse, propose, used_ports};

@@ -9,7 +9,7 @@ use crate::output::{Printer, Sources, count};
 use crate::status::{Failed, Status};
 use fordcross_core::finding::Finding;
 use fordcross_core::mapping::{
-    MapFile, MapUse, PortProposal, PortTarget, PortUse, parse_map, used_ports, write_map,
+    MapFile, MapSides, MapUse, PortProposal, PortTarget, PortUse, parse_map, used_ports, write_map,
 };
 use fordcross_core::profile::Model;
 use fordcross_core::source::Source;
@@ -78,7 +78,9 @@ pub(crate) fn read_map(
     let text = read_text(path)?;
     let name = path.file_name().map(|name| name.to_string_lossy().into_owned()).unwrap_or_default();
     let names: Vec<&str> = used.iter().map(|port| port.name.as_str()).collect();
-    match parse_map(Source::new(&name, &text), &names, ready.old_model(), model, purpose) {
+    let lines = (ready.old().line.as_str(), ready.new_profile().line.as_str());
+    let sides = MapSides { lines, old: ready.old_model(), new: model, used: &names };
+    match parse_map(Source::new(&name, &text), &sides, purpose) {
         Ok(map) => Ok((text, map)),
         Err(findings) => {
             let mut sources = Sources::default();

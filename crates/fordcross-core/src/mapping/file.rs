@@ -7,8 +7,7 @@ use crate::finding::{Code, Findings, did_you_mean};
 use crate::profile::Model;
 use crate::source::{LineIndex, Source};
 use crate::toml_file::{Report, Section, Word, as_word};
-use rustc_hash::FxHashMap;
-use std::collections::BTreeSet;
+use rustc_hash::{FxHashMap, FxHashSet};
 use toml_edit::{DocumentMut, Item, Table, value};
 
 /// What a map file says.
@@ -71,10 +70,12 @@ pub fn parse_map(source: Source<'_>, sides: &MapSides<'_>, purpose: MapUse) -> R
         let (from, to) = (head.word("from"), head.word("to"));
         head.finish();
         let mut is_for_others = false;
-        for (said, line, side) in [(from, sides.lines.0, "from"), (to, sides.lines.1, "to")] {
+        let (old, new) = sides.lines;
+        for (said, line, what, this) in
+            [(from, old, "backups of", "this one is of"), (to, new, "results for", "this one is for")]
+        {
             let Some(said) = said.filter(|said| line_of(said.text) != line) else { continue };
-            let message =
-                format!("this map is {side} `{}`, and what is carried goes {side} `{line}`", said.text);
+            let message = format!("this map is for {what} `{}`, and {this} `{line}`", said.text);
             report.add(Code::ValueWrong, said.span, message).help(
                 "name the map of this backup, or another file to have one proposed; what `[map]` says can be taken out",
             );
@@ -98,8 +99,8 @@ pub fn parse_map(source: Source<'_>, sides: &MapSides<'_>, purpose: MapUse) -> R
     let mut given: FxHashMap<&str, &str> = FxHashMap::default();
     if let Some(ports) = root.section("ports") {
         let of_model = old.iter().flat_map(|old| old.ports.iter().map(|port| port.name.as_str()));
-        let known: BTreeSet<&str> = sides.used.iter().copied().chain(of_model).collect();
-        let names: BTreeSet<&str> =
+        let known: FxHashSet<&str> = of_model.clone().chain(sides.used.iter().copied()).collect();
+        let names: Vec<&str> =
             new.iter().flat_map(|new| new.ports.iter().map(|port| port.name.as_str())).collect();
         for (old_name, target) in ports.members() {
             // Without models nobody knows all ports, and one map may serve many hosts.
@@ -110,7 +111,7 @@ pub fn parse_map(source: Source<'_>, sides: &MapSides<'_>, purpose: MapUse) -> R
                         old_name.span,
                         format!("the old unit has no port `{}`", old_name.text),
                     )
-                    .help(did_you_mean(old_name.text, known.iter().copied()));
+                    .help(did_you_mean(old_name.text, of_model.clone()));
             }
             let Some(word) = as_word(target) else {
                 report
@@ -121,7 +122,7 @@ pub fn parse_map(source: Source<'_>, sides: &MapSides<'_>, purpose: MapUse) -> R
             let meaning = PortTarget::from_word(word.text);
             if let PortTarget::New(name) = &meaning {
                 if let Some(new) = new
-                    && !names.contains(name.as_str())
+                    && !names.contains(&name.as_str())
                 {
                     let help = did_you_mean(name, names.iter().copied().chain([LEAVE, OPEN]));
                     report
@@ -327,8 +328,16 @@ mod tests {
     #[case("[paths]\n'srv' = '/x'", Code::ValueWrong, "does not begin at the root")]
     #[case("[addresses]\n'192.0.2.0/24' = '192.0.2.0/25'", Code::ValueWrong, "not of the same size")]
     #[case("[addresses]\n'192.0.2.300' = '192.0.2.1'", Code::ValueWrong, "no address and no network")]
-    #[case("[map]\nfrom = 'c@1'\n[ports]\neth0 = 'eth1'", Code::ValueWrong, "this map is from `c@1`, and")]
-    #[case("[map]\nfrom = 'a/8@1'\nto = 'c/8@1'", Code::ValueWrong, "goes to `b`")]
+    #[case(
+        "[map]\nfrom = 'c@1'\n[ports]\neth0 = 'eth1'",
+        Code::ValueWrong,
+        "for backups of `c@1`, and this one is of `a`"
+    )]
+    #[case(
+        "[map]\nfrom = 'a/8@1'\nto = 'c/8@1'",
+        Code::ValueWrong,
+        "for results for `c/8@1`, and this one is for `b`"
+    )]
     #[case("[prots]\np1 = 'c1'", Code::KeyUnknown, "`prots`")]
     #[case("[ports\n", Code::TomlMalformed, "")]
     fn refuses(#[case] text: &str, #[case] code: Code, #[case] message: &str) {

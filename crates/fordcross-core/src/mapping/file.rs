@@ -99,7 +99,10 @@ pub fn parse_map(source: Source<'_>, sides: &MapSides<'_>, purpose: MapUse) -> R
     let mut given: FxHashMap<&str, &str> = FxHashMap::default();
     if let Some(ports) = root.section("ports") {
         let of_model = old.iter().flat_map(|old| old.ports.iter().map(|port| port.name.as_str()));
-        let known: FxHashSet<&str> = of_model.clone().chain(sides.used.iter().copied()).collect();
+        let mut known = FxHashSet::default();
+        // Those of the model first.
+        let listed: Vec<&str> =
+            of_model.chain(sides.used.iter().copied()).filter(|name| known.insert(*name)).collect();
         let names: Vec<&str> =
             new.iter().flat_map(|new| new.ports.iter().map(|port| port.name.as_str())).collect();
         for (old_name, target) in ports.members() {
@@ -111,7 +114,7 @@ pub fn parse_map(source: Source<'_>, sides: &MapSides<'_>, purpose: MapUse) -> R
                         old_name.span,
                         format!("the old unit has no port `{}`", old_name.text),
                     )
-                    .help(did_you_mean(old_name.text, of_model.clone()));
+                    .help(did_you_mean(old_name.text, listed.iter().copied()));
             }
             let Some(word) = as_word(target) else {
                 report

@@ -82,23 +82,37 @@ impl Here<'_, '_, '_> {
         })
     }
 
-    /// The kind of the object that is stood in: the first whose condition holds.
+    /// The kind of the object that is stood in, or of the nearest around it that has kinds: the first whose
+    /// condition holds.
     pub(super) fn object_kind(&self) -> Option<&str> {
         let pattern = self.pattern?;
         // No path is of an object itself.
         let entry = self.evaluator.declared(std::ptr::from_ref(pattern).addr(), "", || {
             let steps: Vec<PathStep<'_>> = pattern.steps.iter().map(PathStep::from).collect();
-            match self.step.old().schema.find(&steps) {
-                Lookup::Declared(entry) => Some(entry),
+            let has_kinds = |entry: u16| match &self.step.old().schema.entries[usize::from(entry)].what {
+                What::Object { kinds, .. } => !kinds.is_empty(),
+                What::Setting { .. } => false,
+            };
+            (1..=steps.len()).rev().find_map(|length| match self.step.old().schema.find(&steps[..length]) {
+                Lookup::Declared(entry) if has_kinds(entry) => Some(entry),
                 _ => None,
-            }
+            })
         })?;
-        let What::Object { kinds, .. } = &self.step.old().schema.entries[entry as usize].what else {
-            return None;
-        };
-        let kind = self.evaluator.kind_of(self.scope, entry, || {
+        let declared = &self.step.old().schema.entries[usize::from(entry)];
+        let What::Object { kinds, .. } = &declared.what else { return None };
+        let tree = self.step.tree;
+        let mut object = self.scope;
+        for _ in declared.pattern.steps.len()..pattern.steps.len() {
+            // An entry stands for its list; what holds that can be an entry itself.
+            while tree.is_transparent(object) {
+                object = tree.parent(object);
+            }
+            object = tree.parent(object);
+        }
+        let kind = self.evaluator.kind_of(object, entry, || {
             // Conditions of kinds see no captures: they are the profile's.
-            let bare = Here { slots: &[], names: &[], ..*self };
+            let bare =
+                Here { scope: object, pattern: Some(&declared.pattern), slots: &[], names: &[], ..*self };
             let holds = |(_, expression): &(String, Arc<Expression>)| {
                 expression.evaluate(&bare) == Ok(Operand::Boolean(true))
             };

@@ -21,6 +21,7 @@ mod here;
 mod inheritance;
 mod limits;
 mod names;
+mod order;
 mod output;
 mod read_back;
 mod remembered;
@@ -192,7 +193,7 @@ pub fn carry<'i, 'a>(input: CarryInput<'i, 'a>, walk: FirstWalk) -> Carried<'i, 
         };
         let walk = walk.take().unwrap_or_else(|| FirstWalk::new(tree, &leg.old, &leg.crossing));
         let (mut made, beside, mut ledger) = apply_inheriting(step, &walk);
-        arrange(&mut made, &leg.new);
+        order::arrange(&mut made, &leg.new);
         let FirstWalk { automaton, reading } = walk;
         // The next walk, attributes in XML, and comments ask for document order; JSON is written from any.
         let made = if number + 1 < input.course.len() || leg.new.form != FileForm::Json {
@@ -271,40 +272,6 @@ pub(crate) fn kinds_of_objects(tree: &Tree<'_>, leg: &Leg, walk: &FirstWalk) -> 
         Some((*row, here.object_kind()?.to_owned()))
     };
     walk.reading.rows.iter().filter(|row| row.kind == RowKind::Object).filter_map(kind_of).collect()
-}
-
-/// Puts what a line writes in a certain order into it.
-fn arrange(tree: &mut Tree<'_>, profile: &Profile) {
-    // Files stand in the order in which they are written.
-    let files = profile.members.top_order();
-    let order = if profile.order.is_empty() { &files } else { &profile.order };
-    if !order.is_empty() {
-        tree.arrange(tree.root(), order);
-    }
-    // Behind a heading, a key would be one of that section.
-    let root = tree.root();
-    match profile.form {
-        FileForm::Ini => tree.leaves_first(root),
-        FileForm::Several => {
-            let files: Vec<NodeId> = tree.ids().filter(|&node| tree.kind(node) == Kind::Map).collect();
-            for file in files {
-                let is_file = profile.members.is_file(tree, file);
-                if is_file && profile.writing_at(tree, file).form == FileForm::Ini {
-                    tree.leaves_first(file);
-                }
-            }
-        }
-        _ => {}
-    }
-    for entry in &profile.schema.entries {
-        if let What::Object { order, .. } = &entry.what
-            && !order.is_empty()
-        {
-            for node in entry.pattern.nodes_in(tree) {
-                tree.arrange(node, order);
-            }
-        }
-    }
 }
 
 /// Applies a crossing by the manners in which objects of the old line inherit.

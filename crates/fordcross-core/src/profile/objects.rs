@@ -23,6 +23,8 @@ pub(super) struct ToCheck<'r> {
     settings: Vec<OfObject<'r>>,
     /// Names that an order is made of.
     orders: Vec<OfObject<'r>>,
+    /// Settings that name what stands before them.
+    naming: Vec<OfObject<'r>>,
     /// Conditions of kinds.
     kinds: Vec<OfObject<'r>>,
     /// Paths of objects that others inherit from, with whether these are found by a name.
@@ -55,6 +57,7 @@ pub(super) fn read_objects<'r>(
         let longest_name = section.integer("longest-name");
         let repeats = read_repeats(&section, &Repeats::OF_OBJECTS);
         let (aliases, order) = (section.words("aliases"), section.words("order"));
+        let named_first = section.words("named-first");
         let ordered = section.boolean("ordered").unwrap_or(false);
         let many = !keys.is_empty() || name.is_some() || ordered || section.boolean("many").unwrap_or(false);
         if let Some(pattern) = at.and_then(|at| parse_pattern(&section, at)) {
@@ -104,6 +107,10 @@ pub(super) fn read_objects<'r>(
                 kinds,
                 signs: Box::new(Signs {
                     entire,
+                    named_first: named_first
+                        .iter()
+                        .map(|word| word.text.split('/').map(str::to_owned).collect())
+                        .collect(),
                     longest_name: longest_name.and_then(|(number, _)| is_length(number)),
                     makes_port,
                     admits,
@@ -116,6 +123,7 @@ pub(super) fn read_objects<'r>(
                 order: order.iter().map(|word| word.text.to_owned()).collect(),
             };
             names.alias(&pattern, aliases.iter().map(|word| word.text.to_owned()).collect());
+            to_check.naming.extend(named_first.iter().map(|&word| (entry, word)));
             to_check.orders.extend(order.iter().map(|&word| (entry, word)));
 
             schema.entries.push(Entry { pattern, what, releases: range });
@@ -172,6 +180,9 @@ impl ToCheck<'_> {
                 schema,
             );
         }
+        for &(entry, word) in &self.naming {
+            check_naming(root, &schema.entries[entry].pattern.steps, word, schema);
+        }
         for &(entry, word, by_name) in &self.templates {
             let wanted = if by_name { Wanted::Named } else { Wanted::Single };
             check_objects_at(root, word.text, word.span, wanted, schema);
@@ -182,6 +193,29 @@ impl ToCheck<'_> {
             }
         }
     }
+}
+
+/// `named-first = ["vlans/*/link"]` must lead to settings of what stands in branches of the object.
+fn check_naming(root: &Section<'_, '_>, above: &[Step], word: Word<'_>, schema: &Schema) {
+    let problem = match schema.find(&PathStep::from_here(above, word.text)) {
+        Lookup::Unknown { step, known } => {
+            let name = word.text.split('/').nth(step.saturating_sub(above.len())).unwrap_or(word.text);
+            return root.report().unknown_path(word.span, "the profile", name, &known);
+        }
+        Lookup::Declared(entry) => match &schema.entries[usize::from(entry)].what {
+            What::Setting { .. }
+                if word.text.split('/').nth(1) == Some("*") && word.text.matches('/').count() > 1 =>
+            {
+                return;
+            }
+            What::Setting { .. } => "it is no setting of what stands in a branch",
+            What::Object { .. } => "an object stands there, no setting that names one",
+        },
+        Lookup::Above => "no setting is declared there",
+    };
+    root.report()
+        .add(Code::LocatorUnknown, word.span, problem)
+        .help("write the branch, `*` for what stands in it, and the setting there that names another: `\"vlans/*/link\"`");
 }
 
 /// The names of an order must be declared where it holds.

@@ -104,6 +104,8 @@ pub(crate) struct Inherits {
 pub(crate) struct Signs {
     /// Without a part it would be another: it is carried whole or not at all.
     pub(crate) entire: bool,
+    /// Settings below its branches, each as `[branch, *, …]`: what they name of these stands before them.
+    pub(crate) named_first: Vec<Vec<String>>,
     /// How many bytes its name has at most.
     pub(crate) longest_name: Option<usize>,
     /// The kinds of such objects that are ports, which the configuration itself makes.

@@ -145,7 +145,12 @@ impl<'a> Tree<'a> {
     /// others, in the order that they have.
     pub(crate) fn arrange(&mut self, parent: NodeId, order: &[String]) {
         let mut children: Vec<NodeId> = self.children(parent).collect();
-        let place = |id: &NodeId| order.iter().position(|name| name == self.name(*id)).unwrap_or(order.len());
+        let places: FxHashMap<Name, usize> = order
+            .iter()
+            .enumerate()
+            .filter_map(|(place, name)| Some((self.names.find(name)?, place)))
+            .collect();
+        let place = |id: &NodeId| places.get(&self.name_id(*id)).copied().unwrap_or(order.len());
         children.sort_by_key(place);
         self.link(parent, &children);
     }

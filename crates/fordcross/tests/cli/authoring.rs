@@ -39,7 +39,10 @@ fn every_rule_that_ships_is_used_by_some_backup() {
             iface eth7.10.20 inet manual\niface br7 inet manual\n  bridge_ports all\n  bridge_pathcost eth8 9\n  bridge_portprio eth9 9\n  bridge_pathcost eth6 9\n  bridge_portprio eth6 9\n\
             iface gre6 inet tunnel\n  mode ip6gre\n  endpoint 2001:db8::1\niface eth6 inet manual\n  up ip rule add from all lookup default\n\
             \x20 up ip route add 10.0.0.0/8 via 192.0.2.1 table local\n  up ip route add 10.0.0.0/8 via 192.0.2.1 table default\n\
-            \x20 up ip rule add to 10.0.0.0/8 lookup default\niface eth9 inet6 auto\n  mtu 1300\n",
+            \x20 up ip rule add to 10.0.0.0/8 lookup default\niface eth9 inet6 auto\n  mtu 1300\n\
+            iface eth10 inet static\n  address 192.0.2.1/64\n  up ip addr add 192.0.2.1/64 dev eth10\n\
+            iface bond7 inet manual\n  bond-slaves eth11 swp1.${vlan}\n  bond-primary eth12\n  wpa-ssid Lost\n\
+            iface br8 inet manual\n  bridge_ports swp2.${vlan}\n",
         ),
         ("named/PG_VERSION", "11\n"),
         ("named/recovery.conf", "recovery_target_inclusive = no\n"),

@@ -118,6 +118,36 @@ fn our_own_files_are_accepted(#[case] name: &str) {
     generate(&carried.ending(".yaml"), name);
 }
 
+/// netplan reads its file again when something is named before it is told, and then takes path costs, priorities and
+/// access points for doubled; and it wants of each kind of interface what makes it one.
+#[rstest]
+#[case::vlan_of_a_vlan_by_path_costs(
+    "iface vlan8 inet manual\n  vlan-raw-device eth6.5\niface br1 inet manual\n  bridge_ports eth5\n  bridge_pathcost eth5 50\n"
+)]
+#[case::vlan_of_a_bridge_by_a_wireless_network(
+    "iface wlan0 inet dhcp\n  wpa-ssid Harbour\n  wpa-psk seven-gulls\niface br0 inet manual\n  bridge_ports eth0\n  bridge_portprio eth0 9\n\
+     iface br0.7 inet static\n  address 192.0.2.1/24\n"
+)]
+#[case::no_tunnel_without_a_mode("iface eth0 inet static\n  address 192.0.2.1/24\n  endpoint 192.0.2.9\n")]
+#[case::no_vlan_without_its_link(
+    "iface vlan7 inet manual\niface office inet manual\n  vlan-id 9\niface eth0.x inet manual\n"
+)]
+#[case::no_vlan_without_its_number("iface red inet manual\n  vlan-raw-device eth0\n")]
+#[case::no_access_point_of_a_bond(
+    "iface bond0 inet manual\n  bond-slaves eth0\n  wpa-ssid Harbour\n  wpa-psk seven-gulls\n"
+)]
+#[case::members_with_odd_names(
+    "iface br0 inet manual\n  bridge_ports swp1.${vlan}\niface bond0 inet manual\n  bond-slaves eth1\n  bond-primary eth2\n"
+)]
+#[case::no_mask_that_cannot_be(
+    "iface eth0 inet static\n  address 192.0.2.1\n  netmask 64\n  up ip addr add 192.0.2.2/64 dev eth0\n"
+)]
+#[case::one_protocol_of_two("iface eth0 inet dhcp\n  dhcp 1\n  hostname quay\n")]
+fn what_is_hard_to_say_is_accepted(#[case] interfaces: &str) {
+    let carried = carry_interfaces(interfaces);
+    generate(&carried.ending(".yaml"), interfaces);
+}
+
 #[test]
 fn a_wireless_key_is_in_the_result_alone() {
     let backup = own("ifupdown/quay");

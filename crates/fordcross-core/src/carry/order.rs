@@ -1,0 +1,190 @@
+//! The order in which a line writes what a result has.
+
+use crate::profile::{FileForm, Profile, What};
+use crate::tree::{Kind, NodeId, Tree};
+use rustc_hash::FxHashMap;
+
+/// Puts what a line writes in a certain order into it.
+pub(super) fn arrange(tree: &mut Tree<'_>, profile: &Profile) {
+    // Files stand in the order in which they are written.
+    let files = profile.members.top_order();
+    let order = if profile.order.is_empty() { &files } else { &profile.order };
+    if !order.is_empty() {
+        tree.arrange(tree.root(), order);
+    }
+    // Behind a heading, a key would be one of that section.
+    let root = tree.root();
+    match profile.form {
+        FileForm::Ini => tree.leaves_first(root),
+        FileForm::Several => {
+            let files: Vec<NodeId> = tree.ids().filter(|&node| tree.kind(node) == Kind::Map).collect();
+            for file in files {
+                let is_file = profile.members.is_file(tree, file);
+                if is_file && profile.writing_at(tree, file).form == FileForm::Ini {
+                    tree.leaves_first(file);
+                }
+            }
+        }
+        _ => {}
+    }
+    for entry in &profile.schema.entries {
+        if let What::Object { order, signs, .. } = &entry.what
+            && !(order.is_empty() && signs.named_first.is_empty())
+        {
+            for node in entry.pattern.nodes_in(tree) {
+                if !order.is_empty() {
+                    tree.arrange(node, order);
+                }
+                if !signs.named_first.is_empty() {
+                    put_named_first(tree, node, &signs.named_first);
+                }
+            }
+        }
+    }
+}
+
+/// Puts what entries of the branches of an object name before what names it, where that can be: within a branch, and
+/// branches before others that they name nothing of. All else stays in its order.
+fn put_named_first(tree: &mut Tree<'_>, object: NodeId, settings: &[Vec<String>]) {
+    let branches: Vec<NodeId> =
+        named_children(tree, object).filter(|&node| tree.kind(node) == Kind::Map).collect();
+    // Where each entry stands: the number of its branch, and its own in that.
+    let mut places: FxHashMap<&str, (usize, usize)> = FxHashMap::default();
+    let mut names: Vec<Vec<&str>> = Vec::new();
+    for (number, &branch) in branches.iter().enumerate() {
+        let entries: Vec<&str> = named_children(tree, branch).map(|entry| tree.name(entry)).collect();
+        for (own, &name) in entries.iter().enumerate() {
+            places.entry(name).or_insert((number, own));
+        }
+        names.push(entries);
+    }
+    let mut within: Vec<Vec<Vec<usize>>> = names.iter().map(|names| vec![Vec::new(); names.len()]).collect();
+    let mut between: Vec<Vec<usize>> = vec![Vec::new(); branches.len()];
+    for path in settings {
+        let (Some(first), Some(below)) = (path.first(), path.get(2..)) else { continue };
+        let Some(number) = branches.iter().position(|&branch| tree.name(branch) == first) else { continue };
+        for (own, entry) in named_children(tree, branches[number]).enumerate() {
+            for named in values_at(tree, entry, below).filter_map(|value| places.get(value)) {
+                if named.0 == number {
+                    within[number][own].push(named.1);
+                } else if !between[number].contains(&named.0) {
+                    between[number].push(named.0);
+                }
+            }
+        }
+    }
+    // Of two that name one another neither can be first.
+    let one_way: Vec<Vec<usize>> = between
+        .iter()
+        .enumerate()
+        .map(|(number, named)| {
+            named.iter().copied().filter(|&other| !between[other].contains(&number)).collect()
+        })
+        .collect();
+    let owned = |names: &[&str], order: Vec<usize>| -> Vec<String> {
+        order.into_iter().map(|number| names[number].to_owned()).collect()
+    };
+    let orders: Vec<Option<Vec<String>>> = within
+        .iter()
+        .zip(&names)
+        .map(|(named, names)| {
+            named.iter().any(|named| !named.is_empty()).then(|| owned(names, named_first(named)))
+        })
+        .collect();
+    let branch_names: Vec<&str> = branches.iter().map(|&branch| tree.name(branch)).collect();
+    let outer = one_way.iter().any(|named| !named.is_empty()).then(|| {
+        // Values of the object itself stay in front.
+        let leaves = named_children(tree, object).filter(|&node| tree.kind(node) != Kind::Map);
+        let leaves = leaves.map(|node| tree.name(node).to_owned()).collect::<Vec<_>>();
+        [leaves, owned(&branch_names, named_first(&one_way))].concat()
+    });
+    for (&branch, order) in branches.iter().zip(&orders) {
+        if let Some(order) = order {
+            tree.arrange(branch, order);
+        }
+    }
+    if let Some(outer) = outer {
+        tree.arrange(object, &outer);
+    }
+}
+
+fn named_children<'t>(tree: &'t Tree<'_>, node: NodeId) -> impl Iterator<Item = NodeId> + 't {
+    tree.children(node).filter(|&child| tree.kind(child).is_named())
+}
+
+/// The values at a path below a node; a list stands for its entries.
+fn values_at<'t>(tree: &'t Tree<'_>, node: NodeId, path: &[String]) -> impl Iterator<Item = &'t str> {
+    let mut found = vec![node];
+    for name in path {
+        let below = found.iter().flat_map(|&node| named_children(tree, node));
+        found = below.filter(|&child| name == "*" || tree.name(child) == name).collect();
+    }
+    let entries = found.into_iter().flat_map(|node| match tree.kind(node) {
+        Kind::List => tree.children(node).collect(),
+        _ => vec![node],
+    });
+    entries.filter(|&node| tree.kind(node).is_value()).map(|node| tree.value(node))
+}
+
+/// An order in which what each names stands before it, with as little changed as that needs. `named` has for each what it
+/// names; what leads back to itself is left as it is.
+fn named_first(named: &[Vec<usize>]) -> Vec<usize> {
+    let mut order = Vec::with_capacity(named.len());
+    let mut begun = vec![false; named.len()];
+    for first in 0..named.len() {
+        // What is being placed, each with how much of what it names was looked at.
+        let mut open: Vec<(usize, usize)> = Vec::new();
+        if !std::mem::replace(&mut begun[first], true) {
+            open.push((first, 0));
+        }
+        while let Some((at, looked)) = open.last_mut() {
+            match named[*at].get(*looked) {
+                Some(&next) => {
+                    *looked += 1;
+                    if !std::mem::replace(&mut begun[next], true) {
+                        open.push((next, 0));
+                    }
+                }
+                None => {
+                    order.push(*at);
+                    open.pop();
+                }
+            }
+        }
+    }
+    order
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::json::read_json_tree;
+    use crate::source::Source;
+    use rstest::rstest;
+
+    /// The names of branches and entries as they stand then.
+    #[rstest]
+    // What is named stands first, in its branch or in one that names nothing back.
+    #[case(r#"{"v": {"a": {"link": "b"}, "b": {}}}"#, "v:b,a")]
+    #[case(r#"{"v": {"a": {"link": "c"}, "b": {}, "c": {"link": "d"}, "d": {}}}"#, "v:d,c,a,b")]
+    #[case(r#"{"v": {"a": {"link": "x"}}, "n": 1, "b": {"x": {}}}"#, "n b:x v:a")]
+    #[case(r#"{"v": {"a": {"link": "x"}}, "b": {"x": {"of": ["p"]}, "p": {}}}"#, "b:p,x v:a")]
+    // Where there is nothing to be done all stays as it is.
+    #[case(r#"{"v": {"a": {"link": "x"}, "c": {}}, "b": {"x": {"of": ["c"]}}}"#, "v:a,c b:x")]
+    #[case(r#"{"v": {"a": {"link": "b"}, "b": {"link": "a"}}}"#, "v:b,a")]
+    #[case(r#"{"v": {"a": {"link": "nowhere"}, "b": {"link": "b"}}}"#, "v:a,b")]
+    fn what_is_named_stands_first(#[case] text: &str, #[case] expected: &str) {
+        let mut tree = read_json_tree(Source::new("t", text)).expect("well-formed");
+        let settings = ["v/*/link", "b/*/of"];
+        let settings = settings.map(|path| path.split('/').map(str::to_owned).collect::<Vec<_>>());
+        let root = tree.root();
+        put_named_first(&mut tree, root, &settings);
+        let shown = |node: NodeId| {
+            let entries: Vec<&str> = named_children(&tree, node).map(|entry| tree.name(entry)).collect();
+            let colon = if entries.is_empty() { "" } else { ":" };
+            format!("{}{colon}{}", tree.name(node), entries.join(","))
+        };
+        let all: Vec<String> = named_children(&tree, tree.root()).map(shown).collect();
+        assert_eq!(all.join(" "), expected);
+    }
+}

@@ -44,6 +44,9 @@ fn every_rule_that_ships_is_used_by_some_backup() {
             iface bond7 inet manual\n  bond-slaves eth11 swp1.${vlan}\n  bond-primary eth12\n  wpa-ssid Lost\n\
             iface br8 inet manual\n  bridge_ports swp2.${vlan}\n",
         ),
+        ("short/PG_VERSION", "16\n"),
+        ("short/postgresql.conf", "log_connections = t\nautovacuum_work_mem = 2kB\n"),
+        ("short/postgresql.auto.conf", "log_connections = n\nautovacuum_work_mem = 64\n"),
         ("named/PG_VERSION", "11\n"),
         ("named/recovery.conf", "recovery_target_inclusive = no\n"),
         ("certified/PG_VERSION", "13\n"),
@@ -59,7 +62,7 @@ fn every_rule_that_ships_is_used_by_some_backup() {
     for line in [
         "gw.xml corrie.xml sandle.xml --to osier/16@2.1",
         "export.json --to osier/8@2.1",
-        &format!("{} point named certified --to postgresql@18", servers.join(" ")),
+        &format!("{} point named certified short --to postgresql@18", servers.join(" ")),
         &format!("{} rare --to netplan@0.106", networks.join(" ")),
     ] {
         let ran = desk.run_to(0, &format!("profile try {line} --json"));

@@ -74,7 +74,8 @@ fn every_rule_that_ships_is_used_by_some_backup() {
     }
     let shipped = fordcross_profiles::CROSSINGS.len();
     assert_eq!(met.len(), shipped, "each crossing that ships is tried: {met:?}");
-    let given = ["certified", "corrie.xml", "export.json", "gw.xml", "named", "point", "rare", "sandle.xml"];
+    let given =
+        ["certified", "corrie.xml", "export.json", "gw.xml", "named", "point", "rare", "sandle.xml", "short"];
     assert_eq!(desk.names(), given, "nothing is written");
 }
 

@@ -241,7 +241,11 @@ impl<'a> Reader<'_, 'a> {
         // The files that stand in its place: it is then structure, and no setting.
         let files = statement.includes.as_ref().map(|includes| {
             let range = text_of(&includes.of);
-            let pattern = range.map(|range| words[range.start].text.to_string()).unwrap_or_default();
+            let said = range.map(|range| words[range.start].text.as_ref()).unwrap_or_default();
+            // Where quotes are kept, those around a path are no part of it.
+            let bare = |quote: &char| said.strip_prefix(*quote)?.strip_suffix(*quote);
+            let kept = Some(&grammar.quotes).filter(|_| grammar.keeps_quotes);
+            let pattern = kept.into_iter().flatten().find_map(bare).unwrap_or(said).to_owned();
             let files = (self.included)(&pattern, whole, includes);
             (!files.is_empty() || includes.may_be_missing, files)
         });

@@ -34,6 +34,7 @@ const MOVED: &str = "[paths]\n\"/srv/booking\" = \"/mnt/wal\"\n\"/var/log\" = \"
 #[case("postgresql/quay-10", "postgresql@18", &["postgresql.conf", "postgresql.auto.conf", "pg_hba.conf", "pg_ident.conf", "standby.signal"])]
 #[case("postgresql/sandle-10", "postgresql@18", &["postgresql.conf", "pg_hba.conf", "recovery.signal"])]
 #[case("postgresql/corrie-13", "postgresql@18", &["postgresql.conf", "standby.signal"])]
+#[case("postgresql/sluice-16", "postgresql@18", &["postgresql.conf", "postgresql.auto.conf", "pg_hba.conf", "pg_ident.conf"])]
 fn real_backups_become_what_is_expected(#[case] backup: &str, #[case] to: &str, #[case] files: &[&str]) {
     let desk = Desk::new();
     let from = real(backup);
@@ -237,6 +238,7 @@ fn files_of(path: &Path) -> Vec<(PathBuf, Vec<u8>)> {
 #[case("postgresql/quay-10", "postgresql@10", "quay-10.postgresql")]
 #[case("postgresql/sandle-10", "postgresql@10", "sandle-10.postgresql")]
 #[case("postgresql/corrie-13", "postgresql@13", "corrie-13.postgresql")]
+#[case("postgresql/sluice-16", "postgresql@16", "sluice-16.postgresql")]
 fn a_backup_goes_into_its_own_line(#[case] backup: &str, #[case] to: &str, #[case] result: &str) {
     let desk = Desk::new();
     let from = real(backup);

@@ -31,7 +31,7 @@ fn the_document_has_the_figures() {
         let backup = own("ifupdown").join(name);
         add(&mut table, "interfaces, our own", &carry(&backup, TO, &map_with_new_ports(&backup, TO), &[]));
     }
-    for name in ["quay-10", "sandle-10", "corrie-13"] {
+    for name in ["quay-10", "sandle-10", "corrie-13", "sluice-16"] {
         add(
             &mut table,
             "postgresql, our own",

@@ -203,6 +203,7 @@ fn every_setting_of_a_release_is_carried(#[values(0, 1, 2, 3)] release: usize) {
 #[case("quay-10", "10")]
 #[case("sandle-10", "10")]
 #[case("corrie-13", "14")]
+#[case("sluice-16", "16")]
 fn our_own_servers_are_carried(#[case] name: &str, #[case] release: &str) {
     let backup = TempDir::new().expect("a temporary folder");
     copy(&own("postgresql").join(name), backup.path());
@@ -255,10 +256,15 @@ fn paths_and_addresses_are_mapped() {
 }
 
 #[rstest]
-#[case("quay-10", "seven gulls")]
-#[case("corrie-13", "seven%20gulls")]
-#[case("corrie-13", "seven_gulls")]
-fn a_password_in_a_value_is_in_the_result_alone(#[case] name: &str, #[case] secret: &str) {
+#[case("quay-10", "seven gulls", "postgresql.conf")]
+#[case("corrie-13", "seven%20gulls", "postgresql.conf")]
+#[case("corrie-13", "seven_gulls", "postgresql.conf")]
+#[case("sluice-16", "rushing-water", "pg_hba.conf")]
+fn a_password_in_a_value_is_in_the_result_alone(
+    #[case] name: &str,
+    #[case] secret: &str,
+    #[case] file: &str,
+) {
     let carried = carry(&own("postgresql").join(name), TO, "", &[]);
-    carried.keeps_to_itself(secret, &carried.ending(".postgresql").join("postgresql.conf"));
+    carried.keeps_to_itself(secret, &carried.ending(".postgresql").join(file));
 }

@@ -116,6 +116,17 @@ impl Server {
         rows.map(|row| row.split('\u{1f}').map(str::to_owned).collect()).collect()
     }
 
+    /// All rules of access as the server itself reads them, a line each.
+    pub(crate) fn rules(&self) -> String {
+        let rows = self.query(
+            "SELECT type, database, user_name, address, netmask, auth_method, options FROM pg_hba_file_rules ORDER BY line_number",
+        );
+        let mut lines: Vec<String> = rows.into_iter().map(|row| row.join(" ")).collect();
+        // Those of included files have line numbers of their own.
+        lines.sort();
+        lines.join("\n")
+    }
+
     /// All settings, as the server itself knows them.
     pub(crate) fn settings(&self) -> BTreeMap<String, Setting> {
         let rows = self.query("SELECT name, setting, coalesce(boot_val, ''), context FROM pg_settings");

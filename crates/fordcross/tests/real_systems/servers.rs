@@ -132,7 +132,9 @@ fn started(release: &str, files: &Path, what: &str) -> BTreeMap<String, Setting>
     server.start(what);
     let mistakes = server.mistakes();
     assert!(mistakes.is_empty(), "{what} in {release}: {mistakes:?}");
-    let settings = server.settings();
+    let mut settings = server.settings();
+    let rules = Setting { value: alike(&server.rules()), boot: String::new(), context: "files".into() };
+    settings.insert("the rules of access".into(), rules);
     if is_standby {
         server.query("CHECKPOINT");
         server.stop();
@@ -141,6 +143,28 @@ fn started(release: &str, files: &Path, what: &str) -> BTreeMap<String, Setting>
         assert_eq!(server.query("SELECT pg_is_in_recovery()"), [["t"]], "{what}");
     }
     settings
+}
+
+/// Rules of access without what says the same in another way: from 16 on a name with a slash in front is a pattern, and
+/// becomes one that fits just that name; what `cert` verifies is not for `clientcert` to say from 14 on.
+fn alike(rules: &str) -> String {
+    let word = |word: &str| {
+        let bare = word.trim_start_matches(['{', '"']).trim_end_matches(['}', '"']);
+        match bare.strip_prefix("/^").and_then(|rest| rest.strip_suffix('$')) {
+            Some(pattern) => pattern.replace('\\', ""),
+            None => bare.to_owned(),
+        }
+    };
+    let line = |line: &str| {
+        let words: Vec<String> = line.split(' ').map(word).collect();
+        let is_cert = words.iter().any(|word| word == "cert");
+        words
+            .into_iter()
+            .filter(|word| !(is_cert && word.starts_with("clientcert=")))
+            .collect::<Vec<_>>()
+            .join(" ")
+    };
+    rules.lines().map(line).collect::<Vec<_>>().join("\n")
 }
 
 /// The settings that a person was told are not the same any more.

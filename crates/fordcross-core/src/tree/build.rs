@@ -250,9 +250,11 @@ impl<'a> Tree<'a> {
             let below = work.len();
             work.extend(from.children(node).map(|child| (new, child)));
             if node == top {
-                // Comments and declarations beside the outermost element belong to the file, too.
+                // Comments and declarations beside the outermost element belong to the file, too; beside a single
+                // value they stand beside it.
+                let holder = if from.kind(top).is_branch() { new } else { parent };
                 let beside = from.children(NodeId::DOCUMENT).filter(|&child| child != top);
-                work.extend(beside.map(|child| (new, child)));
+                work.extend(beside.map(|child| (holder, child)));
             }
             work[below..].reverse();
         }

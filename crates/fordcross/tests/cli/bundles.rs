@@ -299,3 +299,24 @@ fn what_is_included_is_read_in_its_place() {
     let mtu = rows.iter().find(|row| row["locator"] == "main/iface[b]/mtu").expect("a row");
     assert_eq!((&mtu["file"], &mtu["line"]), (&"net/if.d/b".into(), &2.into()));
 }
+
+/// A file of one value has nothing that comments beside it could stand in.
+#[test]
+fn comments_beside_a_single_value_are_comments() {
+    let desk = desk("tar");
+    let mut files = files();
+    for (path, text) in [
+        ("net/one.yaml", "# said of it\nplain\n"),
+        ("unit.xml", "<!-- said --><unit>plain</unit><!-- too -->"),
+    ] {
+        files.iter_mut().find(|file| file.path == path).expect("a file").bytes = text.into();
+    }
+    desk.write("in.tar", Archive::Tar.pack(&files).expect("packed"));
+    let ran = desk.run_to(0, "survey in.tar --profiles own");
+    assert!(ran.out.contains("4 comments, which are no settings"), "{}", ran.out);
+    let ran = desk.run_to(0, "carry in.tar --to crate@2 --profiles own -o out");
+    for row in ["in.tar/net/one.yaml:2:1  net/one", "in.tar/unit.xml:1:14  unit"] {
+        assert!(ran.err.contains(row), "{row}\n{}", ran.err);
+    }
+    desk.run_to(0, "survey in.tar --profiles own --redacted copy.tar");
+}

@@ -2,7 +2,7 @@
 
 use super::{Carried, CarryInput, StepMade, limits};
 use crate::finding::{Code, Finding, Findings, Place, count, one_of};
-use crate::ledger::{DecidedBy, Decision};
+use crate::ledger::DecidedBy;
 use crate::locator::Labeler;
 use crate::mapping::PortTarget;
 use crate::reading::RowKind;
@@ -14,35 +14,34 @@ impl Carried<'_, '_> {
     /// What the result has beyond what the receiving line and model take.
     pub(super) fn beyond_limits(&mut self) -> Findings {
         let new = &self.input.course[self.input.course.len() - 1].new;
-        let Some(tree) = self.trees.last() else { return Findings::new() };
-        let beyond = self.input.model.map_or_else(Findings::new, |model| limits::too_many(tree, model, new));
-        let mut findings = Findings::new();
-        for (node, mut finding) in limits::names_too_long(tree, new) {
-            if let Some(row) = self.row_behind(node) {
-                self.set_place(&mut finding, row);
-            }
-            findings.push(finding);
+        let Some(result) = self.trees.last() else { return Findings::new() };
+        let too_long = limits::names_too_long(result, new);
+        let beyond =
+            self.input.model.map_or_else(Findings::new, |model| limits::too_many(result, model, new));
+        if too_long.is_empty() {
+            return beyond;
         }
-        findings.extend(beyond);
-        findings
-    }
-
-    /// The first row of the backup that has a landing at `node` of the result.
-    fn row_behind(&self, node: NodeId) -> Option<usize> {
-        let landing = self.ledger.landings.iter().position(|landing| landing.node == node)? as u32;
-        let has = |decision: &Decision| (decision.landings.0..decision.landings.1).contains(&landing);
-        self.ledger.decisions.iter().position(has)
-    }
-
-    /// Says where in the backup a row stands, and what it is called.
-    fn set_place(&mut self, finding: &mut Finding, row: usize) {
+        // The first row of the backup that lands at each node.
+        let mut rows: FxHashMap<NodeId, usize> = FxHashMap::default();
+        for (row, decision) in self.ledger.decisions.iter().enumerate() {
+            for landing in &self.ledger.landings[decision.landings.0 as usize..decision.landings.1 as usize] {
+                rows.entry(landing.node).or_insert(row);
+            }
+        }
         let tree = &self.input.backup.tree;
+        let lines = LineIndex::new(tree.source());
         let StepMade { automaton, reading, .. } = &mut self.steps[0];
-        let mut labels =
-            Labeler::new(tree, &self.input.course[0].old.schema, Some(&reading.ordinals), automaton);
-        let node = reading.rows[row].node;
-        finding.place = Some(Place::indexed(&LineIndex::new(tree.source()), tree.span(node)));
-        finding.locator = Some(labels.label(node, automaton).to_owned());
+        let schema = &self.input.course[0].old.schema;
+        let mut labels = Labeler::new(tree, schema, Some(&reading.ordinals), automaton);
+        let place = |(node, mut finding): (NodeId, Finding)| {
+            if let Some(&row) = rows.get(&node) {
+                let node = reading.rows[row].node;
+                finding.place = Some(Place::indexed(&lines, tree.span(node)));
+                finding.locator = Some(labels.label(node, automaton).to_owned());
+            }
+            finding
+        };
+        too_long.into_iter().map(place).chain(beyond).collect()
     }
 
     /// The rows that are carried with old names in a free text, and those names.

@@ -1,6 +1,7 @@
 //! What is in a backup.
 
 use crate::backup::Backup;
+use crate::form::OTHER_FILES;
 use crate::locator::Labeler;
 use crate::profile::{Profile, Signs, What};
 use crate::reading::{Reading, RowKind, automaton_of};
@@ -265,10 +266,12 @@ fn value_of<'t>(tree: &'t Tree<'_>, node: NodeId) -> &'t str {
 }
 
 fn files(backup: &Backup<'_>, profile: &Profile) -> Vec<FileSize> {
-    let source = backup.tree.source();
+    let tree = &backup.tree;
+    let source = tree.source();
     if source.pieces.len() < 2 {
         return Vec::new();
     }
+    let others = tree.child(tree.root(), OTHER_FILES);
     let of = |path: &str| profile.members.members.iter().find(|member| member.place_of(path).is_some());
     source
         .pieces
@@ -281,7 +284,8 @@ fn files(backup: &Backup<'_>, profile: &Profile) -> Vec<FileSize> {
                 // Base64 has four characters for three bytes.
                 bytes: if piece.content == Content::Bytes { length / 4 * 3 } else { length },
                 data: member.is_some_and(|member| member.data),
-                known: member.is_some(),
+                // One that another includes is known by what includes it.
+                known: others.is_none_or(|others| tree.child(others, &piece.path).is_none()),
             }
         })
         .collect()

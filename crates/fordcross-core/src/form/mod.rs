@@ -7,7 +7,7 @@ mod members;
 pub(crate) use bundle::{has_wildcard, nodes_at, read_bundle, with_databases, write_bundle};
 pub(crate) use declare::{read_members, read_writing};
 pub use members::Container;
-pub(crate) use members::{Member, Members};
+pub(crate) use members::{Member, Members, OTHER_FILES};
 
 use crate::finding::Finding;
 use crate::json::{read_json_tree, write_subtree};

@@ -34,7 +34,7 @@ const MOVED: &str = "[paths]\n\"/srv/booking\" = \"/mnt/wal\"\n\"/var/log\" = \"
 #[case("postgresql/quay-10", "postgresql@18", &["postgresql.conf", "postgresql.auto.conf", "pg_hba.conf", "pg_ident.conf", "standby.signal"])]
 #[case("postgresql/sandle-10", "postgresql@18", &["postgresql.conf", "pg_hba.conf", "recovery.signal"])]
 #[case("postgresql/corrie-13", "postgresql@18", &["postgresql.conf", "standby.signal"])]
-#[case("postgresql/sluice-16", "postgresql@18", &["postgresql.conf", "postgresql.auto.conf", "pg_hba.conf", "pg_ident.conf"])]
+#[case("postgresql/sluice-16", "postgresql@18", &["postgresql.conf", "postgresql.auto.conf", "pg_hba.conf", "pg_ident.conf", "server.crt", "server.key"])]
 fn real_backups_become_what_is_expected(#[case] backup: &str, #[case] to: &str, #[case] files: &[&str]) {
     let desk = Desk::new();
     let from = real(backup);
@@ -261,4 +261,18 @@ fn a_backup_goes_into_its_own_line(#[case] backup: &str, #[case] to: &str, #[cas
         assert_eq!(String::from_utf8_lossy(bytes), String::from_utf8_lossy(old), "{}", was.display());
     }
     assert_eq!(made.len(), was.len());
+}
+
+/// A file that another includes is known, and keys and certificates beside the data go along.
+#[test]
+fn included_files_and_keys_are_known() {
+    let desk = Desk::new();
+    let ran = desk.run_to(0, &format!("survey {}", real("postgresql/sluice-16")));
+    assert!(ran.out.contains("hba.d/10-radius.conf") && ran.out.contains("server.key"), "{}", ran.out);
+    assert!(!ran.out.contains("does not know it"), "{}", ran.out);
+    desk.write("pg/PG_VERSION", "16\n");
+    desk.write("pg/postgresql.conf", "port = 5433\n");
+    desk.write("pg/notes.md", "mine\n");
+    let ran = desk.run_to(0, "survey pg");
+    assert!(ran.out.contains("the profile does not know it"), "{}", ran.out);
 }

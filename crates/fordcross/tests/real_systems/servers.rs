@@ -284,6 +284,7 @@ fn paths_and_addresses_are_mapped() {
 #[case("corrie-13", "seven%20gulls", "postgresql.conf")]
 #[case("corrie-13", "seven_gulls", "postgresql.conf")]
 #[case("sluice-16", "rushing-water", "pg_hba.conf")]
+#[case("sluice-16", "the key of the sluice", "server.key")]
 fn a_password_in_a_value_is_in_the_result_alone(
     #[case] name: &str,
     #[case] secret: &str,

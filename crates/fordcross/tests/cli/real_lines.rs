@@ -267,7 +267,7 @@ fn a_backup_goes_into_its_own_line(#[case] backup: &str, #[case] to: &str, #[cas
 #[test]
 fn included_files_and_keys_are_known() {
     let desk = Desk::new();
-    let ran = desk.run_to(0, &format!("survey {}", real("postgresql/sluice-16")));
+    let ran = desk.run_to(0, &format!("survey {}", real("postgresql/sluice-16").display()));
     assert!(ran.out.contains("hba.d/10-radius.conf") && ran.out.contains("server.key"), "{}", ran.out);
     assert!(!ran.out.contains("does not know it"), "{}", ran.out);
     desk.write("pg/PG_VERSION", "16\n");

@@ -110,26 +110,34 @@ iface eth1 inet static
     up ip -6 addr add 2001:db8:7::7/64 dev eth1
 ";
 
+/// networkd 252 may set the MTU of the link after that of IPv6, which is lost then: so each has one of them. And
+/// ifupdown sets that of IPv6 to no end before something else has brought the link up.
 const TEMPLATES: &str = "\
-auto eth0
+auto eth0 eth1
 iface common inet static
     netmask 255.255.255.128
     mtu 1400
     up ip route add 203.0.113.0/24 via 192.0.2.9
 iface common inet6 static
+    netmask 64
+iface small inet6 static
     mtu 1300
 iface eth0 inet static inherits common
     address 192.0.2.10
     up ip route add 203.0.113.0/26 via 192.0.2.8
 iface eth0 inet6 static inherits common
-    address 2001:db8::10/64
+    address 2001:db8::10
+iface eth1 inet static
+    address 198.51.100.9/24
+iface eth1 inet6 static inherits small
+    address 2001:db8:1::10/64
 ";
 
 #[rstest]
 #[case::addresses_routes_and_rules(STATIC, "eth0")]
 #[case::a_bridge(BRIDGE, "eth1 eth2")]
 #[case::commands(COMMANDS, "eth0 eth1")]
-#[case::templates(TEMPLATES, "eth0")]
+#[case::templates(TEMPLATES, "eth0 eth1")]
 fn old_and_new_set_up_the_same(#[case] interfaces: &str, #[case] ports: &str) {
     let folder = TempDir::new().expect("a temporary folder");
     let file = folder.path().join("interfaces");

@@ -19,6 +19,31 @@ impl Layout<'static> {
     pub(crate) const OURS: Self = Self::Lines { margin: "", level: "  " };
 }
 
+/// A layout with the beginning of its deepest line so far, of which those of all others are parts.
+#[derive(Clone, Debug)]
+pub(crate) struct Indentation<'l> {
+    layout: Layout<'l>,
+    line: Vec<u8>,
+    deepest: usize,
+}
+
+impl<'l> Indentation<'l> {
+    pub(crate) fn new(layout: Layout<'l>) -> Self {
+        Self { layout, line: Vec::new(), deepest: 0 }
+    }
+
+    /// As [`Layout::new_line`], for many lines.
+    pub(crate) fn new_line(&mut self, depth: usize, out: &mut Vec<u8>) {
+        let Layout::Lines { margin, level } = self.layout else { return self.layout.new_line(depth, out) };
+        if self.line.is_empty() || depth > self.deepest {
+            self.deepest = self.deepest.max(depth);
+            self.line.clear();
+            self.layout.new_line(self.deepest, &mut self.line);
+        }
+        out.extend_from_slice(&self.line[..1 + margin.len() + depth * level.len()]);
+    }
+}
+
 impl Layout<'_> {
     /// Begins a line; where all stands on one, only puts a space behind a comma.
     pub(crate) fn new_line(self, depth: usize, out: &mut Vec<u8>) {

@@ -6,10 +6,11 @@
 //! quoted, with `\` before `"` and `\` and `\u{…}` for control characters. A locator is a label:
 //! two nodes may share one, and the second of two objects with the same key has `#2` behind it.
 
-use crate::automaton::{AcceptId, Automaton, State, Symbols};
+use crate::automaton::{Automaton, State, Symbols};
+use crate::json::write_string;
 use crate::profile::{Schema, What};
 use crate::reading::Ordinals;
-use crate::tree::{Kind, NodeId, Tree};
+use crate::tree::{Kind, Name, NodeId, Tree};
 use std::fmt::Write as _;
 
 /// Bytes that never make quotes necessary: those of most names.
@@ -24,11 +25,11 @@ const PLAIN: [bool; 256] = {
     plain
 };
 
-/// Appends a name or key, quoted where it must be.
-pub(crate) fn push_quoted(text: &str, out: &mut String) {
+/// Appends a name or key, quoted where it must be; says whether it was.
+pub(crate) fn push_quoted(text: &str, out: &mut String) -> bool {
     if !text.is_empty() && text.bytes().all(|byte| PLAIN[usize::from(byte)]) {
         out.push_str(text);
-        return;
+        return false;
     }
     let special = |c: char| {
         matches!(c, '/' | '[' | ']' | ',' | '"' | '\\' | '*' | '#' | '=')
@@ -37,7 +38,7 @@ pub(crate) fn push_quoted(text: &str, out: &mut String) {
     };
     if !text.is_empty() && !text.contains(special) {
         out.push_str(text);
-        return;
+        return false;
     }
     out.push('"');
     for c in text.chars() {
@@ -53,6 +54,7 @@ pub(crate) fn push_quoted(text: &str, out: &mut String) {
         }
     }
     out.push('"');
+    true
 }
 
 /// A way down the tree with the automaton's states, renewed when the automaton forgets them.
@@ -60,15 +62,12 @@ pub(crate) fn push_quoted(text: &str, out: &mut String) {
 pub(crate) struct Trail {
     levels: Vec<(NodeId, State)>,
     generation: u32,
-    /// What the last node accepts; it stays known when states are forgotten.
-    accept: AcceptId,
 }
 
 impl Trail {
     /// At the outermost element or value.
     pub(crate) fn new(root: NodeId, automaton: &Automaton) -> Self {
-        let accept = automaton.accept_of(automaton.start());
-        Self { levels: vec![(root, automaton.start())], generation: automaton.generation(), accept }
+        Self { levels: vec![(root, automaton.start())], generation: automaton.generation() }
     }
 
     pub(crate) fn node(&self, level: usize) -> NodeId {
@@ -103,8 +102,6 @@ impl Trail {
             automaton.step(above, tree.name_id(node), tree, symbols)
         };
         self.levels.push((node, state));
-        // A step may have begun a new generation, to which only its own state belongs.
-        self.accept = automaton.accept_of(state);
         state
     }
 
@@ -139,10 +136,45 @@ pub(crate) struct Labeler<'t, 'a> {
     ordinals: Option<&'t Ordinals>,
     symbols: Symbols,
     trail: Trail,
-    /// Length of the label at each level of the trail.
-    lengths: Vec<usize>,
+    /// What the label was at each level of the trail.
+    levels: Vec<Level>,
     label: String,
+    /// Whether something in the label is quoted.
+    quoted: bool,
+    /// The value that was labelled last, which has no level of its own; none after another node.
+    value: Option<NodeId>,
     way: Vec<NodeId>,
+    steps: Steps,
+}
+
+/// The steps of names, each with `/` before it, made when first needed.
+#[derive(Clone, Debug, Default)]
+struct Steps {
+    text: String,
+    /// Where each is in the text, and whether it is quoted; empty for what was not made yet.
+    known: Vec<(u32, u32, bool)>,
+}
+
+impl Steps {
+    fn of(&mut self, tree: &Tree<'_>, name: Name) -> (&str, bool) {
+        if name.index() >= self.known.len() {
+            self.known.resize(name.index() + 1, (0, 0, false));
+        }
+        let known = &mut self.known[name.index()];
+        if known.0 == known.1 {
+            known.0 = self.text.len() as u32;
+            self.text.push('/');
+            known.2 = push_quoted(tree.name_text(name), &mut self.text);
+            known.1 = self.text.len() as u32;
+        }
+        (&self.text[known.0 as usize..known.1 as usize], known.2)
+    }
+}
+
+#[derive(Clone, Copy, Debug)]
+struct Level {
+    length: usize,
+    quoted: bool,
 }
 
 impl<'t, 'a> Labeler<'t, 'a> {
@@ -158,43 +190,108 @@ impl<'t, 'a> Labeler<'t, 'a> {
             ordinals,
             symbols: Symbols::default(),
             trail: Trail::new(tree.root(), automaton),
-            lengths: vec![0],
+            levels: vec![Level { length: 0, quoted: false }],
             label: String::new(),
+            quoted: false,
+            value: None,
             way: Vec::new(),
+            steps: Steps::default(),
         }
     }
 
     /// The locator of a node; `/` for the outermost one and its own text.
     pub(crate) fn label(&mut self, node: NodeId, automaton: &mut Automaton) -> &str {
+        if self.enter_holder(node, automaton) {
+            self.push_step(node, None);
+        }
+        if self.label.is_empty() { "/" } else { &self.label }
+    }
+
+    /// Appends the locator of a node as a JSON string.
+    pub(crate) fn write_label(&mut self, node: NodeId, automaton: &mut Automaton, out: &mut Vec<u8>) {
+        let is_value = self.enter_holder(node, automaton);
+        let no_ordinal = self.ordinals.is_none_or(|ordinals| ordinals.of(node).is_none());
+        if is_value && !self.quoted && no_ordinal && !self.label.is_empty() {
+            let (step, quoted) = self.steps.of(self.tree, self.tree.name_id(node));
+            if !quoted {
+                out.push(b'"');
+                out.extend_from_slice(self.label.as_bytes());
+                out.extend_from_slice(step.as_bytes());
+                out.push(b'"');
+                return;
+            }
+        }
+        if is_value {
+            self.push_step(node, None);
+        }
+        let label = if self.label.is_empty() { "/" } else { &self.label };
+        if self.quoted {
+            write_string(label, out);
+        } else {
+            // What needs no quotes in a locator needs no escapes in a string either.
+            out.push(b'"');
+            out.extend_from_slice(label.as_bytes());
+            out.push(b'"');
+        }
+    }
+
+    /// Makes the holder of a value the last node of the trail, and of what is no value the node itself; says
+    /// whether it is a value. Most nodes are, and hold nothing that would be asked for next: they need no level.
+    fn enter_holder(&mut self, node: NodeId, automaton: &mut Automaton) -> bool {
+        let holder = self.tree.parent(node);
+        let kind = self.tree.kind(node);
+        let is_value = kind.is_value()
+            && kind != Kind::OwnText
+            && self.tree.kind(holder) == Kind::Map
+            && node != self.trail.node(0);
+        self.enter(if is_value { holder } else { node }, automaton);
+        self.value = is_value.then_some(node);
+        is_value
+    }
+
+    /// Makes a node the last one of the trail.
+    fn enter(&mut self, node: NodeId, automaton: &mut Automaton) {
+        let Level { length, quoted } = self.levels[self.levels.len() - 1];
+        if self.trail.node(self.levels.len() - 1) == node {
+            self.label.truncate(length);
+            self.quoted = quoted;
+            return;
+        }
         self.way.clear();
-        // Up to the nearest node that is on the trail; the one asked for is always entered anew.
+        // Up to the nearest node that is on the trail.
         let mut at = node;
         let shared = loop {
-            if at == NodeId::DOCUMENT || at == self.trail.node(0) {
+            if let Some(level) = self.trail.level_of(at) {
+                break level;
+            }
+            if at == NodeId::DOCUMENT {
                 break 0;
             }
             self.way.push(at);
             at = self.tree.parent(at);
-            if let Some(level) = self.trail.level_of(at) {
-                break level;
-            }
         };
         self.trail.truncate(shared + 1);
-        self.lengths.truncate(shared + 1);
-        self.label.truncate(self.lengths[shared]);
+        self.levels.truncate(shared + 1);
+        let Level { length, quoted } = self.levels[shared];
+        self.label.truncate(length);
+        self.quoted = quoted;
         for index in (0..self.way.len()).rev() {
             let node = self.way[index];
             let state = self.trail.enter(node, self.tree, automaton, &mut self.symbols);
             let entry = automaton.accepted(automaton.accept_of(state)).entry;
             self.push_step(node, entry);
-            self.lengths.push(self.label.len());
+            self.levels.push(Level { length: self.label.len(), quoted: self.quoted });
         }
-        if self.label.is_empty() { "/" } else { &self.label }
     }
 
     /// What the schema declares for the node that was labelled last.
-    pub(crate) fn entry(&self, automaton: &Automaton) -> Option<u16> {
-        automaton.accepted(self.trail.accept).entry
+    pub(crate) fn entry(&mut self, automaton: &mut Automaton) -> Option<u16> {
+        let above = self.trail.last(self.tree, automaton);
+        let state = match self.value {
+            Some(value) => automaton.step(above, self.tree.name_id(value), self.tree, &mut self.symbols),
+            None => above,
+        };
+        automaton.accepted(automaton.accept_of(state)).entry
     }
 
     fn push_step(&mut self, node: NodeId, entry: Option<u16>) {
@@ -206,7 +303,7 @@ impl<'t, 'a> Labeler<'t, 'a> {
             if !self.label.is_empty() {
                 self.label.push('/');
             }
-            push_quoted(self.tree.name(node), &mut self.label);
+            self.quoted |= push_quoted(self.tree.name(node), &mut self.label);
             if self.tree.kind(node) == Kind::List {
                 return;
             }
@@ -227,7 +324,7 @@ impl<'t, 'a> Labeler<'t, 'a> {
                     self.label.push(',');
                 }
                 let value = self.tree.child(node, key).map_or("", |key| self.tree.value(key));
-                push_quoted(value.trim_ascii(), &mut self.label);
+                self.quoted |= push_quoted(value.trim_ascii(), &mut self.label);
             }
             self.label.push(']');
             if let Some(again) = ordinal.filter(|&again| self.ordinals.is_some() && again > 1) {

@@ -2,7 +2,7 @@
 
 use crate::profile::{Lookup, PathStep, Profile, What};
 use crate::tree::{NodeId, Tree};
-use crate::typing::Form;
+use crate::typing::{Form, TypeId};
 use rustc_hash::{FxHashMap, FxHashSet};
 
 /// What was met of both while a configuration was read.
@@ -10,22 +10,23 @@ use rustc_hash::{FxHashMap, FxHashSet};
 pub(crate) struct References {
     /// The names of objects of each declaration that some type speaks of.
     objects: FxHashMap<u16, FxHashSet<String>>,
-    /// For each type that names objects, the declaration of these and their path.
-    of_type: FxHashMap<u16, (u16, String)>,
+    /// For each type, if it names objects, the declaration of these and their path.
+    of_type: Vec<Option<(u16, String)>>,
     /// Settings with the declaration of what they name.
     named: Vec<(NodeId, u16, String)>,
 }
 
 impl References {
     pub(crate) fn new(profile: &Profile) -> Self {
-        let mut references =
-            Self { objects: FxHashMap::default(), of_type: FxHashMap::default(), named: Vec::new() };
-        for (kind, id) in profile.types.list.iter().zip(0..) {
+        let mut references = Self { objects: FxHashMap::default(), of_type: Vec::new(), named: Vec::new() };
+        for kind in &profile.types.list {
+            references.of_type.push(None);
             let Form::Name { of: Some(path), .. } = &kind.form else { continue };
             let steps: Vec<PathStep<'_>> = path.iter().map(|name| PathStep::named(name)).collect();
             if let Lookup::Declared(entry) = profile.schema.find(&steps) {
                 references.objects.entry(entry).or_default();
-                references.of_type.insert(id, (entry, path.join("/")));
+                references.of_type.pop();
+                references.of_type.push(Some((entry, path.join("/"))));
             }
         }
         references
@@ -48,18 +49,9 @@ impl References {
         }
     }
 
-    pub(crate) fn meet_setting(
-        &mut self,
-        tree: &Tree<'_>,
-        node: NodeId,
-        entry: Option<u16>,
-        profile: &Profile,
-    ) {
-        if self.of_type.is_empty() {
-            return;
-        }
-        let kind = entry.and_then(|entry| profile.schema.entries[entry as usize].what.setting());
-        if let Some((of, _)) = kind.and_then(|kind| self.of_type.get(&kind.0)) {
+    /// A setting of a type.
+    pub(crate) fn meet_setting(&mut self, tree: &Tree<'_>, node: NodeId, kind: TypeId) {
+        if let Some((of, _)) = &self.of_type[usize::from(kind.0)] {
             self.named.push((node, *of, tree.value(node).trim_ascii().to_owned()));
         }
     }
@@ -74,8 +66,9 @@ impl References {
 
     /// The settings that name what is not there, with the path of what they should name.
     pub(crate) fn broken(&self) -> Vec<(NodeId, &str)> {
-        let path =
-            |of: u16| self.of_type.values().find(|(entry, _)| *entry == of).map_or("", |(_, path)| path);
+        let path = |of: u16| {
+            self.of_type.iter().flatten().find(|(entry, _)| *entry == of).map_or("", |(_, path)| path)
+        };
         let there = |of: &u16, name: &String| self.objects.get(of).is_some_and(|names| names.contains(name));
         self.named
             .iter()

@@ -108,6 +108,8 @@ pub struct LineIndex<'a> {
     source: Source<'a>,
     text: &'a str,
     starts: Vec<u32>,
+    /// Whether each byte is a character.
+    is_ascii: bool,
     /// How many characters are before each block of the text; counted when a long line first asks for it.
     before_blocks: OnceLock<Vec<u32>>,
 }
@@ -125,7 +127,7 @@ impl<'a> LineIndex<'a> {
         let text = source.text;
         let mut starts = vec![0];
         starts.extend(memchr::memchr_iter(b'\n', text.as_bytes()).map(|at| at as u32 + 1));
-        Self { source, text, starts, before_blocks: OnceLock::new() }
+        Self { source, text, starts, is_ascii: text.is_ascii(), before_blocks: OnceLock::new() }
     }
 
     /// The position of a byte offset, in its own file where there are several; an offset past the end
@@ -158,15 +160,17 @@ impl<'a> LineIndex<'a> {
     /// The same, quicker where offsets are asked for in their order: `line` is that of the last one.
     pub(crate) fn position_after(&self, offset: u32, last: &mut usize) -> Position {
         let offset = (offset as usize).min(self.text.len()) as u32;
-        let near = self.starts.get(*last - 1..).unwrap_or_default();
-        let near = &near[..near.len().min(NEAR)];
-        let line = match near.iter().position(|&start| start > offset) {
-            Some(lines) if lines > 0 => *last - 1 + lines,
+        let near = self.starts.get(*last - 1..).unwrap_or_default().iter().take(NEAR);
+        let line = match near.take_while(|&&start| start <= offset).count() {
+            lines @ 1..NEAR => *last - 1 + lines,
+            // It is before the last one, or far behind it.
             _ => self.starts.partition_point(|&start| start <= offset),
         };
         *last = line;
         let (start, offset) = (self.starts[line - 1] as usize, offset as usize);
-        let column = if offset - start < 4 * BLOCK {
+        let column = if self.is_ascii {
+            offset - start
+        } else if offset - start < 4 * BLOCK {
             characters(&self.text.as_bytes()[start..offset])
         } else {
             self.characters_before(offset) - self.characters_before(start)

@@ -179,8 +179,9 @@ pub fn survey(backup: &Backup<'_>, profile: &Profile, today: jiff::civil::Date) 
             }
             RowKind::Setting => {
                 section.settings += 1;
-                references.meet_setting(tree, row.node, entry, profile);
-                match row.type_id(profile, &automaton).map(|kind| &profile.types.get(kind).form) {
+                let kind = row.type_id(profile, &automaton);
+                kind.into_iter().for_each(|kind| references.meet_setting(tree, row.node, kind));
+                match kind.map(|kind| &profile.types.get(kind).form) {
                     // What is not set is none, unless that is how the line leaves one out.
                     Some(Form::Secret(secret))
                         if !tree.value(row.node).trim().is_empty() || secret.mask.as_deref() == Some("") =>

@@ -75,6 +75,7 @@ pub(super) fn apply<'i, 'a>(
         lines: OnceCell::new(),
         said_of: Cell::new(None),
         scratch: String::new(),
+        spare: Vec::new(),
         converted: Remembered::new(),
         same_line: (step.old().line == new.line).then(|| SameLine::new(step.old(), new)),
         counterparts: FxHashMap::default(),
@@ -158,8 +159,10 @@ pub(super) struct Apply<'x, 'i, 'a> {
     /// A branch, a comment in it, and what comes after that and the comments behind it.
     pub(super) said_of: Cell<Option<(NodeId, NodeId, Option<NodeId>)>>,
     pub(super) scratch: String,
-    /// How values are written as another type, where nothing was lost.
-    pub(super) converted: Remembered<'i, (String, Kind, Fate)>,
+    /// Empty texts, so that there is not a new one for each value.
+    pub(super) spare: Vec<String>,
+    /// How values are written as another type, where nothing was lost; no text for one that stays as it is.
+    pub(super) converted: Remembered<'i, (Option<Box<str>>, Kind, Fate)>,
     /// Between releases of one line: what stands in both.
     pub(super) same_line: Option<SameLine>,
     /// Where branches of the old tree went, between releases of one line.

@@ -18,6 +18,13 @@ pub(super) struct Draft<'i, 'a> {
     root: NodeId,
     profile: &'i Profile,
     wide: FxHashMap<NodeId, FxHashMap<Name, NodeId>>,
+    /// The parent that was last asked about, and the names below it, each as one bit that others may share: most
+    /// settings are written one after the other into one object, and none of them is there yet.
+    recent: (NodeId, u64),
+}
+
+fn bit_of(name: Name) -> u64 {
+    1 << (name.index() % 64)
 }
 
 impl<'i, 'a> Draft<'i, 'a> {
@@ -25,7 +32,7 @@ impl<'i, 'a> Draft<'i, 'a> {
     pub(super) fn new(mut tree: Tree<'a>, profile: &'i Profile) -> Self {
         let name = if profile.form == FileForm::Xml { &profile.marker } else { "" };
         let root = tree.push(NodeId::DOCUMENT, Kind::Map, name, Span::default());
-        Self { tree, root, profile, wide: FxHashMap::default() }
+        Self { tree, root, profile, wide: FxHashMap::default(), recent: (NodeId::DOCUMENT, u64::MAX) }
     }
 
     pub(super) fn root(&self) -> NodeId {
@@ -38,16 +45,21 @@ impl<'i, 'a> Draft<'i, 'a> {
     }
 
     fn find(&mut self, parent: NodeId, name: Name) -> Option<NodeId> {
+        if self.recent.0 == parent && self.recent.1 & bit_of(name) == 0 {
+            return None;
+        }
         if let Some(names) = self.wide.get(&parent) {
             return names.get(&name).copied();
         }
-        let mut seen = 0;
+        let (mut seen, mut names) = (0, 0);
         for child in self.tree.children(parent) {
             if self.tree.name_id(child) == name && self.tree.kind(child) != Kind::OwnText {
                 return Some(child);
             }
             seen += 1;
+            names |= bit_of(self.tree.name_id(child));
         }
+        self.recent = (parent, names);
         if seen > FEW {
             let mut names = FxHashMap::default();
             for child in self.tree.children(parent) {
@@ -61,6 +73,9 @@ impl<'i, 'a> Draft<'i, 'a> {
 
     fn push(&mut self, parent: NodeId, kind: Kind, name: Name) -> NodeId {
         let id = self.tree.push_named(parent, kind, name, Span::default());
+        if self.recent.0 == parent {
+            self.recent.1 |= bit_of(name);
+        }
         if let Some(names) = self.wide.get_mut(&parent) {
             names.entry(name).or_insert(id);
         }

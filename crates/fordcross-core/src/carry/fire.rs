@@ -140,12 +140,13 @@ impl<'i, 'a> Apply<'_, 'i, 'a> {
         let question =
             u64::from(field.kind.0) << 32 | bound.kind.map_or(u64::from(u32::MAX), |kind| kind.0.into());
         let converted = if let Some((written, kind, fate)) = self.converted.find(question, bound.text) {
-            text.push_str(written);
+            text.push_str(written.as_deref().unwrap_or(bound.text));
             Ok((*kind, *fate, None))
         } else {
             self.step.convert_into(bound, field.kind, &mut text).inspect(|(kind, fate, loss)| {
                 if loss.is_none() {
-                    self.converted.keep(question, bound.text, (text.clone(), *kind, *fate));
+                    let written = (text != bound.text).then(|| text.as_str().into());
+                    self.converted.keep(question, bound.text, (written, *kind, *fate));
                 }
             })
         };
@@ -184,15 +185,17 @@ impl<'i, 'a> Apply<'_, 'i, 'a> {
         let (scope, index) =
             instance.map_or((self.root, 0), |(instance, _)| (instance.scope, instance.index));
         let mut prepared: SmallVec<[(Name, Prepared); 2]> = SmallVec::new();
-        let hand = Hand { here: self.here(rule, slots, scope, index), look_ups: &self.look_ups };
+        let mut spare = std::mem::take(&mut self.spare);
+        let hand = Hand::new(self.here(rule, slots, scope, index), &self.look_ups);
         for (field, name) in plain.fields().zip(&self.plain_names[names..]) {
             if field_slots(field).next().is_some() && field_slots(field).all(|slot| slots[slot].is_none()) {
                 continue;
             }
-            if let Some(ready) = hand.prepare(field)? {
+            if let Some(ready) = hand.prepare(field, spare.pop().unwrap_or_default())? {
                 prepared.push((*name, ready));
             }
         }
+        self.spare = spare;
         let at = self.home(instance)?;
         // All of them or none.
         if prepared.len() > 1
@@ -201,11 +204,13 @@ impl<'i, 'a> Apply<'_, 'i, 'a> {
             return Err(taken());
         }
         let mut losses = Vec::new();
-        for (name, Prepared { text, kind, fate, loss }) in prepared {
+        for (name, Prepared { mut text, kind, fate, loss }) in prepared {
             let node =
                 self.draft.named_leaf(at, name, kind, Text::Decoded(&text)).map_err(|Taken| taken())?;
             landings.push(Landing { node, fate });
             losses.extend(loss);
+            text.clear();
+            self.spare.push(text);
         }
         Ok(losses)
     }
@@ -492,7 +497,7 @@ impl<'i, 'a> Apply<'_, 'i, 'a> {
             self.ready_look_ups(targets);
         }
         let (scope, index) = instance.map_or((self.root, 0), |instance| (instance.scope, instance.index));
-        let hand = Hand { here: self.here(rule, slots, scope, index), look_ups: &self.look_ups };
+        let hand = Hand::new(self.here(rule, slots, scope, index), &self.look_ups);
         let mut ready = SmallVec::new();
         for target in targets {
             let base = path(&hand, &target.base)?;
@@ -502,7 +507,7 @@ impl<'i, 'a> Apply<'_, 'i, 'a> {
                 if !used.is_empty() && used.iter().all(|&slot| slots[slot].is_none()) {
                     continue;
                 }
-                let Some(prepared) = hand.prepare(field)? else { continue };
+                let Some(prepared) = hand.prepare(field, String::new())? else { continue };
                 let mut from: Rows =
                     used.iter().filter_map(|&slot| slots[slot].and_then(|bound| bound.row)).collect();
                 from.retain(|row| rows.contains(row));

@@ -9,10 +9,11 @@ use crate::form::{read_bundle, read_text};
 use crate::json::read_json;
 use crate::ledger::Ledger;
 use crate::locator::{Labeler, Trail};
-use crate::profile::{FileForm, Model, Profile, What};
+use crate::profile::{FileForm, Model, Profile};
 use crate::references::References;
 use crate::source::{Source, Span};
 use crate::tree::{Kind, NodeId, Sink, Text, Tree};
+use crate::typing::TypeId;
 use crate::unwrap::{self, Charset, Opening};
 
 /// The most differences that are told one by one: each is a mistake of ours or of a rule.
@@ -256,13 +257,18 @@ impl<'c> Comparison<'c> {
         self.automaton.accepted(self.automaton.accept_of(state)).entry
     }
 
+    /// The type that the receiving profile declares for a setting, which is noted if it names objects.
+    fn meet_setting(&mut self, node: NodeId) -> Option<TypeId> {
+        let entry = self.entry(node)?;
+        let kind = self.wanted.profile.schema.entries[entry as usize].what.setting()?;
+        self.references.meet_setting(self.tree, node, kind);
+        Some(kind)
+    }
+
     fn check_value(&mut self, node: NodeId) {
         let value = self.tree.value(node);
         let new = self.wanted.profile;
-        let entry = self.entry(node);
-        self.references.meet_setting(self.tree, node, entry, new);
-        let entry = entry.map(|entry| &new.schema.entries[entry as usize].what);
-        let Some(kind) = entry.and_then(What::setting) else {
+        let Some(kind) = self.meet_setting(node) else {
             return self.problem(node, "the receiving profile knows no such setting", None);
         };
         if self.fine.find(kind.0.into(), value).is_some() {
@@ -327,8 +333,7 @@ impl Sink for Comparison<'_> {
         } else if self.wanted.kept.get(node.index()) != Some(&true) {
             self.check_value(node);
         } else {
-            let entry = self.entry(node);
-            self.references.meet_setting(self.tree, node, entry, self.wanted.profile);
+            self.meet_setting(node);
         }
         self.expected = self.tree.next_sibling(node);
     }

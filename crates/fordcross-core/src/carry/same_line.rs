@@ -270,8 +270,8 @@ impl<'i, 'a> Apply<'_, 'i, 'a> {
             return Ok(());
         }
         let (scope, index) = instance.map_or((self.root, 0), |instance| (instance.scope, instance.index));
-        let hand = Hand { here: self.here(rule, slots, scope, index), look_ups: &self.look_ups };
-        let Some(prepared) = hand.prepare(field)? else { return Ok(()) };
+        let hand = Hand::new(self.here(rule, slots, scope, index), &self.look_ups);
+        let Some(prepared) = hand.prepare(field, String::new())? else { return Ok(()) };
         let implied = !self.always_pins && new.types.mean_the_same(field.kind, default, &prepared.text);
         if implied && !self.step.into_base || field.path.iter().any(|step| step.append) {
             return Ok(());

@@ -91,7 +91,7 @@ impl<'i, 'a> Apply<'_, 'i, 'a> {
         let index = self.index_of(Some(place), scope);
         let rule = self.place_rule(place);
         let names = {
-            let hand = Hand { here: self.here(rule, &slots, scope, index), look_ups: &self.look_ups };
+            let hand = Hand::new(self.here(rule, &slots, scope, index), &self.look_ups);
             declared.target.iter().map(|step| hand.name(step)).collect()
         };
         let end = self.tree.subtree_end(scope);

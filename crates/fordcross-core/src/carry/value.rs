@@ -12,6 +12,7 @@ use crate::tree::Kind;
 use crate::typing::{Form, Loss, Misread, TypeId, Unfit, Value, plain_text};
 use ipnet::IpNet;
 use std::borrow::Cow;
+use std::cell::RefCell;
 
 /// What a rule captured: a text of the old side with its type there.
 #[derive(Clone, Copy, Debug)]
@@ -46,6 +47,7 @@ impl Failure {
 }
 
 /// A value of the new side, with whether the map changed it.
+#[derive(Clone)]
 struct Renamed<'t> {
     value: Value<'t>,
     changed: bool,
@@ -59,6 +61,8 @@ pub(super) struct Hand<'h, 'i, 'a> {
     pub(super) here: Here<'h, 'i, 'a>,
     /// By the number of the look-up; empty where none was needed yet.
     pub(super) look_ups: &'h [Option<Networks>],
+    /// The capture that was read last, since several fields may draw on one.
+    last_read: RefCell<Option<(usize, Renamed<'i>)>>,
 }
 
 impl<'i, 'a: 'i> Step<'i, 'a> {
@@ -119,7 +123,23 @@ impl<'i, 'a: 'i> Step<'i, 'a> {
     }
 }
 
-impl<'i, 'a: 'i> Hand<'_, 'i, 'a> {
+impl<'h, 'i, 'a: 'i> Hand<'h, 'i, 'a> {
+    pub(super) fn new(here: Here<'h, 'i, 'a>, look_ups: &'h [Option<Networks>]) -> Self {
+        Self { here, look_ups, last_read: RefCell::default() }
+    }
+
+    /// What a capture means.
+    fn read(&self, slot: usize) -> Result<Renamed<'i>, Failure> {
+        if let Some((last, read)) = &*self.last_read.borrow()
+            && *last == slot
+        {
+            return Ok(read.clone());
+        }
+        let read = self.here.step.read(self.bound(slot)?)?;
+        *self.last_read.borrow_mut() = Some((slot, read.clone()));
+        Ok(read)
+    }
+
     fn bound(&self, slot: usize) -> Result<&Bound<'i>, Failure> {
         self.here.slots[slot]
             .as_ref()
@@ -143,7 +163,7 @@ impl<'i, 'a: 'i> Hand<'_, 'i, 'a> {
                 }
             }
             Piece::Slot { slot, table } => {
-                let read = self.here.step.read(self.bound(*slot)?)?;
+                let read = self.read(*slot)?;
                 match table {
                     Some(table) => plain(look_up_in(table, &read.value)?),
                     None => Ok(Some(read)),
@@ -157,7 +177,7 @@ impl<'i, 'a: 'i> Hand<'_, 'i, 'a> {
                 )),
             },
             Piece::LookUp { slot, look_up } => {
-                let read = self.here.step.read(self.bound(*slot)?)?;
+                let read = self.read(*slot)?;
                 let networks = self.look_ups[*look_up].as_deref().unwrap_or_default();
                 let Value::Address(address) = read.value else {
                     return Err(Failure::new(Code::ValueUnfit, "only an address can be looked up"));
@@ -221,11 +241,10 @@ impl<'i, 'a: 'i> Hand<'_, 'i, 'a> {
         }
     }
 
-    /// What a field is to hold; none if its expression leaves it out.
-    pub(super) fn prepare(&self, field: &Field) -> Result<Option<Prepared>, Failure> {
+    /// What a field is to hold; none if its expression leaves it out. It is written into `text`, which is empty.
+    pub(super) fn prepare(&self, field: &Field, mut text: String) -> Result<Option<Prepared>, Failure> {
         let step = self.here.step;
         let types = &step.new_profile().types;
-        let mut text = String::new();
         let (loss, fate) = match field.template.as_slice() {
             [only] => {
                 let Some(Renamed { value, changed }) = self.piece(only)? else { return Ok(None) };

@@ -36,6 +36,7 @@ pub fn read_json(source: Source<'_>, sink: &mut impl Sink) -> Result<(), Box<Fin
         open: Vec::new(),
         key: String::new(),
         string: String::new(),
+        spare: None,
     };
     reader.document().map_err(|problem| {
         let span = Span::new(
@@ -84,6 +85,14 @@ enum Open {
 struct Keys {
     few: Vec<Span>,
     many: FxHashSet<Box<str>>,
+    /// The bits of all of them, see [`bit_of`].
+    bits: u64,
+}
+
+/// A bit that few keys of an object share, so that most need not be compared.
+fn bit_of(key: &str) -> u64 {
+    let (first, last) = (key.bytes().next().unwrap_or(0), key.bytes().next_back().unwrap_or(0));
+    1 << ((usize::from(first) + 7 * usize::from(last) + 13 * key.len()) % 64)
 }
 
 const FEW: usize = 24;
@@ -97,6 +106,8 @@ struct Reader<'j, 's, S> {
     /// The last key and string; kept so that there is no new one each time.
     key: String,
     string: String,
+    /// Of an object that has ended, to be used again.
+    spare: Option<Keys>,
 }
 
 impl<S: Sink> Reader<'_, '_, S> {
@@ -138,7 +149,13 @@ impl<S: Sink> Reader<'_, '_, S> {
     }
 
     fn close(&mut self) {
-        self.open.pop();
+        if let Some(Open::Object(mut keys)) = self.open.pop()
+            && keys.many.is_empty()
+        {
+            keys.few.clear();
+            keys.bits = 0;
+            self.spare = Some(keys);
+        }
         self.sink.close(self.shift + self.jiter.current_index());
     }
 
@@ -150,7 +167,9 @@ impl<S: Sink> Reader<'_, '_, S> {
         let spelled = self.text.get(start..end) == Some(key);
         let Some(Open::Object(keys)) = self.open.last_mut() else { return Ok(()) };
         let repeated = if keys.many.is_empty() && keys.few.len() < FEW && spelled {
-            let repeated = keys.few.iter().any(|span| &self.text[span.range()] == key);
+            let is_new = keys.bits & bit_of(key) == 0;
+            let repeated = !is_new && keys.few.iter().any(|span| &self.text[span.range()] == key);
+            keys.bits |= bit_of(key);
             keys.few.push(Span::new(start, end));
             repeated
         } else {
@@ -184,7 +203,7 @@ impl<S: Sink> Reader<'_, '_, S> {
             let kind = if peek == Peek::Object { Kind::Map } else { Kind::List };
             self.sink.open(kind, name, self.shift + start);
             if peek == Peek::Object {
-                self.open.push(Open::Object(Keys::default()));
+                self.open.push(Open::Object(self.spare.take().unwrap_or_default()));
                 let found = keep(self.jiter.known_object()?, &mut self.key);
                 self.member(found)
             } else {

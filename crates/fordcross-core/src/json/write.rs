@@ -1,6 +1,6 @@
 //! Writing: two spaces a level, one member a line, members in the order of the tree.
 
-use crate::layout::Layout;
+use crate::layout::{Indentation, Layout};
 use crate::tree::{Kind, NodeId, Tree};
 
 /// Appends the tree as a JSON document with a line end.
@@ -14,12 +14,13 @@ pub fn write_json(tree: &Tree<'_>, out: &mut Vec<u8>) {
 
 /// Appends a value with all below it, without a line end.
 pub(crate) fn write_subtree(tree: &Tree<'_>, top: NodeId, layout: Layout<'_>, out: &mut Vec<u8>) {
+    let mut indentation = Indentation::new(layout);
     let mut depth = 0;
     let mut at = top;
     // Without recursion: a tree of any depth is written.
     loop {
         if depth > 0 {
-            layout.new_line(depth, out);
+            indentation.new_line(depth, out);
             if !tree.is_entry(at) {
                 write_string(tree.name(at), out);
                 out.extend_from_slice(b": ");
@@ -44,7 +45,7 @@ pub(crate) fn write_subtree(tree: &Tree<'_>, top: NodeId, layout: Layout<'_>, ou
             }
             at = tree.parent(at);
             depth -= 1;
-            layout.new_line(depth, out);
+            indentation.new_line(depth, out);
             out.push(if tree.kind(at) == Kind::List { b']' } else { b'}' });
         }
     }

@@ -21,8 +21,11 @@ pub(super) struct Fragments<'l> {
     /// From the section to the type, by their numbers; the last of each stands for none.
     sections: Vec<Vec<u8>>,
     types: Vec<Vec<u8>>,
-    /// The fate with what decided it, written when first needed.
-    decided: FxHashMap<(u8, DecidedBy, Fate), Vec<u8>>,
+    /// The fate with what decided it, written when first needed; of rules of the first step by their numbers.
+    by_rule: Vec<[Option<Box<[u8]>>; Fate::ALL.len()]>,
+    decided: FxHashMap<(u8, DecidedBy, Fate), Box<[u8]>>,
+    /// The end of a landing of each fate.
+    landed: [Vec<u8>; Fate::ALL.len()],
 }
 
 impl<'l> Fragments<'l> {
@@ -42,7 +45,11 @@ impl<'l> Fragments<'l> {
             ports: &ledger.ports,
             sections,
             types: types.collect(),
+            by_rule: vec![Default::default(); course[0].crossing.rules.len()],
             decided: FxHashMap::default(),
+            landed: std::array::from_fn(|fate| {
+                format!(",\"fate\":\"{}\"}}", Fate::ALL[fate].word()).into_bytes()
+            }),
         }
     }
 
@@ -56,23 +63,35 @@ impl<'l> Fragments<'l> {
 
     /// The fate, and what decided it with its reason.
     pub(super) fn decided(&mut self, decision: &Decision) -> &[u8] {
-        let key = (decision.step, decision.by, decision.fate);
+        let Decision { step, by, fate, .. } = *decision;
         let (course, mapping, ports) = (self.course, self.mapping, self.ports);
-        self.decided.entry(key).or_insert_with(|| {
-            let mut out = b",\"fate\":\"".to_vec();
-            out.extend_from_slice(decision.fate.word().as_bytes());
-            out.push(b'"');
-            let leg = &course[decision.step as usize];
-            let (rule, why) = decider(leg, mapping, ports, decision.by);
-            for (name, text) in [(&b",\"rule\":"[..], rule), (b",\"why\":", why)] {
-                if let Some(text) = text {
-                    out.extend_from_slice(name);
-                    write_string(&text, &mut out);
-                }
+        let make = || decided(&course[step as usize], mapping, ports, by, fate);
+        match by {
+            DecidedBy::Rule(rule) if step == 0 => {
+                self.by_rule[rule as usize][fate as usize].get_or_insert_with(make)
             }
-            out
-        })
+            _ => self.decided.entry((step, by, fate)).or_insert_with(make),
+        }
     }
+
+    /// The fate of a landing, with its end.
+    pub(super) fn landed(&self, fate: Fate) -> &[u8] {
+        &self.landed[fate as usize]
+    }
+}
+
+fn decided(leg: &Leg, mapping: &Mapping, ports: &[String], by: DecidedBy, fate: Fate) -> Box<[u8]> {
+    let mut out = b",\"fate\":\"".to_vec();
+    out.extend_from_slice(fate.word().as_bytes());
+    out.push(b'"');
+    let (rule, why) = decider(leg, mapping, ports, by);
+    for (name, text) in [(&b",\"rule\":"[..], rule), (b",\"why\":", why)] {
+        if let Some(text) = text {
+            out.extend_from_slice(name);
+            write_string(&text, &mut out);
+        }
+    }
+    out.into()
 }
 
 /// File and line of what decided, and why.

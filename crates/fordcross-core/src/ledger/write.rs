@@ -22,8 +22,8 @@ use std::sync::Arc;
 #[derive(Clone, Debug)]
 pub struct LedgerWriter<'l> {
     course: &'l [Leg],
-    /// The name of the backup's file, as JSON.
-    file: Vec<u8>,
+    /// The kind of a setting and that of an object, each with the backup's file, up to its line.
+    begun: [Vec<u8>; 2],
     /// Where the file of the last row stands in the whole text, and how many lines are before it.
     piece: Range<u32>,
     lines_before: u32,
@@ -129,7 +129,7 @@ impl<'l> LedgerWriter<'l> {
             course: input.course,
             piece: 0..0,
             lines_before: 0,
-            file: Vec::new(),
+            begun: [Vec::new(), Vec::new()],
             ledger,
             fragments: Fragments::new(input.course, input.mapping, ledger),
             sides,
@@ -183,8 +183,16 @@ impl<'l> LedgerWriter<'l> {
 
     /// Goes on to the file that a place is in.
     fn enter_piece(&mut self, start: u32) {
-        self.file.clear();
-        write_string(&self.lines.file_at(start), &mut self.file);
+        let file = self.lines.file_at(start);
+        for (kind, begun) in [&b",\"kind\":\"setting\",\"file\":"[..], b",\"kind\":\"object\",\"file\":"]
+            .iter()
+            .zip(&mut self.begun)
+        {
+            begun.clear();
+            begun.extend_from_slice(kind);
+            write_string(&file, begun);
+            begun.extend_from_slice(b",\"line\":");
+        }
         (self.piece, self.lines_before) = match self.sides[0].tree.source().piece_at(start) {
             Some(piece) => (piece.span.start..piece.span.end.max(start + 1), self.lines.lines_before(piece)),
             None => (0..u32::MAX, 0),
@@ -194,48 +202,41 @@ impl<'l> LedgerWriter<'l> {
     fn backup_row(&mut self, index: usize, out: &mut Vec<u8>) {
         let old = self.old();
         let row = self.sides[0].reading.rows[index];
-        let decision = self.ledger.decisions[index].clone();
+        let decision = &self.ledger.decisions[index];
         let start = self.sides[0].tree.span(row.node).start;
         let position = self.lines.position_after(start, &mut self.line);
         if !self.piece.contains(&start) {
             self.enter_piece(start);
         }
-        let line = position.line - self.lines_before;
         let side = &mut self.sides[0];
         out.extend_from_slice(b"{\"row\":");
-        number(index as u64 + 1, out);
-        out.extend_from_slice(match row.kind {
-            RowKind::Setting => b",\"kind\":\"setting\",\"file\":",
-            RowKind::Object => b",\"kind\":\"object\",\"file\":",
-        });
-        out.extend_from_slice(&self.file);
-        out.extend_from_slice(b",\"line\":");
-        number(u64::from(line), out);
+        number(index as u32 + 1, out);
+        out.extend_from_slice(&self.begun[row.kind as usize]);
+        number(position.line - self.lines_before, out);
         out.extend_from_slice(b",\"column\":");
-        number(u64::from(position.column), out);
+        number(position.column, out);
         out.extend_from_slice(b",\"locator\":");
-        write_string(side.labels.label(row.node, &mut side.automaton), out);
+        side.labels.write_label(row.node, &mut side.automaton, out);
         out.extend_from_slice(self.fragments.section(row.section()));
         let kind = row.type_id(old, &side.automaton);
         out.extend_from_slice(self.fragments.kind(kind));
         // The value of a secret is never written; that of what has no type only if it was asked for.
-        let text = side.tree.value(row.node);
         match kind {
             Some(kind) if self.untyped.shows(&old.types, kind) => {
                 out.extend_from_slice(b",\"value\":");
-                write_value(&old.types.get(kind).form, text, out);
+                write_value(&old.types.get(kind).form, side.tree.value(row.node), out);
             }
             None if self.untyped == Untyped::Show && row.kind == RowKind::Setting => {
                 out.extend_from_slice(b",\"value\":");
-                write_string(text, out);
+                write_string(side.tree.value(row.node), out);
             }
             _ => {}
         }
-        out.extend_from_slice(self.fragments.decided(&decision));
+        out.extend_from_slice(self.fragments.decided(decision));
         if self.sides.len() > 1 {
             self.write_steps(index as u32, out);
         }
-        self.write_landings(&decision, out);
+        self.write_landings(decision, out);
         self.write_codes(index, out);
         out.extend_from_slice(b"}\n");
     }
@@ -275,10 +276,10 @@ impl<'l> LedgerWriter<'l> {
                 }
                 match self.sides.get_mut(number + 1) {
                     Some(side) => {
-                        write_string(side.labels.label(node, &mut side.automaton), out);
+                        side.labels.write_label(node, &mut side.automaton, out);
                         next.extend(side.rows[node.index()]);
                     }
-                    None => write_string(self.new_labels.label(node, &mut self.new_automaton), out),
+                    None => self.new_labels.write_label(node, &mut self.new_automaton, out),
                 }
             }
             out.extend_from_slice(b"]}");
@@ -292,36 +293,34 @@ impl<'l> LedgerWriter<'l> {
 
     fn write_landings(&mut self, decision: &Decision, out: &mut Vec<u8>) {
         let (from, to) = decision.landings;
-        out.extend_from_slice(b",\"landings\":[");
+        let mut before = &b",\"landings\":[{\"locator\":"[..];
         for landing in &self.ledger.landings[from as usize..to as usize] {
-            if !out.ends_with(b"[") {
-                out.push(b',');
-            }
-            out.extend_from_slice(b"{\"locator\":");
-            write_string(self.new_labels.label(landing.node, &mut self.new_automaton), out);
+            out.extend_from_slice(before);
+            before = b",{\"locator\":";
+            self.new_labels.write_label(landing.node, &mut self.new_automaton, out);
             self.write_new_value(landing.node, out);
-            out.extend_from_slice(b",\"fate\":\"");
-            out.extend_from_slice(landing.fate.word().as_bytes());
-            out.extend_from_slice(b"\"}");
+            out.extend_from_slice(self.fragments.landed(landing.fate));
         }
-        out.push(b']');
+        out.extend_from_slice(if from == to { b",\"landings\":[]" } else { b"]" });
     }
 
     /// The value of a leaf of the result, unless it is a secret or has no type. To be called right
     /// after its label was made.
     fn write_new_value(&mut self, node: NodeId, out: &mut Vec<u8>) {
-        if self.new_tree.kind(node).is_branch() {
+        let written_as = self.new_tree.kind(node);
+        if written_as.is_branch() {
             return;
         }
+        let new = self.new_profile();
         let kind: Option<TypeId> = self
             .new_labels
-            .entry(&self.new_automaton)
-            .and_then(|entry| self.new_profile().schema.entries[entry as usize].what.setting())
-            .filter(|&kind| self.untyped.shows(&self.new_profile().types, kind));
+            .entry(&mut self.new_automaton)
+            .and_then(|entry| new.schema.entries[entry as usize].what.setting())
+            .filter(|&kind| self.untyped.shows(&new.types, kind));
         if kind.is_some() {
             out.extend_from_slice(b",\"value\":");
             let value = self.new_tree.value(node);
-            if self.new_tree.kind(node) == Kind::Bare {
+            if written_as == Kind::Bare {
                 out.extend_from_slice(value.as_bytes());
             } else {
                 write_string(value, out);
@@ -350,13 +349,13 @@ impl<'l> LedgerWriter<'l> {
     fn origin_row(&mut self, index: usize, origin: usize, out: &mut Vec<u8>) {
         let row = &self.ledger.origins[origin];
         out.extend_from_slice(b"{\"row\":");
-        number(index as u64 + 1, out);
+        number(index as u32 + 1, out);
         out.extend_from_slice(b",\"kind\":\"origin\",\"origin\":\"");
         out.extend_from_slice(row.origin.word().as_bytes());
         out.extend_from_slice(b"\",\"rule\":");
         write_string(&row.rule, out);
         out.extend_from_slice(b",\"landings\":[{\"locator\":");
-        write_string(self.new_labels.label(row.node, &mut self.new_automaton), out);
+        self.new_labels.write_label(row.node, &mut self.new_automaton, out);
         let node = row.node;
         self.write_new_value(node, out);
         out.extend_from_slice(b"}]}\n");
@@ -372,15 +371,15 @@ impl LedgerWriter<'_> {
         let Some(base) = &mut self.base else { return };
         let position = base.lines.position(base.tree.span(node).start);
         out.extend_from_slice(b"{\"row\":");
-        number(index as u64 + 1, out);
+        number(index as u32 + 1, out);
         out.extend_from_slice(b",\"kind\":\"base\",\"file\":");
         write_string(&base.lines.file_at(base.tree.span(node).start), out);
         out.extend_from_slice(b",\"line\":");
-        number(u64::from(position.line), out);
+        number(position.line, out);
         out.extend_from_slice(b",\"column\":");
-        number(u64::from(position.column), out);
+        number(position.column, out);
         out.extend_from_slice(b",\"locator\":");
-        write_string(base.labels.label(node, &mut self.new_automaton), out);
+        base.labels.write_label(node, &mut self.new_automaton, out);
         let row = base.reading.setting_at(node);
         let kind = row.and_then(|row| row.type_id(new, &self.new_automaton));
         if let Some(kind) = kind.filter(|&kind| untyped.shows(&new.types, kind)) {
@@ -405,6 +404,6 @@ fn write_value(form: &Form, text: &str, out: &mut Vec<u8>) {
     }
 }
 
-fn number(number: u64, out: &mut Vec<u8>) {
+fn number(number: u32, out: &mut Vec<u8>) {
     out.extend_from_slice(itoa::Buffer::new().format(number).as_bytes());
 }

@@ -20,17 +20,35 @@ pub(crate) struct Names {
     text: String,
     ends: Vec<u32>,
     known: FxHashMap<Box<str>, Name>,
+    /// The name that was asked for last, and the one that came after each: objects of a kind hold the same names in
+    /// the same order, and comparing two texts is quicker than looking one up.
+    last: usize,
+    after: Vec<Name>,
 }
 
 impl Names {
     pub(crate) fn intern(&mut self, name: &str) -> Name {
-        if let Some(&known) = self.known.get(name) {
-            return known;
+        if let Some(&likely) = self.after.get(self.last)
+            && self.get(likely) == name
+        {
+            self.last = likely.index();
+            return likely;
         }
+        let found = match self.known.get(name) {
+            Some(&known) => known,
+            None => self.add(name),
+        };
+        self.after[self.last] = found;
+        self.last = found.index();
+        found
+    }
+
+    fn add(&mut self, name: &str) -> Name {
         let new = Name(self.ends.len() as u32);
         self.text.push_str(name);
         self.ends.push(self.text.len() as u32);
         self.known.insert(name.into(), new);
+        self.after.push(new);
         new
     }
 

@@ -28,6 +28,7 @@ pub fn read_xml(source: Source<'_>) -> Result<Tree<'_>, Box<Finding>> {
         attributes: (NodeId::DOCUMENT, 0),
         attribute_names: FxHashSet::default(),
         has_returns: memchr(b'\r', source.text.as_bytes()).is_some(),
+        has_section_ends: memmem::find(source.text.as_bytes(), b"]]>").is_some(),
     };
     match scanner.document() {
         Ok(()) => Ok(scanner.tree),
@@ -129,6 +130,8 @@ struct Scanner<'a> {
     attribute_names: FxHashSet<Box<str>>,
     /// Whether the input has carriage returns, which XML 2.11 turns into line feeds.
     has_returns: bool,
+    /// Whether it has `]]>` anywhere, which must not stand in text.
+    has_section_ends: bool,
 }
 
 impl Scanner<'_> {
@@ -209,6 +212,15 @@ impl Scanner<'_> {
     fn content(&mut self) -> Result<(), Malformed> {
         while let Some(open) = self.open.last() {
             let (name, start) = (open.name, self.at);
+            let has_elements = open.has_elements;
+            // White space between child elements is layout; keeping it would double the nodes.
+            self.skip_space();
+            let markup = &self.text.as_bytes()[self.at..];
+            if markup.first() == Some(&b'<') && (self.at == start || has_elements || next_opens(markup)) {
+                self.markup()?;
+                continue;
+            }
+            self.at = start;
             match memchr2(b'<', b'&', &self.text.as_bytes()[start..]) {
                 None => {
                     let name = &self.text[name.range()];
@@ -236,9 +248,6 @@ impl Scanner<'_> {
 
     /// Text from `start` to the next markup; `self.at` is at the first `<` or `&` in it.
     fn character_data(&mut self, start: usize) -> Result<(), Malformed> {
-        if self.at == start && self.text.as_bytes()[start] == b'<' {
-            return Ok(());
-        }
         let bytes = self.text.as_bytes();
         let mut end = self.at;
         let plain = bytes[end] == b'<' && !(self.has_returns && memchr(b'\r', &bytes[start..end]).is_some());
@@ -250,21 +259,14 @@ impl Scanner<'_> {
             };
             self.decode(start, end, false)?;
         }
-        // Most text has no bracket at all, which is found out sooner.
-        if memchr(b']', &bytes[start..end]).is_some()
+        if self.has_section_ends
             && let Some(at) = memmem::find(&bytes[start..end], b"]]>")
         {
             return self.fail(start + at, start + at + 3, "`]]>` stands in text; write `]]&gt;`");
         }
         let piece = if plain { Piece::Spelled(Span::new(start, end)) } else { Piece::Decoded(&self.scratch) };
         if let Some(open) = self.open.last_mut() {
-            // White space between child elements is layout; keeping it would double the nodes.
-            let blank = plain && is_blank(&self.text[start..end]);
-            if !(blank
-                && (open.has_elements || self.text[end..].starts_with('<') && next_opens(&self.text[end..])))
-            {
-                open.own.add(self.text, piece);
-            }
+            open.own.add(self.text, piece);
         }
         self.at = end;
         Ok(())
@@ -421,10 +423,13 @@ impl Scanner<'_> {
         let outermost = self.open.is_empty();
         let holder = self.holder();
         let name = Span::new(start + 1, name_end);
-        let id = self.tree.push(holder, Kind::Map, &self.text[name.range()], Span::new(start, start));
         if let Some(open) = self.open.last_mut() {
             open.has_elements = true;
         }
+        if self.plain_leaf(holder, name) {
+            return Ok(outermost);
+        }
+        let id = self.tree.push(holder, Kind::Map, &self.text[name.range()], Span::new(start, start));
         self.at = name_end;
         loop {
             let before = self.at;
@@ -447,6 +452,35 @@ impl Scanner<'_> {
                 None => return self.fail(start, name_end, "the file ends inside a tag"),
             }
         }
+    }
+
+    /// Reads an element whole that has nothing but its name and a text without references, as most have; says
+    /// whether it is one.
+    fn plain_leaf(&mut self, holder: NodeId, name: Span) -> bool {
+        let bytes = self.text.as_bytes();
+        let name_end = name.end as usize;
+        if bytes.get(name_end) != Some(&b'>') {
+            return false;
+        }
+        let from = name_end + 1;
+        let Some(len) = memchr2(b'<', b'&', &bytes[from..]) else { return false };
+        let value = Span::new(from, from + len);
+        let text = &bytes[value.range()];
+        let name = &self.text[name.range()];
+        let end_tag = bytes[from + len..].strip_prefix(b"</");
+        let behind = end_tag.and_then(|rest| rest.strip_prefix(name.as_bytes()));
+        let ends = behind.is_some_and(|rest| rest.first() == Some(&b'>'));
+        if !ends
+            || self.has_returns && memchr(b'\r', text).is_some()
+            || self.has_section_ends && memmem::find(text, b"]]>").is_some()
+        {
+            return false;
+        }
+        let end = from + len + 2 + name.len() + 1;
+        let id = self.tree.push(holder, Kind::Text, name, Span::new(from - name.len() - 2, end));
+        self.tree.set_value(id, if len == 0 { Text::Decoded("") } else { Text::Borrowed(value) });
+        self.at = end;
+        true
     }
 
     fn attribute(&mut self, holder: NodeId) -> Result<(), Malformed> {
@@ -571,8 +605,8 @@ impl Scanner<'_> {
 }
 
 /// Whether what begins at `<` is a start tag, so that white space before it is layout.
-fn next_opens(markup: &str) -> bool {
-    !matches!(markup.as_bytes().get(1), Some(b'/' | b'!' | b'?') | None)
+fn next_opens(markup: &[u8]) -> bool {
+    !matches!(markup.get(1), Some(b'/' | b'!' | b'?') | None)
 }
 
 #[cfg(test)]

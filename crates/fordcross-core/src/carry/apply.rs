@@ -3,6 +3,7 @@
 use super::Step;
 use super::bar::Bars;
 use super::draft::{Draft, Taken};
+use super::plain::{PlainRule, plain_rules};
 use super::remembered::Remembered;
 use super::repeats::{Overruled, overruled};
 use super::same_line::{SameLine, is_attribute};
@@ -10,7 +11,7 @@ use super::scopes::{Instance, Parts};
 use super::value::{Networks, leaf_kind};
 use crate::automaton::Automaton;
 use crate::backup::{missing_includes, of_missing_include};
-use crate::crossing::{Action, Clause, Field, Phase, Plain, Rule};
+use crate::crossing::{Action, Clause, Field, Phase, Rule};
 use crate::expression::{Evaluator, Operand};
 use crate::fate::{Fate, Origin};
 use crate::finding::Code;
@@ -21,7 +22,7 @@ use crate::profile::{Fact, Lookup, PathStep};
 use crate::reading::{Reading, Row, RowKind};
 use crate::shape::Captured;
 use crate::source::LineIndex;
-use crate::tree::{Beside, Kind, Name, NodeId, Text, Tree};
+use crate::tree::{Beside, Kind, NodeId, Text, Tree};
 use rustc_hash::FxHashMap;
 use smallvec::{SmallVec, smallvec};
 use std::cell::{Cell, OnceCell};
@@ -58,14 +59,14 @@ pub(super) fn apply<'i, 'a>(
         groups: FxHashMap::default(),
         by_key: vec![None; places],
         look_ups: vec![None; step.leg.crossing.look_ups.len()],
+        bases: vec![None; places],
         targets: FxHashMap::default(),
         facts: HashMap::new(),
         work: Vec::new(),
         counts_objects: (0..places).map(|place| step.leg.crossing.counts_objects(place)).collect(),
         evaluator: Evaluator::new(),
         place_rules: (0..places).map(|place| step.leg.crossing.place_rule(place)).collect(),
-        plain: Vec::new(),
-        plain_names: Vec::new(),
+        plain: Rc::new([]),
         not_chosen: step
             .not_chosen
             .map_or(NodeId::DOCUMENT..NodeId::DOCUMENT, |node| node..step.tree.subtree_end(node)),
@@ -74,13 +75,12 @@ pub(super) fn apply<'i, 'a>(
         cursor: 0,
         lines: OnceCell::new(),
         said_of: Cell::new(None),
-        scratch: String::new(),
         spare: Vec::new(),
         converted: Remembered::new(),
         same_line: (step.old().line == new.line).then(|| SameLine::new(step.old(), new)),
         counterparts: FxHashMap::default(),
     };
-    apply.find_plain_rules();
+    apply.plain = plain_rules(&step.leg.crossing, new, &mut apply.draft.tree);
     apply.ask();
     apply.look_around();
     apply.write_header();
@@ -138,6 +138,8 @@ pub(super) struct Apply<'x, 'i, 'a> {
     /// The scopes of each place by their first key.
     pub(super) by_key: Vec<Option<Rc<FxHashMap<String, NodeId>>>>,
     pub(super) look_ups: Vec<Option<Networks>>,
+    /// The branch that all objects of a place stand in, once something was written there.
+    pub(super) bases: Vec<Option<NodeId>>,
     /// Where the scopes of named places went.
     pub(super) targets: FxHashMap<(usize, NodeId), NodeId>,
     pub(super) facts: HashMap<String, Operand>,
@@ -147,10 +149,7 @@ pub(super) struct Apply<'x, 'i, 'a> {
     pub(super) evaluator: Evaluator,
     /// The rule that each place itself is.
     pub(super) place_rules: Vec<&'i Rule>,
-    /// The rules that only move one setting to places of its own object, each with where the names of
-    /// its fields are among `plain_names`.
-    plain: Vec<Option<(Plain<'i>, usize)>>,
-    pub(super) plain_names: Vec<Name>,
+    plain: Rc<[Option<PlainRule<'i>>]>,
     /// What something else in the same place overrules.
     overruled: Vec<Option<Overruled>>,
     /// The row that is being decided.
@@ -158,7 +157,6 @@ pub(super) struct Apply<'x, 'i, 'a> {
     pub(super) lines: OnceCell<LineIndex<'a>>,
     /// A branch, a comment in it, and what comes after that and the comments behind it.
     pub(super) said_of: Cell<Option<(NodeId, NodeId, Option<NodeId>)>>,
-    pub(super) scratch: String,
     /// Empty texts, so that there is not a new one for each value.
     pub(super) spare: Vec<String>,
     /// How values are written as another type, where nothing was lost; no text for one that stays as it is.
@@ -201,16 +199,6 @@ impl<'i, 'a> Apply<'_, 'i, 'a> {
             work: self.work,
         };
         (self.draft.tree, ledger)
-    }
-
-    fn find_plain_rules(&mut self) {
-        let crossing = &self.step.leg.crossing;
-        for rule in &crossing.rules {
-            let plain = rule.as_plain(&crossing.places);
-            self.plain.push(plain.map(|plain| (plain, self.plain_names.len())));
-            let names = plain.into_iter().flat_map(Plain::fields).filter_map(Field::plain_name);
-            self.plain_names.extend(names.map(|name| self.draft.tree.intern(name)));
-        }
     }
 
     /// The new file says itself for which release and model it is.
@@ -281,10 +269,10 @@ impl<'i, 'a> Apply<'_, 'i, 'a> {
             self.set(index, fate, DecidedBy::Map(port), &[]);
             return;
         }
-        let automaton = self.automaton;
+        let (automaton, plain) = (self.automaton, Rc::clone(&self.plain));
         for &(rule, clause) in &automaton.accepted(row.accept).clauses {
-            if let Some((plain, names)) = self.plain[rule as usize] {
-                if row.kind == RowKind::Setting && self.fire_plain(index, row, rule, plain, names) {
+            if let Some(plain) = &plain[rule as usize] {
+                if row.kind == RowKind::Setting && self.fire_plain(index, row, plain) {
                     return;
                 }
             } else if let Some(fit) = self.fit(index, rule, clause) {

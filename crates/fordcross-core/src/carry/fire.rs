@@ -2,21 +2,18 @@
 
 use super::apply::{Apply, Fit, Rows, field_slots};
 use super::draft::Taken;
-use super::same_line::is_attribute;
 use super::scopes::{Instance, Slots};
 use super::value::{Bound, Failure, Hand, Prepared, fact};
-use crate::crossing::{Action, Clause, Piece, Plain, Rule, Start, Target, TargetName, TargetStep};
+use crate::crossing::{Action, Clause, Piece, Rule, Start, Target, TargetName, TargetStep};
 use crate::expression::Operand;
 use crate::fate::{Fate, Origin};
 use crate::finding::Code;
 use crate::ledger::{DecidedBy, Landing, OriginRow};
 use crate::profile::{Lookup, PathStep};
 use crate::reading::{Row, RowKind};
-use crate::tree::{Kind, Name, NodeId, Text};
-use crate::typing::Loss;
+use crate::tree::{Kind, NodeId, Text};
 use smallvec::{SmallVec, smallvec};
 use std::borrow::Cow;
-use std::rc::Rc;
 
 /// Steps into the new tree, each with whether it is a new entry of a list.
 pub(super) type Path<'i> = SmallVec<[(Cow<'i, str>, bool); 3]>;
@@ -67,159 +64,6 @@ impl<'i, 'a> Apply<'_, 'i, 'a> {
             Action::Moot { .. } => rows.into_iter().for_each(|row| self.set(row, Fate::Moot, by, &[])),
             // Speaks of no setting, so none leads here.
             Action::Add(_) => {}
-        }
-    }
-
-    /// Does what a plain rule says, without what rules in general need; says whether it fits. The names of
-    /// its fields are from `names` on.
-    pub(super) fn fire_plain(
-        &mut self,
-        index: u32,
-        row: Row,
-        rule_id: u32,
-        plain: Plain<'i>,
-        names: usize,
-    ) -> bool {
-        let rule = self.rule(rule_id);
-        let instance = match rule.place {
-            Some(place) => match self.instance(place, row.node) {
-                Some(instance) => Some((instance, place)),
-                None => return false,
-            },
-            None => None,
-        };
-        let by = DecidedBy::Rule(rule_id);
-        let bound = Bound {
-            row: Some(index),
-            text: self.tree.value(row.node),
-            kind: row.type_id(self.step.old(), self.automaton),
-            whole: true,
-        };
-        let mut landings: SmallVec<[Landing; 4]> = SmallVec::new();
-        let done = if plain.whole {
-            self.move_whole(row.node, &bound, plain, names, instance.as_ref(), &mut landings)
-        } else {
-            let mut slots: Slots<'i> = smallvec![None; rule.slots];
-            if let Some((instance, _)) = &instance {
-                slots[..instance.slots.len()].copy_from_slice(&instance.slots);
-            }
-            if !self.bind_clause(&rule.clauses[0], row, bound, &mut slots) {
-                return false;
-            }
-            self.move_fields(rule, plain, names, &slots, instance.as_ref(), &mut landings)
-        };
-        match done {
-            Ok(losses) => {
-                let joined = instance.is_some_and(|(instance, _)| instance.joined.get());
-                if joined || landings.len() > 1 {
-                    landings.iter_mut().for_each(|landing| landing.fate = landing.fate.max(Fate::Folded));
-                }
-                self.set(index, Fate::Moot, by, &landings);
-                for loss in losses {
-                    self.note_loss(index, Some(rule.at.line), &loss);
-                }
-            }
-            Err(failure) => self.fail(index, by, &failure),
-        }
-        true
-    }
-
-    /// A value as a whole becomes one setting; gives back what it lost.
-    fn move_whole(
-        &mut self,
-        node: NodeId,
-        bound: &Bound<'i>,
-        plain: Plain<'i>,
-        names: usize,
-        instance: Option<&(Rc<Instance<'i>>, usize)>,
-        landings: &mut SmallVec<[Landing; 4]>,
-    ) -> Result<Vec<String>, Failure> {
-        let Some(field) = plain.fields().next() else { return Ok(Vec::new()) };
-        let mut text = std::mem::take(&mut self.scratch);
-        text.clear();
-        let question =
-            u64::from(field.kind.0) << 32 | bound.kind.map_or(u64::from(u32::MAX), |kind| kind.0.into());
-        let converted = if let Some((written, kind, fate)) = self.converted.find(question, bound.text) {
-            text.push_str(written.as_deref().unwrap_or(bound.text));
-            Ok((*kind, *fate, None))
-        } else {
-            self.step.convert_into(bound, field.kind, &mut text).inspect(|(kind, fate, loss)| {
-                if loss.is_none() {
-                    let written = (text != bound.text).then(|| text.as_str().into());
-                    self.converted.keep(question, bound.text, (written, *kind, *fate));
-                }
-            })
-        };
-        let done = converted.and_then(|(mut kind, fate, loss)| {
-            if is_attribute(self.step.new_profile(), field.entry) {
-                kind = Kind::Attribute;
-            }
-            let at = self.home(instance)?;
-            // What is spelled as before is not copied: the new tree shares the input.
-            let value = match self.tree.value_span(node) {
-                Some(span) if fate == Fate::Carried && text.len() == bound.text.len() => Text::Borrowed(span),
-                _ => Text::Decoded(&text),
-            };
-            let node =
-                self.draft.named_leaf(at, self.plain_names[names], kind, value).map_err(|Taken| taken())?;
-            landings.push(Landing { node, fate });
-            Ok(loss.map(|Loss(loss)| loss).into_iter().collect())
-        });
-        self.scratch = text;
-        done
-    }
-
-    /// Parts of a value become settings, all or none; gives back what each lost.
-    fn move_fields(
-        &mut self,
-        rule: &'i Rule,
-        plain: Plain<'i>,
-        names: usize,
-        slots: &[Option<Bound<'i>>],
-        instance: Option<&(Rc<Instance<'i>>, usize)>,
-        landings: &mut SmallVec<[Landing; 4]>,
-    ) -> Result<Vec<String>, Failure> {
-        for number in plain.fields().flat_map(|field| &field.template).filter_map(look_up_of) {
-            self.ready_look_up(number);
-        }
-        let (scope, index) =
-            instance.map_or((self.root, 0), |(instance, _)| (instance.scope, instance.index));
-        let mut prepared: SmallVec<[(Name, Prepared); 2]> = SmallVec::new();
-        let mut spare = std::mem::take(&mut self.spare);
-        let hand = Hand::new(self.here(rule, slots, scope, index), &self.look_ups);
-        for (field, name) in plain.fields().zip(&self.plain_names[names..]) {
-            if field_slots(field).next().is_some() && field_slots(field).all(|slot| slots[slot].is_none()) {
-                continue;
-            }
-            if let Some(ready) = hand.prepare(field, spare.pop().unwrap_or_default())? {
-                prepared.push((*name, ready));
-            }
-        }
-        self.spare = spare;
-        let at = self.home(instance)?;
-        // All of them or none.
-        if prepared.len() > 1
-            && prepared.iter().any(|(name, ready)| self.draft.is_taken(at, *name, &ready.text))
-        {
-            return Err(taken());
-        }
-        let mut losses = Vec::new();
-        for (name, Prepared { mut text, kind, fate, loss }) in prepared {
-            let node =
-                self.draft.named_leaf(at, name, kind, Text::Decoded(&text)).map_err(|Taken| taken())?;
-            landings.push(Landing { node, fate });
-            losses.extend(loss);
-            text.clear();
-            self.spare.push(text);
-        }
-        Ok(losses)
-    }
-
-    /// Where the settings of an instance stand, or those of no place.
-    fn home(&mut self, instance: Option<&(Rc<Instance<'i>>, usize)>) -> Result<NodeId, Failure> {
-        match instance {
-            Some((instance, place)) => self.target_of(instance, *place),
-            None => Ok(self.draft.root()),
         }
     }
 
@@ -285,14 +129,14 @@ impl<'i, 'a> Apply<'_, 'i, 'a> {
             instance.joined.set(true);
             return Ok(shared);
         }
-        let steps = &self.step.leg.crossing.places[place].target;
-        let names: Path<'i> =
-            names.iter().zip(steps).map(|((name, _), step)| (name.clone(), step.append)).collect();
-        let from = match &self.step.leg.crossing.places[place].start {
+        let declared = &self.step.leg.crossing.places[place];
+        let steps = &declared.target;
+        let mut ways = names.iter().zip(steps).map(|((name, _), step)| (name.as_ref(), step.append));
+        let from = match &declared.start {
             Some(start) => self.start(start, &instance.slots)?,
-            None => self.draft.root(),
+            None => self.base_of(place, ways.by_ref().take(declared.common_steps())).map_err(|Taken| taken())?,
         };
-        let node = self.go(from, &names).map_err(|Taken| taken())?;
+        let node = self.go(from, ways).map_err(|Taken| taken())?;
         instance.target.set(Some(node));
         if let Some(equal) = equal {
             self.groups.insert(equal, node);
@@ -318,9 +162,28 @@ impl<'i, 'a> Apply<'_, 'i, 'a> {
         group.iter().map(value).collect()
     }
 
-    fn go(&mut self, from: NodeId, names: &[(Cow<'i, str>, bool)]) -> Result<NodeId, Taken> {
-        names.iter().try_fold(from, |at, (name, append)| {
-            if *append {
+    /// The branch that all objects of a place stand in, by the way to it from the top.
+    fn base_of<'n>(
+        &mut self,
+        place: usize,
+        way: impl Iterator<Item = (&'n str, bool)>,
+    ) -> Result<NodeId, Taken> {
+        if let Some(base) = self.bases[place] {
+            way.for_each(drop);
+            return Ok(base);
+        }
+        let base = self.go(self.draft.root(), way)?;
+        self.bases[place] = Some(base);
+        Ok(base)
+    }
+
+    fn go<'n>(
+        &mut self,
+        from: NodeId,
+        mut way: impl Iterator<Item = (&'n str, bool)>,
+    ) -> Result<NodeId, Taken> {
+        way.try_fold(from, |at, (name, append)| {
+            if append {
                 self.draft.entry(at, name, Kind::Map)
             } else {
                 self.draft.branch(at, name, Kind::Map)
@@ -382,7 +245,7 @@ impl<'i, 'a> Apply<'_, 'i, 'a> {
     }
 
     /// The captures of one clause from the value of a setting; says whether it has the shape.
-    fn bind_clause(&self, clause: &'i Clause, row: Row, bound: Bound<'i>, slots: &mut Slots<'i>) -> bool {
+    pub(super) fn bind_clause(&self, clause: &'i Clause, row: Row, bound: Bound<'i>, slots: &mut Slots<'i>) -> bool {
         if let Some(slot) = clause.slot {
             slots[slot] = Some(bound);
         }
@@ -430,7 +293,7 @@ impl<'i, 'a> Apply<'_, 'i, 'a> {
         }
         for (Ready { base, fields, .. }, &start) in ready.iter().zip(&starts) {
             for (path, prepared, _) in fields {
-                let names = base.iter().chain(path).map(|(name, append)| (name.as_ref(), *append));
+                let names = steps_of(base).chain(steps_of(path));
                 if self.draft.would_be_taken(start, names, &prepared.text) {
                     return Err(taken());
                 }
@@ -438,9 +301,9 @@ impl<'i, 'a> Apply<'_, 'i, 'a> {
         }
         let mut written = SmallVec::new();
         for (Ready { base, fields, objects, .. }, start) in ready.into_iter().zip(starts) {
-            let at = self.go(start, &base).map_err(|Taken| taken())?;
+            let at = self.go(start, steps_of(&base)).map_err(|Taken| taken())?;
             for object in objects {
-                let node = self.go(at, &object).map_err(|Taken| taken())?;
+                let node = self.go(at, steps_of(&object)).map_err(|Taken| taken())?;
                 written.push(Written { node, fate: Fate::Recast, loss: None, rows: Rows::from_slice(rows) });
             }
             for (path, prepared, from) in fields {
@@ -551,7 +414,7 @@ impl<'i, 'a> Apply<'_, 'i, 'a> {
         prepared: &Prepared,
     ) -> Result<NodeId, Taken> {
         let Some(((last, append), above)) = path.split_last() else { return Err(Taken) };
-        let at = self.go(from, above)?;
+        let at = self.go(from, steps_of(above))?;
         let value = Text::Decoded(&prepared.text);
         if *append {
             let leaf = self.draft.entry(at, last, prepared.kind)?;
@@ -692,6 +555,10 @@ impl<'i, 'a> Apply<'_, 'i, 'a> {
     }
 }
 
+fn steps_of<'n>(path: &'n [(Cow<'_, str>, bool)]) -> impl Iterator<Item = (&'n str, bool)> {
+    path.iter().map(|(name, append)| (name.as_ref(), *append))
+}
+
 /// The names of the steps of a path.
 pub(super) fn path<'i, 'a: 'i>(
     hand: &Hand<'_, 'i, 'a>,
@@ -700,7 +567,7 @@ pub(super) fn path<'i, 'a: 'i>(
     steps.iter().map(|step| Ok((hand.name(step)?.0, step.append))).collect()
 }
 
-fn look_up_of(piece: &Piece) -> Option<usize> {
+pub(super) fn look_up_of(piece: &Piece) -> Option<usize> {
     match piece {
         Piece::LookUp { look_up, .. } => Some(*look_up),
         _ => None,

@@ -23,6 +23,7 @@ mod limits;
 mod names;
 mod order;
 mod output;
+mod plain;
 mod read_back;
 mod remembered;
 mod repeats;

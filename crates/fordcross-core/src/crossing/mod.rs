@@ -264,6 +264,14 @@ pub(crate) struct Place {
     pub(crate) group: Vec<String>,
 }
 
+impl Place {
+    /// How many steps of its target are the same for all objects, from the top.
+    pub(crate) fn common_steps(&self) -> usize {
+        let is_common = |step: &&TargetStep| matches!(step.name, TargetName::Literal(_)) && !step.append;
+        self.target.iter().take_while(is_common).count()
+    }
+}
+
 /// What a place asks of the keys of its object, or of one that holds it.
 #[derive(Clone, Debug)]
 pub(crate) struct LevelKeys {

@@ -2,7 +2,7 @@
 
 use crate::crossing::{Crossing, Side};
 use crate::finding::{Code, Finding, Findings, one_of};
-use crate::library::{CrossingFile, Library, ProfileFile};
+use crate::library::{CrossingFile, Library};
 use crate::profile::Profile;
 use std::collections::VecDeque;
 
@@ -82,17 +82,9 @@ impl Library {
             let at = || profile.at(&from.release).map_err(|finding| vec![*finding]);
             return Ok(vec![Leg { old: at()?, new: at()?, crossing: Crossing::identity(from) }]);
         }
-        let mut profiles: Vec<Profile> = Vec::new();
-        for side in course.iter().flat_map(|crossing| [&crossing.from, &crossing.to]) {
-            if !profiles.iter().any(|profile| profile.line == side.line) {
-                let file = self.profile(&side.line).map_err(|finding| vec![*finding])?;
-                profiles.push(ProfileFile::parse(file)?);
-            }
-        }
         let at = |side: &Side| -> Result<Profile, Findings> {
-            let profile = profiles.iter().find(|profile| profile.line == side.line);
-            let profile = profile.expect("all profiles of the course were parsed");
-            profile.at(&side.release).map_err(|finding| vec![*finding])
+            let file = self.profile(&side.line).map_err(|finding| vec![*finding])?;
+            file.parse()?.at(&side.release).map_err(|finding| vec![*finding])
         };
         course
             .iter()

@@ -23,8 +23,8 @@ pub struct ProfileFile {
     pub marker: Cow<'static, str>,
     /// How far it is checked when it is parsed.
     checking: Checking,
-    /// The profile, once it was parsed to recognise something.
-    parsed: OnceLock<Option<Box<Profile>>>,
+    /// The profile, or what is wrong with it, once somebody asked for it.
+    parsed: OnceLock<Result<Box<Profile>, Findings>>,
 }
 
 /// A crossing that was not parsed yet.
@@ -76,11 +76,9 @@ impl ProfileFile {
     ///
     /// # Errors
     /// Everything that is wrong with the file.
-    pub fn parse(&self) -> Result<Profile, Findings> {
-        if let Some(Some(parsed)) = self.parsed.get() {
-            return Ok(Profile::clone(parsed));
-        }
-        Profile::parse(Source::new(&self.file, &self.text), self.checking)
+    pub fn parse(&self) -> Result<&Profile, Findings> {
+        let parse = || Profile::parse(Source::new(&self.file, &self.text), self.checking).map(Box::new);
+        self.parsed.get_or_init(parse).as_deref().map_err(Findings::clone)
     }
 
     /// The profile itself, checked whole also where it ships.
@@ -91,9 +89,9 @@ impl ProfileFile {
         Profile::parse(Source::new(&self.file, &self.text), Checking::Whole)
     }
 
-    /// The profile, to be looked at again and again. None for one with mistakes, which was refused when it was loaded.
+    /// The profile; none for one with mistakes, which was refused when it was loaded.
     pub(crate) fn parsed(&self) -> Option<&Profile> {
-        self.parsed.get_or_init(|| self.parse().ok().map(Box::new)).as_deref()
+        self.parse().ok()
     }
 }
 

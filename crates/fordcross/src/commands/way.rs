@@ -195,17 +195,17 @@ pub(crate) fn open<'l>(
         return Err(Failed::message(format!("`{}` is a folder; name the backup file in it", file.name)));
     }
     let whole = parse(profile_file)?;
-    let backup = Backup::new(tree, &whole, treat_as)?;
+    let backup = Backup::new(tree, whole, treat_as)?;
     let profile = whole.at(&backup.identity.read_as)?;
     Ok((backup, profile, profile_file))
 }
 
-pub(crate) fn parse(file: &ProfileFile) -> Result<Profile, Failed> {
+pub(crate) fn parse(file: &ProfileFile) -> Result<&Profile, Failed> {
     told(file, file.parse())
 }
 
 /// What is wrong with a profile, with its text to show.
-pub(crate) fn told(file: &ProfileFile, parsed: Result<Profile, Vec<Finding>>) -> Result<Profile, Failed> {
+pub(crate) fn told<P>(file: &ProfileFile, parsed: Result<P, Vec<Finding>>) -> Result<P, Failed> {
     parsed.map_err(|findings| {
         let mut sources = Sources::default();
         sources.add(&file.file, &file.text);

@@ -7,7 +7,7 @@ use crate::library::{Library, ProfileFile};
 use crate::pattern::{Pattern, Step};
 use crate::profile::{Fact, FileForm, Lookup, PathStep, Profile};
 use crate::shape::Shape;
-use crate::source::{Content, Piece, Source, Span};
+use crate::source::{Content, LineIndex, Piece, SharedLines, Source, Span};
 use crate::tree::{Kind, NodeId, Tree};
 use crate::xml::read_xml;
 use wildmatch::WildMatch;
@@ -21,6 +21,7 @@ pub struct Backup<'a> {
     pub identity: Identity,
     /// Of two configurations, the one that is not carried.
     pub(crate) not_chosen: Option<NodeId>,
+    lines: SharedLines,
 }
 
 /// Which configuration of a backup that has two.
@@ -242,7 +243,16 @@ impl<'a> Backup<'a> {
     pub fn new(mut tree: Tree<'a>, profile: &Profile, treat_as: Option<&str>) -> Result<Self, Vec<Finding>> {
         profile.respell(&mut tree);
         let identity = identify(&tree, profile, treat_as)?;
-        Ok(Self { tree, identity, not_chosen: None })
+        Ok(Self::of(tree, identity))
+    }
+
+    pub(crate) fn of(tree: Tree<'a>, identity: Identity) -> Self {
+        Self { tree, identity, not_chosen: None, lines: SharedLines::default() }
+    }
+
+    /// Where its lines start. They are looked for once, which may well be done while something else is.
+    pub fn lines(&self) -> LineIndex<'a> {
+        self.lines.of(self.tree.source())
     }
 
     /// Files that are included and are not among those of the backup: what they say is not known.

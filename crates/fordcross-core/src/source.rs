@@ -4,7 +4,7 @@
 use crate::unwrap::Charset;
 use std::borrow::Cow;
 use std::ops::Range;
-use std::sync::OnceLock;
+use std::sync::{Arc, OnceLock};
 
 /// A named text: a backup, a profile, a crossing or a map.
 #[derive(Clone, Copy, Debug)]
@@ -103,10 +103,27 @@ pub struct Position {
 }
 
 /// Where each line of a text starts, so that many positions of one text are found quickly.
-#[derive(Debug)]
+#[derive(Clone, Debug)]
 pub struct LineIndex<'a> {
     source: Source<'a>,
     text: &'a str,
+    lines: Arc<Lines>,
+}
+
+/// The line index of one text, made when it is first asked for.
+#[derive(Debug, Default)]
+pub(crate) struct SharedLines(OnceLock<Arc<Lines>>);
+
+impl SharedLines {
+    /// The index; `source` is the same each time.
+    pub(crate) fn of<'a>(&self, source: Source<'a>) -> LineIndex<'a> {
+        let lines = Arc::clone(self.0.get_or_init(|| Arc::new(Lines::new(source.text))));
+        LineIndex { source, text: source.text, lines }
+    }
+}
+
+#[derive(Debug)]
+struct Lines {
     starts: Vec<u32>,
     /// Whether each byte is a character.
     is_ascii: bool,
@@ -121,13 +138,18 @@ const BLOCK: usize = 1 << 10;
 /// How many lines are looked at one by one before a line is searched for.
 const NEAR: usize = 8;
 
+impl Lines {
+    fn new(text: &str) -> Self {
+        let mut starts = vec![0];
+        starts.extend(memchr::memchr_iter(b'\n', text.as_bytes()).map(|at| at as u32 + 1));
+        Self { starts, is_ascii: text.is_ascii(), before_blocks: OnceLock::new() }
+    }
+}
+
 impl<'a> LineIndex<'a> {
     /// Reads the text once for its line ends.
     pub fn new(source: Source<'a>) -> Self {
-        let text = source.text;
-        let mut starts = vec![0];
-        starts.extend(memchr::memchr_iter(b'\n', text.as_bytes()).map(|at| at as u32 + 1));
-        Self { source, text, starts, is_ascii: text.is_ascii(), before_blocks: OnceLock::new() }
+        SharedLines::default().of(source)
     }
 
     /// The position of a byte offset, in its own file where there are several; an offset past the end
@@ -154,21 +176,21 @@ impl<'a> LineIndex<'a> {
 
     /// How many lines of the whole text are before a file.
     pub(crate) fn lines_before(&self, piece: &Piece) -> u32 {
-        self.starts.partition_point(|&start| start <= piece.span.start) as u32 - 1
+        self.lines.starts.partition_point(|&start| start <= piece.span.start) as u32 - 1
     }
 
     /// The same, quicker where offsets are asked for in their order: `line` is that of the last one.
     pub(crate) fn position_after(&self, offset: u32, last: &mut usize) -> Position {
         let offset = (offset as usize).min(self.text.len()) as u32;
-        let near = self.starts.get(*last - 1..).unwrap_or_default().iter().take(NEAR);
+        let near = self.lines.starts.get(*last - 1..).unwrap_or_default().iter().take(NEAR);
         let line = match near.take_while(|&&start| start <= offset).count() {
             lines @ 1..NEAR => *last - 1 + lines,
             // It is before the last one, or far behind it.
-            _ => self.starts.partition_point(|&start| start <= offset),
+            _ => self.lines.starts.partition_point(|&start| start <= offset),
         };
         *last = line;
-        let (start, offset) = (self.starts[line - 1] as usize, offset as usize);
-        let column = if self.is_ascii {
+        let (start, offset) = (self.lines.starts[line - 1] as usize, offset as usize);
+        let column = if self.lines.is_ascii {
             offset - start
         } else if offset - start < 4 * BLOCK {
             characters(&self.text.as_bytes()[start..offset])
@@ -180,7 +202,7 @@ impl<'a> LineIndex<'a> {
 
     fn characters_before(&self, offset: usize) -> usize {
         let text = self.text.as_bytes();
-        let blocks = self.before_blocks.get_or_init(|| {
+        let blocks = self.lines.before_blocks.get_or_init(|| {
             let counted = text.chunks(BLOCK).scan(0, |before, block| {
                 let here = *before;
                 *before += characters(block) as u32;
@@ -195,7 +217,7 @@ impl<'a> LineIndex<'a> {
 
     /// Where the line begins that a byte offset is on.
     pub(crate) fn line_start(&self, offset: u32) -> usize {
-        self.starts[self.starts.partition_point(|&start| start <= offset) - 1] as usize
+        self.lines.starts[self.lines.starts.partition_point(|&start| start <= offset) - 1] as usize
     }
 }
 

@@ -7,7 +7,6 @@ use crate::finding::{Code, Finding, Findings, Place, count};
 use crate::locator::Labeler;
 use crate::profile::{Admits, Profile, What};
 use crate::reading::RowKind;
-use crate::source::LineIndex;
 use crate::tree::NodeId;
 
 /// Whom and what the base lets in though the backup says nothing of it, and how much else it has.
@@ -18,8 +17,7 @@ pub(super) fn findings(
     automaton: &mut Automaton,
 ) -> Findings {
     let tree = &base.tree;
-    let source = tree.source();
-    let lines = LineIndex::new(source);
+    let lines = base.lines();
     let reading = &based.reading;
     let mut labels = Labeler::new(tree, &profile.schema, Some(&reading.ordinals), automaton);
     let mut findings = based.findings.clone();

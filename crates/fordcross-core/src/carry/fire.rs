@@ -134,7 +134,9 @@ impl<'i, 'a> Apply<'_, 'i, 'a> {
         let mut ways = names.iter().zip(steps).map(|((name, _), step)| (name.as_ref(), step.append));
         let from = match &declared.start {
             Some(start) => self.start(start, &instance.slots)?,
-            None => self.base_of(place, ways.by_ref().take(declared.common_steps())).map_err(|Taken| taken())?,
+            None => {
+                self.base_of(place, ways.by_ref().take(declared.common_steps())).map_err(|Taken| taken())?
+            }
         };
         let node = self.go(from, ways).map_err(|Taken| taken())?;
         instance.target.set(Some(node));
@@ -245,7 +247,13 @@ impl<'i, 'a> Apply<'_, 'i, 'a> {
     }
 
     /// The captures of one clause from the value of a setting; says whether it has the shape.
-    pub(super) fn bind_clause(&self, clause: &'i Clause, row: Row, bound: Bound<'i>, slots: &mut Slots<'i>) -> bool {
+    pub(super) fn bind_clause(
+        &self,
+        clause: &'i Clause,
+        row: Row,
+        bound: Bound<'i>,
+        slots: &mut Slots<'i>,
+    ) -> bool {
         if let Some(slot) = clause.slot {
             slots[slot] = Some(bound);
         }

@@ -49,7 +49,7 @@ use crate::mapping::{Mapping, PortProposal};
 use crate::profile::{FileForm, Model, Profile, What};
 pub use crate::reading::FirstWalk;
 use crate::reading::{Reading, Row, RowKind, automaton_of};
-use crate::source::{Content, LineIndex};
+use crate::source::Content;
 use crate::texts::Texts;
 use crate::tree::{Beside, Kind, NodeId, Tree};
 use crate::unwrap::{self, Charset};
@@ -387,7 +387,7 @@ impl Carried<'_, '_> {
     /// The labels of all settings and objects of one fate, each with its line in the backup.
     pub fn of_fate(&mut self, fate: Fate) -> Vec<(String, u32)> {
         let tree = &self.input.backup.tree;
-        let lines = LineIndex::new(tree.source());
+        let lines = self.input.backup.lines();
         let StepMade { automaton, reading, .. } = &mut self.steps[0];
         let schema = &self.input.course[0].old.schema;
         let mut labels = Labeler::new(tree, schema, Some(&reading.ordinals), automaton);

@@ -6,7 +6,6 @@ use crate::ledger::DecidedBy;
 use crate::locator::Labeler;
 use crate::mapping::PortTarget;
 use crate::reading::RowKind;
-use crate::source::LineIndex;
 use crate::tree::NodeId;
 use rustc_hash::FxHashMap;
 
@@ -29,7 +28,7 @@ impl Carried<'_, '_> {
             }
         }
         let tree = &self.input.backup.tree;
-        let lines = LineIndex::new(tree.source());
+        let lines = self.input.backup.lines();
         let StepMade { automaton, reading, .. } = &mut self.steps[0];
         let schema = &self.input.course[0].old.schema;
         let mut labels = Labeler::new(tree, schema, Some(&reading.ordinals), automaton);
@@ -80,8 +79,7 @@ impl Carried<'_, '_> {
     pub(super) fn gather_findings(&mut self) -> Findings {
         let left = self.old_names_left();
         let tree = &self.input.backup.tree;
-        let source = tree.source();
-        let lines = LineIndex::new(source);
+        let lines = self.input.backup.lines();
         let StepMade { automaton, reading, .. } = &mut self.steps[0];
         let mut labels =
             Labeler::new(tree, &self.input.course[0].old.schema, Some(&reading.ordinals), automaton);

@@ -35,7 +35,7 @@ pub struct LedgerWriter<'l> {
     new_tree: &'l Tree<'l>,
     new_automaton: Automaton,
     new_labels: Labeler<'l, 'l>,
-    lines: Arc<LineIndex<'l>>,
+    lines: LineIndex<'l>,
     /// The line of the last row.
     line: usize,
     next_note: usize,
@@ -77,7 +77,7 @@ struct BaseSide<'l> {
     tree: &'l Tree<'l>,
     reading: &'l Reading,
     labels: Labeler<'l, 'l>,
-    lines: Arc<LineIndex<'l>>,
+    lines: LineIndex<'l>,
 }
 
 impl<'l> LedgerWriter<'l> {
@@ -118,14 +118,14 @@ impl<'l> LedgerWriter<'l> {
                 tree,
                 reading: &based.reading,
                 labels: Labeler::new(tree, &new.schema, Some(&based.reading.ordinals), new_automaton),
-                lines: Arc::new(LineIndex::new(tree.source())),
+                lines: base.lines(),
             }
         });
         Self {
             base,
             line: 1,
             new_labels: Labeler::new(new_tree, &new.schema, None, new_automaton),
-            lines: Arc::new(LineIndex::new(input.backup.tree.source())),
+            lines: input.backup.lines(),
             course: input.course,
             piece: 0..0,
             lines_before: 0,

@@ -9,7 +9,7 @@ use crate::crossing::Crossing;
 use crate::finding::{Code, Finding, Findings, Place, did_you_mean};
 use crate::profile::{Model, Port, What};
 use crate::reading::{FirstWalk, ObjectId, RowKind};
-use crate::source::{LineIndex, Span};
+use crate::source::Span;
 use rustc_hash::{FxHashMap, FxHashSet};
 
 /// A port that a backup names.
@@ -130,7 +130,7 @@ pub fn propose(
         })
         .collect();
     let mut proposals: Vec<Option<PortProposal>> = vec![None; used.len()];
-    let lines = LineIndex::new(backup.tree.source());
+    let lines = backup.lines();
     let known = |name: &str| old.and_then(|old| old.ports.iter().find(|port| port.name == name));
     let new_ports = new.map_or(&[][..], |new| &new.ports);
     let find_new = |name: &str| new_ports.iter().find(|port| port.name == name);
@@ -311,8 +311,7 @@ mod tests {
             .map(|name| PortUse { name: name.into(), settings: 1, first: Span::default(), made: None })
             .collect();
         let decided = decided.iter().map(|(a, b)| ((*a).to_owned(), PortTarget::from_word(b))).collect();
-        let backup =
-            Backup { tree: Tree::new(Source::new("", "")), identity: Identity::default(), not_chosen: None };
+        let backup = Backup::of(Tree::new(Source::new("", "")), Identity::default());
         let (made, _) = propose(&used, Some(&old), Some(&new), &crossing, &decided, &backup, (&[], &[]));
         made.iter()
             .map(|proposal| format!("{}>{}", proposal.old, proposal.target.word()))

@@ -255,14 +255,14 @@ impl Pattern {
                 Step::Any | Step::Below => true,
             };
             let named = |&child: &NodeId| tree.kind(child).is_named();
-            nodes = nodes
-                .into_iter()
-                .flat_map(|node| tree.children(node).filter(named).filter(fits).collect::<Vec<_>>())
-                .flat_map(|node| match tree.kind(node) {
-                    Kind::List => tree.children(node).collect(),
-                    _ => vec![node],
-                })
-                .collect();
+            let mut below = Vec::new();
+            for node in nodes.into_iter().flat_map(|node| tree.children(node)).filter(named).filter(fits) {
+                match tree.kind(node) {
+                    Kind::List => below.extend(tree.children(node)),
+                    _ => below.push(node),
+                }
+            }
+            nodes = below;
         }
         nodes
     }

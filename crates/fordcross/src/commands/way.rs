@@ -163,7 +163,11 @@ impl Ready<'_> {
 
     /// The first walk over the backup.
     pub(crate) fn walk(&self) -> FirstWalk {
-        FirstWalk::new(&self.backup.tree, self.old(), &self.course[0].crossing)
+        std::thread::scope(|scope| {
+            // Lines are asked for later. They can be counted meanwhile, which does not depend on the walk.
+            scope.spawn(|| self.backup.lines());
+            FirstWalk::new(&self.backup.tree, self.old(), &self.course[0].crossing)
+        })
     }
 
     pub(crate) fn old_model(&self) -> Option<&Model> {

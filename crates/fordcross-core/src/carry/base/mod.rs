@@ -23,7 +23,6 @@ use crate::form::nodes_at;
 use crate::ledger::{Ledger, OriginRow};
 use crate::profile::{FileForm, Profile};
 use crate::reading::Reading;
-use crate::source::LineIndex;
 use crate::tree::{Beside, Kind, NodeId, Tree};
 use crate::unwrap::Member;
 use files::Rewriting;
@@ -85,7 +84,7 @@ impl Based {
         ledger.origins.extend(implied.into_iter().filter(|row| places[row.node.index()].is_some()));
         ledger.follow(&places);
         let source = base.tree.source();
-        let lines = LineIndex::new(source);
+        let lines = base.lines();
         let mut is_kept = vec![false; tree.len()];
         let kept_settings = kept.len();
         for (there, node) in kept {

@@ -487,7 +487,7 @@ mod tests {
         let (tree, file) =
             super::read(Source::new("b", text), &library).map_err(|findings| findings[0].message.clone())?;
         let profile = file.parse().expect("a profile");
-        identify(&tree, &profile, treat_as).map_err(|findings| {
+        identify(&tree, profile, treat_as).map_err(|findings| {
             findings.iter().map(|finding| finding.message.as_str()).collect::<Vec<_>>().join("; ")
         })
     }

@@ -12,8 +12,8 @@ pub(crate) struct References {
     objects: FxHashMap<u16, FxHashSet<String>>,
     /// For each type, if it names objects, the declaration of these and their path.
     of_type: Vec<Option<(u16, String)>>,
-    /// Settings with the declaration of what they name.
-    named: Vec<(NodeId, u16, String)>,
+    /// Settings with the declaration of what they name; their values are the names.
+    named: Vec<(NodeId, u16)>,
 }
 
 impl References {
@@ -50,30 +50,30 @@ impl References {
     }
 
     /// A setting of a type.
-    pub(crate) fn meet_setting(&mut self, tree: &Tree<'_>, node: NodeId, kind: TypeId) {
+    pub(crate) fn meet_setting(&mut self, node: NodeId, kind: TypeId) {
         if let Some((of, _)) = &self.of_type[usize::from(kind.0)] {
-            self.named.push((node, *of, tree.value(node).trim_ascii().to_owned()));
+            self.named.push((node, *of));
         }
     }
 
     /// Objects of kinds that settings can name, and that none names: each with its name.
-    pub(crate) fn unnamed(&self) -> Vec<(u16, &str)> {
+    pub(crate) fn unnamed(&self, tree: &Tree<'_>) -> Vec<(u16, &str)> {
         let named: FxHashSet<(u16, &str)> =
-            self.named.iter().map(|(_, of, name)| (*of, name.as_str())).collect();
+            self.named.iter().map(|&(node, of)| (of, tree.value(node).trim_ascii())).collect();
         let all = self.objects.iter().flat_map(|(of, names)| names.iter().map(|name| (*of, name.as_str())));
         all.filter(|found| !named.contains(found)).collect()
     }
 
     /// The settings that name what is not there, with the path of what they should name.
-    pub(crate) fn broken(&self) -> Vec<(NodeId, &str)> {
+    pub(crate) fn broken(&self, tree: &Tree<'_>) -> Vec<(NodeId, &str)> {
         let path = |of: u16| {
             self.of_type.iter().flatten().find(|(entry, _)| *entry == of).map_or("", |(_, path)| path)
         };
-        let there = |of: &u16, name: &String| self.objects.get(of).is_some_and(|names| names.contains(name));
-        self.named
-            .iter()
-            .filter(|(_, of, name)| !there(of, name))
-            .map(|(node, of, _)| (*node, path(*of)))
-            .collect()
+        let is_there = |node, of| {
+            let names = self.objects.get(&of);
+            names.is_some_and(|names| names.contains(tree.value(node).trim_ascii()))
+        };
+        let broken = self.named.iter().filter(|&&(node, of)| !is_there(node, of));
+        broken.map(|&(node, of)| (node, path(of))).collect()
     }
 }

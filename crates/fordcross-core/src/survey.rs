@@ -180,7 +180,7 @@ pub fn survey(backup: &Backup<'_>, profile: &Profile, today: jiff::civil::Date) 
             RowKind::Setting => {
                 section.settings += 1;
                 let kind = row.type_id(profile, &automaton);
-                kind.into_iter().for_each(|kind| references.meet_setting(tree, row.node, kind));
+                kind.into_iter().for_each(|kind| references.meet_setting(row.node, kind));
                 match kind.map(|kind| &profile.types.get(kind).form) {
                     // What is not set is none, unless that is how the line leaves one out.
                     Some(Form::Secret(secret))
@@ -198,7 +198,7 @@ pub fn survey(backup: &Backup<'_>, profile: &Profile, today: jiff::civil::Date) 
         }
     }
     made.sections.retain(|section| section.objects + section.settings > 0);
-    let unnamed = references.unnamed();
+    let unnamed = references.unnamed(tree);
     for (entry, node) in named_at {
         let name = name_of(tree, node, &profile.schema.entries[entry as usize].what);
         if name.is_some_and(|name| unnamed.contains(&(entry, name))) {

@@ -79,7 +79,7 @@ fn check(library: &Library, crossing: &CrossingFile) -> Vec<fordcross_core::find
             let at = |profile: &fordcross_core::profile::Profile, release: &str| {
                 profile.at(release).map_err(|finding| vec![*finding])
             };
-            crossing.parse(&at(&old, &crossing.from.release)?, &at(&new, &crossing.to.release)?, library)
+            crossing.parse(&at(old, &crossing.from.release)?, &at(new, &crossing.to.release)?, library)
         });
     checked.err().unwrap_or_default()
 }

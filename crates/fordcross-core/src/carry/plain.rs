@@ -64,7 +64,7 @@ pub(super) fn plain_rules<'i>(
     tree: &mut Tree<'_>,
 ) -> Rc<[Option<PlainRule<'i>>]> {
     let mut tables = 0;
-    let mut ready = |(rule, number): (&'i Rule, u32)| {
+    let ready = |(rule, number): (&'i Rule, u32)| {
         let plain = rule.as_plain(&crossing.places)?;
         let mut fields = SmallVec::new();
         for field in plain.fields() {
@@ -85,7 +85,7 @@ pub(super) fn plain_rules<'i>(
         let look_ups = plain.fields().flat_map(|field| &field.template).filter_map(look_up_of).collect();
         Some(PlainRule { rule, number, whole: plain.whole, fields, look_ups })
     };
-    crossing.rules.iter().zip(0..).map(|rule| ready(rule)).collect()
+    crossing.rules.iter().zip(0..).map(ready).collect()
 }
 
 impl<'i> Apply<'_, 'i, '_> {

@@ -126,7 +126,7 @@ pub(super) fn read_back(
         comparison.problems.push((NodeId::DOCUMENT, "the result ends before all was written".into(), None));
     }
     let problems = std::mem::take(&mut comparison.problems);
-    let broken = comparison.references.broken();
+    let broken = comparison.references.broken(tree);
     let mut labels = Labeler::new(tree, &profile.schema, None, comparison.automaton);
     let references = broken
         .into_iter()
@@ -261,7 +261,7 @@ impl<'c> Comparison<'c> {
     fn meet_setting(&mut self, node: NodeId) -> Option<TypeId> {
         let entry = self.entry(node)?;
         let kind = self.wanted.profile.schema.entries[entry as usize].what.setting()?;
-        self.references.meet_setting(self.tree, node, kind);
+        self.references.meet_setting(node, kind);
         Some(kind)
     }
 

@@ -93,11 +93,13 @@ impl<'a> Tree<'a> {
             head: name.0 | (kind as u32) << NAME_BITS,
             parent: parent.0,
             next: NONE,
-            start: span.start,
-            end: span.end,
             a: NONE,
             b: NONE,
         });
+        if span != Span::default() {
+            self.spans.resize(id as usize, Span::default());
+            self.spans.push(span);
+        }
         let holder = &mut self.nodes[parent.index()];
         let last = holder.b;
         holder.b = id;
@@ -173,7 +175,10 @@ impl<'a> Tree<'a> {
     }
 
     pub(crate) fn set_end(&mut self, id: NodeId, end: usize) {
-        self.nodes[id.index()].end = end as u32;
+        if self.spans.len() <= id.index() {
+            self.spans.resize(id.index() + 1, Span::default());
+        }
+        self.spans[id.index()].end = end as u32;
     }
 
     /// Turns a branch without children into a leaf: an element that proved to hold only text.

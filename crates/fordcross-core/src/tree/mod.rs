@@ -1,6 +1,6 @@
 //! The one tree that every form is read into and written from.
 //!
-//! An arena of 28 bytes a node. Nodes of a tree that was read stand in document order, so a subtree
+//! An arena of 28 bytes a node, and of 20 where the tree was made and not read. Nodes of a tree that was read stand in document order, so a subtree
 //! is a range of ids. Values are spans of the input wherever the input spells them as they are;
 //! only decoded values (escapes, character references) are kept beside it.
 //!
@@ -98,8 +98,6 @@ struct Node {
     head: u32,
     parent: u32,
     next: u32,
-    start: u32,
-    end: u32,
     /// Branch: first child. Leaf: where the value starts.
     a: u32,
     /// Branch: last child. Leaf: length of the value.
@@ -113,21 +111,16 @@ pub struct Tree<'a> {
     decoded: String,
     names: Names,
     nodes: Vec<Node>,
+    /// Where nodes stand in the input, up to the last one that stands there: a tree that was made has none.
+    spans: Vec<Span>,
 }
 
 impl<'a> Tree<'a> {
     /// An empty document. `source` is the text that borrowed values are spans of.
     pub fn new(source: Source<'a>) -> Self {
-        let document = Node {
-            head: 0,
-            parent: NONE,
-            next: NONE,
-            start: 0,
-            end: source.text.len() as u32,
-            a: NONE,
-            b: NONE,
-        };
-        Self { source, decoded: String::new(), names: Names::default(), nodes: vec![document] }
+        let document = Node { head: 0, parent: NONE, next: NONE, a: NONE, b: NONE };
+        let spans = vec![Span::new(0, source.text.len())];
+        Self { source, decoded: String::new(), names: Names::default(), nodes: vec![document], spans }
     }
 
     /// The text that this tree was read from.
@@ -252,8 +245,7 @@ impl<'a> Tree<'a> {
 
     /// Where the node stands in the input: an element with its tags, a JSON value without its key.
     pub fn span(&self, id: NodeId) -> Span {
-        let node = &self.nodes[id.index()];
-        Span { start: node.start, end: node.end }
+        self.spans.get(id.index()).copied().unwrap_or_default()
     }
 
     /// The value of a leaf, decoded; empty for a branch.

@@ -1,7 +1,9 @@
 //! Names are kept once and known by a small number, so that a node holds four bytes for its name
 //! and two names are compared by number.
 
-use rustc_hash::FxHashMap;
+use hashbrown::HashTable;
+use rustc_hash::FxHasher;
+use std::hash::Hasher as _;
 
 /// The number of a name in one tree.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, PartialOrd, Ord)]
@@ -19,7 +21,8 @@ impl Name {
 pub(crate) struct Names {
     text: String,
     ends: Vec<u32>,
-    known: FxHashMap<Box<str>, Name>,
+    /// Found by the hash of their texts, which stand in `text` alone.
+    known: HashTable<Name>,
     /// The name that was asked for last, and the one that came after each: objects of a kind hold the same names in
     /// the same order, and comparing two texts is quicker than looking one up.
     last: usize,
@@ -34,10 +37,7 @@ impl Names {
             self.last = likely.index();
             return likely;
         }
-        let found = match self.known.get(name) {
-            Some(&known) => known,
-            None => self.add(name),
-        };
+        let found = self.find(name).unwrap_or_else(|| self.add(name));
         self.after[self.last] = found;
         self.last = found.index();
         found
@@ -47,21 +47,32 @@ impl Names {
         let new = Name(self.ends.len() as u32);
         self.text.push_str(name);
         self.ends.push(self.text.len() as u32);
-        self.known.insert(name.into(), new);
+        let (text, ends) = (&self.text, &self.ends);
+        self.known.insert_unique(hash_of(name), new, |known| hash_of(text_of(text, ends, *known)));
         self.after.push(new);
         new
     }
 
     pub(crate) fn get(&self, name: Name) -> &str {
-        let start = if name.0 == 0 { 0 } else { self.ends[name.index() - 1] as usize };
-        &self.text[start..self.ends[name.index()] as usize]
+        text_of(&self.text, &self.ends, name)
     }
 
     pub(crate) fn find(&self, name: &str) -> Option<Name> {
-        self.known.get(name).copied()
+        self.known.find(hash_of(name), |known| self.get(*known) == name).copied()
     }
 
     pub(crate) fn len(&self) -> usize {
         self.ends.len()
     }
+}
+
+fn text_of<'t>(text: &'t str, ends: &[u32], name: Name) -> &'t str {
+    let start = if name.0 == 0 { 0 } else { ends[name.index() - 1] as usize };
+    &text[start..ends[name.index()] as usize]
+}
+
+fn hash_of(name: &str) -> u64 {
+    let mut hasher = FxHasher::default();
+    hasher.write(name.as_bytes());
+    hasher.finish()
 }

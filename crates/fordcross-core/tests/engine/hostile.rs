@@ -33,8 +33,8 @@ fn library() -> Library {
 fn take(text: &str, library: &Library) -> bool {
     let Ok((tree, file)) = read(Source::new("b", text), library) else { return false };
     let profile = file.parse().expect("a profile");
-    let Ok(backup) = Backup::new(tree, &profile, None) else { return false };
-    let copy = redact(&backup, &profile, &[Hide::Names, Hide::Addresses]);
+    let Ok(backup) = Backup::new(tree, profile, None) else { return false };
+    let copy = redact(&backup, profile, &[Hide::Names, Hide::Addresses]);
     let lines = String::from_utf8_lossy(&copy.files[0].bytes).matches('\n').count();
     assert_eq!(lines, text.matches('\n').count(), "{text}");
     true

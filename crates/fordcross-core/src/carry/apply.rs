@@ -1,9 +1,10 @@
 //! The second walk: for each setting and object, the first rule that fits.
 
 use super::Step;
+use super::ahead::{Block, with_blocks_made_ahead};
 use super::bar::Bars;
 use super::draft::{Draft, Taken};
-use super::plain::{PlainRule, plain_rules};
+use super::plain::{Made, PlainRule, plain_rules};
 use super::remembered::Remembered;
 use super::repeats::{Overruled, overruled};
 use super::same_line::{SameLine, is_attribute};
@@ -36,60 +37,17 @@ pub(super) fn apply<'i, 'a>(
     automaton: &Automaton,
     reading: &Reading,
 ) -> (Tree<'a>, Beside, Ledger) {
-    let bars = Bars::new(step, automaton, reading);
-    let places = step.leg.crossing.places.len();
     let new = step.new_profile();
-    let mut apply = Apply {
-        step: *step,
-        tree: step.tree,
-        root: step.tree.root(),
-        automaton,
-        reading,
-        draft: Draft::new(Tree::new(step.tree.source()), new),
-        decided: vec![None; reading.rows.len()],
-        landings: Vec::new(),
-        notes: Vec::new(),
-        origins: Vec::new(),
-        implied: Vec::new(),
-        always_pins: false,
-        instances: vec![None; places],
-        parts: vec![None; places + 1],
-        bars,
-        scopes: vec![None; places],
-        groups: FxHashMap::default(),
-        by_key: vec![None; places],
-        look_ups: vec![None; step.leg.crossing.look_ups.len()],
-        bases: vec![None; places],
-        targets: FxHashMap::default(),
-        facts: HashMap::new(),
-        work: Vec::new(),
-        counts_objects: (0..places).map(|place| step.leg.crossing.counts_objects(place)).collect(),
-        evaluator: Evaluator::new(),
-        place_rules: (0..places).map(|place| step.leg.crossing.place_rule(place)).collect(),
-        plain: Rc::new([]),
-        not_chosen: step
-            .not_chosen
-            .map_or(NodeId::DOCUMENT..NodeId::DOCUMENT, |node| node..step.tree.subtree_end(node)),
-        missing_files: missing_includes(step.tree, step.old()),
-        overruled: overruled(step.tree, step.old(), automaton, reading),
-        cursor: 0,
-        lines: OnceCell::new(),
-        said_of: Cell::new(None),
-        spare: Vec::new(),
-        converted: Remembered::new(),
-        same_line: (step.old().line == new.line).then(|| SameLine::new(step.old(), new)),
-        counterparts: FxHashMap::default(),
-    };
-    apply.plain = plain_rules(&step.leg.crossing, new, &mut apply.draft.tree);
-    apply.ask();
+    let bars = Bars::new(step, automaton, reading);
+    let mut apply = Apply::new(step, automaton, reading, &bars, reading.rows.len());
     apply.look_around();
     apply.write_header();
-    for index in 0..reading.rows.len() as u32 {
+    with_blocks_made_ahead(step, automaton, reading, &bars, &mut |index, block| {
         if apply.decided[index as usize].is_none() {
             apply.cursor = index;
-            apply.decide(index);
+            apply.decide(index, block);
         }
-    }
+    });
     apply.add_all();
     for index in 0..reading.omitted.len() {
         apply.pin(index);
@@ -115,7 +73,7 @@ pub(super) struct Apply<'x, 'i, 'a> {
     pub(super) root: NodeId,
     pub(super) automaton: &'x Automaton,
     pub(super) reading: &'x Reading,
-    pub(super) bars: Bars,
+    pub(super) bars: &'x Bars,
     /// Statements that include files that are not there.
     missing_files: Vec<NodeId>,
     /// The nodes of the configuration that is not carried.
@@ -149,7 +107,7 @@ pub(super) struct Apply<'x, 'i, 'a> {
     pub(super) evaluator: Evaluator,
     /// The rule that each place itself is.
     pub(super) place_rules: Vec<&'i Rule>,
-    plain: Rc<[Option<PlainRule<'i>>]>,
+    pub(super) plain: Rc<[Option<PlainRule<'i>>]>,
     /// What something else in the same place overrules.
     overruled: Vec<Option<Overruled>>,
     /// The row that is being decided.
@@ -157,8 +115,9 @@ pub(super) struct Apply<'x, 'i, 'a> {
     pub(super) lines: OnceCell<LineIndex<'a>>,
     /// A branch, a comment in it, and what comes after that and the comments behind it.
     pub(super) said_of: Cell<Option<(NodeId, NodeId, Option<NodeId>)>>,
-    /// Empty texts, so that there is not a new one for each value.
-    pub(super) spare: Vec<String>,
+    /// An empty text and what one row made, so that there are not new ones for each value.
+    pub(super) scratch: String,
+    pub(super) made: Made,
     /// How values are written as another type, where nothing was lost; no text for one that stays as it is.
     pub(super) converted: Remembered<'i, (Option<Box<str>>, Kind, Fate)>,
     /// Between releases of one line: what stands in both.
@@ -167,7 +126,65 @@ pub(super) struct Apply<'x, 'i, 'a> {
     pub(super) counterparts: FxHashMap<NodeId, NodeId>,
 }
 
-impl<'i, 'a> Apply<'_, 'i, 'a> {
+impl<'x, 'i, 'a> Apply<'x, 'i, 'a> {
+    /// Nothing decided yet, of so many rows.
+    pub(super) fn new(
+        step: &Step<'i, 'a>,
+        automaton: &'x Automaton,
+        reading: &'x Reading,
+        bars: &'x Bars,
+        rows: usize,
+    ) -> Self {
+        let (crossing, new) = (&step.leg.crossing, step.new_profile());
+        let places = crossing.places.len();
+        let mut tree = Tree::new(step.tree.source());
+        let plain = plain_rules(crossing, new, &mut tree);
+        let mut apply = Self {
+            step: *step,
+            tree: step.tree,
+            root: step.tree.root(),
+            automaton,
+            reading,
+            draft: Draft::new(tree, new),
+            decided: vec![None; rows],
+            landings: Vec::new(),
+            notes: Vec::new(),
+            origins: Vec::new(),
+            implied: Vec::new(),
+            always_pins: false,
+            instances: vec![None; places],
+            parts: vec![None; places + 1],
+            bars,
+            scopes: vec![None; places],
+            groups: FxHashMap::default(),
+            by_key: vec![None; places],
+            look_ups: vec![None; crossing.look_ups.len()],
+            bases: vec![None; places],
+            targets: FxHashMap::default(),
+            facts: HashMap::new(),
+            work: Vec::new(),
+            counts_objects: (0..places).map(|place| crossing.counts_objects(place)).collect(),
+            evaluator: Evaluator::new(),
+            place_rules: (0..places).map(|place| crossing.place_rule(place)).collect(),
+            plain,
+            not_chosen: step
+                .not_chosen
+                .map_or(NodeId::DOCUMENT..NodeId::DOCUMENT, |node| node..step.tree.subtree_end(node)),
+            missing_files: missing_includes(step.tree, step.old()),
+            overruled: overruled(step.tree, step.old(), automaton, reading),
+            cursor: 0,
+            lines: OnceCell::new(),
+            said_of: Cell::new(None),
+            scratch: String::new(),
+            made: Made::default(),
+            converted: Remembered::new(),
+            same_line: (step.old().line == new.line).then(|| SameLine::new(step.old(), new)),
+            counterparts: FxHashMap::default(),
+        };
+        apply.ask();
+        apply
+    }
+
     pub(super) fn rule(&self, rule: u32) -> &'i Rule {
         &self.step.leg.crossing.rules[rule as usize]
     }
@@ -193,7 +210,7 @@ impl<'i, 'a> Apply<'_, 'i, 'a> {
             landings: self.landings,
             origins: self.origins,
             notes: self.notes,
-            ports: self.bars.ports,
+            ports: self.bars.ports.clone(),
             implied: self.implied,
             replaced: Vec::new(),
             work: self.work,
@@ -239,7 +256,7 @@ impl<'i, 'a> Apply<'_, 'i, 'a> {
         }
     }
 
-    fn decide(&mut self, index: u32) {
+    fn decide(&mut self, index: u32, mut ahead: Option<&Block>) {
         let row = self.row(index);
         if self.not_chosen.contains(&row.node) {
             return self.set(index, Fate::LeftOut, DecidedBy::NotChosen, &[]);
@@ -272,13 +289,19 @@ impl<'i, 'a> Apply<'_, 'i, 'a> {
         let (automaton, plain) = (self.automaton, Rc::clone(&self.plain));
         for &(rule, clause) in &automaton.accepted(row.accept).clauses {
             if let Some(plain) = &plain[rule as usize] {
-                if row.kind == RowKind::Setting && self.fire_plain(index, row, plain) {
+                let fires = match ahead.take().and_then(|block| block.of(index)) {
+                    Some((fits, made)) => self.finish_plain(index, row, plain, fits, made),
+                    None => row.kind == RowKind::Setting && self.fire_plain(index, row, plain),
+                };
+                if fires {
                     return;
                 }
             } else if let Some(fit) = self.fit(index, rule, clause) {
                 self.fire(rule, &fit);
                 return;
             }
+            // What was made ahead is by the first rule.
+            ahead = None;
         }
         if self.carry_within_line(index, row) {
             return;
@@ -385,7 +408,7 @@ impl<'i, 'a> Apply<'_, 'i, 'a> {
             _ => self.root,
         };
         let index = self.index_of(rule.place, scope);
-        when.evaluate(&self.here(rule, &slots, scope, index)) == Ok(Operand::Boolean(true))
+        when.holds(&self.here(rule, &slots, scope, index))
     }
 
     /// No fate yet, and no earlier rule that takes it.

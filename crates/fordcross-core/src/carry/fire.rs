@@ -5,7 +5,7 @@ use super::draft::Taken;
 use super::scopes::{Instance, Slots};
 use super::value::{Bound, Failure, Hand, Prepared, fact};
 use crate::crossing::{Action, Clause, Piece, Rule, Start, Target, TargetName, TargetStep};
-use crate::expression::Operand;
+use crate::expression::{Expression, Operand};
 use crate::fate::{Fate, Origin};
 use crate::finding::Code;
 use crate::ledger::{DecidedBy, Landing, OriginRow};
@@ -443,9 +443,7 @@ impl<'i, 'a> Apply<'_, 'i, 'a> {
         let asks = &self.step.leg.crossing.asks;
         let asked: Vec<bool> = {
             let here = self.whole();
-            let holds =
-                |when: &crate::expression::Expression| when.evaluate(&here) == Ok(Operand::Boolean(true));
-            asks.iter().map(|ask| ask.when.as_ref().is_none_or(holds)).collect()
+            asks.iter().map(|ask| ask.when.as_ref().is_none_or(|when| when.holds(&here))).collect()
         };
         for (ask, asked) in asks.iter().zip(asked) {
             let answer = self
@@ -488,9 +486,7 @@ impl<'i, 'a> Apply<'_, 'i, 'a> {
         let mut work = Vec::new();
         {
             let here = self.whole();
-            let holds = |expression: &crate::expression::Expression| {
-                expression.evaluate(&here) == Ok(Operand::Boolean(true))
-            };
+            let holds = |expression: &Expression| expression.holds(&here);
             for requirement in crossing.requirements.iter().filter(|requirement| !holds(&requirement.that)) {
                 notes.push((requirement.at.line, Code::RequirementUnmet, requirement.why.as_str()));
             }
@@ -541,14 +537,17 @@ impl<'i, 'a> Apply<'_, 'i, 'a> {
 
     fn add(&mut self, rule: &'i Rule, targets: &'i [Target], scope: NodeId) {
         let mut slots: Slots<'i> = smallvec![None; rule.slots];
+        // Most conditions can be looked at before the captures of the place are.
+        let asks_around = rule.when.as_ref().filter(|when| when.only_asks_around());
+        if asks_around.is_some_and(|when| !when.holds(&self.here(rule, &slots, scope, 0))) {
+            return;
+        }
         let mut index = 0;
         if let Some(instance) = rule.place.and_then(|place| self.instance(place, scope)) {
             slots[..instance.slots.len()].copy_from_slice(&instance.slots);
             index = instance.index;
         }
-        if let Some(when) = &rule.when
-            && when.evaluate(&self.here(rule, &slots, scope, index)) != Ok(Operand::Boolean(true))
-        {
+        if rule.when.as_ref().is_some_and(|when| !when.holds(&self.here(rule, &slots, scope, index))) {
             return;
         }
         match self.write(rule, targets, &slots, scope, &[]) {

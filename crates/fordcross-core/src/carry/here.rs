@@ -113,9 +113,7 @@ impl Here<'_, '_, '_> {
             // Conditions of kinds see no captures: they are the profile's.
             let bare =
                 Here { scope: object, pattern: Some(&declared.pattern), slots: &[], names: &[], ..*self };
-            let holds = |(_, expression): &(String, Arc<Expression>)| {
-                expression.evaluate(&bare) == Ok(Operand::Boolean(true))
-            };
+            let holds = |(_, expression): &(String, Arc<Expression>)| expression.holds(&bare);
             kinds.iter().position(holds)
         })?;
         Some(&kinds[kind].0)

@@ -8,6 +8,7 @@
 //! line's form, and [`read_back`] reads those bytes as the receiving line would and compares them
 //! with the ledger.
 
+mod ahead;
 mod apply;
 mod bar;
 mod base;

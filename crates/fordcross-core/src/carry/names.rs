@@ -1,13 +1,13 @@
 //! Names that had to be shortened or had characters replaced: no two may become one, and each is
 //! the same wherever it is written.
 
-use crate::typing::{Form, Loss, TypeId, Types};
+use crate::typing::{Loss, TypeId, Types};
 use rustc_hash::FxHashMap;
-use std::cell::RefCell;
+use std::sync::Mutex;
 
 /// The new name of each old one, by the type that is written.
 #[derive(Debug, Default)]
-pub(crate) struct NameBook(RefCell<Names>);
+pub(crate) struct NameBook(Mutex<Names>);
 
 #[derive(Debug, Default)]
 struct Names {
@@ -19,11 +19,8 @@ impl NameBook {
     /// Settles what `old` is called: `text` holds what the type made of it, and is given a number where
     /// another name became that already. Says so, if it had to.
     pub(super) fn settle(&self, types: &Types, kind: TypeId, old: &str, text: &mut String) -> Option<Loss> {
-        let Form::Name { limits, .. } = &types.get(kind).form else { return None };
-        if limits.max.is_none() && limits.characters.is_none() {
-            return None;
-        }
-        let Names { new_of, old_of } = &mut *self.0.borrow_mut();
+        let limits = types.limits_of_names(kind)?;
+        let Names { new_of, old_of } = &mut *self.0.lock().expect("nothing panics with it");
         let old = (kind, old.trim_ascii().to_owned());
         let new = new_of.entry(old.clone()).or_insert_with(|| {
             let free = |name: &str| old_of.get(&(kind, name.to_owned())).is_none_or(|other| *other == old.1);

@@ -1,13 +1,16 @@
 //! Plain rules: those that only move one setting, or parts of it, to places of its own object. Nearly all rows of a
 //! large backup fall to them, so they do without what rules in general need.
+//!
+//! What a rule makes of a row depends on nothing that other rows do, apart from names that no two may share. So it
+//! can be made beforehand, see [`super::ahead`]; writing it is what must go row by row.
 
 use super::apply::{Apply, field_slots};
-use super::draft::Taken;
+use super::draft::{Draft, Taken};
 use super::fire::{look_up_of, taken};
 use super::same_line::is_attribute;
 use super::scopes::{Instance, Slots};
-use super::value::{Bound, Failure, Hand, Prepared};
-use crate::crossing::{Crossing, Field, Piece, Rule};
+use super::value::{Bound, Failure, Hand};
+use crate::crossing::{Crossing, Field, Piece, Rule, TargetStep};
 use crate::fate::Fate;
 use crate::ledger::{DecidedBy, Landing};
 use crate::profile::Profile;
@@ -15,6 +18,7 @@ use crate::reading::Row;
 use crate::tree::{Kind, Name, NodeId, Text, Tree};
 use crate::typing::{Loss, TypeId};
 use smallvec::{SmallVec, smallvec};
+use std::ops::Range;
 use std::rc::Rc;
 
 /// A plain rule, made ready.
@@ -26,6 +30,64 @@ pub(super) struct PlainRule<'i> {
     whole: bool,
     fields: SmallVec<[PlainField<'i>; 2]>,
     look_ups: Vec<usize>,
+    /// Names are written that have to differ from those of other rows: it has to wait for these.
+    waits: bool,
+}
+
+/// What plain rules make of rows, before it is written.
+#[derive(Debug, Default)]
+pub(super) struct Made {
+    text: String,
+    leaves: Vec<MadeLeaf>,
+}
+
+/// A setting that is to be written.
+#[derive(Debug)]
+struct MadeLeaf {
+    /// Which of the fields of the rule.
+    field: u16,
+    kind: Kind,
+    fate: Fate,
+    /// Where its value is in the text; none for one that is as it was.
+    value: Option<(u32, u32)>,
+    loss: Option<Box<str>>,
+}
+
+impl Made {
+    pub(super) fn clear(&mut self) {
+        self.text.clear();
+        self.leaves.clear();
+    }
+
+    pub(super) fn len(&self) -> usize {
+        self.leaves.len()
+    }
+
+    fn push(&mut self, field: usize, (kind, fate): (Kind, Fate), text: &str, loss: Option<String>) {
+        let from = self.text.len() as u32;
+        self.text.push_str(text);
+        let value = Some((from, self.text.len() as u32));
+        let loss = loss.map(String::into_boxed_str);
+        self.leaves.push(MadeLeaf { field: field as u16, kind, fate, value, loss });
+    }
+
+    /// The only field of a rule, with the whole value as it was.
+    fn push_unchanged(&mut self, kind: Kind, fate: Fate) {
+        self.leaves.push(MadeLeaf { field: 0, kind, fate, value: None, loss: None });
+    }
+
+    fn value(&self, leaf: &MadeLeaf) -> Option<&str> {
+        leaf.value.map(|(from, to)| &self.text[from as usize..to as usize])
+    }
+}
+
+/// Whether a plain rule fits a row.
+pub(super) enum Fits {
+    No,
+    /// It does, and what it makes is the last of what was made.
+    Yes,
+    /// It does, and cannot be carried.
+    Fails(Failure),
 }
 
 #[derive(Debug)]
@@ -82,174 +144,228 @@ pub(super) fn plain_rules<'i>(
             let capture = capture.filter(|_| plain.whole || !is_attribute);
             fields.push(PlainField { field, name, is_attribute, capture });
         }
-        let look_ups = plain.fields().flat_map(|field| &field.template).filter_map(look_up_of).collect();
-        Some(PlainRule { rule, number, whole: plain.whole, fields, look_ups })
+        let look_ups: Vec<usize> =
+            plain.fields().flat_map(|field| &field.template).filter_map(look_up_of).collect();
+        let places =
+            rule.place.into_iter().chain(look_ups.iter().map(|&look_up| crossing.look_ups[look_up].place));
+        let named = places.flat_map(|place| &crossing.places[place].target).filter_map(TargetStep::kind);
+        if fields.len() > usize::from(u16::MAX) {
+            return None;
+        }
+        let mut kinds = fields.iter().map(|field: &PlainField<'_>| field.field.kind).chain(named);
+        let waits = kinds.any(|kind| new.types.limits_of_names(kind).is_some());
+        Some(PlainRule { rule, number, whole: plain.whole, fields, look_ups, waits })
     };
     crossing.rules.iter().zip(0..).map(ready).collect()
+}
+
+impl PlainRule<'_> {
+    /// Whether what it makes depends on nothing that other rows do.
+    pub(super) fn can_be_made_ahead(&self) -> bool {
+        !self.waits
+    }
 }
 
 impl<'i> Apply<'_, 'i, '_> {
     /// Does what a plain rule says; says whether it fits.
     pub(super) fn fire_plain(&mut self, index: u32, row: Row, plain: &PlainRule<'i>) -> bool {
+        let mut made = std::mem::take(&mut self.made);
+        made.clear();
+        let fits = self.make(index, row, plain, &mut made);
+        let fires = self.finish_plain(index, row, plain, &fits, (&made, 0..made.len()));
+        self.made = made;
+        fires
+    }
+
+    /// Writes what a plain rule made of a row, if it fits.
+    pub(super) fn finish_plain(
+        &mut self,
+        index: u32,
+        row: Row,
+        plain: &PlainRule<'i>,
+        fits: &Fits,
+        (made, leaves): (&Made, Range<usize>),
+    ) -> bool {
+        match fits {
+            Fits::No => return false,
+            Fits::Yes => self.write_made(index, row, plain, made, &made.leaves[leaves]),
+            Fits::Fails(failure) => self.fail(index, DecidedBy::Rule(plain.number), failure),
+        }
+        true
+    }
+
+    /// What a plain rule makes of a row, behind what was made before. Nothing is written yet.
+    pub(super) fn make(&mut self, index: u32, row: Row, plain: &PlainRule<'i>, made: &mut Made) -> Fits {
         let rule = plain.rule;
         let instance = match rule.place {
             Some(place) => match self.instance(place, row.node) {
-                Some(instance) => Some((instance, place)),
-                None => return false,
+                Some(instance) => Some(instance),
+                None => return Fits::No,
             },
             None => None,
         };
-        let by = DecidedBy::Rule(plain.number);
         let bound = Bound {
             row: Some(index),
             text: self.tree.value(row.node),
             kind: row.type_id(self.step.old(), self.automaton),
             whole: true,
         };
-        let mut landings: SmallVec<[Landing; 4]> = SmallVec::new();
         let done = if plain.whole {
-            self.move_whole(row.node, &bound, plain, instance.as_ref(), &mut landings)
+            self.make_whole(&bound, plain, made)
         } else {
             let mut slots: Slots<'i> = smallvec![None; rule.slots];
-            if let Some((instance, _)) = &instance {
+            if let Some(instance) = &instance {
                 slots[..instance.slots.len()].copy_from_slice(&instance.slots);
             }
             if !self.bind_clause(&rule.clauses[0], row, bound, &mut slots) {
-                return false;
+                return Fits::No;
             }
-            self.move_fields(plain, &slots, instance.as_ref(), &mut landings)
+            self.make_fields(plain, &slots, instance.as_deref(), made)
         };
-        match done {
-            Ok(losses) => {
-                let joined = instance.is_some_and(|(instance, _)| instance.joined.get());
-                if joined || landings.len() > 1 {
-                    landings.iter_mut().for_each(|landing| landing.fate = landing.fate.max(Fate::Folded));
-                }
-                self.set(index, Fate::Moot, by, &landings);
-                for loss in losses {
-                    self.note_loss(index, Some(rule.at.line), &loss);
-                }
-            }
-            Err(failure) => self.fail(index, by, &failure),
-        }
-        true
+        done.map_or_else(Fits::Fails, |()| Fits::Yes)
     }
 
-    /// A value as a whole becomes one setting; gives back what it lost.
-    fn move_whole(
+    /// A value as a whole becomes one setting.
+    fn make_whole(
         &mut self,
-        node: NodeId,
         bound: &Bound<'i>,
         plain: &PlainRule<'i>,
-        instance: Option<&(Rc<Instance<'i>>, usize)>,
-        landings: &mut SmallVec<[Landing; 4]>,
-    ) -> Result<Vec<String>, Failure> {
-        let [PlainField { field, name, is_attribute, capture: Some((_, through)) }] = plain.fields.as_slice()
-        else {
-            return Ok(Vec::new());
+        made: &mut Made,
+    ) -> Result<(), Failure> {
+        let [PlainField { field, capture: Some((_, through)), .. }] = plain.fields.as_slice() else {
+            return Ok(());
         };
         let question = through.question(bound);
-        let mut text = self.spare.pop().unwrap_or_default();
-        let (kind, fate, loss) = match self.converted.find(question, bound.text) {
-            Some((written, kind, fate)) => {
-                text.push_str(written.as_deref().unwrap_or(bound.text));
-                (*kind, *fate, None)
+        if let Some((written, kind, fate)) = self.converted.find(question, bound.text) {
+            match written {
+                Some(written) => made.push(0, (*kind, *fate), written, None),
+                None => made.push_unchanged(*kind, *fate),
             }
-            None => {
-                let (kind, fate, loss) = self.step.convert_into(bound, field.kind, &mut text)?;
-                if loss.is_none() {
-                    self.converted.keep(question, bound.text, (changed(&text, bound), kind, fate));
-                }
-                (kind, fate, loss)
-            }
-        };
-        let at = self.home(instance)?;
-        // What is spelled as before is not copied: the new tree shares the input.
-        let value = match self.tree.value_span(node) {
-            Some(span) if fate == Fate::Carried && text.len() == bound.text.len() => Text::Borrowed(span),
-            _ => Text::Decoded(&text),
-        };
-        let kind = if *is_attribute { Kind::Attribute } else { kind };
-        let node = self.draft.named_leaf(at, *name, kind, value).map_err(|Taken| taken())?;
-        landings.push(Landing { node, fate });
-        self.spare(text);
-        Ok(loss.map(|Loss(loss)| loss).into_iter().collect())
+            return Ok(());
+        }
+        let mut text = std::mem::take(&mut self.scratch);
+        text.clear();
+        let (kind, fate, loss) = self.step.convert_into(bound, field.kind, &mut text)?;
+        if loss.is_none() {
+            self.converted.keep(question, bound.text, (changed(&text, bound), kind, fate));
+        }
+        if text == bound.text && loss.is_none() {
+            made.push_unchanged(kind, fate);
+        } else {
+            made.push(0, (kind, fate), &text, loss.map(|Loss(loss)| loss));
+        }
+        self.scratch = text;
+        Ok(())
     }
 
-    /// Parts of a value become settings, all or none; gives back what each lost.
-    fn move_fields(
+    /// Parts of a value become settings, all or none.
+    fn make_fields(
         &mut self,
         plain: &PlainRule<'i>,
         slots: &[Option<Bound<'i>>],
-        instance: Option<&(Rc<Instance<'i>>, usize)>,
-        landings: &mut SmallVec<[Landing; 4]>,
-    ) -> Result<Vec<String>, Failure> {
+        instance: Option<&Instance<'i>>,
+        made: &mut Made,
+    ) -> Result<(), Failure> {
         for &number in &plain.look_ups {
             self.ready_look_up(number);
         }
-        let (scope, index) =
-            instance.map_or((self.root, 0), |(instance, _)| (instance.scope, instance.index));
-        let mut prepared: SmallVec<[(Name, Prepared); 2]> = SmallVec::new();
-        // What each capture is and becomes, where that was not known yet.
+        let (scope, index) = instance.map_or((self.root, 0), |instance| (instance.scope, instance.index));
+        let first = made.leaves.len();
+        // What each capture is, and the leaf that it became, where that was not known yet.
         let mut learned: SmallVec<[(u64, Bound<'i>, usize); 2]> = SmallVec::new();
-        let mut spare = std::mem::take(&mut self.spare);
+        let mut text = std::mem::take(&mut self.scratch);
         let hand = Hand::new(self.here(plain.rule, slots, scope, index), &self.look_ups);
-        for PlainField { field, name, capture, .. } in &plain.fields {
+        for (number, PlainField { field, capture, .. }) in plain.fields.iter().enumerate() {
             if field_slots(field).next().is_some() && field_slots(field).all(|slot| slots[slot].is_none()) {
                 continue;
             }
-            let mut text = spare.pop().unwrap_or_default();
             let asked = capture.and_then(|(slot, through)| {
                 let bound = slots[slot]?;
                 Some((through.question(&bound), bound))
             });
             let known = asked.and_then(|(question, bound)| self.converted.find(question, bound.text));
             if let (Some((written, kind, fate)), Some((_, bound))) = (known, asked) {
-                text.push_str(written.as_deref().unwrap_or(bound.text));
-                prepared.push((*name, Prepared { text, kind: *kind, fate: *fate, loss: None }));
+                made.push(number, (*kind, *fate), written.as_deref().unwrap_or(bound.text), None);
                 continue;
             }
-            if let Some(ready) = hand.prepare(field, text)? {
-                if let Some((question, bound)) = asked.filter(|_| ready.loss.is_none()) {
-                    learned.push((question, bound, prepared.len()));
+            text.clear();
+            match hand.prepare(field, text) {
+                Ok(Some(ready)) => {
+                    if let Some((question, bound)) = asked.filter(|_| ready.loss.is_none()) {
+                        learned.push((question, bound, made.leaves.len()));
+                    }
+                    made.push(number, (ready.kind, ready.fate), &ready.text, ready.loss);
+                    text = ready.text;
                 }
-                prepared.push((*name, ready));
+                Ok(None) => text = String::new(),
+                Err(failure) => {
+                    made.leaves.truncate(first);
+                    return Err(failure);
+                }
             }
         }
-        self.spare = spare;
-        for (question, bound, number) in learned {
-            let Prepared { text, kind, fate, .. } = &prepared[number].1;
-            self.converted.keep(question, bound.text, (changed(text, &bound), *kind, *fate));
+        self.scratch = text;
+        for (question, bound, leaf) in learned {
+            let leaf = &made.leaves[leaf];
+            let written = made.value(leaf).and_then(|text| changed(text, &bound));
+            self.converted.keep(question, bound.text, (written, leaf.kind, leaf.fate));
         }
-        let at = self.home(instance)?;
-        // All of them or none.
-        if prepared.len() > 1
-            && prepared.iter().any(|(name, ready)| self.draft.is_taken(at, *name, &ready.text))
+        Ok(())
+    }
+
+    /// Writes what was made, all or nothing, and settles the fate of its row.
+    fn write_made(&mut self, index: u32, row: Row, plain: &PlainRule<'i>, made: &Made, leaves: &[MadeLeaf]) {
+        let by = DecidedBy::Rule(plain.number);
+        let instance = plain.rule.place.and_then(|place| Some((self.instance(place, row.node)?, place)));
+        let mut landings: SmallVec<[Landing; 4]> = SmallVec::new();
+        if let Err(failure) =
+            self.write_leaves(row.node, plain, instance.as_ref(), (made, leaves), &mut landings)
         {
+            return self.fail(index, by, &failure);
+        }
+        let joined = instance.is_some_and(|(instance, _)| instance.joined.get());
+        if joined || landings.len() > 1 {
+            landings.iter_mut().for_each(|landing| landing.fate = landing.fate.max(Fate::Folded));
+        }
+        self.set(index, Fate::Moot, by, &landings);
+        for loss in leaves.iter().filter_map(|leaf| leaf.loss.as_deref()) {
+            self.note_loss(index, Some(plain.rule.at.line), loss);
+        }
+    }
+
+    fn write_leaves(
+        &mut self,
+        node: NodeId,
+        plain: &PlainRule<'i>,
+        instance: Option<&(Rc<Instance<'i>>, usize)>,
+        (made, leaves): (&Made, &[MadeLeaf]),
+        landings: &mut SmallVec<[Landing; 4]>,
+    ) -> Result<(), Failure> {
+        let at = match instance {
+            Some((instance, place)) => self.target_of(instance, *place)?,
+            None => self.draft.root(),
+        };
+        let old = self.tree.value(node);
+        let is_taken = |draft: &mut Draft<'_, '_>, leaf: &MadeLeaf| {
+            let name = plain.fields[usize::from(leaf.field)].name;
+            draft.is_taken(at, name, made.value(leaf).unwrap_or(old))
+        };
+        if leaves.len() > 1 && leaves.iter().any(|leaf| is_taken(&mut self.draft, leaf)) {
             return Err(taken());
         }
-        let mut losses = Vec::new();
-        for (name, Prepared { text, kind, fate, loss }) in prepared {
-            let node =
-                self.draft.named_leaf(at, name, kind, Text::Decoded(&text)).map_err(|Taken| taken())?;
-            landings.push(Landing { node, fate });
-            losses.extend(loss);
-            self.spare(text);
+        for leaf in leaves {
+            let field = &plain.fields[usize::from(leaf.field)];
+            let value = match (made.value(leaf), self.tree.value_span(node)) {
+                (Some(text), _) => Text::Decoded(text),
+                // What is spelled as before is not copied: the new tree shares the input.
+                (None, Some(span)) if leaf.fate == Fate::Carried => Text::Borrowed(span),
+                (None, _) => Text::Decoded(old),
+            };
+            let kind = if field.is_attribute { Kind::Attribute } else { leaf.kind };
+            let node = self.draft.named_leaf(at, field.name, kind, value).map_err(|Taken| taken())?;
+            landings.push(Landing { node, fate: leaf.fate });
         }
-        Ok(losses)
-    }
-
-    fn spare(&mut self, mut text: String) {
-        text.clear();
-        self.spare.push(text);
-    }
-
-    /// Where the settings of an instance stand, or those of no place.
-    fn home(&mut self, instance: Option<&(Rc<Instance<'i>>, usize)>) -> Result<NodeId, Failure> {
-        match instance {
-            Some((instance, place)) => self.target_of(instance, *place),
-            None => Ok(self.draft.root()),
-        }
+        Ok(())
     }
 }
 

@@ -111,7 +111,7 @@ impl<'i, 'a> Apply<'_, 'i, 'a> {
     fn place_holds(&self, place: usize, slots: &[Option<Bound<'i>>], scope: NodeId) -> bool {
         let Some(when) = &self.step.leg.crossing.places[place].when else { return true };
         let here = self.here(self.place_rule(place), slots, scope, 0);
-        when.evaluate(&here) == Ok(Operand::Boolean(true))
+        when.holds(&here)
     }
 
     /// The rule that a place itself is.

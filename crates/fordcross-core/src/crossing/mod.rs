@@ -301,6 +301,14 @@ pub(crate) struct TargetStep {
 }
 
 impl TargetStep {
+    /// The type that spells the name, where one does.
+    pub(crate) fn kind(&self) -> Option<TypeId> {
+        match &self.name {
+            TargetName::Made { kind, .. } => *kind,
+            TargetName::Literal(_) => None,
+        }
+    }
+
     /// Whether the kind of an object decides the name.
     pub(crate) fn is_by_kind(&self) -> bool {
         matches!(&self.name, TargetName::Made { possible, .. } if !possible.is_empty())

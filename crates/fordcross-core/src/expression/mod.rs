@@ -276,6 +276,16 @@ impl Expression {
         }
     }
 
+    /// Whether it is true here. Without a value it is not.
+    pub(crate) fn holds(&self, here: &dyn Surroundings) -> bool {
+        self.evaluate(here) == Ok(Operand::Boolean(true))
+    }
+
+    /// Whether it depends on nothing but questions of yes or no about the surroundings.
+    pub(crate) fn only_asks_around(&self) -> bool {
+        self.compiled().is_ok_and(|compiled| !compiled.known.is_empty())
+    }
+
     /// The paths that the expression asks about.
     pub(crate) fn paths(&self) -> Vec<&str> {
         let asked = self.compiled().map(|compiled| compiled.questions.as_slice()).unwrap_or_default();

@@ -75,6 +75,14 @@ impl Types {
         matches!(self.get(id).form, Form::Text(_) | Form::Command)
     }
 
+    /// What names of the type are held to, where they are: they may have to change, and no two may become one.
+    pub(crate) fn limits_of_names(&self, id: TypeId) -> Option<&Limits> {
+        match &self.get(id).form {
+            Form::Name { limits, .. } if limits.max.is_some() || limits.characters.is_some() => Some(limits),
+            _ => None,
+        }
+    }
+
     /// Whether values of the type are shown unasked: no secret, and nothing that one may stand in.
     pub(crate) fn is_open(&self, id: TypeId) -> bool {
         !matches!(self.get(id).form, Form::Secret(_) | Form::Command)

@@ -1,0 +1,106 @@
+//! Making ahead: for a large backup, a second thread finds out what plain rules make of many of its rows, while the
+//! first one writes what they made of others. All that is written is written by the first, row by row, so that the
+//! result is the same as without.
+
+use super::Step;
+use super::apply::Apply;
+use super::bar::Bars;
+use super::plain::{Fits, Made};
+use crate::automaton::Automaton;
+use crate::reading::{Reading, RowKind};
+use std::sync::mpsc::{Receiver, SyncSender, sync_channel};
+
+/// A backup with fewer rows is done before a thread is of use.
+const FROM_ROWS: usize = 4_096;
+/// Rows that are handed over at a time.
+const BLOCK: u32 = 512;
+/// Of so many blocks one is left to the first thread: to make what rules make of rows takes a little longer than
+/// all that it does besides.
+const ROUND: u32 = 5;
+
+/// What plain rules make of the rows of a block.
+pub(super) struct Block {
+    first: u32,
+    rows: Vec<MadeRow>,
+    made: Made,
+}
+
+/// What was made of one row; none where it is left to the first thread.
+type MadeRow = Option<(Fits, u32, u32)>;
+
+impl Block {
+    /// What was made of a row.
+    pub(super) fn of(&self, row: u32) -> Option<(&Fits, (&Made, std::ops::Range<usize>))> {
+        let (fits, from, to) = self.rows.get(row.checked_sub(self.first)? as usize)?.as_ref()?;
+        Some((fits, (&self.made, *from as usize..*to as usize)))
+    }
+}
+
+fn is_made_ahead(block: u32) -> bool {
+    !block.is_multiple_of(ROUND)
+}
+
+/// Hands `each` the block that each row is in, where its block was made ahead. One call for each row, in their order.
+pub(super) fn with_blocks_made_ahead<'i, 'a>(
+    step: &Step<'i, 'a>,
+    automaton: &Automaton,
+    reading: &Reading,
+    bars: &Bars,
+    each: &mut dyn FnMut(u32, Option<&Block>),
+) {
+    let rows = reading.rows.len() as u32;
+    let one_processor = std::thread::available_parallelism().is_ok_and(|processors| processors.get() == 1);
+    if reading.rows.len() < FROM_ROWS || one_processor {
+        return (0..rows).for_each(|row| each(row, None));
+    }
+    std::thread::scope(|scope| {
+        let (hand_over, blocks) = sync_channel(2);
+        scope.spawn(move || make_blocks(step, automaton, reading, bars, &hand_over));
+        take_blocks(rows, &blocks, each);
+    });
+}
+
+fn take_blocks(rows: u32, blocks: &Receiver<Block>, each: &mut dyn FnMut(u32, Option<&Block>)) {
+    for first in (0..rows).step_by(BLOCK as usize) {
+        // If the other thread has ended, which it only does by a mistake of ours, it is heard of at the end.
+        let block = if is_made_ahead(first / BLOCK) { blocks.recv().ok() } else { None };
+        (first..rows.min(first + BLOCK)).for_each(|row| each(row, block.as_ref()));
+    }
+}
+
+fn make_blocks(
+    step: &Step<'_, '_>,
+    automaton: &Automaton,
+    reading: &Reading,
+    bars: &Bars,
+    hand_over: &SyncSender<Block>,
+) {
+    let mut apply = Apply::new(step, automaton, reading, bars, 0);
+    let rows = reading.rows.len() as u32;
+    for first in (0..rows).step_by(BLOCK as usize).filter(|first| is_made_ahead(first / BLOCK)) {
+        let mut block = Block { first, rows: Vec::with_capacity(BLOCK as usize), made: Made::default() };
+        for row in first..rows.min(first + BLOCK) {
+            block.rows.push(apply.make_row(row, &mut block.made));
+        }
+        if hand_over.send(block).is_err() {
+            return;
+        }
+    }
+}
+
+impl Apply<'_, '_, '_> {
+    /// What the first rule makes of a row, if it is a plain one that need not wait for others.
+    fn make_row(&mut self, index: u32, made: &mut Made) -> MadeRow {
+        let row = self.row(index);
+        let plain = std::rc::Rc::clone(&self.plain);
+        let &(rule, _) = self.automaton.accepted(row.accept).clauses.first()?;
+        let rule = plain[rule as usize].as_ref().filter(|rule| rule.can_be_made_ahead())?;
+        if row.kind != RowKind::Setting || self.bars.of(index, &row).is_some() {
+            return None;
+        }
+        self.cursor = index;
+        let from = made.len() as u32;
+        let fits = self.make(index, row, rule, made);
+        Some((fits, from, made.len() as u32))
+    }
+}

@@ -4,6 +4,7 @@
 use crate::automaton::{AcceptId, Automaton, Mark, State, Symbols};
 use crate::crossing::Crossing;
 use crate::locator::Trail;
+use crate::mapping::Naming;
 use crate::pattern::{Pattern, Step};
 use crate::profile::{Profile, What};
 use crate::tree::{Kind, Name, NodeId, Tree};
@@ -11,6 +12,7 @@ use crate::typing::TypeId;
 use rustc_hash::{FxHashMap, FxHasher};
 use std::hash::Hasher as _;
 use std::num::NonZeroU32;
+use std::sync::OnceLock;
 
 /// One setting or object of a tree.
 #[derive(Clone, Copy, Debug)]
@@ -93,6 +95,8 @@ pub(crate) struct Reading {
     pub(crate) omitted: Vec<Omitted>,
     /// Branches that are no objects and that a place of the crossing takes.
     pub(crate) branches: Vec<(NodeId, AcceptId)>,
+    /// The rows that name ports, once they were asked for.
+    pub(crate) naming: OnceLock<Naming>,
 }
 
 /// A setting that is not given, so that its default holds.
@@ -182,6 +186,7 @@ impl Reading {
                 remarks: Vec::new(),
                 omitted: Vec::new(),
                 branches: Vec::new(),
+                naming: OnceLock::new(),
             },
             keys_seen: FxHashMap::default(),
             frames: Vec::new(),

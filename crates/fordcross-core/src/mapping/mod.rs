@@ -12,7 +12,7 @@ mod renames;
 
 pub use file::{MapFile, MapSides, MapUse, parse_map, write_map};
 pub use marks::{MarkedPort, marked_ports};
-pub(crate) use named::each_naming_row;
+pub(crate) use named::{Naming, each_naming_row};
 pub use ports::{Marked, PortUse, propose, used_ports};
 pub use renames::{Addresses, Paths};
 

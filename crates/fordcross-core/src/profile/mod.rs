@@ -24,6 +24,7 @@ use crate::source::Position;
 use crate::texts::TextWishes;
 use crate::tree::{NodeId, Tree};
 use crate::typing::Types;
+use std::sync::Arc;
 
 /// One platform line, as a whole or as it is at one release (see [`Profile::at`]).
 #[derive(Clone, Debug)]
@@ -52,8 +53,8 @@ pub struct Profile {
     pub(crate) release: usize,
     pub(crate) facts: Facts,
     pub(crate) sections: Vec<SectionDeclaration>,
-    pub(crate) schema: Schema,
-    pub(crate) types: Types,
+    pub(crate) schema: Arc<Schema>,
+    pub(crate) types: Arc<Types>,
     pub(crate) names: NameManners,
     pub(crate) around: Around,
     /// Comments are taken along from other forms, too.
@@ -181,7 +182,7 @@ impl Profile {
     /// A finding that names the known releases.
     pub fn at(&self, release: &str) -> Result<Self, Box<Finding>> {
         let index = self.release(release)?;
-        let schema = self.schema.at(index);
+        let schema = Arc::new(self.schema.at(index));
         let mut facts = self.facts.clone();
         facts.settle(&schema);
         Ok(Self { schema, facts, release: index, ..self.clone() })

@@ -1,9 +1,11 @@
 //! Measures whole `carry` runs, ledger and read-back included, against two public yardsticks in one
-//! interleaved run: `xsltproc` doing an identity copy, and a bare event loop of the quick-xml crate.
+//! interleaved run: `xsltproc` doing an identity copy, and a bare event loop of the quick-xml crate. A third one is
+//! the least that any carry does, see [`least`].
 //!
 //! Ratios of runs that stand side by side are told, not single times: machines drift.
 
 mod backup;
+mod least;
 mod measure;
 
 use clap::{Parser, Subcommand};
@@ -33,6 +35,8 @@ enum Command {
     Make { size: String, file: PathBuf },
     /// Read a file event by event and do nothing with it: a yardstick
     Events { file: PathBuf },
+    /// Read a file, write a ledger and a result of so many bytes, and make nothing: a yardstick
+    Least { file: PathBuf, ledger: usize, result: usize, folder: PathBuf },
     /// Do nothing: what starting a program costs
     Nothing,
 }
@@ -42,6 +46,7 @@ fn main() -> ExitCode {
     let ended = match &arguments.command {
         Some(Command::Make { size, file }) => make(size, file),
         Some(Command::Events { file }) => events(file),
+        Some(Command::Least { file, ledger, result, folder }) => least::least(file, *ledger, *result, folder),
         Some(Command::Nothing) => Ok(()),
         None => measure::table(&arguments.program, &arguments.sizes, arguments.runs, &mut io::stdout()),
     };

@@ -28,8 +28,17 @@ pub(crate) fn table(program: &Path, sizes: &[String], runs: usize, out: &mut dyn
     fs::write(folder.path().join("identity.xsl"), IDENTITY)?;
     writeln!(
         out,
-        "{:>6} {:>9} {:>10} {:>10} {:>10} {:>12} {:>12} {:>12}",
-        "size", "carry s", "xsltproc s", "events s", "nothing s", "of xsltproc", "of events", "peak/input"
+        "{:>6} {:>9} {:>10} {:>10} {:>9} {:>10} {:>12} {:>12} {:>14} {:>12}",
+        "size",
+        "carry s",
+        "xsltproc s",
+        "events s",
+        "least s",
+        "nothing s",
+        "of xsltproc",
+        "of events",
+        "least of xslt",
+        "peak/input"
     )?;
     let mut per_byte = Vec::new();
     for size in sizes {
@@ -38,7 +47,8 @@ pub(crate) fn table(program: &Path, sizes: &[String], runs: usize, out: &mut dyn
         fs::write(&input, backup(bytes))?;
         #[expect(clippy::cast_precision_loss, reason = "sizes of files are far below where it matters")]
         let length = fs::metadata(&input)?.len() as f64;
-        let (mut carry, mut xslt, mut events, mut nothing) = (Vec::new(), Vec::new(), Vec::new(), Vec::new());
+        let (mut carry, mut xslt, mut events) = (Vec::new(), Vec::new(), Vec::new());
+        let (mut least, mut nothing) = (Vec::new(), Vec::new());
         // The first round warms up and is not counted.
         for round in 0..=runs {
             let result = folder.path().join(format!("out-{round}"));
@@ -56,35 +66,45 @@ pub(crate) fn table(program: &Path, sizes: &[String], runs: usize, out: &mut dyn
             let mut command = Command::new(&own);
             command.args(["events", "gw.xml"]);
             let loop_alone = run(&command, folder.path())?;
+            let written = |file: &str| Ok::<_, io::Error>(fs::metadata(result.join(file))?.len().to_string());
+            let empty = folder.path().join(format!("least-{round}"));
+            fs::create_dir(&empty)?;
+            let mut command = Command::new(&own);
+            command.args(["least", "gw.xml", &written("ledger.jsonl")?, &written("gw.osier.json")?]);
+            let no_less = run(command.arg(&empty), folder.path())?;
+            fs::remove_dir_all(&empty)?;
             let mut command = Command::new(&own);
             command.arg("nothing");
-            let empty = run(&command, folder.path())?;
+            let start_alone = run(&command, folder.path())?;
             fs::remove_dir_all(&result)?;
             fs::remove_file(folder.path().join(format!("copy-{round}.xml")))?;
             if round > 0 {
                 carry.push(ours);
                 xslt.push(theirs);
                 events.push(loop_alone);
-                nothing.push(empty);
+                least.push(no_less);
+                nothing.push(start_alone);
             }
         }
         let seconds = |runs: &[Run]| median(runs.iter().map(|run| run.seconds).collect());
         let start = seconds(&nothing);
         // Small inputs: what a program that does nothing takes is no work on either side.
         let less = if bytes < 1_000_000 { start } else { 0.0 };
-        let ratio = |others: &[Run]| {
-            median(carry.iter().zip(others).map(|(a, b)| (a.seconds - less) / (b.seconds - less)).collect())
+        let ratio = |ones: &[Run], others: &[Run]| {
+            median(ones.iter().zip(others).map(|(a, b)| (a.seconds - less) / (b.seconds - less)).collect())
         };
         let peak = median(carry.iter().map(|run| run.peak * 1024.0).collect()) / length;
         per_byte.push(seconds(&carry) / length);
         writeln!(
             out,
-            "{size:>6} {:>9.3} {:>10.3} {:>10.3} {start:>10.4} {:>12.3} {:>12.2} {peak:>12.2}",
+            "{size:>6} {:>9.3} {:>10.3} {:>10.3} {:>9.3} {start:>10.4} {:>12.3} {:>12.2} {:>14.3} {peak:>12.2}",
             seconds(&carry),
             seconds(&xslt),
             seconds(&events),
-            ratio(&xslt),
-            ratio(&events),
+            seconds(&least),
+            ratio(&carry, &xslt),
+            ratio(&carry, &events),
+            ratio(&least, &xslt),
         )?;
     }
     if let [.., ten, hundred] = per_byte.as_slice() {

@@ -1,8 +1,8 @@
 //! The one tree that every form is read into and written from.
 //!
-//! An arena of 28 bytes a node, and of 20 where the tree was made and not read. Nodes of a tree that was read stand in document order, so a subtree
-//! is a range of ids. Values are spans of the input wherever the input spells them as they are;
-//! only decoded values (escapes, character references) are kept beside it.
+//! An arena of 28 bytes a node, and of 20 where the tree was made and not read. Nodes of a tree that was read stand in
+//! document order, so a subtree is a range of ids. Values are spans of the input wherever the input spells them as they
+//! are; only decoded values (escapes, character references) are kept beside it.
 //!
 //! Two kinds of node are *transparent*: an entry of a list and an element's own text have no name
 //! of their own, and stand in paths for the list or element that holds them. So `unit/resolver`

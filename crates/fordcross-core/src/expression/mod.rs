@@ -340,9 +340,30 @@ impl Compiled {
 
 fn compile(text: &str) -> Result<Program, String> {
     // The parser that the crate uses by itself takes fifteen times as long.
-    PrattParser::default().parse(text).map_err(|errors| {
-        errors.errors.first().map_or_else(|| "it cannot be read".to_owned(), |error| error.msg.clone())
+    PrattParser::default().parse(text).map_err(|errors| match errors.errors.first() {
+        Some(error) => unreadable(text, error),
+        None => "the expression cannot be read".to_owned(),
     })
+}
+
+/// Where an expression cannot be read, and why, in our words as far as the parser's are known.
+fn unreadable(text: &str, error: &cel::ParseError) -> String {
+    let why = error
+        .msg
+        .trim_start_matches("Syntax error: ")
+        .replace("'<EOF>'", "the end")
+        .replace("<EOF>", "the end");
+    let why = match why.strip_prefix("mismatched input ").and_then(|rest| rest.split_once(" expecting ")) {
+        Some((found, "expression")) => format!("found {found}, expected an expression"),
+        Some((found, expected)) => format!("found {found}, expected {expected}"),
+        None => why,
+    };
+    let (line, byte) = error.pos;
+    let before = |line: &str| Some(line.get(..usize::try_from(byte - 1).ok()?)?.chars().count() + 1);
+    let found = usize::try_from(line - 1).ok().and_then(|line| text.split('\n').nth(line)).and_then(before);
+    let character = found.unwrap_or(1);
+    let line = if text.trim_end().contains('\n') { format!("line {line}, ") } else { String::new() };
+    format!("the expression cannot be read at its {line}character {character}: {why}")
 }
 
 fn to_cel(operand: Operand) -> cel::Value {
@@ -485,5 +506,16 @@ mod tests {
         let expression = Expression::new("a + 'b' == \"c\" && d_e > 1");
         assert!(expression.mentions("a") && expression.mentions("d_e"));
         assert!(!expression.mentions("b") && !expression.mentions("c") && !expression.mentions("d"));
+    }
+
+    #[rstest]
+    #[case("given('a') &&", "character 14: found the end, expected an expression")]
+    #[case("given('a'", "character 10: found the end, expected ')'")]
+    #[case("1 2", "character 3: found '2', expected the end")]
+    #[case("'é' $", "character 5: unexpected character")]
+    #[case("a ? b", "character 6: expected ':' in conditional expression")]
+    #[case("1\n+ *", "line 2, character 3: unexpected token")]
+    fn what_cannot_be_read_is_told_with_its_place(#[case] text: &str, #[case] told: &str) {
+        assert_eq!(compile(text).err(), Some(format!("the expression cannot be read at its {told}")));
     }
 }

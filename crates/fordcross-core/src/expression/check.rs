@@ -63,17 +63,24 @@ fn literal_text(expression: &IdedExpr) -> Option<&str> {
 
 fn walk(expression: &IdedExpr, visit: &mut dyn FnMut(&IdedExpr)) {
     visit(expression);
+    each_part(expression, &mut |part| walk(part, visit));
+}
+
+fn each_part(expression: &IdedExpr, visit: &mut dyn FnMut(&IdedExpr)) {
     match &expression.expr {
-        Expr::Call(call) => {
-            if let Some(target) = &call.target {
-                walk(target, visit);
-            }
-            call.args.iter().for_each(|argument| walk(argument, visit));
-        }
-        Expr::List(list) => list.elements.iter().for_each(|element| walk(element, visit)),
-        Expr::Select(select) => walk(&select.operand, visit),
+        Expr::Call(call) => call.target.iter().map(AsRef::as_ref).chain(&call.args).for_each(visit),
+        Expr::List(list) => list.elements.iter().for_each(visit),
+        Expr::Select(select) => visit(&select.operand),
         _ => {}
     }
+}
+
+/// Whether an expression goes deeper than so many levels.
+pub(super) fn is_deeper(expression: &IdedExpr, levels: usize) -> bool {
+    let Some(below) = levels.checked_sub(1) else { return true };
+    let mut deeper = false;
+    each_part(expression, &mut |part| deeper = deeper || is_deeper(part, below));
+    deeper
 }
 
 pub(super) fn check(

@@ -338,12 +338,29 @@ impl Compiled {
     }
 }
 
+/// The most characters of an expression, and how deep it may go: working it out takes some of the stack for each level,
+/// and the stack has an end.
+const LONGEST: usize = 1_000;
+const DEEPEST: usize = 32;
+
 fn compile(text: &str) -> Result<Program, String> {
+    let length = text.chars().count();
+    if length > LONGEST {
+        return Err(format!(
+            "an expression has at most {LONGEST} characters, and this has {length}; say it in several rules"
+        ));
+    }
     // The parser that the crate uses by itself takes fifteen times as long.
-    PrattParser::default().parse(text).map_err(|errors| match errors.errors.first() {
-        Some(error) => unreadable(text, error),
-        None => "the expression cannot be read".to_owned(),
-    })
+    match PrattParser::default().parse(text) {
+        Ok(program) if check::is_deeper(&program, DEEPEST) => {
+            Err(format!("an expression goes at most {DEEPEST} levels deep; say it in several rules"))
+        }
+        Ok(program) => Ok(program),
+        Err(errors) => Err(match errors.errors.first() {
+            Some(error) => unreadable(text, error),
+            None => "the expression cannot be read".to_owned(),
+        }),
+    }
 }
 
 /// Where an expression cannot be read, and why, in our words as far as the parser's are known.
@@ -506,6 +523,22 @@ mod tests {
         let expression = Expression::new("a + 'b' == \"c\" && d_e > 1");
         assert!(expression.mentions("a") && expression.mentions("d_e"));
         assert!(!expression.mentions("b") && !expression.mentions("c") && !expression.mentions("d"));
+    }
+
+    #[rstest]
+    #[case("1", "+1", 31, Ok(Operand::Integer(32)))]
+    #[case("on", "&&on", 200, Ok(Operand::Boolean(true)))]
+    #[case("1", "+1", 32, Err("an expression goes at most 32 levels deep; say it in several rules".to_owned()))]
+    #[case("1", "==1", 300, Err("an expression goes at most 32 levels deep; say it in several rules".to_owned()))]
+    #[case("1", "+1", 50_000, Err("an expression has at most 1000 characters, and this has 100001; say it in several rules".to_owned()))]
+    fn a_long_expression_is_worked_out_or_refused(
+        #[case] first: &str,
+        #[case] again: &str,
+        #[case] times: usize,
+        #[case] expected: Result<Operand, String>,
+    ) {
+        let text = first.to_owned() + &again.repeat(times);
+        assert_eq!(Expression::new(&text).evaluate(&Here(Evaluator::new())), expected);
     }
 
     #[rstest]

@@ -2,7 +2,7 @@
 
 use crate::profile::{Lookup, PathStep, Profile, What};
 use crate::tree::{NodeId, Tree};
-use crate::typing::{Form, TypeId};
+use crate::typing::{Form, Type, TypeId};
 use rustc_hash::{FxHashMap, FxHashSet};
 
 /// What was met of both while a configuration was read.
@@ -18,18 +18,17 @@ pub(crate) struct References {
 
 impl References {
     pub(crate) fn new(profile: &Profile) -> Self {
-        let mut references = Self { objects: FxHashMap::default(), of_type: Vec::new(), named: Vec::new() };
-        for kind in &profile.types.list {
-            references.of_type.push(None);
-            let Form::Name { of: Some(path), .. } = &kind.form else { continue };
+        let named_by = |kind: &Type| {
+            let Form::Name { of: Some(path), .. } = &kind.form else { return None };
             let steps: Vec<PathStep<'_>> = path.iter().map(|name| PathStep::named(name)).collect();
-            if let Lookup::Declared(entry) = profile.schema.find(&steps) {
-                references.objects.entry(entry).or_default();
-                references.of_type.pop();
-                references.of_type.push(Some((entry, path.join("/"))));
+            match profile.schema.find(&steps) {
+                Lookup::Declared(entry) => Some((entry, path.join("/"))),
+                _ => None,
             }
-        }
-        references
+        };
+        let of_type: Vec<_> = profile.types.list.iter().map(named_by).collect();
+        let objects = of_type.iter().flatten().map(|(entry, _)| (*entry, FxHashSet::default())).collect();
+        Self { objects, of_type, named: Vec::new() }
     }
 
     pub(crate) fn meet_branch(

@@ -9,6 +9,7 @@
 //! what a path *accepts* stays known by its number.
 
 use crate::pattern::{Pattern, Step};
+use crate::profile::RuleId;
 use crate::tree::{Name, Tree};
 use rustc_hash::FxHashMap;
 
@@ -36,6 +37,8 @@ pub(crate) enum Mark {
     Holder(u16),
     /// A clause of a rule of the crossing.
     Clause { rule: u32, clause: u8 },
+    /// What the profile asks for there.
+    Rule(RuleId),
 }
 
 /// What the patterns that a path fits stand for.
@@ -48,6 +51,8 @@ pub(crate) struct Accept {
     pub(crate) holds: Box<[u16]>,
     /// Rules with the clause that fits, in the order of the crossing.
     pub(crate) clauses: Box<[(u32, u8)]>,
+    /// The rules of the profile that are about this.
+    pub(crate) rules: Box<[RuleId]>,
 }
 
 /// The most states kept at a time.
@@ -193,6 +198,7 @@ impl Automaton {
         let mut exactness = 0;
         let mut clauses = Vec::new();
         let mut holds = Vec::new();
+        let mut rules = Vec::new();
         for &(pattern, at) in items {
             let (pattern, mark) = &self.patterns[pattern as usize];
             let rest = &pattern.steps[at as usize..];
@@ -210,8 +216,11 @@ impl Automaton {
                 Mark::Section(section) => accept.section = accept.section.or(Some(section)),
                 Mark::Holder(entry) => holds.push(entry),
                 Mark::Clause { rule, clause } => clauses.push((rule, clause)),
+                Mark::Rule(rule) => rules.push(rule),
             }
         }
+        rules.sort_unstable();
+        accept.rules = rules.into();
         clauses.sort_unstable();
         accept.clauses = clauses.into();
         accept.holds = holds.into();

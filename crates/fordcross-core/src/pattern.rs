@@ -106,6 +106,31 @@ impl Pattern {
         Self { steps: self.steps.iter().chain(more).cloned().collect() }
     }
 
+    /// How many names it asks for: of two patterns that fit, the one with more says more.
+    pub(crate) fn exactness(&self) -> (usize, usize) {
+        let names = self.steps.iter().filter_map(|step| match step {
+            Step::Names(names) => Some(names.len()),
+            Step::Any | Step::Below => None,
+        });
+        (names.clone().count(), usize::MAX - names.sum::<usize>())
+    }
+
+    /// The name of its last step, as it is written.
+    pub(crate) fn last_name(&self) -> String {
+        self.steps.last().map(ToString::to_string).unwrap_or_default()
+    }
+
+    /// Whether what this fits stands around all that `other` fits.
+    pub(crate) fn is_around(&self, other: &Self) -> bool {
+        let Some(above) = other.steps.get(..self.steps.len()) else { return false };
+        self.covers(&Self { steps: above.to_vec() })
+    }
+
+    /// Whether this begins as `other` is.
+    pub(crate) fn starts_with(&self, other: &Self) -> bool {
+        other.is_around(self)
+    }
+
     /// How many levels below the outermost place it stands; `**` counts none.
     pub(crate) fn depth(&self) -> usize {
         self.steps.iter().filter(|step| **step != Step::Below).count()

@@ -127,6 +127,7 @@ pub(crate) fn automaton_of(profile: &Profile, crossing: Option<&Crossing>) -> Au
     for (section, index) in profile.sections.iter().zip(0..) {
         patterns.push((section.pattern.clone(), Mark::Section(index)));
     }
+    patterns.extend(profile.rules.patterns().map(|(rule, pattern)| (pattern, Mark::Rule(rule))));
     for (rule, index) in crossing.iter().flat_map(|crossing| &crossing.rules).zip(0..) {
         for (clause, number) in rule.clauses.iter().zip(0..) {
             patterns.push((clause.pattern.clone(), Mark::Clause { rule: index, clause: number }));

@@ -62,17 +62,4 @@ impl References {
         let all = self.objects.iter().flat_map(|(of, names)| names.iter().map(|name| (*of, name.as_str())));
         all.filter(|found| !named.contains(found)).collect()
     }
-
-    /// The settings that name what is not there, with the path of what they should name.
-    pub(crate) fn broken(&self, tree: &Tree<'_>) -> Vec<(NodeId, &str)> {
-        let path = |of: u16| {
-            self.of_type.iter().flatten().find(|(entry, _)| *entry == of).map_or("", |(_, path)| path)
-        };
-        let is_there = |node, of| {
-            let names = self.objects.get(&of);
-            names.is_some_and(|names| names.contains(tree.value(node).trim_ascii()))
-        };
-        let broken = self.named.iter().filter(|&&(node, of)| !is_there(node, of));
-        broken.map(|&(node, of)| (node, path(of))).collect()
-    }
 }

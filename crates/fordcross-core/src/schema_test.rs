@@ -81,6 +81,8 @@ key = "k"
 kind = { one = "true" }
 inherits = { named-by = "k" }
 admits = "a"
+required = { paths = ["1"] }
+unique = { among = "a" }
 [[object]]
 at = "q"
 many = true
@@ -95,13 +97,24 @@ t6 = { type = "duration", unit = "s" }
 t9 = { type = "address", family = "any" }
 t11 = { type = "prefix-length", written = "mask" }
 t12 = { type = "mac", separator = ":", case = "lower" }
-t13 = { type = "secret", kept = "hash", scheme = "s" }
+t13 = { type = "secret", kept = "hash", scheme = "s", forms = [{ characters = "a-z", min = 1 }] }
 t14 = { type = "shape", shapes = ["{a:int}"] }
+[in-force]
+"o/3" = "1"
+[path]
+here = "o"
+[[trial]]
+run = "r"
+what = "w"
+[[check]]
+at = "o"
+code = "c"
+that = "given('k')"
 [setting]
 "release" = "text"
 "o/k" = "name"
 "o/1" = { type = "text", default = "a", characters = "a-z", instead = "x" }
-"o/2" = "t2"
+"o/2" = { type = "t2", unique = { among = "a" } }
 "o/3" = "t3"
 "o/4" = "t4"
 "o/5" = "t5"
@@ -177,8 +190,10 @@ fn asked(kind: &str) -> BTreeSet<(String, &'static str)> {
     }
     let mut asked = ASKED.take();
     // A setting can have all that a type has; the sample says it once.
-    let of_types: Vec<_> = asked.iter().filter(|(path, _)| path == "type.*").map(|(_, key)| *key).collect();
-    asked.extend(of_types.into_iter().map(|key| ("setting.*".to_owned(), key)));
+    let of_type =
+        |(path, key): &(String, &'static str)| Some((format!("setting{}", path.strip_prefix("type")?), *key));
+    let of_types: Vec<_> = asked.iter().filter(|(path, _)| path != "type").filter_map(of_type).collect();
+    asked.extend(of_types);
     asked
 }
 

@@ -1,7 +1,7 @@
 //! The arguments, exactly as they are typed.
 
 use clap::{Args, Parser, Subcommand, ValueEnum};
-use fordcross_core::finding::{Code, Severity, did_you_mean};
+use fordcross_core::finding::{Code, Severity, SeverityOverride, did_you_mean};
 use fordcross_core::unwrap::Charset;
 use std::path::PathBuf;
 
@@ -32,9 +32,9 @@ pub(crate) struct General {
     /// Add the profiles and crossings in a folder to the shipped ones
     #[arg(long, global = true, value_name = "DIR")]
     pub(crate) profiles: Vec<PathBuf>,
-    /// Let a finding matter more or less: `blocker`, `warning` or `note`; may be repeated
+    /// Let a finding matter more or less: `blocker`, `warning` or `note`; what blocks is never lowered. May be repeated
     #[arg(long, global = true, value_name = "CODE=SEVERITY", value_parser = parse_severity)]
-    pub(crate) severity: Vec<(Code, Severity)>,
+    pub(crate) severity: Vec<SeverityOverride>,
     /// Count ages to this day instead of today
     #[arg(long, global = true, value_name = "YYYY-MM-DD")]
     pub(crate) today: Option<jiff::civil::Date>,
@@ -204,6 +204,9 @@ pub(crate) struct Map {
     /// An export of the receiving unit: ports are found in it by hardware address and address
     #[arg(long, value_name = "EXPORT")]
     pub(crate) base: Option<PathBuf>,
+    /// Every port keeps its name where the target has it, or has no models
+    #[arg(long)]
+    pub(crate) same_names: bool,
 }
 
 #[derive(Debug, Args)]
@@ -217,6 +220,9 @@ pub(crate) struct Carry {
     /// An export of the receiving unit; what the backup says nothing of stays as it is there
     #[arg(long, value_name = "EXPORT")]
     pub(crate) base: Option<PathBuf>,
+    /// Every port keeps its name where the target has it, or has no models
+    #[arg(long)]
+    pub(crate) same_names: bool,
     /// Encrypt the new configuration with a passphrase, in the age format
     #[arg(long)]
     pub(crate) encrypt: bool,
@@ -237,14 +243,24 @@ pub(crate) struct Carry {
     pub(crate) strict: bool,
 }
 
-fn parse_severity(text: &str) -> Result<(Code, Severity), String> {
+fn parse_severity(text: &str) -> Result<SeverityOverride, String> {
     let (code, severity) = text.split_once('=').ok_or("write it as CODE=SEVERITY")?;
+    let severity = Severity::ALL.into_iter().find(|known| known.word() == severity);
+    let severity = severity.ok_or("a severity is `blocker`, `warning` or `note`")?;
+    // Codes of profiles have the line in front, and are looked for when the profiles are there.
+    if code.contains('/') {
+        return Ok((code.to_owned(), severity));
+    }
     let found = Code::find(code).ok_or_else(|| {
         let known: Vec<&str> = Code::ALL.iter().map(|code| code.name()).collect();
         format!("there is no finding `{code}`; {}", did_you_mean(code, known))
     })?;
-    let severity = Severity::ALL.into_iter().find(|known| known.word() == severity);
-    Ok((found, severity.ok_or("a severity is `blocker`, `warning` or `note`")?))
+    match found.decision() {
+        Some(decision) if severity != Severity::Blocker => {
+            Err(format!("`{code}` blocks, and what blocks is never lowered: {decision}"))
+        }
+        _ => Ok((code.to_owned(), severity)),
+    }
 }
 
 fn parse_charset(text: &str) -> Result<Charset, String> {

@@ -30,12 +30,13 @@ impl Status {
     }
 
     /// The status of a carry: a function of its fates and findings alone.
-    pub(crate) fn of_carry(blocked: bool, counts: &[FateCount], strict: bool) -> Self {
+    /// `strict` holds how many blockers a person passed, where anything that needs a person counts.
+    pub(crate) fn of_carry(blocked: bool, counts: &[FateCount], strict: Option<usize>) -> Self {
         let needs_person =
             |count: &FateCount| matches!(count.fate, Fate::Dropped | Fate::ByHand | Fate::Unmatched);
         if blocked {
             Self::Blocked
-        } else if strict && counts.iter().any(needs_person) {
+        } else if strict.is_some_and(|passed| passed > 0 || counts.iter().any(needs_person)) {
             Self::PersonNeeded
         } else {
             Self::Done
@@ -145,15 +146,22 @@ mod tests {
     use rstest::rstest;
 
     #[rstest]
-    #[case(true, Fate::Carried, true, 3)]
-    #[case(false, Fate::Carried, true, 0)]
-    #[case(false, Fate::Approximated, true, 0)]
-    #[case(false, Fate::LeftOut, true, 0)]
-    #[case(false, Fate::Dropped, true, 4)]
-    #[case(false, Fate::ByHand, true, 4)]
-    #[case(false, Fate::Unmatched, true, 4)]
-    #[case(false, Fate::Unmatched, false, 0)]
-    fn carry_status(#[case] blocked: bool, #[case] fate: Fate, #[case] strict: bool, #[case] code: u8) {
+    #[case(true, Fate::Carried, Some(0), 3)]
+    #[case(false, Fate::Carried, Some(0), 0)]
+    #[case(false, Fate::Carried, Some(1), 4)]
+    #[case(false, Fate::Carried, None, 0)]
+    #[case(false, Fate::Approximated, Some(0), 0)]
+    #[case(false, Fate::LeftOut, Some(0), 0)]
+    #[case(false, Fate::Dropped, Some(0), 4)]
+    #[case(false, Fate::ByHand, Some(0), 4)]
+    #[case(false, Fate::Unmatched, Some(0), 4)]
+    #[case(false, Fate::Unmatched, None, 0)]
+    fn carry_status(
+        #[case] blocked: bool,
+        #[case] fate: Fate,
+        #[case] strict: Option<usize>,
+        #[case] code: u8,
+    ) {
         let counts = [FateCount { section: "x".into(), fate, settings: 1, objects: 0 }];
         assert_eq!(Status::of_carry(blocked, &counts, strict).code(), code);
     }

@@ -16,8 +16,8 @@ use crate::crossing::{Action, Clause, Field, Phase, Rule};
 use crate::expression::{Evaluator, Operand};
 use crate::fate::{Fate, Origin};
 use crate::finding::Code;
-use crate::ledger::{DecidedBy, Decision, Landing, Ledger, Note, OriginRow};
-use crate::mapping::PortTarget;
+use crate::ledger::{DecidedBy, Decision, Landing, Ledger, Note, OriginRow, Wanted};
+use crate::mapping::{NO_ENTRY, PortTarget};
 use crate::profile::FileForm;
 use crate::profile::{Fact, Lookup, PathStep};
 use crate::reading::{Reading, Row, RowKind};
@@ -52,7 +52,7 @@ pub(super) fn apply<'i, 'a>(
     for index in 0..reading.omitted.len() {
         apply.pin(index);
     }
-    apply.withhold_incomplete();
+    apply.leave_out_with_ports();
     let old_form = step.old().form;
     let has_comments = (new.form.has_comments() || new.form == FileForm::Several)
         && (new.form == old_form || new.takes_comments);
@@ -110,6 +110,8 @@ pub(super) struct Apply<'x, 'i, 'a> {
     pub(super) plain: Rc<[Option<PlainRule<'i>>]>,
     /// What something else in the same place overrules.
     overruled: Vec<Option<Overruled>>,
+    /// What the old unit ignored by a rule of its own, with the line of that.
+    ignored: &'i FxHashMap<NodeId, u32>,
     /// The row that is being decided.
     pub(super) cursor: u32,
     pub(super) lines: OnceCell<LineIndex<'a>>,
@@ -118,6 +120,10 @@ pub(super) struct Apply<'x, 'i, 'a> {
     /// An empty text and what one row made, so that there are not new ones for each value.
     pub(super) scratch: String,
     pub(super) made: Made,
+    /// What rows that do not arrive would have written.
+    pub(super) wanted: Vec<Wanted>,
+    /// Rows that do not arrive because of others.
+    pub(super) because: Vec<(u32, u32)>,
     /// How values are written as another type, where nothing was lost; no text for one that stays as it is.
     pub(super) converted: Remembered<'i, (Option<Box<str>>, Kind, Fate)>,
     /// Between releases of one line: what stands in both.
@@ -172,11 +178,14 @@ impl<'x, 'i, 'a> Apply<'x, 'i, 'a> {
                 .map_or(NodeId::DOCUMENT..NodeId::DOCUMENT, |node| node..step.tree.subtree_end(node)),
             missing_files: missing_includes(step.tree, step.old()),
             overruled: overruled(step.tree, step.old(), automaton, reading),
+            ignored: step.ignored,
             cursor: 0,
             lines: OnceCell::new(),
             said_of: Cell::new(None),
             scratch: String::new(),
             made: Made::default(),
+            wanted: Vec::new(),
+            because: Vec::new(),
             converted: Remembered::new(),
             same_line: (step.old().line == new.line).then(|| SameLine::new(step.old(), new)),
             counterparts: FxHashMap::default(),
@@ -195,6 +204,8 @@ impl<'x, 'i, 'a> Apply<'x, 'i, 'a> {
 
     fn finish(mut self) -> (Tree<'a>, Ledger) {
         self.notes.sort_by_key(|note| note.row);
+        self.because.sort_unstable();
+        self.because.dedup_by_key(|(row, _)| *row);
         let nothing = Decision {
             fate: Fate::Unmatched,
             step: self.step.number,
@@ -214,6 +225,10 @@ impl<'x, 'i, 'a> Apply<'x, 'i, 'a> {
             implied: self.implied,
             replaced: Vec::new(),
             work: self.work,
+            wanted: self.wanted,
+            because: self.because,
+            went: Vec::new(),
+            applied: Vec::new(),
         };
         (self.draft.tree, ledger)
     }
@@ -280,15 +295,16 @@ impl<'x, 'i, 'a> Apply<'x, 'i, 'a> {
             }
             None => {}
         }
-        if let Some(port) = self.bars.of(index, &row) {
-            let target = self.step.mapping.map(|mapping| mapping.port(&self.bars.ports[port as usize]));
-            let fate = if target == Some(&PortTarget::Leave) { Fate::LeftOut } else { Fate::ByHand };
-            self.set(index, fate, DecidedBy::Map(port), &[]);
-            return;
+        if let Some(line) = self.ignored.get(&row.node) {
+            return self.set(index, Fate::Moot, DecidedBy::Ignored(*line), &[]);
         }
+        if let Some(port) = self.bars.of_row_in_object(&row) {
+            return self.bar(index, port);
+        }
+        let barred = self.bars.of(index, &row);
         let (automaton, plain) = (self.automaton, Rc::clone(&self.plain));
         for &(rule, clause) in &automaton.accepted(row.accept).clauses {
-            if let Some(plain) = &plain[rule as usize] {
+            if let Some(plain) = plain[rule as usize].as_ref().filter(|_| barred.is_none()) {
                 let fires = match ahead.take().and_then(|block| block.of(index)) {
                     Some((fits, made)) => self.finish_plain(index, row, plain, fits, made),
                     None => row.kind == RowKind::Setting && self.fire_plain(index, row, plain),
@@ -297,11 +313,23 @@ impl<'x, 'i, 'a> Apply<'x, 'i, 'a> {
                     return;
                 }
             } else if let Some(fit) = self.fit(index, rule, clause) {
-                self.fire(rule, &fit);
+                // What goes with a port that is left goes together; what is not written needs none.
+                let port = fit.iter().flatten().find_map(|&row| self.bars.of(row, &self.row(row)));
+                match port.filter(|_| matches!(self.rule(rule).action, Action::Move(_) | Action::Place)) {
+                    Some(port) => {
+                        self.want(self.rule(rule), &fit);
+                        fit.iter().flatten().for_each(|&row| self.bar(row, port));
+                    }
+                    None => self.fire(rule, &fit),
+                }
                 return;
             }
             // What was made ahead is by the first rule.
             ahead = None;
+        }
+        if let Some(port) = barred {
+            self.want_within_line(index, row);
+            return self.bar(index, port);
         }
         if self.carry_within_line(index, row) {
             return;
@@ -316,6 +344,31 @@ impl<'x, 'i, 'a> Apply<'x, 'i, 'a> {
         };
         let help = "find out what it does and set it on the new unit by hand, or add a rule to the crossing";
         self.note(Some(index), None, Code::NoRule, what, Some(help));
+    }
+
+    /// A row goes with a port that the map leaves, or leaves open.
+    fn bar(&mut self, row: u32, port: u32) {
+        let target = self.step.mapping.map(|mapping| mapping.port(&self.bars.ports[port as usize]));
+        let fate = if target == Some(&PortTarget::Leave) { Fate::LeftOut } else { Fate::ByHand };
+        self.set(row, fate, DecidedBy::Map(port), &[]);
+    }
+
+    /// The declaration of a row, if the map has a say in what it holds.
+    pub(super) fn mapped_entry(&self, row: Row) -> Option<u16> {
+        let entry = self.automaton.accepted(row.accept).entry;
+        match entry {
+            Some(entry) => {
+                let what = &self.step.old().schema.entries[usize::from(entry)].what;
+                what.is_mapped().then_some(entry)
+            }
+            None => Some(NO_ENTRY),
+        }
+    }
+
+    /// Whether a row's value is, or holds, something that the map speaks of.
+    pub(super) fn can_be_mapped(&self, row: u32) -> bool {
+        let kind = self.type_of(row);
+        kind.is_some_and(|kind| self.step.old().types.can_be_mapped(kind))
     }
 
     pub(super) fn set(&mut self, row: u32, fate: Fate, by: DecidedBy, landings: &[Landing]) {
@@ -414,7 +467,7 @@ impl<'x, 'i, 'a> Apply<'x, 'i, 'a> {
     /// No fate yet, and no earlier rule that takes it.
     fn is_free_for(&mut self, index: u32, rule: u32) -> bool {
         let row = self.row(index);
-        if self.decided[index as usize].is_some() || self.bars.of(index, &row).is_some() {
+        if self.decided[index as usize].is_some() || self.bars.of_row_in_object(&row).is_some() {
             return false;
         }
         let automaton = self.automaton;
@@ -486,7 +539,7 @@ impl<'x, 'i, 'a> Apply<'x, 'i, 'a> {
 pub(super) fn field_slots(field: &Field) -> impl Iterator<Item = usize> + '_ {
     use crate::crossing::Piece;
     field.template.iter().filter_map(|piece| match piece {
-        Piece::Slot { slot, .. } | Piece::LookUp { slot, .. } => Some(*slot),
+        Piece::Slot { slot, .. } | Piece::AsIs { slot } | Piece::LookUp { slot, .. } => Some(*slot),
         Piece::Literal(_) | Piece::Index | Piece::Kind { .. } | Piece::Expression(_) => None,
     })
 }

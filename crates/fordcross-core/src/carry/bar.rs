@@ -1,12 +1,17 @@
-//! What the map takes out: objects and settings that name a port which is left or still open.
+//! What the map takes out: what names a port that is left or still open.
 //!
-//! An object that names such a port goes as a whole. A filter rule without its port would be another
-//! rule, and often a wider one.
+//! An object that is called after such a port goes as a whole. What else names it loses just that, and what it loses
+//! with it: the rules of the receiving line say which objects cannot be without. Where nothing says so the object goes
+//! as a whole: a filter rule without its port would be another, and often a wider one.
 
-use crate::automaton::Automaton;
+use crate::automaton::{AcceptId, Automaton};
 use crate::carry::Step;
+use crate::crossing::{Action, Field};
 use crate::mapping::{PortTarget, each_naming_row};
-use crate::reading::{ObjectId, Reading, Row};
+use crate::pattern::Pattern;
+use crate::profile::{Profile, What};
+use crate::reading::{ObjectId, Reading, Row, RowKind};
+use crate::tree::Tree;
 use rustc_hash::FxHashMap;
 
 /// What is taken out, by the number of the port in `ports`.
@@ -14,7 +19,7 @@ pub(super) struct Bars {
     pub(super) ports: Vec<String>,
     numbers: FxHashMap<String, u32>,
     objects: Vec<Option<u32>>,
-    /// Settings outside all objects.
+    /// Settings that go, and not their objects.
     rows: FxHashMap<u32, u32>,
 }
 
@@ -27,15 +32,19 @@ impl Bars {
             rows: FxHashMap::default(),
         };
         let Some(mapping) = step.mapping else { return bars };
+        let mut goes_alone: FxHashMap<AcceptId, bool> = FxHashMap::default();
         each_naming_row(step.tree, step.old(), automaton, reading, &mut |index, row, ports| {
             for name in ports.iter().filter(|name| !matches!(mapping.port(name), PortTarget::New(_))) {
                 let port = bars.number(name);
-                match row.object {
+                let alone = row.kind == RowKind::Setting
+                    && *goes_alone.entry(row.accept).or_insert_with(|| goes_alone_at(step, automaton, row))
+                    && !is_key(step.tree, step.old(), automaton, reading, &row);
+                match row.object.filter(|_| !alone) {
                     Some(object) => {
                         bars.objects[object.index()].get_or_insert(port);
                     }
                     None => {
-                        bars.rows.insert(index, port);
+                        bars.rows.entry(index).or_insert(port);
                     }
                 }
             }
@@ -61,17 +70,83 @@ impl Bars {
         number
     }
 
+    pub(super) fn is_empty(&self) -> bool {
+        self.ports.is_empty()
+    }
+
     /// The port that takes an object out.
     pub(super) fn of_object(&self, object: ObjectId) -> Option<u32> {
         self.objects[object.index()]
     }
 
+    /// The port that takes this row out with its object.
+    pub(super) fn of_row_in_object(&self, row: &Row) -> Option<u32> {
+        row.object.and_then(|object| self.of_object(object))
+    }
+
     /// The port that takes this row out.
     pub(super) fn of(&self, index: u32, row: &Row) -> Option<u32> {
-        match row.object {
-            Some(object) => self.objects[object.index()],
-            None if self.rows.is_empty() => None,
-            None => self.rows.get(&index).copied(),
+        self.of_row_in_object(row).or_else(|| self.rows.get(&index).copied())
+    }
+}
+
+/// Whether a setting is what its object is told apart by.
+fn is_key(tree: &Tree<'_>, profile: &Profile, automaton: &Automaton, reading: &Reading, row: &Row) -> bool {
+    let parent = tree.parent(row.node);
+    let Some(object) = reading.row_of(parent).map(|index| reading.rows[index]) else { return false };
+    let entry = automaton.accepted(object.accept).entry;
+    entry.is_some_and(|entry| match &profile.schema.entries[usize::from(entry)].what {
+        What::Object { keys, .. } => keys.iter().any(|key| key == tree.name(row.node)),
+        What::Setting { .. } => false,
+    })
+}
+
+/// Whether the rules of the receiving line say what becomes of objects that lose what a row would have written.
+fn goes_alone_at(step: &Step<'_, '_>, automaton: &Automaton, row: Row) -> bool {
+    let new = step.new_profile();
+    if new.rules.is_empty() {
+        return false;
+    }
+    let accepted = automaton.accepted(row.accept);
+    let rules = accepted.clauses.iter().map(|&(rule, _)| &step.leg.crossing.rules[rule as usize]);
+    let moves = rules.filter_map(|rule| match &rule.action {
+        Action::Move(targets) => Some(targets.iter().flat_map(|target| &target.fields)),
+        _ => None,
+    });
+    let said_of = |field: &Field| is_said_of(new, &new.schema.entries[usize::from(field.entry)].pattern);
+    let mut any = false;
+    for fields in moves {
+        any = true;
+        // What only has a name made of the port is as good as a key.
+        for field in fields {
+            if !said_of(field) {
+                return false;
+            }
         }
     }
+    // Within a line what stands in both is carried without a rule.
+    let twin = || {
+        let entry = accepted.entry?;
+        let pattern = &step.old().schema.entries[usize::from(entry)].pattern;
+        let found = new.schema.same(pattern)?;
+        Some(&new.schema.entries[usize::from(found)].pattern)
+    };
+    any || step.old().line == new.line && twin().is_some_and(|pattern| is_said_of(new, pattern))
+}
+
+/// Whether a rule says what its object is without a setting: it is one of several, or the object has to have it, or
+/// is narrowed by it, or a rule says what narrows the object and this does not.
+fn is_said_of(new: &Profile, pattern: &Pattern) -> bool {
+    let entry = new.schema.same(pattern).map(|entry| &new.schema.entries[usize::from(entry)].what);
+    if entry.is_some_and(What::is_list) {
+        return true;
+    }
+    let around = |rule: &&crate::profile::ObjectRule| {
+        rule.head.pattern.steps.len() < pattern.steps.len() && rule.head.pattern.is_around(pattern)
+    };
+    new.rules.objects.iter().filter(around).any(|rule| {
+        let below = &pattern.steps[rule.head.pattern.steps.len()..];
+        let path = Pattern { steps: below.to_vec() }.to_string();
+        rule.narrows.is_some() || rule.required.iter().any(|required| required.path == path)
+    })
 }

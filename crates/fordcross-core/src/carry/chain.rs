@@ -5,7 +5,7 @@
 
 use super::StepMade;
 use crate::fate::Fate;
-use crate::ledger::{Decision, Landing, Ledger, Note, OriginRow};
+use crate::ledger::{Decision, Landing, Ledger, Note, OriginRow, Wanted};
 use crate::reading::{Reading, RowKind};
 use crate::tree::{NodeId, Tree};
 
@@ -39,6 +39,19 @@ pub(super) fn follow(steps: &mut [StepMade], trees: &[Tree<'_>], mapped_at: usiz
             }
         }
     }
+    for number in 0..chain.steps.len() {
+        for Wanted { node, path, row } in chain.steps[number].ledger.wanted.clone() {
+            let Some(row) = chain.sources[number][row as usize] else { continue };
+            for node in chain.nodes_after(number, node).into_iter().take(1) {
+                whole.wanted.push(Wanted { node, path: path.clone(), row });
+            }
+        }
+        let sources = &chain.sources[number];
+        let both = |&(row, because): &(u32, u32)| Some((sources[row as usize]?, sources[because as usize]?));
+        whole.because.extend(chain.steps[number].ledger.because.iter().filter_map(both));
+    }
+    whole.because.sort_unstable();
+    whole.because.dedup_by_key(|(row, _)| *row);
     for (number, step) in chain.steps.iter().enumerate() {
         whole.work.extend(step.ledger.work.iter().cloned());
         for note in &step.ledger.notes {

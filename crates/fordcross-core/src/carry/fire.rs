@@ -8,7 +8,7 @@ use crate::crossing::{Action, Clause, Piece, Rule, Start, Target, TargetName, Ta
 use crate::expression::{Expression, Operand};
 use crate::fate::{Fate, Origin};
 use crate::finding::Code;
-use crate::ledger::{DecidedBy, Landing, OriginRow};
+use crate::ledger::{DecidedBy, Landing, OriginRow, Wanted};
 use crate::profile::{Lookup, PathStep};
 use crate::reading::{Row, RowKind};
 use crate::tree::{Kind, NodeId, Text};
@@ -100,6 +100,7 @@ impl<'i, 'a> Apply<'_, 'i, 'a> {
 
     pub(super) fn fail(&mut self, row: u32, by: DecidedBy, failure: &Failure) {
         self.set(row, Fate::ByHand, by, &[]);
+        self.because.extend(failure.because.map(|because| (row, because)));
         let line = if let DecidedBy::Rule(rule) = by { Some(self.rule(rule).at.line) } else { None };
         self.note(Some(row), line, failure.code, &failure.message, Some("set it on the new unit by hand"));
     }
@@ -212,11 +213,23 @@ impl<'i, 'a> Apply<'_, 'i, 'a> {
                     || written.len() > 1
                     || joined.is_some_and(|instance| instance.joined.get());
                 for &row in &rows {
+                    let mapped = self.can_be_mapped(row);
+                    let remapped = mapped
+                        && written
+                            .iter()
+                            .any(|landing| landing.fate == Fate::Remapped && landing.rows.contains(&row));
                     // A setting that only chose the rule stands behind all that the rule wrote.
                     let chose = !written.iter().any(|landing| landing.rows.contains(&row));
                     let mut landings: SmallVec<[Landing; 4]> = SmallVec::new();
                     for landing in written.iter().filter(|landing| chose || landing.rows.contains(&row)) {
-                        let fate = if several { landing.fate.max(Fate::Folded) } else { landing.fate };
+                        // What was replaced by the map in one of them was in all; what stands beside it was not.
+                        let fate = match landing.fate {
+                            fate if fate > Fate::Folded => fate,
+                            _ if remapped => Fate::Remapped,
+                            Fate::Remapped if !mapped => Fate::Folded,
+                            fate if several => fate.max(Fate::Folded),
+                            fate => fate,
+                        };
                         landings.push(Landing { node: landing.node, fate });
                         if let Some(loss) = &landing.loss {
                             self.note_loss(row, Some(rule.at.line), loss);
@@ -225,7 +238,52 @@ impl<'i, 'a> Apply<'_, 'i, 'a> {
                     self.set(row, Fate::Moot, by, &landings);
                 }
             }
-            Err(failure) => rows.into_iter().for_each(|row| self.fail(row, by, &failure)),
+            Err(failure) => {
+                rows.into_iter().for_each(|row| self.fail(row, by, &failure));
+                self.want(rule, fit);
+            }
+        }
+    }
+
+    /// Notes where a rule would have written, for rows that do not arrive.
+    pub(super) fn want(&mut self, rule: &'i Rule, fit: &Fit) {
+        if self.step.new_profile().rules.is_empty() {
+            return;
+        }
+        let Action::Move(targets) = &rule.action else { return };
+        let Some(first) = fit.iter().flatten().next().copied() else { return };
+        let rows: Rows = fit.iter().flatten().copied().collect();
+        let node = self.row(first).node;
+        let slots = self.bind(rule, fit);
+        let instance = rule.place.and_then(|place| self.instance(place, node));
+        let home = match (&instance, rule.place) {
+            (Some(instance), Some(place)) => self.target_of(instance, place).ok(),
+            _ => Some(self.draft.root()),
+        };
+        let (scope, index) =
+            instance.as_deref().map_or((self.root, 0), |instance| (instance.scope, instance.index));
+        for target in targets {
+            let start = match &target.start {
+                Some(start) => self.start(start, &slots).ok(),
+                None if target.top => Some(self.draft.root()),
+                None => home,
+            };
+            let Some(start) = start else { continue };
+            let mut paths: SmallVec<[String; 2]> = SmallVec::new();
+            {
+                let hand = Hand::new(self.here(rule, &slots, scope, index), &self.look_ups);
+                let Ok(base) = path(&hand, &target.base) else { continue };
+                for field in &target.fields {
+                    let Ok(names) = path(&hand, &field.path) else { continue };
+                    let names: Vec<&str> = base.iter().chain(&names).map(|(name, _)| name.as_ref()).collect();
+                    paths.push(names.join("/"));
+                }
+            }
+            for path in paths {
+                for &row in &rows {
+                    self.wanted.push(Wanted { node: start, path: path.as_str().into(), row });
+                }
+            }
         }
     }
 
@@ -241,7 +299,13 @@ impl<'i, 'a> Apply<'_, 'i, 'a> {
             let Some(index) = *row else { continue };
             let row = self.row(index);
             let (kind, text) = (self.type_of(index), self.tree.value(row.node));
-            self.bind_clause(clause, row, Bound { row: Some(index), text, kind, whole: true }, &mut slots);
+            let of = self.mapped_entry(row);
+            self.bind_clause(
+                clause,
+                row,
+                Bound { row: Some(index), text, kind, whole: true, of },
+                &mut slots,
+            );
         }
         slots
     }

@@ -273,6 +273,14 @@ impl Inheritance {
             !unneeded && told.insert((row, note.code, note.message.clone()))
         });
         ledger.notes.sort_by_key(|note| note.row);
+        for wanted in &mut ledger.wanted {
+            wanted.row = row_of[wanted.row as usize].unwrap_or(u32::MAX);
+        }
+        ledger.wanted.retain(|wanted| wanted.row != u32::MAX);
+        let both = |&(row, because): &(u32, u32)| Some((row_of[row as usize]?, row_of[because as usize]?));
+        ledger.because = ledger.because.iter().filter_map(both).collect();
+        ledger.because.sort_unstable();
+        ledger.because.dedup_by_key(|(row, _)| *row);
         ledger.decisions = decisions;
         ledger.landings = landings;
     }

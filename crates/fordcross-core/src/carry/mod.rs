@@ -16,15 +16,16 @@ mod base_findings;
 mod chain;
 mod comments;
 mod draft;
-mod entire;
 mod fire;
 mod here;
 mod inheritance;
+mod judging;
 mod limits;
 mod names;
 mod order;
 mod output;
 mod plain;
+mod ports;
 mod read_back;
 mod remembered;
 mod repeats;
@@ -43,10 +44,11 @@ use crate::course::Leg;
 use crate::crossing::Phase;
 use crate::expression::Evaluator;
 use crate::fate::{Fate, Origin};
-use crate::finding::{Code, Findings, Severity, judge};
+use crate::finding::{Finding, Findings, Place, Severity, SeverityOverride, apply_severities};
+use crate::judge::{Overruled, unsound};
 use crate::ledger::{DecidedBy, Ledger, LedgerWriter};
 use crate::locator::Labeler;
-use crate::mapping::{Mapping, PortProposal};
+use crate::mapping::{self, Accepted, Exempt, Mapping, PortProposal};
 use crate::profile::{FileForm, Model, Profile, What};
 pub use crate::reading::FirstWalk;
 use crate::reading::{Reading, Row, RowKind, automaton_of};
@@ -55,8 +57,11 @@ use crate::texts::Texts;
 use crate::tree::{Beside, Kind, NodeId, Tree};
 use crate::unwrap::{self, Charset};
 use here::Here;
-use inheritance::{Folded, Inheritance, can_be_several, keys_of};
+pub(crate) use inheritance::Inheritance;
+use inheritance::{Folded, can_be_several, keys_of};
+use judging::Judging;
 use names::NameBook;
+use rustc_hash::FxHashMap;
 use std::collections::HashMap;
 
 /// All that a carry depends on.
@@ -77,9 +82,10 @@ pub struct CarryInput<'i, 'a> {
     /// An export of the receiving unit that everything is carried into, if there is one. It is of the
     /// receiving line, release and model.
     pub base: Option<&'i Backup<'a>>,
-    /// How much codes matter to this person, where they said so. That a result differs from its
-    /// ledger always blocks.
-    pub severities: &'i [(Code, Severity)],
+    /// How much codes matter to this person, where they said so. What blocks always does.
+    pub severities: &'i [SeverityOverride],
+    /// The findings that a person passes, each with a reason.
+    pub accepted: &'i [Accepted],
 }
 
 impl<'a> CarryInput<'_, 'a> {
@@ -117,6 +123,10 @@ pub(crate) struct Step<'i, 'a> {
     pub(crate) not_chosen: Option<NodeId>,
     /// What the result is written in; UTF-8 but in the last step.
     pub(crate) charset: Charset,
+    /// Entries of the map that have no say in some settings.
+    pub(crate) exempt: &'i Exempt,
+    /// What the old unit ignored by a rule of its own, with the line of that.
+    pub(crate) ignored: &'i FxHashMap<NodeId, u32>,
     /// What it makes goes into a base, which can say otherwise where both defaults are the same.
     pub(crate) into_base: bool,
 }
@@ -156,6 +166,7 @@ pub struct Carried<'i, 'a> {
     ledger: Ledger,
     based: Option<Based>,
     comments_taken: usize,
+    accepted: Vec<Accepted>,
     /// What a person should know, blockers first, then in the order of the backup.
     pub findings: Findings,
 }
@@ -170,6 +181,15 @@ pub fn carry<'i, 'a>(input: CarryInput<'i, 'a>, walk: FirstWalk) -> Carried<'i, 
     let mut trees: Vec<Tree<'a>> = Vec::new();
     let mut steps: Vec<StepMade> = Vec::new();
     let mut walk = Some(walk);
+    let none = FxHashMap::default();
+    let exempt = input.course.get(mapped_at).map(|leg| Exempt::new(input.mapping, &leg.old, &leg.new));
+    let exempt = exempt.unwrap_or_default();
+    let old_model = input.backup.identity.model.as_deref();
+    let old_model = old_model.and_then(|name| input.course[0].old.model(name).ok());
+    let overruled = walk
+        .as_mut()
+        .map(|walk| unsound(&input.backup.tree, &input.course[0].old, old_model, &mut walk.automaton));
+    let overruled = overruled.unwrap_or_default();
     let books: Vec<NameBook> = input.course.iter().map(|_| NameBook::default()).collect();
     for (number, leg) in input.course.iter().enumerate() {
         let tree = trees.last().unwrap_or(&input.backup.tree);
@@ -191,6 +211,8 @@ pub fn carry<'i, 'a>(input: CarryInput<'i, 'a>, walk: FirstWalk) -> Carried<'i, 
             inheritance: None,
             not_chosen: input.backup.not_chosen.filter(|_| number == 0),
             charset: if number + 1 == input.course.len() { input.charset() } else { Charset::UTF_8 },
+            exempt: &exempt,
+            ignored: if number == 0 { &overruled.ignored } else { &none },
             into_base,
         };
         let walk = walk.take().unwrap_or_else(|| FirstWalk::new(tree, &leg.old, &leg.crossing));
@@ -211,9 +233,19 @@ pub fn carry<'i, 'a>(input: CarryInput<'i, 'a>, walk: FirstWalk) -> Carried<'i, 
     let mut ledger = chain::follow(&mut steps, &trees, mapped_at);
     let mut new_automaton = automaton_of(&last.new, None);
     let mut comments_taken = trees.last().map_or(0, Tree::comments);
-    let based = input.base.map(|base| {
+    let mut judging = Judging {
+        input: &input,
+        steps: &mut steps,
+        automaton: &mut new_automaton,
+        findings: Findings::new(),
+    };
+    let made = trees.last_mut().expect("a tree after each step");
+    let merged = judging.run(made, &mut ledger);
+    let mut of_rules = judging.findings;
+    of_rules.splice(0..0, mapping_findings(&input, &mut steps[0], &exempt));
+    of_rules.extend(overruled_findings(&input, &steps, &overruled));
+    let based = merged.map(|(merged, based)| {
         let made = trees.last().expect("a tree after each step");
-        let (merged, based) = Based::new(base, made, &mut ledger, last, &mut new_automaton);
         if let [_, .., step] = steps.as_mut_slice() {
             step.ledger.follow(&based.places);
         }
@@ -224,17 +256,59 @@ pub fn carry<'i, 'a>(input: CarryInput<'i, 'a>, walk: FirstWalk) -> Carried<'i, 
         trees.push(merged);
         based
     });
-    let mut carried =
-        Carried { input, steps, trees, new_automaton, ledger, based, comments_taken, findings: Vec::new() };
-    carried.findings = carried.gather_findings();
+    let mut carried = Carried {
+        input,
+        steps,
+        trees,
+        new_automaton,
+        ledger,
+        based,
+        comments_taken,
+        accepted: Vec::new(),
+        findings: Vec::new(),
+    };
+    carried.findings = of_rules;
+    let gathered = carried.gather_findings();
+    carried.findings.extend(gathered);
     let beyond = carried.beyond_limits();
     carried.findings.extend(beyond);
     if let (Some(base), Some(based)) = (input.base, &carried.based) {
         carried.findings.extend(base_findings::findings(base, based, &last.new, &mut carried.new_automaton));
     }
-    judge(&mut carried.findings, input.severities);
+    carried.accept();
+    apply_severities(&mut carried.findings, input.severities);
     carried.findings.sort_by_key(|finding| finding.severity);
     carried
+}
+
+/// What is wrong with the paths and addresses of the map, seen from the backup.
+fn mapping_findings(input: &CarryInput<'_, '_>, first: &mut StepMade, exempt: &Exempt) -> Findings {
+    let StepMade { automaton, reading, .. } = first;
+    let mut checked = mapping::Checked {
+        backup: input.backup,
+        old: &input.course[0].old,
+        automaton,
+        reading,
+        mapping: input.mapping,
+        exempt,
+    };
+    checked.findings()
+}
+
+/// That a backup breaks rules of its own line, at its places.
+fn overruled_findings(input: &CarryInput<'_, '_>, steps: &[StepMade], overruled: &Overruled) -> Findings {
+    let tree = &input.backup.tree;
+    let lines = input.backup.lines();
+    let StepMade { automaton, reading, .. } = &steps[0];
+    let mut automaton = automaton.clone();
+    let old = &input.course[0].old;
+    let mut labels = Labeler::new(tree, &old.schema, Some(&reading.ordinals), &automaton);
+    let place = |(node, mut finding): (NodeId, Finding)| {
+        finding.place = Some(Place::indexed(&lines, tree.span(node)));
+        finding.locator = Some(labels.label(node, &mut automaton).to_owned());
+        finding
+    };
+    overruled.findings(old).map(place).collect()
 }
 
 /// The kind of each object of a backup that has kinds, with its row.
@@ -251,6 +325,8 @@ pub(crate) fn kinds_of_objects(tree: &Tree<'_>, leg: &Leg, walk: &FirstWalk) -> 
         inheritance: None,
         not_chosen: None,
         charset: Charset::UTF_8,
+        exempt: &Exempt::default(),
+        ignored: &FxHashMap::default(),
         into_base: false,
     };
     let (facts, evaluator) = (HashMap::new(), Evaluator::new());
@@ -287,7 +363,10 @@ fn apply_inheriting<'a>(step: Step<'_, 'a>, walk: &FirstWalk) -> (Tree<'a>, Besi
         let several = |node| can_be_several(step.old(), walk, node);
         let (flat, old_ids) = inheritance.flatten(step.tree, &keys, &several);
         let flat_walk = FirstWalk::new(&flat, step.old(), &step.leg.crossing);
-        let flat_step = Step { tree: &flat, ..step };
+        let copied = |(old, _): &(NodeId, bool)| step.ignored.get(old).copied();
+        let ignored =
+            old_ids.iter().zip(flat.ids()).filter_map(|(old, flat)| Some((flat, copied(old)?))).collect();
+        let flat_step = Step { tree: &flat, ignored: &ignored, ..step };
         let (made, beside, mut ledger) = apply::apply(&flat_step, &flat_walk.automaton, &flat_walk.reading);
         let folded = Folded { reading: &flat_walk.reading, old_ids: &old_ids };
         inheritance.fold(&mut ledger, &folded, walk, step.tree);
@@ -327,9 +406,35 @@ impl Carried<'_, '_> {
         self.findings.iter().any(|finding| finding.severity == Severity::Blocker)
     }
 
+    /// Makes warnings of the blockers that a person passes with a reason, where the receiving line's rules allow it and
+    /// they still say what they said.
+    fn accept(&mut self) {
+        for finding in self.findings.iter_mut().filter(|finding| finding.acceptable) {
+            let (id, shows) = (finding.id(), finding.shows());
+            let Some(accepted) = self.input.accepted.iter().find(|accepted| accepted.finding == id) else {
+                continue;
+            };
+            if accepted.shows == shows {
+                finding.severity = Severity::Warning;
+                finding.message += &format!("; accepted: {}", accepted.reason);
+                self.accepted.push(accepted.clone());
+            } else {
+                finding.help = Some(format!(
+                    "it was accepted as `{}` and says something else now: look again, and write `shows = \"{shows}\"`",
+                    accepted.shows
+                ));
+            }
+        }
+    }
+
+    /// The findings that were passed with a reason.
+    pub fn accepted(&self) -> &[Accepted] {
+        &self.accepted
+    }
+
     /// Adds what was noticed before.
     pub fn add_findings(&mut self, mut findings: Findings) {
-        judge(&mut findings, self.input.severities);
+        apply_severities(&mut findings, self.input.severities);
         self.findings.splice(0..0, findings);
         self.findings.sort_by_key(|finding| finding.severity);
     }
@@ -359,15 +464,13 @@ impl Carried<'_, '_> {
         let kept = based.as_ref().map_or(&[][..], |based| &based.kept);
         let rows = LedgerWriter::new(input, steps, trees, whole, new_automaton, based.as_ref());
         let expected = read_back::Expected { tree, ledger: whole, profile: new, model: input.model, kept };
-        let severities = input.severities;
         let (ledger, told, result) = std::thread::scope(|scope| {
             let ledger = scope.spawn(move || ledger(rows));
             let made = (!blocked).then(|| {
-                let (files, mut told) = match files {
+                let (files, told) = match files {
                     Some(files) => output::read_back_packed(files, input.charset(), &expected),
                     None => output::write_and_read_back(&texts, &expected),
                 };
-                judge(&mut told.references, severities);
                 (files, told)
             });
             let (told, result) = match made {
@@ -377,8 +480,7 @@ impl Carried<'_, '_> {
             };
             (ledger.join().expect("the ledger is written"), told, result)
         });
-        if let Some(mut told) = told {
-            self.findings.append(&mut told.references);
+        if let Some(told) = told {
             self.findings.splice(0..0, told.differences);
             self.findings.sort_by_key(|finding| finding.severity);
         }
@@ -449,6 +551,11 @@ impl Carried<'_, '_> {
             // The ledger of the only step is that of the whole.
             let ledger = if self.steps.len() == 1 { &self.ledger } else { &self.steps[number].ledger };
             let mut used = vec![false; leg.crossing.rules.len()];
+            for &(step, rule) in &self.ledger.applied {
+                if usize::from(step) == number {
+                    used[rule as usize] = true;
+                }
+            }
             for decision in &ledger.decisions {
                 if let DecidedBy::Rule(rule) = decision.by {
                     used[rule as usize] = true;

@@ -4,6 +4,7 @@
 //! What a rule makes of a row depends on nothing that other rows do, apart from names that no two may share. So it
 //! can be made beforehand, see [`super::ahead`]; writing it is what must go row by row.
 
+use super::Step;
 use super::apply::{Apply, field_slots};
 use super::draft::{Draft, Taken};
 use super::fire::{look_up_of, taken};
@@ -90,6 +91,11 @@ pub(super) enum Fits {
     Fails(Failure),
 }
 
+/// What the map does differs from setting to setting: nothing is remembered then.
+pub(super) fn remembers(step: &Step<'_, '_>) -> bool {
+    step.exempt.is_empty()
+}
+
 #[derive(Debug)]
 struct PlainField<'i> {
     field: &'i Field,
@@ -102,8 +108,8 @@ struct PlainField<'i> {
 /// What a capture goes through until it is the value of a setting.
 #[derive(Clone, Copy, Debug)]
 enum Through {
-    /// From its type to this one.
-    Types(TypeId),
+    /// From its type to this one, and whether the map has a say in what is written.
+    Types(TypeId, bool),
     /// A table as well; fields with tables are told apart by a number.
     Table(u32),
 }
@@ -112,10 +118,11 @@ impl Through {
     /// A number for what becomes of a capture.
     fn question(self, bound: &Bound<'_>) -> u64 {
         let from = bound.kind.map_or(0xFFFF, |kind| u64::from(kind.0)) | u64::from(bound.whole) << 16;
-        from | match self {
-            Self::Types(to) => u64::from(to.0) << 17,
-            Self::Table(field) => u64::from(field) << 17 | 1 << 63,
-        }
+        from | u64::from(bound.of.is_some()) << 62
+            | match self {
+                Self::Types(to, mapped) => u64::from(to.0) << 17 | u64::from(mapped) << 61,
+                Self::Table(field) => u64::from(field) << 17 | 1 << 63,
+            }
     }
 }
 
@@ -131,7 +138,10 @@ pub(super) fn plain_rules<'i>(
         let mut fields = SmallVec::new();
         for field in plain.fields() {
             let capture = match field.template.as_slice() {
-                [Piece::Slot { slot, table: None }] => Some((*slot, Through::Types(field.kind))),
+                [Piece::Slot { slot, table: None }] => {
+                    let mapped = new.schema.entries[usize::from(field.entry)].what.is_mapped();
+                    Some((*slot, Through::Types(field.kind, mapped)))
+                }
                 [Piece::Slot { slot, table: Some(_) }] => {
                     tables += 1;
                     Some((*slot, Through::Table(tables)))
@@ -189,7 +199,10 @@ impl<'i> Apply<'_, 'i, '_> {
         match fits {
             Fits::No => return false,
             Fits::Yes => self.write_made(index, row, plain, made, &made.leaves[leaves]),
-            Fits::Fails(failure) => self.fail(index, DecidedBy::Rule(plain.number), failure),
+            Fits::Fails(failure) => {
+                self.fail(index, DecidedBy::Rule(plain.number), failure);
+                self.want(plain.rule, &smallvec![Some(index)]);
+            }
         }
         true
     }
@@ -209,6 +222,7 @@ impl<'i> Apply<'_, 'i, '_> {
             text: self.tree.value(row.node),
             kind: row.type_id(self.step.old(), self.automaton),
             whole: true,
+            of: self.mapped_entry(row),
         };
         let done = if plain.whole {
             self.make_whole(&bound, plain, made)
@@ -236,7 +250,8 @@ impl<'i> Apply<'_, 'i, '_> {
             return Ok(());
         };
         let question = through.question(bound);
-        if let Some((written, kind, fate)) = self.converted.find(question, bound.text) {
+        let remembers = remembers(&self.step);
+        if let Some((written, kind, fate)) = self.converted.find(question, bound.text).filter(|_| remembers) {
             match written {
                 Some(written) => made.push(0, (*kind, *fate), written, None),
                 None => made.push_unchanged(*kind, *fate),
@@ -245,7 +260,7 @@ impl<'i> Apply<'_, 'i, '_> {
         }
         let mut text = std::mem::take(&mut self.scratch);
         text.clear();
-        let (kind, fate, loss) = self.step.convert_into(bound, field.kind, &mut text)?;
+        let (kind, fate, loss) = self.step.convert_into(bound, field.kind, Some(field.entry), &mut text)?;
         if loss.is_none() {
             self.converted.keep(question, bound.text, (changed(&text, bound), kind, fate));
         }
@@ -279,7 +294,7 @@ impl<'i> Apply<'_, 'i, '_> {
             if field_slots(field).next().is_some() && field_slots(field).all(|slot| slots[slot].is_none()) {
                 continue;
             }
-            let asked = capture.and_then(|(slot, through)| {
+            let asked = capture.filter(|_| remembers(&self.step)).and_then(|(slot, through)| {
                 let bound = slots[slot]?;
                 Some((through.question(&bound), bound))
             });
@@ -321,11 +336,17 @@ impl<'i> Apply<'_, 'i, '_> {
         if let Err(failure) =
             self.write_leaves(row.node, plain, instance.as_ref(), (made, leaves), &mut landings)
         {
-            return self.fail(index, by, &failure);
+            self.fail(index, by, &failure);
+            return self.want(plain.rule, &smallvec![Some(index)]);
         }
         let joined = instance.is_some_and(|(instance, _)| instance.joined.get());
         if joined || landings.len() > 1 {
-            landings.iter_mut().for_each(|landing| landing.fate = landing.fate.max(Fate::Folded));
+            // What was replaced by the map in one of them was in all.
+            let remapped = landings.iter().any(|landing| landing.fate == Fate::Remapped);
+            let together = if remapped { Fate::Remapped } else { Fate::Folded };
+            for landing in &mut landings {
+                landing.fate = if landing.fate > Fate::Folded { landing.fate } else { together };
+            }
         }
         self.set(index, Fate::Moot, by, &landings);
         for loss in leaves.iter().filter_map(|leaf| leaf.loss.as_deref()) {

@@ -4,13 +4,12 @@
 
 use super::remembered::Remembered;
 use crate::automaton::{Automaton, Symbols};
-use crate::finding::{Code, Finding, Findings, Severity, did_you_mean};
+use crate::finding::{Code, Finding, Findings, did_you_mean};
 use crate::form::{read_bundle, read_text};
 use crate::json::read_json;
 use crate::ledger::Ledger;
 use crate::locator::{Labeler, Trail};
 use crate::profile::{FileForm, Model, Profile};
-use crate::references::References;
 use crate::source::{Source, Span};
 use crate::tree::{Kind, NodeId, Sink, Text, Tree};
 use crate::typing::TypeId;
@@ -37,19 +36,16 @@ pub(super) struct Expected<'e> {
 pub(super) struct Told {
     /// Where it is not what the ledger says.
     pub(super) differences: Findings,
-    /// Names of objects that are not there.
-    pub(super) references: Findings,
 }
 
 impl Told {
     /// Whether the result must not be handed out.
     pub(super) fn blocks(&self) -> bool {
-        let is_blocker = |finding: &Finding| finding.severity == Severity::Blocker;
-        !self.differences.is_empty() || self.references.iter().any(is_blocker)
+        !self.differences.is_empty()
     }
 
     fn only(finding: Finding) -> Self {
-        Self { differences: vec![finding], references: Vec::new() }
+        Self { differences: vec![finding] }
     }
 }
 
@@ -100,7 +96,6 @@ pub(super) fn read_back(
         expected: Some(tree.root()),
         problems: Vec::new(),
         fine: Remembered::new(),
-        references: References::new(profile),
     };
     // A base spells names as its unit does, and so does what was not touched in it.
     let of_base = !expected.kept.is_empty() && !profile.names.is_plain();
@@ -120,24 +115,13 @@ pub(super) fn read_back(
         }
     };
     if let Err(differences) = read {
-        return Told { differences, references: Vec::new() };
+        return Told { differences };
     }
     if comparison.next_heard().is_some() {
         comparison.problems.push((NodeId::DOCUMENT, "the result ends before all was written".into(), None));
     }
     let problems = std::mem::take(&mut comparison.problems);
-    let broken = comparison.references.broken(tree);
     let mut labels = Labeler::new(tree, &profile.schema, None, comparison.automaton);
-    let references = broken
-        .into_iter()
-        .map(|(node, of)| {
-            let message = format!("it names no object of `{of}`: `{}`", tree.value(node));
-            let help = "what it named was left out or dropped; name another, or take the setting out";
-            let mut finding = Finding::new(Code::ReferenceBroken, message).help(help);
-            finding.locator = Some(labels.label(node, comparison.automaton).to_owned());
-            finding
-        })
-        .collect();
     let differences = problems
         .into_iter()
         .map(|(node, message, help)| {
@@ -147,7 +131,7 @@ pub(super) fn read_back(
             finding
         })
         .collect();
-    Told { differences, references }
+    Told { differences }
 }
 
 /// Hands the nodes of a document on as a reader of events would.
@@ -188,7 +172,6 @@ struct Comparison<'c> {
     problems: Vec<(NodeId, String, Option<String>)>,
     /// Values that a type can be.
     fine: Remembered<'c, ()>,
-    references: References,
 }
 
 impl<'c> Comparison<'c> {
@@ -257,18 +240,16 @@ impl<'c> Comparison<'c> {
         self.automaton.accepted(self.automaton.accept_of(state)).entry
     }
 
-    /// The type that the receiving profile declares for a setting, which is noted if it names objects.
-    fn meet_setting(&mut self, node: NodeId) -> Option<TypeId> {
+    /// The type that the receiving profile declares for a setting.
+    fn setting_type(&mut self, node: NodeId) -> Option<TypeId> {
         let entry = self.entry(node)?;
-        let kind = self.wanted.profile.schema.entries[entry as usize].what.setting()?;
-        self.references.meet_setting(node, kind);
-        Some(kind)
+        self.wanted.profile.schema.entries[entry as usize].what.setting()
     }
 
     fn check_value(&mut self, node: NodeId) {
         let value = self.tree.value(node);
         let new = self.wanted.profile;
-        let Some(kind) = self.meet_setting(node) else {
+        let Some(kind) = self.setting_type(node) else {
             return self.problem(node, "the receiving profile knows no such setting", None);
         };
         if self.fine.find(kind.0.into(), value).is_some() {
@@ -300,8 +281,7 @@ impl Sink for Comparison<'_> {
     fn open(&mut self, kind: Kind, name: &str, _: usize) {
         let node = self.meet(kind, name);
         if let Some(node) = node {
-            let entry = self.entry(node);
-            self.references.meet_branch(self.tree, node, entry, self.wanted.profile);
+            self.entry(node);
             self.expected = self.tree.first_child(node);
         }
         self.open.push(node.unwrap_or(NodeId::DOCUMENT));
@@ -333,7 +313,7 @@ impl Sink for Comparison<'_> {
         } else if self.wanted.kept.get(node.index()) != Some(&true) {
             self.check_value(node);
         } else {
-            self.meet_setting(node);
+            self.entry(node);
         }
         self.expected = self.tree.next_sibling(node);
     }

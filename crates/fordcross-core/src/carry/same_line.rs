@@ -7,12 +7,15 @@ use super::fire::{path, taken};
 use super::scopes::Instance;
 use super::value::{Bound, Failure, Hand, Prepared};
 use crate::crossing::{Action, Field, Piece, Pins, Rule};
+use crate::expression::{Evaluator, Expression};
 use crate::fate::{Fate, Origin};
-use crate::ledger::{DecidedBy, Landing, OriginRow};
+use crate::ledger::{DecidedBy, Landing, OriginRow, Wanted};
 use crate::profile::{Profile, What};
 use crate::reading::{Omitted, Row, RowKind};
+use crate::surroundings::Scope;
 use crate::tree::{Kind, NodeId, Text};
 use crate::typing::TypeId;
+use std::sync::Arc;
 
 /// What two releases of one line have in common.
 pub(super) struct SameLine {
@@ -66,19 +69,23 @@ impl<'i, 'a> Apply<'_, 'i, 'a> {
             }
             (RowKind::Setting, Some(kind)) => {
                 let old_kind = row.type_id(self.step.old(), self.automaton);
-                let bound =
-                    Bound { row: Some(index), text: self.tree.value(row.node), kind: old_kind, whole: true };
-                self.carry_setting(index, row, &bound, kind);
+                let of = self.mapped_entry(row);
+                let text = self.tree.value(row.node);
+                let bound = Bound { row: Some(index), text, kind: old_kind, whole: true, of };
+                self.carry_setting(index, row, &bound, (kind, twin));
                 true
             }
             _ => false,
         }
     }
 
-    fn carry_setting(&mut self, index: u32, row: Row, bound: &Bound<'i>, kind: TypeId) {
-        let prepared = match self.step.convert(bound, kind) {
+    fn carry_setting(&mut self, index: u32, row: Row, bound: &Bound<'i>, (kind, to): (TypeId, u16)) {
+        let prepared = match self.step.convert(bound, kind, Some(to)) {
             Ok(prepared) => self.as_it_was(prepared, bound, kind),
-            Err(failure) => return self.fail(index, DecidedBy::SameLine, &failure),
+            Err(failure) => {
+                self.fail(index, DecidedBy::SameLine, &failure);
+                return self.want_within_line(index, row);
+            }
         };
         let parent = self.counterpart(self.tree.parent(row.node));
         // What is spelled as before is not copied, and keeps the quotes that it stood in.
@@ -112,6 +119,20 @@ impl<'i, 'a> Apply<'_, 'i, 'a> {
             }
             Err(Taken) => self.fail(index, DecidedBy::SameLine, &taken()),
         }
+    }
+
+    /// Notes where a row would have gone that does not arrive.
+    pub(super) fn want_within_line(&mut self, index: u32, row: Row) {
+        if self.same_line.is_none() || self.step.new_profile().rules.is_empty() || row.kind == RowKind::Object
+        {
+            return;
+        }
+        let mut holder = self.tree.parent(row.node);
+        while self.tree.is_transparent(row.node) && self.tree.kind(holder) == Kind::List {
+            holder = self.tree.parent(holder);
+        }
+        let node = self.counterpart(holder);
+        self.wanted.push(Wanted { node, path: self.tree.name(row.node).into(), row: index });
     }
 
     /// A value that only would be spelled otherwise stays as it was, where both releases read it alike.
@@ -172,8 +193,9 @@ impl<'i, 'a> Apply<'_, 'i, 'a> {
         else {
             return None;
         };
-        let bound = Bound { row: None, text: self.tree.name(node), kind: Some(kind), whole: true };
-        self.step.convert(&bound, kind).ok().map(|prepared| prepared.text)
+        let bound =
+            Bound { row: None, text: self.tree.name(node), kind: Some(kind), whole: true, of: Some(entry) };
+        self.step.convert(&bound, kind, None).ok().map(|prepared| prepared.text)
     }
 
     /// Writes the old default of a setting that is not given, where the new default is another.
@@ -194,7 +216,8 @@ impl<'i, 'a> Apply<'_, 'i, 'a> {
         {
             return;
         }
-        let bound = Bound { row: None, text: default, kind: Some(kind), whole: true };
+        // A default is the same on every unit: the map has no say in it.
+        let bound = Bound { row: None, text: default, kind: Some(kind), whole: true, of: None };
         let automaton = self.automaton;
         self.always_pins = self.step.leg.crossing.always_pinned.iter().any(|p| p.covers(&entry.pattern));
         if self.step.leg.crossing.pins == Pins::None && !self.always_pins {
@@ -236,7 +259,8 @@ impl<'i, 'a> Apply<'_, 'i, 'a> {
             let alone = shape.shape.as_capture().is_some();
             for ((slot, range), declared) in shape.slots.iter().zip(found).zip(&shape.types) {
                 let kind = declared.or(if alone { bound.kind } else { None });
-                slots[*slot] = Some(Bound { row: None, text: &bound.text[range], kind, whole: alone });
+                slots[*slot] =
+                    Some(Bound { row: None, text: &bound.text[range], kind, whole: alone, of: None });
             }
         }
         let Ok(at) = (match (&instance, rule.place) {
@@ -265,7 +289,7 @@ impl<'i, 'a> Apply<'_, 'i, 'a> {
         let from_default = field.template.iter().any(
             |piece| matches!(piece, Piece::Slot { slot, .. } if slots[*slot].is_some_and(|bound| bound.row.is_none())),
         );
-        let default = new.schema.entries[field.entry as usize].what.default_at(new.release);
+        let default = self.new_default(field, at);
         if !from_default || default.is_none() && !self.pins_unknown() {
             return Ok(());
         }
@@ -284,6 +308,42 @@ impl<'i, 'a> Apply<'_, 'i, 'a> {
         Ok(())
     }
 
+    /// What holds on the new side where a setting of an object is not written; `at` is where its rule writes.
+    fn new_default(&self, field: &'i Field, at: NodeId) -> Option<&'i str> {
+        let new = self.step.new_profile();
+        let entry = &new.schema.entries[usize::from(field.entry)];
+        let What::Setting { defaults_if, .. } = &entry.what else { return None };
+        if defaults_if.is_empty() {
+            return entry.what.default_at(new.release);
+        }
+        // Conditions are seen from the object around.
+        let objects = new.schema.entries.iter().filter(|object| object.what.is_object());
+        let object = objects
+            .filter(|object| {
+                let steps = &object.pattern.steps;
+                steps.len() < entry.pattern.steps.len() && entry.pattern.starts_with(&object.pattern)
+            })
+            .max_by_key(|object| object.pattern.steps.len())?;
+        let below = entry.pattern.steps.len() - object.pattern.steps.len();
+        let mut node = at;
+        for _ in 0..below.saturating_sub(field.path.len()) {
+            node = self.draft.tree.parent(node);
+        }
+        let evaluator = Evaluator::new();
+        let scope = Scope {
+            tree: &self.draft.tree,
+            profile: new,
+            inheritance: None,
+            node,
+            pattern: Some(&object.pattern),
+            evaluator: &evaluator,
+            gone: None,
+            seen: None,
+        };
+        let holds = |when: &Option<Arc<Expression>>| when.as_ref().is_none_or(|when| when.holds(&scope));
+        defaults_if.iter().find(|(_, when)| holds(when)).map(|(value, _)| value.as_str())
+    }
+
     fn pin_within_line(&mut self, omitted: Omitted, bound: &Bound<'i>) {
         let Some(same_line) = &self.same_line else { return };
         let Some(twin) = same_line.twins[omitted.entry as usize] else { return };
@@ -293,7 +353,7 @@ impl<'i, 'a> Apply<'_, 'i, 'a> {
         if default.is_none() && !self.pins_unknown() {
             return;
         }
-        let Ok(prepared) = self.step.convert(bound, kind) else { return };
+        let Ok(prepared) = self.step.convert(bound, kind, Some(twin)) else { return };
         let implied = !self.always_pins && new.types.mean_the_same(kind, default, &prepared.text);
         if implied && !self.step.into_base {
             return;

@@ -2,7 +2,7 @@
 
 use super::apply::Apply;
 use super::here::Here;
-use super::value::{Bound, Failure, Hand};
+use super::value::{Bound, Failure, Hand, Networks};
 use crate::automaton::AcceptId;
 use crate::crossing::{Action, KeyTest, LevelKeys, Rule};
 use crate::expression::Operand;
@@ -205,12 +205,8 @@ impl<'i, 'a> Apply<'_, 'i, 'a> {
             return;
         }
         let look_up = &self.step.leg.crossing.look_ups[number];
-        let mut networks = Vec::new();
+        let mut networks = Networks::default();
         for &scope in self.scopes(look_up.place).iter() {
-            // What the map leaves out is not there to be found.
-            if self.is_barred(scope) {
-                continue;
-            }
             let Some(instance) = self.instance(look_up.place, scope) else { continue };
             let here = self.here(self.place_rule(look_up.place), &instance.slots, scope, instance.index);
             let network = look_up.network.evaluate(&here);
@@ -222,18 +218,25 @@ impl<'i, 'a> Apply<'_, 'i, 'a> {
                 (None, Ok(names)) => names.last().map(|(name, _)| name.clone().into_owned()),
                 (None, Err(_)) => None,
             };
-            if let (Ok(Operand::Text(text)), Some(found)) = (network, found)
-                && let Ok(network) = text.parse()
-            {
-                networks.push((network, found));
+            let Ok(Operand::Text(text)) = network else { continue };
+            let Ok(network) = text.parse() else { continue };
+            // What the map leaves out is not there to be found.
+            match (self.barred_in(scope), found) {
+                (Some(row), _) => networks.lost.push((network, row)),
+                (None, Some(found)) => networks.found.push((network, found)),
+                (None, None) => {}
             }
         }
         self.look_ups[number] = Some(networks);
     }
 
-    fn is_barred(&self, scope: NodeId) -> bool {
-        let row = self.reading.row_of(scope);
-        row.is_some_and(|row| self.bars.of(row as u32, &self.reading.rows[row]).is_some())
+    /// The first row of a scope that the map takes out, with what it writes together with others.
+    fn barred_in(&self, scope: NodeId) -> Option<u32> {
+        if self.bars.is_empty() {
+            return None;
+        }
+        let mut rows = self.reading.rows_below(scope, self.tree);
+        rows.find(|&row| self.bars.of(row as u32, &self.reading.rows[row]).is_some()).map(|row| row as u32)
     }
 
     /// The captures of an object's keys, if the keys are as the place asks.
@@ -262,7 +265,8 @@ impl<'i, 'a> Apply<'_, 'i, 'a> {
         let mut values = Slots::new();
         if let Some(kind) = name {
             let row = Some(object as u32);
-            values.push(Some(Bound { row, text: self.tree.name(scope), kind: Some(*kind), whole: true }));
+            let of = Some(entry);
+            values.push(Some(Bound { row, text: self.tree.name(scope), kind: Some(*kind), whole: true, of }));
         }
         for key in keys {
             values.push(self.tree.child(scope, key).and_then(|node| self.bind_whole(node, object)));
@@ -299,7 +303,8 @@ impl<'i, 'a> Apply<'_, 'i, 'a> {
             None => self.reading.row_of(node)?,
         };
         let kind = self.type_of(row as u32);
-        Some(Bound { row: Some(row as u32), text: self.tree.value(node), kind, whole: true })
+        let of = self.mapped_entry(self.reading.rows[row]);
+        Some(Bound { row: Some(row as u32), text: self.tree.value(node), kind, whole: true, of })
     }
 
     /// The row of an object, sought first before the row that is being decided: it is seldom far.

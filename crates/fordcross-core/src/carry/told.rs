@@ -1,10 +1,10 @@
 //! What a person is told of a carry, with its places in the backup.
 
 use super::{Carried, CarryInput, StepMade, limits};
-use crate::finding::{Code, Finding, Findings, Place, count, one_of};
+use crate::finding::{Code, Finding, Findings, Place, count};
 use crate::ledger::DecidedBy;
 use crate::locator::Labeler;
-use crate::mapping::PortTarget;
+use crate::mapping::{LeftOver, PortProposal, PortTarget};
 use crate::reading::RowKind;
 use crate::tree::NodeId;
 use rustc_hash::FxHashMap;
@@ -43,8 +43,9 @@ impl Carried<'_, '_> {
         too_long.into_iter().map(place).chain(beyond).collect()
     }
 
-    /// The rows that are carried with old names in a free text, and those names.
-    fn old_names_left(&self) -> Vec<(usize, Vec<String>)> {
+    /// The rows that are carried with old names in a free text or in a value that is kept whole, and those names; and whether the text may
+    /// be shown.
+    fn old_names_left(&self) -> Vec<(usize, Vec<LeftOver>, bool)> {
         if self.input.mapping.renames_nothing() {
             return Vec::new();
         }
@@ -54,7 +55,9 @@ impl Carried<'_, '_> {
         let left = rows.filter_map(|(index, (row, decision))| {
             let lands = decision.landings.0 < decision.landings.1;
             let kind = row.type_id(self.old(), automaton);
-            if row.kind != RowKind::Setting || !lands || kind.is_some_and(|kind| !types.is_free_text(kind)) {
+            let is_kept_whole =
+                |kind| types.is_free_text(kind) || types.is_secret(kind) || types.is_host(kind);
+            if row.kind != RowKind::Setting || !lands || kind.is_some_and(|kind| !is_kept_whole(kind)) {
                 return None;
             }
             let mut names = self.input.mapping.old_names_in(self.input.backup.tree.value(row.node));
@@ -64,13 +67,14 @@ impl Carried<'_, '_> {
             // A rule may have taken the text apart, and have mapped what it found.
             let tree = self.trees.last()?;
             let landings = &self.ledger.landings[decision.landings.0 as usize..decision.landings.1 as usize];
-            let written: Vec<String> = landings
+            let written: Vec<LeftOver> = landings
                 .iter()
                 .filter(|landing| tree.kind(landing.node).is_value())
                 .flat_map(|landing| self.input.mapping.old_names_in(tree.value(landing.node)))
                 .collect();
             names.retain(|name| written.contains(name));
-            (!names.is_empty()).then_some((index, names))
+            let shown = kind.is_some_and(|kind| types.is_open(kind));
+            (!names.is_empty()).then_some((index, names, shown))
         });
         left.collect()
     }
@@ -97,16 +101,28 @@ impl Carried<'_, '_> {
                 *settings += usize::from(reading.rows[row].kind == RowKind::Setting);
             }
         }
-        let why: FxHashMap<&str, &str> =
-            self.input.proposals.iter().map(|proposal| (&*proposal.old, &*proposal.why)).collect();
+        let why: FxHashMap<&str, &PortProposal> =
+            self.input.proposals.iter().map(|proposal| (&*proposal.old, proposal)).collect();
         for (name, taken) in self.ledger.ports.iter().zip(taken) {
             let Some((first, settings)) = taken else { continue };
             let mut finding = port_finding(&self.input, name, settings, why.get(name.as_str()).copied());
             place(&mut finding, first);
             findings.push(finding);
         }
-        for (row, names) in left {
-            let message = format!("{} still stands in a text, where nothing is mapped", one_of(&names));
+        for (row, names, shown) in left {
+            // What is no open value is not shown, not even a part of it.
+            let words = |name: &LeftOver| {
+                if shown && name.found != name.entry {
+                    format!("`{}` (of `{}`)", name.found, name.entry)
+                } else {
+                    format!("`{}`", name.entry)
+                }
+            };
+            let words: Vec<String> = names.iter().map(words).collect();
+            let message = match names.len() {
+                1 => format!("{} still stands in a text, where nothing is mapped", words[0]),
+                _ => format!("{} still stand in a text, where nothing is mapped", words.join(", ")),
+            };
             let mut finding = Finding::new(Code::OldNameLeft, message)
                 .help("change it in the result by hand, if it means what has another name now");
             place(&mut finding, row);
@@ -128,13 +144,20 @@ impl Carried<'_, '_> {
     }
 }
 
-fn port_finding(input: &CarryInput<'_, '_>, name: &str, settings: usize, why: Option<&str>) -> Finding {
+fn port_finding(
+    input: &CarryInput<'_, '_>,
+    name: &str,
+    settings: usize,
+    proposal: Option<&PortProposal>,
+) -> Finding {
     if *input.mapping.port(name) == PortTarget::Leave {
         let message =
             format!("the map leaves the port `{name}` out, and with it {}", count(settings, "setting"));
         return Finding::new(Code::PortLeft, message);
     }
-    let why = why.unwrap_or("the map does not name it");
+    let why = proposal.map_or("the map does not name it", |proposal| &proposal.why);
+    // As many as `map` says: what hangs on it.
+    let settings = proposal.map_or(settings, |proposal| proposal.settings);
     let message = format!("the port `{name}` has {} and no partner: {why}", count(settings, "setting"));
     Finding::new(Code::PortOpen, message).help(format!(
         "give it one in the map, `{name} = \"…\"` under [ports], or `\"leave\"` to leave its settings out"

@@ -7,12 +7,15 @@ use crate::crossing::{Field, Piece, Table, TargetName, TargetStep};
 use crate::expression::Operand;
 use crate::fate::Fate;
 use crate::finding::Code;
+use crate::mapping::{MapFor, NO_ENTRY};
+use crate::profile::names_port;
 use crate::shape::Part;
 use crate::tree::Kind;
 use crate::typing::{Form, Loss, Misread, TypeId, Unfit, Value, plain_text};
 use ipnet::IpNet;
 use std::borrow::Cow;
 use std::cell::RefCell;
+use std::net::IpAddr;
 
 /// What a rule captured: a text of the old side with its type there.
 #[derive(Clone, Copy, Debug)]
@@ -23,6 +26,9 @@ pub(super) struct Bound<'t> {
     pub(super) kind: Option<TypeId>,
     /// The capture is the whole value of its setting.
     pub(super) whole: bool,
+    /// The declaration of the setting on the old side; none for what the map has no say in: a default, a setting
+    /// that others give out.
+    pub(super) of: Option<u16>,
 }
 
 /// A field, ready to be written.
@@ -38,11 +44,13 @@ pub(super) struct Prepared {
 pub(super) struct Failure {
     pub(super) code: Code,
     pub(super) message: String,
+    /// The row that did not arrive, without which this one cannot.
+    pub(super) because: Option<u32>,
 }
 
 impl Failure {
     pub(super) fn new(code: Code, message: impl Into<String>) -> Self {
-        Self { code, message: message.into() }
+        Self { code, message: message.into(), because: None }
     }
 }
 
@@ -53,24 +61,56 @@ struct Renamed<'t> {
     changed: bool,
 }
 
-/// The networks of the objects of a look-up's place, with the names that the objects have now.
-pub(super) type Networks = Vec<(IpNet, String)>;
+/// The networks of the objects of a look-up's place.
+#[derive(Clone, Debug, Default)]
+pub(super) struct Networks {
+    /// With the names that the objects have now.
+    pub(super) found: Vec<(IpNet, String)>,
+    /// Those of objects that do not arrive, each with the row that is to blame.
+    pub(super) lost: Vec<(IpNet, u32)>,
+}
 
 /// What a piece of a template can draw on.
 pub(super) struct Hand<'h, 'i, 'a> {
     pub(super) here: Here<'h, 'i, 'a>,
     /// By the number of the look-up; empty where none was needed yet.
     pub(super) look_ups: &'h [Option<Networks>],
-    /// The capture that was read last, since several fields may draw on one.
-    last_read: RefCell<Option<(usize, Renamed<'i>)>>,
+    /// The capture that was read last and for which setting, since several fields may draw on one.
+    last_read: RefCell<Option<((usize, Option<u16>), Renamed<'i>)>>,
 }
 
 impl<'i, 'a: 'i> Step<'i, 'a> {
-    fn read(&self, bound: &Bound<'i>) -> Result<Renamed<'i>, Failure> {
+    /// What the map says of values that go from one setting to another; none where it has no say.
+    fn map_for(&self, of: Option<u16>, to: Option<u16>) -> Option<MapFor<'i>> {
+        let mapping = self.mapping?;
+        let of = of?;
+        let new = &self.new_profile().schema.entries;
+        if to.is_some_and(|to| !new[usize::from(to)].what.is_mapped()) {
+            return None;
+        }
+        Some(MapFor { mapping, except: self.exempt.of(of, to) })
+    }
+
+    fn read(&self, bound: &Bound<'i>, to: Option<u16>) -> Result<Renamed<'i>, Failure> {
+        let read = self.read_as_is(bound)?;
+        let Some(map) = self.map_for(bound.of, to) else { return Ok(read) };
+        // A name that is made of others can have an entry of its own.
+        if let Value::Parts(_) = read.value
+            && let Some(new) = map.mapping.whole_name(bound.text.trim_ascii())
+        {
+            return Ok(Renamed { value: Value::Text(Cow::Borrowed(new)), changed: true });
+        }
+        let mut value = read.value;
+        let changed = map.remap(&mut value);
+        Ok(Renamed { value, changed })
+    }
+
+    /// What a capture means on the old side.
+    fn read_as_is(&self, bound: &Bound<'i>) -> Result<Renamed<'i>, Failure> {
         let Some(kind) = bound.kind else {
             return Ok(Renamed { value: Value::Text(Cow::Borrowed(bound.text)), changed: false });
         };
-        let mut value = self.old().types.read(kind, bound.text).map_err(|Misread { expected }| {
+        let value = self.old().types.read(kind, bound.text).map_err(|Misread { expected }| {
             let message = if !self.old().types.is_open(kind) || bound.text.chars().count() > 60 {
                 format!("the value cannot be read: expected {expected}")
             } else {
@@ -78,15 +118,37 @@ impl<'i, 'a: 'i> Step<'i, 'a> {
             };
             Failure::new(Code::ValueUnread, message)
         })?;
-        let Some(mapping) = self.mapping else { return Ok(Renamed { value, changed: false }) };
-        let changed = mapping.remap(&mut value);
-        Ok(Renamed { value, changed })
+        Ok(Renamed { value, changed: false })
     }
 
-    /// A value as another type of the new side writes it, with nothing else done to it.
-    pub(super) fn convert(&self, bound: &Bound<'i>, kind: TypeId) -> Result<Prepared, Failure> {
+    /// What was computed from values of the old side, as the map has it: read as what it is to become.
+    fn map_computed(&self, value: Value<'i>, kind: TypeId, to: Option<u16>) -> Renamed<'i> {
+        // What a rule computes from has a declaration, whichever it is: there is no except for it.
+        let Some(map) = self.map_for(Some(NO_ENTRY), to) else { return Renamed { value, changed: false } };
+        let Value::Text(text) = &value else { return Renamed { value, changed: false } };
+        let mut spelled = String::new();
+        let types = &self.new_profile().types;
+        let changed = match types.read(kind, text) {
+            Ok(mut meant) => map.remap(&mut meant) && types.write(kind, &meant, &mut spelled).is_ok(),
+            Err(_) => false,
+        };
+        if changed {
+            Renamed { value: Value::Text(Cow::Owned(spelled)), changed }
+        } else {
+            Renamed { value, changed }
+        }
+    }
+
+    /// A value as another type of the new side writes it, with nothing else done to it. `to` is the declaration of
+    /// the setting that it is written to.
+    pub(super) fn convert(
+        &self,
+        bound: &Bound<'i>,
+        kind: TypeId,
+        to: Option<u16>,
+    ) -> Result<Prepared, Failure> {
         let mut text = String::new();
-        let (kind, fate, loss) = self.convert_into(bound, kind, &mut text)?;
+        let (kind, fate, loss) = self.convert_into(bound, kind, to, &mut text)?;
         Ok(Prepared { text, kind, fate, loss: loss.map(|Loss(loss)| loss) })
     }
 
@@ -95,9 +157,10 @@ impl<'i, 'a: 'i> Step<'i, 'a> {
         &self,
         bound: &Bound<'i>,
         kind: TypeId,
+        to: Option<u16>,
         text: &mut String,
     ) -> Result<(Kind, Fate, Option<Loss>), Failure> {
-        let Renamed { value, changed } = self.read(bound)?;
+        let Renamed { value, changed } = self.read(bound, to)?;
         let types = &self.new_profile().types;
         let loss = types.write(kind, &value, text).map_err(unfit)?;
         let loss = self.names.settle(types, kind, bound.text, text).or(loss);
@@ -129,14 +192,14 @@ impl<'h, 'i, 'a: 'i> Hand<'h, 'i, 'a> {
     }
 
     /// What a capture means.
-    fn read(&self, slot: usize) -> Result<Renamed<'i>, Failure> {
+    fn read(&self, slot: usize, to: Option<u16>) -> Result<Renamed<'i>, Failure> {
         if let Some((last, read)) = &*self.last_read.borrow()
-            && *last == slot
+            && *last == (slot, to)
         {
             return Ok(read.clone());
         }
-        let read = self.here.step.read(self.bound(slot)?)?;
-        *self.last_read.borrow_mut() = Some((slot, read.clone()));
+        let read = self.here.step.read(self.bound(slot)?, to)?;
+        *self.last_read.borrow_mut() = Some(((slot, to), read.clone()));
         Ok(read)
     }
 
@@ -146,8 +209,14 @@ impl<'h, 'i, 'a: 'i> Hand<'h, 'i, 'a> {
             .ok_or_else(|| Failure::new(Code::ValueUnread, "a part of the value is missing"))
     }
 
-    /// What a piece is, with whether the map changed it; none for what an expression leaves out.
-    fn piece(&self, piece: &Piece) -> Result<Option<Renamed<'i>>, Failure> {
+    /// What a piece is that goes to a setting, with whether the map changed it; none for what an expression leaves
+    /// out. `kind` is what it is to become, where that is known.
+    fn piece(
+        &self,
+        piece: &Piece,
+        to: Option<u16>,
+        kind: Option<TypeId>,
+    ) -> Result<Option<Renamed<'i>>, Failure> {
         let plain = |value| Ok(Some(Renamed { value, changed: false }));
         match piece {
             Piece::Literal(text) => plain(Value::Text(Cow::Owned(text.clone()))),
@@ -162,35 +231,42 @@ impl<'h, 'i, 'a: 'i> Hand<'h, 'i, 'a> {
                     None => plain(value),
                 }
             }
-            Piece::Slot { slot, table } => {
-                let read = self.read(*slot)?;
-                match table {
-                    Some(table) => plain(look_up_in(table, &read.value)?),
-                    None => Ok(Some(read)),
+            Piece::Slot { slot, table } => match table {
+                // Tables speak of old values.
+                Some(table) => {
+                    plain(look_up_in(table, &self.here.step.read_as_is(self.bound(*slot)?)?.value)?)
                 }
-            }
+                None => Ok(Some(self.read(*slot, to)?)),
+            },
+            Piece::AsIs { slot } => Ok(Some(self.here.step.read_as_is(self.bound(*slot)?)?)),
             Piece::Expression(expression) => match expression.evaluate(&self.here) {
-                Ok(operand) => Ok(operand.into_value().map(|value| Renamed { value, changed: false })),
+                Ok(operand) => Ok(operand.into_value().map(|value| match kind {
+                    Some(kind) if expression.draws_on_old() && !expression.is_as_is() => {
+                        self.here.step.map_computed(value, kind, to)
+                    }
+                    _ => Renamed { value, changed: false },
+                })),
                 Err(why) => Err(Failure::new(
                     Code::ExpressionFailed,
                     format!("`{}` has no value here: {why}", expression.text),
                 )),
             },
             Piece::LookUp { slot, look_up } => {
-                let read = self.read(*slot)?;
-                let networks = self.look_ups[*look_up].as_deref().unwrap_or_default();
+                // Found on the old side: what is found is an object, and goes where that went.
+                let read = self.here.step.read_as_is(self.bound(*slot)?)?;
                 let Value::Address(address) = read.value else {
                     return Err(Failure::new(Code::ValueUnfit, "only an address can be looked up"));
                 };
                 // The narrowest network that holds it.
-                let holding = networks.iter().filter(|(network, _)| network.contains(&address));
-                match holding.max_by_key(|(network, _)| network.prefix_len()) {
-                    Some((_, name)) => plain(Value::Text(Cow::Owned(name.clone()))),
-                    None => Err(Failure::new(
-                        Code::ValueUnfit,
-                        format!("nothing that is carried holds `{address}`"),
-                    )),
+                let networks = self.look_ups[*look_up].as_ref();
+                let found = networks.and_then(|networks| narrowest(&networks.found, address));
+                if let Some(name) = found {
+                    return plain(Value::Text(Cow::Owned(name.clone())));
                 }
+                Err(Failure {
+                    because: networks.and_then(|networks| narrowest(&networks.lost, address)).copied(),
+                    ..Failure::new(Code::ValueUnfit, format!("nothing that is carried holds `{address}`"))
+                })
             }
         }
     }
@@ -215,7 +291,7 @@ impl<'h, 'i, 'a: 'i> Hand<'h, 'i, 'a> {
                 let mut text = String::new();
                 if let [Piece::Slot { slot, table: None }] = &pieces[..] {
                     let bound = self.bound(*slot)?;
-                    let Renamed { value, changed } = self.here.step.read(bound)?;
+                    let Renamed { value, changed } = self.here.step.read(bound, None)?;
                     match kind {
                         Some(kind) => {
                             let step = self.here.step;
@@ -231,12 +307,20 @@ impl<'h, 'i, 'a: 'i> Hand<'h, 'i, 'a> {
                     let fate = fate_of(&text, bound.text, changed);
                     return Ok((Cow::Owned(text), fate));
                 }
+                if let Some(new) = self.whole_name(pieces) {
+                    return Ok((Cow::Owned(new.to_owned()), Fate::Remapped));
+                }
+                let kind = if pieces.len() == 1 { *kind } else { None };
+                let mut fate = Fate::Recast;
                 for piece in pieces.iter() {
-                    if let Some(read) = self.piece(piece)? {
+                    if let Some(read) = self.piece(piece, None, kind)? {
                         text.push_str(&self.spelled(piece, &read.value));
+                        if read.changed {
+                            fate = Fate::Remapped;
+                        }
                     }
                 }
-                Ok((Cow::Owned(text), Fate::Recast))
+                Ok((Cow::Owned(text), fate))
             }
         }
     }
@@ -247,14 +331,16 @@ impl<'h, 'i, 'a: 'i> Hand<'h, 'i, 'a> {
         let types = &step.new_profile().types;
         let (loss, fate) = match field.template.as_slice() {
             [only] => {
-                let Some(Renamed { value, changed }) = self.piece(only)? else { return Ok(None) };
+                let read = self.piece(only, Some(field.entry), Some(field.kind))?;
+                let Some(Renamed { value, changed }) = read else { return Ok(None) };
                 let mut loss = types.write(field.kind, &value, &mut text).map_err(unfit)?;
                 if let Piece::Slot { slot, table: None } = only {
                     let old = self.bound(*slot)?.text;
                     loss = step.names.settle(types, field.kind, old, &mut text).or(loss);
                 }
                 let fate = match only {
-                    Piece::Slot { slot, .. } => {
+                    _ if changed => Fate::Remapped,
+                    Piece::Slot { slot, .. } | Piece::AsIs { slot } => {
                         let bound = self.bound(*slot)?;
                         if bound.whole { fate_of(&text, bound.text, changed) } else { Fate::Folded }
                     }
@@ -262,7 +348,13 @@ impl<'h, 'i, 'a: 'i> Hand<'h, 'i, 'a> {
                 };
                 (loss, fate)
             }
-            pieces => (self.join(pieces, field.kind, &mut text)?, Fate::Folded),
+            pieces => match self.whole_name(pieces).filter(|_| names_port(types, field.kind)) {
+                Some(new) => {
+                    let value = Value::Text(Cow::Borrowed(new));
+                    (types.write(field.kind, &value, &mut text).map_err(unfit)?, Fate::Remapped)
+                }
+                None => self.join(pieces, field, &mut text)?,
+            },
         };
         step.fits_form(&text)?;
         let mut prepared = step.prepared(text, field.kind, fate, loss);
@@ -274,7 +366,13 @@ impl<'h, 'i, 'a: 'i> Hand<'h, 'i, 'a> {
 
     /// Several pieces as one value: by the shape of the new type that has the same pieces, or else
     /// as their plain texts one after the other.
-    fn join(&self, pieces: &[Piece], kind: TypeId, out: &mut String) -> Result<Option<Loss>, Failure> {
+    fn join(
+        &self,
+        pieces: &[Piece],
+        field: &Field,
+        out: &mut String,
+    ) -> Result<(Option<Loss>, Fate), Failure> {
+        let kind = field.kind;
         let types = &self.here.step.new_profile().types;
         let same = |part: &Part, piece: &Piece| match (part, piece) {
             (Part::Literal(ours), Piece::Literal(theirs)) => ours == theirs,
@@ -290,12 +388,18 @@ impl<'h, 'i, 'a: 'i> Hand<'h, 'i, 'a> {
         };
         let mut loss = None;
         let mut captures = 0;
+        let mut fate = Fate::Folded;
         for piece in pieces {
             if let Piece::Literal(literal) = piece {
                 out.push_str(literal);
                 continue;
             }
-            let value = self.piece(piece)?.map(|read| read.value);
+            let part = alternative.map(|alternative| alternative.types[captures]);
+            let read = self.piece(piece, Some(field.entry), part)?;
+            if read.as_ref().is_some_and(|read| read.changed) {
+                fate = Fate::Remapped;
+            }
+            let value = read.map(|read| read.value);
             match (alternative, value) {
                 (Some(alternative), Some(value)) => {
                     loss = types.write(alternative.types[captures], &value, out).map_err(unfit)?.or(loss);
@@ -313,12 +417,32 @@ impl<'h, 'i, 'a: 'i> Hand<'h, 'i, 'a> {
             let joined = std::mem::take(out);
             loss = types.write(kind, &Value::Text(Cow::Owned(joined)), out).map_err(unfit)?.or(loss);
         }
-        Ok(loss)
+        Ok((loss, fate))
+    }
+
+    /// The new name that the map gives a name that is made of pieces, by how the old side spells it.
+    fn whole_name(&self, pieces: &[Piece]) -> Option<&'i str> {
+        let mapping = self.here.step.mapping.filter(|mapping| mapping.has_whole_names())?;
+        let mut old = String::new();
+        for piece in pieces {
+            match piece {
+                Piece::Literal(text) => old.push_str(text),
+                Piece::Slot { slot, table: None } => old.push_str(self.bound(*slot).ok()?.text.trim_ascii()),
+                _ => return None,
+            }
+        }
+        mapping.whole_name(&old)
     }
 }
 
+/// What belongs to the narrowest network that holds an address.
+fn narrowest<T>(networks: &[(IpNet, T)], address: IpAddr) -> Option<&T> {
+    let holding = networks.iter().filter(|(network, _)| network.contains(&address));
+    holding.max_by_key(|(network, _)| network.prefix_len()).map(|(_, found)| found)
+}
+
 fn unfit(Unfit(message): Unfit) -> Failure {
-    Failure { code: Code::ValueUnfit, message }
+    Failure::new(Code::ValueUnfit, message)
 }
 
 fn look_up_in(table: &Table, value: &Value<'_>) -> Result<Value<'static>, Failure> {

@@ -135,6 +135,26 @@ pub struct Ask {
     pub(crate) kind: OperandKind,
 }
 
+impl Ask {
+    /// Whether an answer is of the type that is asked for.
+    pub fn takes(&self, answer: &str) -> bool {
+        match self.kind {
+            OperandKind::Integer => answer.trim().parse::<i64>().is_ok(),
+            OperandKind::Boolean => matches!(answer.trim(), "true" | "yes" | "false" | "no"),
+            OperandKind::Text | OperandKind::Unknown => true,
+        }
+    }
+
+    /// What an answer is, for people.
+    pub fn wanted(&self) -> &'static str {
+        match self.kind {
+            OperandKind::Integer => "a whole number",
+            OperandKind::Boolean => "yes or no",
+            OperandKind::Text | OperandKind::Unknown => "a text",
+        }
+    }
+}
+
 /// What must hold for the crossing to be taken at all.
 #[derive(Debug)]
 pub(crate) struct Requirement {
@@ -428,6 +448,10 @@ pub(crate) enum Piece {
     Slot {
         slot: usize,
         table: Option<Table>,
+    },
+    /// The same, and the map has no say in it.
+    AsIs {
+        slot: usize,
     },
     /// The place of the object among its like, from 1.
     Index,

@@ -13,6 +13,9 @@ use crate::source::Span;
 use crate::toml_file::{Word, inside};
 use crate::typing::{TypeId, never_becomes};
 
+/// `{a: as-is}`: the map has no say in it.
+const AS_IS: &str = "as-is";
+
 #[derive(Clone, Copy, PartialEq, Eq)]
 enum Wanted {
     Branch,
@@ -128,6 +131,7 @@ impl Reader<'_, '_> {
                     let slot = self.slot(name, span, captures)?;
                     match detail.as_deref().map(|detail| (detail, detail.strip_prefix("look-up."))) {
                         None => Piece::Slot { slot, table: None },
+                        Some((AS_IS, None)) => Piece::AsIs { slot },
                         Some((_, Some(look_up))) => {
                             Piece::LookUp { slot, look_up: self.look_up_named(look_up, span)? }
                         }
@@ -198,7 +202,7 @@ impl Reader<'_, '_> {
         let table = parse_table(text);
         if table.is_none() {
             self.report.add(Code::RuleMalformed, span, "what follows the colon is no table").help(
-                "write `{name: old=new, other=new, *=rest}`, `{name: table.NAME}` or `{name: look-up.NAME}`",
+                "write `{name: old=new, other=new, *=rest}`, `{name: table.NAME}`, `{name: look-up.NAME}` or `{name: as-is}`",
             );
         }
         table

@@ -101,7 +101,7 @@ fn value(field: &Field) -> String {
 fn piece(piece: &Piece) -> String {
     match piece {
         Piece::Literal(text) => text.clone(),
-        Piece::Slot { .. } => "{…}".into(),
+        Piece::Slot { .. } | Piece::AsIs { .. } => "{…}".into(),
         Piece::Index => "{index}".into(),
         Piece::Kind { .. } => "{kind}".into(),
         Piece::LookUp { .. } => "{looked up}".into(),

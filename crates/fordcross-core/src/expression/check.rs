@@ -2,9 +2,10 @@
 //! values that cannot go together. What is not known is let through.
 
 use super::OperandKind::{self, Boolean, Integer, Text, Unknown};
-use super::functions::{FUNCTIONS, QUESTIONS};
+use super::Question;
+use super::functions::FUNCTIONS;
 use crate::finding::did_you_mean;
-use cel::common::ast::{CallExpr, Expr, IdedExpr, LiteralValue};
+use cel::common::ast::{CallExpr, ComprehensionExpr, Expr, IdedExpr, LiteralValue};
 use std::collections::HashMap;
 
 /// One thing that is wrong with an expression.
@@ -18,40 +19,34 @@ pub(crate) struct Problem {
 const OF_THE_LANGUAGE: [&str; 10] =
     ["size", "int", "uint", "double", "string", "startsWith", "endsWith", "contains", "max", "min"];
 
-/// The calls that ask about the surroundings, with their paths.
-pub(super) fn questions(expression: &IdedExpr) -> Vec<(&'static str, String)> {
-    let mut found = Vec::new();
-    walk(expression, &mut |expression| {
-        if let Expr::Call(call) = &expression.expr
-            && let Some(question) = QUESTIONS.into_iter().find(|question| *question == call.func_name)
-            && let Some(path) = call.args.first().and_then(literal_text)
-        {
-            found.push((question, path.to_owned()));
+/// Puts variables in the place of all calls that ask about the surroundings, and gathers what they ask.
+pub(super) fn take_questions(expression: &mut IdedExpr, found: &mut Vec<Question>) {
+    if let Expr::Call(call) = &mut expression.expr
+        && let Some(function) = FUNCTIONS.iter().find(|function| function.name == call.func_name)
+        && let Some(first) = function.first_path()
+        && let Some(paths) = call.args.get(first..).and_then(literal_texts)
+        && !paths.is_empty()
+    {
+        let variable = super::variable_of(found.len());
+        found.push(Question { function: function.name, paths, variable: variable.clone() });
+        let variable = Expr::Ident(variable);
+        if first == 0 {
+            expression.expr = variable;
+            return;
         }
-    });
-    found
+        call.args.truncate(first);
+        call.args.push(IdedExpr { id: expression.id, expr: variable });
+    }
+    each_part_mut(expression, &mut |part| take_questions(part, found));
 }
 
-/// The text with each question in it as its variable.
-pub(super) fn with_variables(text: &str, questions: &[(&'static str, String)]) -> String {
-    let mut out = String::new();
-    let mut rest = text;
-    let mut number = 0;
-    while let Some((function, path)) = questions.get(number) {
-        // The questions were found in the order of the text, each with its path in quotes.
-        let calls = ['\'', '"'].map(|quote| format!("{quote}{path}{quote}"));
-        let found = rest.match_indices(function).find_map(|(at, _)| {
-            let open = rest[at + function.len()..].trim_start().strip_prefix('(')?.trim_start();
-            let after = calls.iter().find_map(|call| open.strip_prefix(call.as_str()))?.trim_start();
-            Some((at, after.strip_prefix(')')?))
-        });
-        let Some((at, after)) = found else { break };
-        out.push_str(&rest[..at]);
-        out.push_str(&super::variable_of(number));
-        rest = after;
-        number += 1;
-    }
-    out + rest
+/// Whether an expression is one call of that function.
+pub(super) fn is_call(expression: &IdedExpr, name: &str) -> bool {
+    matches!(&expression.expr, Expr::Call(call) if call.func_name == name)
+}
+
+fn literal_texts(arguments: &[IdedExpr]) -> Option<Vec<String>> {
+    arguments.iter().map(|argument| literal_text(argument).map(str::to_owned)).collect()
 }
 
 fn literal_text(expression: &IdedExpr) -> Option<&str> {
@@ -61,16 +56,28 @@ fn literal_text(expression: &IdedExpr) -> Option<&str> {
     }
 }
 
-fn walk(expression: &IdedExpr, visit: &mut dyn FnMut(&IdedExpr)) {
-    visit(expression);
-    each_part(expression, &mut |part| walk(part, visit));
-}
-
 fn each_part(expression: &IdedExpr, visit: &mut dyn FnMut(&IdedExpr)) {
     match &expression.expr {
         Expr::Call(call) => call.target.iter().map(AsRef::as_ref).chain(&call.args).for_each(visit),
         Expr::List(list) => list.elements.iter().for_each(visit),
         Expr::Select(select) => visit(&select.operand),
+        Expr::Comprehension(each) => {
+            let ComprehensionExpr { iter_range, accu_init, loop_cond, loop_step, result, .. } = &**each;
+            [iter_range, accu_init, loop_cond, loop_step, result].into_iter().for_each(visit);
+        }
+        _ => {}
+    }
+}
+
+fn each_part_mut(expression: &mut IdedExpr, visit: &mut dyn FnMut(&mut IdedExpr)) {
+    match &mut expression.expr {
+        Expr::Call(call) => call.target.iter_mut().map(AsMut::as_mut).chain(&mut call.args).for_each(visit),
+        Expr::List(list) => list.elements.iter_mut().for_each(visit),
+        Expr::Select(select) => visit(&mut select.operand),
+        Expr::Comprehension(each) => {
+            let ComprehensionExpr { iter_range, accu_init, loop_cond, loop_step, result, .. } = &mut **each;
+            [iter_range, accu_init, loop_cond, loop_step, result].into_iter().for_each(visit);
+        }
         _ => {}
     }
 }
@@ -88,7 +95,7 @@ pub(super) fn check(
     variables: &HashMap<&str, OperandKind>,
     wanted: OperandKind,
 ) -> Vec<Problem> {
-    let mut checker = Checker { variables, problems: Vec::new() };
+    let mut checker = Checker { variables, inner: Vec::new(), problems: Vec::new() };
     let found = checker.kind(expression);
     if checker.problems.is_empty() && !agree(found, wanted) {
         checker.problem(format!("expected {}, and this is {}", words(wanted), words(found)), None);
@@ -111,6 +118,8 @@ fn words(kind: OperandKind) -> &'static str {
 
 struct Checker<'c> {
     variables: &'c HashMap<&'c str, OperandKind>,
+    /// The variables of the loops that are stood in.
+    inner: Vec<String>,
     problems: Vec<Problem>,
 }
 
@@ -127,6 +136,7 @@ impl Checker<'_> {
                 LiteralValue::Boolean(_) => Boolean,
                 _ => Unknown,
             },
+            Expr::Ident(name) if self.inner.contains(name) => Unknown,
             Expr::Ident(name) => match self.variables.get(name.as_str()) {
                 Some(kind) => *kind,
                 None => {
@@ -144,11 +154,37 @@ impl Checker<'_> {
                 }
                 Unknown
             }
-            Expr::Select(_) | Expr::Map(_) | Expr::Struct(_) | Expr::Comprehension(_) | Expr::Unspecified => {
-                self.problem("fields, maps and loops have no meaning here", None);
+            Expr::Comprehension(each) => self.each(each),
+            Expr::Select(_) | Expr::Map(_) | Expr::Struct(_) | Expr::Unspecified => {
+                self.problem("fields, maps and other loops have no meaning here", None);
                 Unknown
             }
         }
+    }
+
+    /// `exists` and `all`, over what stands in the object: of the whole there may be as much as there are objects.
+    fn each(&mut self, each: &ComprehensionExpr) -> OperandKind {
+        let is_own = match &each.iter_range.expr {
+            Expr::Call(call) => {
+                call.func_name == "values"
+                    && call.args.first().and_then(literal_text).is_some_and(|path| !path.starts_with('/'))
+            }
+            Expr::List(_) => true,
+            _ => false,
+        };
+        let is_asked = matches!(&each.accu_init.expr, Expr::Literal(LiteralValue::Boolean(_)))
+            && each.iter_var2.is_none();
+        if !is_asked {
+            self.problem("there are `exists` and `all`, and no other loops", None);
+        } else if !is_own {
+            let help = "for the whole there are `in values('/…')`, `named_by`, `held_by` and `overlapping`";
+            self.problem("`exists` and `all` go over a list of the object itself", Some(help.to_owned()));
+        }
+        self.kind(&each.iter_range);
+        self.inner.extend([each.iter_var.clone(), each.accu_var.clone()]);
+        self.kind(&each.loop_step);
+        self.inner.truncate(self.inner.len() - 2);
+        Boolean
     }
 
     fn call(&mut self, call: &CallExpr) -> OperandKind {
@@ -182,7 +218,7 @@ impl Checker<'_> {
                 self.same(*yes, *no, "given by one expression");
                 if *yes == Unknown { *no } else { *yes }
             }
-            ("@in" | "_in_", _) => Boolean,
+            ("@in" | "_in_" | "@not_strictly_false", _) => Boolean,
             ("_[_]", _) => Unknown,
             (name, arguments) => self.function(name, target, arguments, call),
         }
@@ -218,11 +254,13 @@ impl Checker<'_> {
         if target.is_some() {
             self.problem(format!("`{name}` is called by itself, not on a value"), None);
         }
-        if arguments.len() != function.takes.len() {
+        let wanted = function.takes.len();
+        if arguments.len() != wanted && !(function.takes_more && arguments.len() > wanted) {
+            let least = if function.takes_more { "at least " } else { "" };
             self.problem(
                 format!(
-                    "`{name}` takes {}, here {}",
-                    crate::finding::count(function.takes.len(), "value"),
+                    "`{name}` takes {least}{}, here {}",
+                    crate::finding::count(wanted, "value"),
                     arguments.len()
                 ),
                 Some(function.about.to_owned()),
@@ -234,7 +272,8 @@ impl Checker<'_> {
                 self.problem(message, Some(function.about.to_owned()));
             }
         }
-        if QUESTIONS.contains(&name) && call.args.first().and_then(literal_text).is_none() {
+        let paths = function.first_path().and_then(|first| call.args.get(first..));
+        if paths.is_some_and(|paths| literal_texts(paths).is_none()) {
             self.problem(format!("`{name}` takes the path itself, in quotes"), None);
         }
         function.gives

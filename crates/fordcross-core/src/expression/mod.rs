@@ -9,6 +9,8 @@
 mod check;
 mod functions;
 mod names;
+mod networks;
+mod path;
 
 pub(crate) use check::Problem;
 pub(crate) use functions::FUNCTIONS;
@@ -17,10 +19,15 @@ use crate::tree::NodeId;
 use crate::typing::{Dimension, Value};
 use cel::Context;
 use cel::parser::{Expression as Program, PrattParser};
+use ipnet::IpNet;
 use names::Names;
+pub(crate) use networks::Networks;
+use networks::Shelf;
+pub(crate) use path::{AskedStep, alternatives, asked_steps};
 use rustc_hash::{FxHashMap, FxHashSet};
 use std::cell::RefCell;
 use std::collections::HashMap;
+use std::net::IpAddr;
 use std::sync::{Arc, OnceLock};
 
 /// A value as expressions see it.
@@ -56,6 +63,12 @@ pub(crate) trait Surroundings {
     fn values(&self, path: &str) -> Vec<String>;
     /// Whether a setting of that path has the name of the object as its value.
     fn named_by(&self, path: &str) -> bool;
+    /// What stands at that path: values of settings, names of objects and branches.
+    fn standing(&self, path: &str) -> Vec<String>;
+    /// Whether the same stands at two paths.
+    fn same(&self, one: &str, other: &str) -> bool;
+    /// Whether the object leads back to itself over the settings of these paths, which name objects of its kind.
+    fn circle(&self, paths: &[String]) -> bool;
     /// Whether the backup's release is that one or a later one.
     fn since(&self, release: &str) -> bool;
     /// The functions that do not depend on the place.
@@ -76,6 +89,14 @@ pub(crate) struct Evaluator {
     kinds: RefCell<FxHashMap<(NodeId, u16), Option<usize>>>,
     /// By path, the values that settings there have.
     values: RefCell<FxHashMap<String, FxHashSet<String>>>,
+    /// The networks at paths, as the functions that look for them know them: by number.
+    networks: Shelf,
+    /// By paths from the top, the numbers of their networks.
+    shelved: RefCell<FxHashMap<String, i64>>,
+    /// By the path of objects, these by their names.
+    named_nodes: RefCell<FxHashMap<String, FxHashMap<String, NodeId>>>,
+    /// By the object's declaration and the paths, the objects that lead back to themselves.
+    circles: RefCell<FxHashMap<String, FxHashSet<NodeId>>>,
     /// By the place that is stood at, as a number of its own, and the path from there: what the profile declares.
     declared: RefCell<FxHashMap<usize, FxHashMap<String, Option<u16>>>>,
 }
@@ -85,8 +106,14 @@ impl Evaluator {
     pub(crate) fn new() -> Self {
         let mut context = Context::default();
         functions::add(&mut context);
+        let networks = Shelf::default();
+        networks::add(&mut context, &networks);
         Self {
             context,
+            networks,
+            shelved: RefCell::default(),
+            named_nodes: RefCell::default(),
+            circles: RefCell::default(),
             names: RefCell::default(),
             lists: RefCell::default(),
             counts: RefCell::default(),
@@ -152,6 +179,50 @@ impl Evaluator {
         is_among
     }
 
+    /// The object of a name among those at a path from the top, which are gathered once.
+    pub(crate) fn named_node(
+        &self,
+        path: &str,
+        name: &str,
+        all: impl FnOnce() -> FxHashMap<String, NodeId>,
+    ) -> Option<NodeId> {
+        if let Some(known) = self.named_nodes.borrow().get(path) {
+            return known.get(name).copied();
+        }
+        let all = all();
+        let found = all.get(name).copied();
+        self.named_nodes.borrow_mut().insert(path.to_owned(), all);
+        found
+    }
+
+    /// The objects that lead back to themselves by some paths, found once.
+    pub(crate) fn is_in_circle(
+        &self,
+        question: &str,
+        object: NodeId,
+        find: impl FnOnce() -> FxHashSet<NodeId>,
+    ) -> bool {
+        if let Some(known) = self.circles.borrow().get(question) {
+            return known.contains(&object);
+        }
+        let found = find();
+        let is_among = found.contains(&object);
+        self.circles.borrow_mut().insert(question.to_owned(), found);
+        is_among
+    }
+
+    /// The number of the networks at some paths. Those from the top are gathered once.
+    fn networks_at(&self, paths: &[String], here: &dyn Surroundings) -> i64 {
+        let gather = || {
+            let standing = paths.iter().flat_map(|path| here.standing(path));
+            Networks::new(standing.filter_map(|text| parse_network(&text)))
+        };
+        if paths.iter().any(|path| !path.starts_with('/')) {
+            return self.networks.put(gather());
+        }
+        *self.shelved.borrow_mut().entry(paths.join(",")).or_insert_with(|| self.networks.keep(gather()))
+    }
+
     fn values_at(&self, path: &str, here: &dyn Surroundings) -> cel::Value {
         let list = || here.values(path).into_iter().map(|value| to_cel(Operand::Text(value))).collect();
         let make = || cel::Value::List(Arc::new(list()));
@@ -175,6 +246,14 @@ impl Evaluator {
     }
 }
 
+/// An address, a network, or an address with the length of its network, as a network.
+fn parse_network(text: &str) -> Option<IpNet> {
+    match text.parse::<IpAddr>() {
+        Ok(address) => Some(IpNet::from(address)),
+        Err(_) => text.parse().ok(),
+    }
+}
+
 /// One expression of a crossing.
 #[derive(Debug)]
 pub(crate) struct Expression {
@@ -186,27 +265,33 @@ pub(crate) struct Expression {
 struct Compiled {
     /// With each question about the surroundings as a variable, answered beforehand.
     program: Program,
-    /// The questions, with the path that each names and the variable that the program has for it.
-    questions: Vec<(&'static str, String, String)>,
+    questions: Vec<Question>,
     /// All variables that it mentions.
     variables: Vec<String>,
     /// What it is for each answer to its questions, where it depends on nothing but a few yeses and noes.
     known: Box<[OnceLock<Result<Operand, String>>]>,
 }
 
+/// What an expression asks about its surroundings.
+#[derive(Clone, Debug)]
+struct Question {
+    function: &'static str,
+    /// Nearly always one.
+    paths: Vec<String>,
+    /// What the program has in its place.
+    variable: String,
+}
+
 /// How many questions of yes or no an expression may have for its values to be remembered.
 const FEW_QUESTIONS: usize = 6;
 
 impl Compiled {
-    fn new(program: Program, questions: Vec<(&'static str, String)>) -> Self {
+    fn new(program: Program, questions: Vec<Question>) -> Self {
         let variables: Vec<String> =
             program.references().variables().into_iter().map(str::to_owned).collect();
-        let named = questions.into_iter().enumerate();
-        let questions: Vec<_> =
-            named.map(|(number, (function, path))| (function, path, variable_of(number))).collect();
-        let is_asked = |name: &String| questions.iter().any(|(_, _, variable)| variable == name);
+        let is_asked = |name: &String| questions.iter().any(|question| question.variable == *name);
         let depends_on_answers = questions.len() <= FEW_QUESTIONS
-            && questions.iter().all(|(function, ..)| is_yes_or_no(function))
+            && questions.iter().all(|question| is_yes_or_no(question.function))
             && variables.iter().all(is_asked);
         let known = if depends_on_answers { 1 << questions.len() } else { 0 };
         Self { program, questions, variables, known: (0..known).map(|_| OnceLock::new()).collect() }
@@ -214,20 +299,29 @@ impl Compiled {
 }
 
 fn is_yes_or_no(function: &str) -> bool {
-    matches!(function, "given" | "since" | "named_by")
+    matches!(function, "given" | "since" | "named_by" | "same" | "circle")
 }
 
-/// What a question of yes or no is answered with.
-fn answer(function: &str, path: &str, here: &dyn Surroundings) -> bool {
-    match function {
-        "given" => here.count(path) > 0,
-        "since" => here.since(path),
-        _ => here.named_by(path),
-    }
-}
-
+/// What the program has in the place of a question.
 fn variable_of(question: usize) -> String {
     format!("q_{question}_")
+}
+
+impl Question {
+    fn path(&self) -> &str {
+        &self.paths[0]
+    }
+
+    /// What a question of yes or no is answered with.
+    fn answer(&self, here: &dyn Surroundings) -> bool {
+        match self.function {
+            "given" => here.count(self.path()) > 0,
+            "since" => here.since(self.path()),
+            "same" => here.same(self.path(), self.paths.last().map_or("", String::as_str)),
+            "circle" => here.circle(&self.paths),
+            _ => here.named_by(self.path()),
+        }
+    }
 }
 
 impl Expression {
@@ -259,10 +353,8 @@ impl Expression {
     fn compiled(&self) -> Result<&Compiled, &str> {
         let make = || {
             let mut program = compile(&self.text)?;
-            let questions = check::questions(&program);
-            if !questions.is_empty() {
-                program = compile(&check::with_variables(&self.text, &questions))?;
-            }
+            let mut questions = Vec::new();
+            check::take_questions(&mut program, &mut questions);
             Ok(Compiled::new(program, questions))
         };
         self.program.get_or_init(make).as_ref().map_err(String::as_str)
@@ -288,8 +380,32 @@ impl Expression {
 
     /// The paths that the expression asks about.
     pub(crate) fn paths(&self) -> Vec<&str> {
+        self.asked().filter(|(function, _)| *function != "since").map(|(_, path)| path).collect()
+    }
+
+    /// All that it asks about its surroundings: the functions, each with the paths that it asks of.
+    pub(crate) fn asked(&self) -> impl Iterator<Item = (&'static str, &str)> {
         let asked = self.compiled().map(|compiled| compiled.questions.as_slice()).unwrap_or_default();
-        asked.iter().filter(|(function, ..)| *function != "since").map(|(_, path, _)| path.as_str()).collect()
+        asked.iter().flat_map(|question| question.paths.iter().map(|path| (question.function, path.as_str())))
+    }
+
+    /// Whether what it gives is to stay as it is, whatever the map says.
+    pub(crate) fn is_as_is(&self) -> bool {
+        self.compiled().is_ok_and(|compiled| check::is_call(&compiled.program, functions::AS_IS))
+    }
+
+    /// Whether it draws on anything of the old side: not all that it says stands in it.
+    pub(crate) fn draws_on_old(&self) -> bool {
+        self.compiled().is_ok_and(|compiled| !compiled.variables.is_empty())
+    }
+
+    /// What the expression is here, if all values that it asks for are there or have a default.
+    pub(crate) fn evaluate_known(&self, here: &dyn Surroundings) -> Option<Result<Operand, String>> {
+        let known = self
+            .asked()
+            .filter(|(function, _)| *function == "effective")
+            .all(|(_, path)| here.effective(path) != Operand::Nothing);
+        known.then(|| self.evaluate(here))
     }
 
     /// What the expression is here.
@@ -300,8 +416,8 @@ impl Expression {
         let compiled = self.compiled().map_err(str::to_owned)?;
         if !compiled.known.is_empty() {
             let questions = compiled.questions.iter().enumerate();
-            let answers = questions.fold(0, |answers, (number, (function, path, _))| {
-                answers | usize::from(answer(function, path, here)) << number
+            let answers = questions.fold(0, |answers, (number, question)| {
+                answers | usize::from(question.answer(here)) << number
             });
             return compiled.known[answers].get_or_init(|| compiled.evaluate(here)).clone();
         }
@@ -317,9 +433,13 @@ impl Compiled {
                 context.add_variable_from_value(name.as_str(), to_cel(operand));
             }
         }
-        for (function, path, variable) in &self.questions {
-            let answer = match *function {
-                function if is_yes_or_no(function) => cel::Value::Bool(answer(function, path, here)),
+        for question in &self.questions {
+            let (path, variable) = (question.path(), &question.variable);
+            let answer = match question.function {
+                function if is_yes_or_no(function) => cel::Value::Bool(question.answer(here)),
+                "held_by" | "overlapping" => {
+                    cel::Value::Int(here.evaluator().networks_at(&question.paths, here))
+                }
                 "count" => cel::Value::Int(i64::try_from(here.count(path)).unwrap_or(i64::MAX)),
                 "names" => {
                     let names = here.evaluator().names_at(path, here);
@@ -331,7 +451,9 @@ impl Compiled {
             };
             context.add_variable_from_value(variable.as_str(), answer);
         }
-        match cel::Value::resolve(&self.program, &context) {
+        let found = cel::Value::resolve(&self.program, &context);
+        here.evaluator().networks.clear();
+        match found {
             Ok(value) => from_cel(&value),
             Err(error) => Err(error.to_string()),
         }
@@ -463,6 +585,19 @@ mod tests {
         fn named_by(&self, path: &str) -> bool {
             path == "mtu"
         }
+        fn standing(&self, path: &str) -> Vec<String> {
+            let nets: &[&str] = match path {
+                "/nets" => &["192.0.2.0/24", "192.0.2.0/26", "198.51.100.5/24", "2001:db8::/32", "no"],
+                _ => &["203.0.113.0/24"],
+            };
+            nets.iter().map(|net| (*net).to_owned()).collect()
+        }
+        fn same(&self, one: &str, other: &str) -> bool {
+            one.len() == other.len()
+        }
+        fn circle(&self, paths: &[String]) -> bool {
+            paths.len() == 2
+        }
         fn since(&self, release: &str) -> bool {
             release < "5"
         }
@@ -489,6 +624,24 @@ mod tests {
     #[case("like_any('mtu9', values('mtu')) && like_any('b', values('/mtu'))", Operand::Boolean(true))]
     #[case("like_any('9mtu', values('mtu'))", Operand::Boolean(false))]
     #[case("ip.startsWith('192.') ? 'a' : 'b'", Operand::Text("a".into()))]
+    #[case("held_by(ip, '/nets')", Operand::Text("192.0.2.0/26".into()))]
+    #[case("held_by('203.0.113.9', '/nets', 'own')", Operand::Text("203.0.113.0/24".into()))]
+    #[case("held_by('203.0.113.9', '/nets')", Operand::Text(String::new()))]
+    #[case("overlapping('192.0.2.0/24', '/nets')", Operand::Integer(2))]
+    #[case("overlapping('192.0.2.64/26', '/nets')", Operand::Integer(1))]
+    #[case("overlapping('198.51.100.0/25', '/nets')", Operand::Integer(1))]
+    #[case("overlapping('0.0.0.0/0', '/nets')", Operand::Integer(3))]
+    #[case("same('a', 'b') && circle('a', 'b')", Operand::Boolean(true))]
+    #[case("values('mtu').exists(v, v == 'b') && !values('mtu').all(v, v == 'b')", Operand::Boolean(true))]
+    #[case("family(ip) + family('2001:db8::/64') + family('x')", Operand::Integer(10))]
+    #[case("net_of('192.0.2.7/24') + ' ' + address_of('192.0.2.7/24')", Operand::Text("192.0.2.0/24 192.0.2.7".into()))]
+    #[case("ordinal('192.0.2.7') < ordinal('192.0.2.10')", Operand::Boolean(true))]
+    #[case("bytes('é')", Operand::Integer(2))]
+    #[case("as_is(ip)", Operand::Text("192.0.2.7".into()))]
+    #[case(
+        "pattern('^a[b(]*$') && !pattern('a(b') && !pattern('*a') && !pattern('a\\\\\\')",
+        Operand::Boolean(true)
+    )]
     fn evaluates(#[case] text: &str, #[case] expected: Operand) {
         assert_eq!(Expression::new(text).evaluate(&Here(Evaluator::new())), Ok(expected));
     }
@@ -504,6 +657,11 @@ mod tests {
     #[case("network(ip)", "`network` takes 2 values")]
     #[case("n", "expected a truth value")]
     #[case("given(ip)", "the path itself, in quotes")]
+    #[case("same('a')", "`same` takes 2 values")]
+    #[case("held_by(ip)", "`held_by` takes at least 2 values")]
+    #[case("values('/a').exists(v, v == ip)", "a list of the object itself")]
+    #[case("values('a').map(v, v) == ip", "no other loops")]
+    #[case("values('a').exists(v, w == v)", "there is no `w` here")]
     fn tells_what_is_wrong_before_it_is_used(#[case] text: &str, #[case] told: &str) {
         let variables = HashMap::from([
             ("ip", OperandKind::Text),

@@ -143,7 +143,7 @@ impl Code {
             }
             Self::LimitExceeded => &[(NewProfile, "\"filter/rules\" = 200 }", "\"filter/rules\" = 2 }")],
             Self::NameTooLong => {
-                &[(NewProfile, "at   = \"subnets/*\"\n", "at   = \"subnets/*\"\nlongest-name = 1\n")]
+                &[(NewProfile, "at       = \"subnets/*\"\n", "at = \"subnets/*\"\nlongest-name = 1\n")]
             }
             Self::GivenTwice => &[
                 (
@@ -153,7 +153,47 @@ impl Code {
                 ),
                 (Backup, "<site>", "<site>Lower shed</site><site>"),
             ],
-            Self::ReferenceBroken => &[(Crossing, "subnet = {ip: look-up.subnet}", "subnet = s99")],
+            Self::ReferenceBroken => &[
+                (
+                    Profile,
+                    "at  = \"tunnels/tunnel\"\n",
+                    "at  = \"tunnels/tunnel\"\ninherits = { named-by = \"peer\" }\n",
+                ),
+                (Backup, "<peer>gw.sandle.marrowby.example</peer>", "<peer>to-nowhere</peer>"),
+            ],
+            Self::RuleBroken => &[(Crossing, "subnet = {ip: look-up.subnet}", "subnet = s99")],
+            Self::BackupUnsound => &[
+                (Profile, "at   = \"users/user\"\n", "at   = \"users/user\"\nrequired = [\"rank\"]\n"),
+                (Backup, "<rank>", "<!--"),
+                (Backup, "</rank>", "-->"),
+            ],
+            Self::ConnectivityLost => &[(Backup, "<hash>$6$", "<hash>$5$")],
+            Self::LastMemberLeft => &[
+                (
+                    Backup,
+                    "</links>",
+                    "<bundle id=\"b1\" on=\"yes\"><side>inner</side><member>p3</member></bundle></links>",
+                ),
+                (Map, "", "[ports]\np3 = \"leave\"\n"),
+            ],
+            Self::MapCollision => {
+                &[(Map, "", "[addresses]\n\"192.0.2.2\" = \"192.0.2.9\"\n\"192.0.2.3\" = \"192.0.2.9\"\n")]
+            }
+            Self::MapLengths => &[(Map, "", "[addresses]\n\"192.0.2.0/26\" = \"198.51.100.0/27\"\n")],
+            Self::TargetInUse => &[(Map, "", "[addresses]\n\"192.0.2.2\" = \"192.0.2.3\"\n")],
+            Self::MapUnused => &[(Map, "", "[addresses]\n\"10.0.0.0/8\" = \"10.0.0.0/8\"\n")],
+            Self::PartlyRenumbered => &[(Map, "", "[addresses]\n\"192.0.2.16/28\" = \"203.0.113.16/28\"\n")],
+            Self::NoLongerInside => &[(Map, "", "[addresses]\n\"192.0.2.16/28\" = \"203.0.113.16/28\"\n")],
+            Self::NewlyInside => &[(Map, "", "[addresses]\n\"203.0.113.2\" = \"198.51.100.70\"\n")],
+            Self::PortMisfit => &[(Map, "", "[ports]\nf1 = \"cu6\"\n")],
+            Self::PartnerMisfit => &[
+                (
+                    Backup,
+                    "</links>",
+                    "<partner at=\"p4\"><peer>192.0.2.200</peer><phrase>a phrase for two</phrase></partner></links>",
+                ),
+                (Map, "", "[ports]\np4 = \"fx2\"\n"),
+            ],
             Self::InheritanceCycle => &[
                 (
                     Profile,

@@ -1,10 +1,12 @@
 //! What a person should know: a stable code, a severity, a place and a remedy.
 
+mod decisions;
 mod examples;
 
 pub use examples::{Example, ExampleIn};
 
 use crate::source::{LineIndex, Position, Source, Span};
+use std::sync::Arc;
 
 /// How much a finding matters.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
@@ -102,10 +104,21 @@ codes! {
     PortOpen "port-open" Blocker "an old port has settings and no partner"
     OldNameLeft "old-name-left" Warning "an old port, path or address still stands in a free text"
     PortTwice "port-twice" Blocker "two old ports are given the same new one"
+    MapCollision "map-collision" Blocker "the map makes one of two old paths or addresses"
+    MapLengths "map-lengths" Blocker "the map gives a network one of another length"
+    TargetInUse "target-in-use" Blocker "the map gives an address or path that the backup uses for something else"
+    MapUnused "map-unused" Warning "an entry of the map fits nothing in the backup"
+    PartlyRenumbered "partly-renumbered" Warning "a network that is wider than an entry of the map stays as it is"
+    NoLongerInside "no-longer-inside" Warning "an address leaves the network that held it"
+    NewlyInside "newly-inside" Warning "an address falls into a network that did not hold it"
+    PortMisfit "port-misfit" Warning "the map gives a port one of another medium, role or speed"
+    PartnerMisfit "partner-misfit" Blocker "the map gives the link to the partner a port of another medium"
     PortUnknown "port-unknown" Blocker "the map names a port that the model does not have"
     PortNotOfModel "port-not-of-model" Warning "the backup names a port that its own model does not have"
     PortLeft "port-left" Note "an old port was left out by the map, with all that names it"
     // Carrying
+    ConnectivityLost "connectivity-lost" Warning "what the unit is reached by, or reaches others by, does not arrive"
+    LastMemberLeft "last-member-left" Warning "the map leaves out the last member of something"
     PlaceTaken "place-taken" Warning "two settings want the same place with different values"
     ValueUnread "value-unread" Warning "an old value cannot be read as its type"
     ValueUnfit "value-unfit" Warning "the new system cannot hold the value"
@@ -123,7 +136,9 @@ codes! {
     LimitExceeded "limit-exceeded" Blocker "the result has more of something than the model holds"
     NameTooLong "name-too-long" Blocker "a name in the result is longer than the receiving line takes it"
     GivenTwice "given-twice" Warning "something is given again that the line has once"
-    ReferenceBroken "reference-broken" Warning "a setting names an object that is not there"
+    ReferenceBroken "reference-broken" Warning "an object takes over from one that is not there"
+    RuleBroken "rule-broken" Warning "the result breaks a rule of the receiving line"
+    BackupUnsound "backup-unsound" Note "the backup breaks a rule of its own line"
     InheritanceCycle "inheritance-cycle" Warning "an object inherits from itself"
     ResultDiffers "result-differs" Blocker "the result does not read back to what the ledger says"
 }
@@ -174,6 +189,25 @@ pub struct Finding {
     pub rule: Option<String>,
     /// What to do.
     pub help: Option<String>,
+    /// The code of a rule that a profile declares, with the line in front: `osier/lease-outside-subnet`.
+    pub own_code: Option<Arc<str>>,
+    /// How many of the same it speaks of.
+    pub count: usize,
+    /// Where it is besides `place`.
+    pub others: Vec<Site>,
+    /// The entry of the map that stands behind it, as `file:line`.
+    pub map: Option<String>,
+    /// Whether a person may pass it with a reason, though it blocks.
+    pub acceptable: bool,
+}
+
+/// A place of a finding, with what stands there.
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
+pub struct Site {
+    /// Where.
+    pub place: Option<Place>,
+    /// The locator of the setting or object.
+    pub locator: Option<String>,
 }
 
 impl Finding {
@@ -187,7 +221,39 @@ impl Finding {
             locator: None,
             rule: None,
             help: None,
+            own_code: None,
+            count: 1,
+            others: Vec::new(),
+            map: None,
+            acceptable: false,
         }
+    }
+
+    /// Puts it at these places, the first before all others.
+    pub(crate) fn put_at(&mut self, sites: Vec<Site>) {
+        let mut sites = sites.into_iter();
+        if let Some(first) = sites.next() {
+            (self.place, self.locator) = (first.place, first.locator);
+        }
+        self.others = sites.collect();
+    }
+
+    /// The code as people and programs know it.
+    pub fn code_name(&self) -> &str {
+        self.own_code.as_deref().unwrap_or_else(|| self.code.name())
+    }
+
+    /// What a person names it by who accepts it: its code, and the locator that it is about.
+    pub fn id(&self) -> String {
+        match &self.locator {
+            Some(locator) => format!("{} {locator}", self.code_name()),
+            None => self.code_name().to_owned(),
+        }
+    }
+
+    /// Eight digits that differ when what it says does. Messages hold no secrets.
+    pub fn shows(&self) -> String {
+        blake3::hash(self.message.as_bytes()).to_hex()[..8].to_owned()
     }
 
     /// With its place.
@@ -205,10 +271,14 @@ impl Finding {
     }
 }
 
-/// Gives findings the severity that a person gave their codes.
-pub fn judge(findings: &mut [Finding], severities: &[(Code, Severity)]) {
-    for finding in findings {
-        if let Some((_, severity)) = severities.iter().find(|(code, _)| *code == finding.code) {
+/// How much a code matters to a person. A code of a profile has the line in front: `osier/subnets-overlap`.
+pub type SeverityOverride = (String, Severity);
+
+/// Gives findings the severity that a person gave their codes. What blocks keeps blocking, whoever says otherwise:
+/// a blocker is resolved by a decision, not by looking away.
+pub fn apply_severities(findings: &mut [Finding], severities: &[SeverityOverride]) {
+    for finding in findings.iter_mut().filter(|finding| finding.severity != Severity::Blocker) {
+        if let Some((_, severity)) = severities.iter().find(|(code, _)| *code == finding.code_name()) {
             finding.severity = *severity;
         }
     }

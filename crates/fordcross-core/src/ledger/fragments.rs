@@ -1,7 +1,7 @@
 //! What many rows say alike, written once: the section, the type, what decided. At millions of rows
 //! copying it is a good deal cheaper than writing it anew.
 
-use super::{DecidedBy, Decision, Ledger};
+use super::{DecidedBy, Decision, Ledger, Note, WentFor};
 use crate::backup;
 use crate::course::Leg;
 use crate::crossing::Action;
@@ -18,6 +18,7 @@ pub(super) struct Fragments<'l> {
     course: &'l [Leg],
     mapping: &'l Mapping,
     ports: &'l [String],
+    went: &'l [WentFor],
     /// From the section to the type, by their numbers; the last of each stands for none.
     sections: Vec<Vec<u8>>,
     types: Vec<Vec<u8>>,
@@ -43,6 +44,7 @@ impl<'l> Fragments<'l> {
             course,
             mapping,
             ports: &ledger.ports,
+            went: &ledger.went,
             sections,
             types: types.collect(),
             by_rule: vec![Default::default(); course[0].crossing.rules.len()],
@@ -64,8 +66,8 @@ impl<'l> Fragments<'l> {
     /// The fate, and what decided it with its reason.
     pub(super) fn decided(&mut self, decision: &Decision) -> &[u8] {
         let Decision { step, by, fate, .. } = *decision;
-        let (course, mapping, ports) = (self.course, self.mapping, self.ports);
-        let make = || decided(&course[step as usize], mapping, ports, by, fate);
+        let (course, mapping, ports, went) = (self.course, self.mapping, self.ports, self.went);
+        let make = || decided(&course[step as usize], mapping, (ports, went), by, fate);
         match by {
             DecidedBy::Rule(rule) if step == 0 => {
                 self.by_rule[rule as usize][fate as usize].get_or_insert_with(make)
@@ -74,17 +76,30 @@ impl<'l> Fragments<'l> {
         }
     }
 
+    /// Whether what decided says itself why.
+    pub(super) fn has_reason(&self, decision: &Decision, note: &Note) -> bool {
+        let Decision { step, by, .. } = *decision;
+        let leg = &self.course[step as usize];
+        note.step != step || decider(leg, self.mapping, (self.ports, self.went), by).1.is_some()
+    }
+
     /// The fate of a landing, with its end.
     pub(super) fn landed(&self, fate: Fate) -> &[u8] {
         &self.landed[fate as usize]
     }
 }
 
-fn decided(leg: &Leg, mapping: &Mapping, ports: &[String], by: DecidedBy, fate: Fate) -> Box<[u8]> {
+fn decided(
+    leg: &Leg,
+    mapping: &Mapping,
+    names: (&[String], &[WentFor]),
+    by: DecidedBy,
+    fate: Fate,
+) -> Box<[u8]> {
     let mut out = b",\"fate\":\"".to_vec();
     out.extend_from_slice(fate.word().as_bytes());
     out.push(b'"');
-    let (rule, why) = decider(leg, mapping, ports, by);
+    let (rule, why) = decider(leg, mapping, names, by);
     for (name, text) in [(&b",\"rule\":"[..], rule), (b",\"why\":", why)] {
         if let Some(text) = text {
             out.extend_from_slice(name);
@@ -98,7 +113,7 @@ fn decided(leg: &Leg, mapping: &Mapping, ports: &[String], by: DecidedBy, fate: 
 fn decider<'l>(
     leg: &'l Leg,
     mapping: &Mapping,
-    ports: &[String],
+    (ports, went): (&[String], &[WentFor]),
     by: DecidedBy,
 ) -> (Option<Cow<'l, str>>, Option<Cow<'l, str>>) {
     let file = || Some(Cow::Borrowed(leg.crossing.file.as_str()));
@@ -137,9 +152,13 @@ fn decider<'l>(
         }
         DecidedBy::FileMissing => (None, Some(Cow::Borrowed(backup::FILE_MISSING))),
         DecidedBy::NothingIncluded => (None, Some(Cow::Borrowed(backup::NOTHING_INCLUDED))),
-        DecidedBy::Incomplete => (
-            Some(Cow::Borrowed(leg.old.file.as_str())),
-            Some(Cow::Borrowed("what it belongs to lost a part, and is carried whole or not at all")),
+        DecidedBy::RuleBroken(number) => {
+            let WentFor { rule, why, .. } = &went[number as usize];
+            (Some(Cow::Owned(rule.clone())), Some(Cow::Owned(format!("what it was written to went: {why}"))))
+        }
+        DecidedBy::Ignored(line) => (
+            Some(Cow::Owned(format!("{}:{line}", leg.old.file))),
+            Some(Cow::Borrowed("the old unit takes it and does nothing with it")),
         ),
         DecidedBy::Nothing => (None, Some(Cow::Borrowed("no rule speaks of it"))),
     }

@@ -46,8 +46,10 @@ pub(crate) enum DecidedBy {
     FileMissing,
     /// No file of the backup fits the pattern that it includes files by.
     NothingIncluded,
-    /// It belongs to an object that lost a part, and is carried whole or not at all.
-    Incomplete,
+    /// What it wrote broke a rule of the receiving line and went: the number in [`Ledger::went`].
+    RuleBroken(u32),
+    /// The old unit took it and did nothing with it, by the rule at this line of its profile.
+    Ignored(u32),
     /// That there is nothing that speaks of it.
     Nothing,
 }
@@ -83,8 +85,26 @@ pub(crate) struct Note {
     pub(crate) help: Option<Box<str>>,
 }
 
+/// A place that a rule would have written to, had the row arrived.
+#[derive(Clone, Debug)]
+pub(crate) struct Wanted {
+    /// The object of the new tree.
+    pub(crate) node: NodeId,
+    /// Where in it, as a path.
+    pub(crate) path: Box<str>,
+    pub(crate) row: u32,
+}
+
+/// What went because a rule of the receiving line was broken.
+#[derive(Clone, Debug)]
+pub(crate) struct WentFor {
+    /// The rule, as file and line.
+    pub(crate) rule: String,
+    pub(crate) why: String,
+}
+
 /// All decisions of one carry.
-#[derive(Debug, Default)]
+#[derive(Clone, Debug, Default)]
 pub struct Ledger {
     /// One a row of the reading, in its order.
     pub(crate) decisions: Vec<Decision>,
@@ -100,6 +120,13 @@ pub struct Ledger {
     pub(crate) replaced: Vec<(NodeId, BaseOutcome)>,
     /// Steps of the work around the import.
     pub(crate) work: Vec<(Phase, String)>,
+    /// What rows that did not arrive would have written.
+    pub(crate) wanted: Vec<Wanted>,
+    /// Rows that did not arrive because of other rows, in their order.
+    pub(crate) because: Vec<(u32, u32)>,
+    pub(crate) went: Vec<WentFor>,
+    /// Rules whose result went, by the step of the course: they were applied all the same.
+    pub(crate) applied: Vec<(u8, u32)>,
 }
 
 impl Ledger {
@@ -111,6 +138,14 @@ impl Ledger {
         for row in self.origins.iter_mut().chain(&mut self.implied) {
             row.node = new_ids[row.node.index()];
         }
+        for wanted in &mut self.wanted {
+            wanted.node = new_ids[wanted.node.index()];
+        }
+    }
+
+    /// Where a row landed.
+    pub(crate) fn landings_of(&self, decision: &Decision) -> &[Landing] {
+        &self.landings[decision.landings.0 as usize..decision.landings.1 as usize]
     }
 
     /// The same where some nodes may be nowhere now: what had landed there has no landing.
@@ -121,6 +156,9 @@ impl Ledger {
         }
         for row in &mut self.origins {
             row.node = at(row.node);
+        }
+        for wanted in &mut self.wanted {
+            wanted.node = at(wanted.node);
         }
     }
 

@@ -233,6 +233,14 @@ impl<'l> LedgerWriter<'l> {
             _ => {}
         }
         out.extend_from_slice(self.fragments.decided(decision));
+        // What a rule could not carry has its reason in what is told of it.
+        let note = self.ledger.notes.get(self.next_note).filter(|note| note.row == Some(index as u32));
+        if let Some(note) =
+            note.filter(|note| decision.fate == Fate::ByHand && !self.fragments.has_reason(decision, note))
+        {
+            out.extend_from_slice(b",\"why\":");
+            write_string(&note.message, out);
+        }
         if self.sides.len() > 1 {
             self.write_steps(index as u32, out);
         }

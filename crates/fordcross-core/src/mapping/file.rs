@@ -1,14 +1,19 @@
 //! The map file: TOML that a person edits. What they wrote, comments too, stays when it is proposed
 //! again; what was proposed is kept in a table of its own so that the two can be told apart.
 
-use super::renames::parse_network;
-use super::{Addresses, LEAVE, OPEN, Paths, PortProposal, PortTarget};
+use super::renames::{Renamed, parse_network};
+use super::{Accepted, Addresses, LEAVE, OPEN, Paths, PortTarget};
 use crate::finding::{Code, Findings, did_you_mean};
+use crate::pattern::Pattern;
 use crate::profile::Model;
 use crate::source::{LineIndex, Source};
 use crate::toml_file::{Report, Section, Word, as_word};
 use rustc_hash::{FxHashMap, FxHashSet};
-use toml_edit::{DocumentMut, Item, Table, value};
+use toml::Spanned;
+use toml::de::DeValue;
+
+/// The newest form of map files.
+pub(super) const FORMAT: i64 = 2;
 
 /// What a map file says.
 #[derive(Clone, Debug, Default)]
@@ -21,6 +26,8 @@ pub struct MapFile {
     pub paths: Paths,
     /// Addresses that have new ones.
     pub addresses: Addresses,
+    /// The findings that a person passes.
+    pub accepted: Vec<Accepted>,
     /// What was proposed when the file was written.
     proposed: FxHashMap<String, PortTarget>,
 }
@@ -47,6 +54,8 @@ pub enum MapUse {
 pub struct MapSides<'m> {
     /// The lines, the old one first.
     pub lines: (&'m str, &'m str),
+    /// The unit that the backup is of, if it says so.
+    pub unit: Option<&'m str>,
     /// The old model, if the line has models and it is known.
     pub old: Option<&'m Model>,
     /// The new model, if the line has models.
@@ -58,103 +67,201 @@ pub struct MapSides<'m> {
 /// Reads a map file.
 ///
 /// # Errors
-/// All that is wrong with it: that it is for other lines, ports that neither model has, new ports that are given
-/// twice, paths that do not begin at the root, networks of another size.
+/// All that is wrong with it: that it is for other lines, another model or another unit, ports that neither model has,
+/// new ports that are given twice, paths that do not begin at the root, networks of another size, two that become one.
 pub fn parse_map(source: Source<'_>, sides: &MapSides<'_>, purpose: MapUse) -> Result<MapFile, Findings> {
-    let MapSides { old, new, .. } = *sides;
     let report = Report::new(source);
     let table = report.parse();
     let root = Section::new(&report, table.get_ref(), table.span().into());
     let lines = LineIndex::new(source);
-    if let Some(head) = root.section("map") {
-        let (from, to) = (head.word("from"), head.word("to"));
-        head.finish();
-        let mut is_for_others = false;
-        let (old, new) = sides.lines;
-        for (said, line, what, this) in
-            [(from, old, "backups of", "this one is of"), (to, new, "results for", "this one is for")]
-        {
-            let Some(said) = said.filter(|said| line_of(said.text) != line) else { continue };
-            let message = format!("this map is for {what} `{}`, and {this} `{line}`", said.text);
-            report.add(Code::ValueWrong, said.span, message).help(
-                "name the map of this backup, or another file to have one proposed; what `[map]` says can be taken out",
-            );
-            is_for_others = true;
-        }
-        if is_for_others {
-            return Err(report.into_findings());
-        }
+    if root.section("map").is_some_and(|head| !is_for(&head, sides)) {
+        return Err(report.into_findings());
     }
-    let mut map = MapFile::default();
+    let mut map = MapFile { accepted: read_accepted(&root), ..MapFile::default() };
     if let Some(proposed) = root.section("proposed") {
         if let Some(ports) = proposed.section("ports") {
             for (old_name, target) in ports.members() {
-                if let Some(word) = as_word(target) {
-                    map.proposed.insert(old_name.text.to_owned(), PortTarget::from_word(word.text));
+                if let Some(target) = port_target(&ports, target) {
+                    map.proposed.insert(old_name.text.to_owned(), target.0);
                 }
             }
         }
         proposed.finish();
     }
-    let mut given: FxHashMap<&str, &str> = FxHashMap::default();
     if let Some(ports) = root.section("ports") {
-        let of_model = old.iter().flat_map(|old| old.ports.iter().map(|port| port.name.as_str()));
-        let mut known = FxHashSet::default();
-        // Those of the model first.
-        let listed: Vec<&str> =
-            of_model.chain(sides.used.iter().copied()).filter(|name| known.insert(*name)).collect();
-        let names: Vec<&str> =
-            new.iter().flat_map(|new| new.ports.iter().map(|port| port.name.as_str())).collect();
-        for (old_name, target) in ports.members() {
-            // Without models nobody knows all ports, and one map may serve many hosts.
-            if (old.is_some() || new.is_some()) && !known.contains(old_name.text) {
-                report
-                    .add(
-                        Code::PortUnknown,
-                        old_name.span,
-                        format!("the old unit has no port `{}`", old_name.text),
-                    )
-                    .help(did_you_mean(old_name.text, listed.iter().copied()));
-            }
-            let Some(word) = as_word(target) else {
-                report
-                    .add(Code::ValueWrong, target.span().into(), "expected a string")
-                    .help(format!("write the name of a new port, `{LEAVE}` or `{OPEN}`"));
-                continue;
-            };
-            let meaning = PortTarget::from_word(word.text);
-            if let PortTarget::New(name) = &meaning {
-                if let Some(new) = new
-                    && !names.contains(&name.as_str())
-                {
-                    let help = did_you_mean(name, names.iter().copied().chain([LEAVE, OPEN]));
-                    report
-                        .add(Code::PortUnknown, word.span, format!("{} has no port `{name}`", new.title))
-                        .help(help);
-                } else if purpose == MapUse::ProposeAgain && map.proposed.get(old_name.text) == Some(&meaning)
-                {
-                    // It will be proposed anew, around what a person wrote.
-                } else if let Some(first) = given.insert(word.text, old_name.text) {
-                    report
-                        .add(
-                            Code::PortTwice,
-                            word.span,
-                            format!(
-                                "the new port `{name}` is given to both `{first}` and `{}`",
-                                old_name.text
-                            ),
-                        )
-                        .help(format!("give one of them another port, or `{LEAVE}`"));
-                }
-            }
-            map.lines.insert(old_name.text.to_owned(), lines.position(old_name.span.start).line);
-            map.ports.insert(old_name.text.to_owned(), meaning);
-        }
+        read_ports(&ports, sides, purpose, &lines, &mut map);
     }
-    read_paths(&root, &mut map.paths);
-    read_addresses(&root, &mut map.addresses);
+    let mut number = 0;
+    read_paths(&root, &lines, &mut number, &mut map.paths);
+    read_addresses(&root, &lines, &mut number, &mut map.addresses);
     root.finish();
     if report.is_clean() { Ok(map) } else { Err(report.into_findings()) }
+}
+
+/// Whether a map is for this backup and target; tells what it is for if it is not.
+fn is_for(head: &Section<'_, '_>, sides: &MapSides<'_>) -> bool {
+    let (from, to, unit) = (head.word("from"), head.word("to"), head.word("unit"));
+    let format = head.integer("format");
+    let report = head.report();
+    let help = "name the map of this backup, or another file to have one proposed; what `[map]` says can be taken out";
+    let mut is_for_this = true;
+    if let Some((format, span)) = format.filter(|(format, _)| !(1..=FORMAT).contains(format)) {
+        let message = format!("this map is of form {format}, and forms 1 to {FORMAT} are known");
+        report.add(Code::ValueWrong, span, message).help("take a newer release of the program");
+        is_for_this = false;
+    }
+    let (old, new) = sides.lines;
+    let sides_of_map = [
+        (from, old, sides.old, "backups of", "this one is of"),
+        (to, new, sides.new, "results for", "this one is for"),
+    ];
+    for (said, line, model, what, this) in sides_of_map {
+        let Some(said) = said else { continue };
+        let other_model = model_of(said.text).zip(model).filter(|(said, model)| *said != model.name);
+        if line_of(said.text) == line && other_model.is_none() {
+            continue;
+        }
+        let here = match model {
+            Some(model) => format!("{line}/{}", model.name),
+            None => line.to_owned(),
+        };
+        let message = format!("this map is for {what} `{}`, and {this} `{here}`", said.text);
+        report.add(Code::ValueWrong, said.span, message).help(help);
+        is_for_this = false;
+    }
+    if let (Some(said), Some(unit)) = (unit, sides.unit)
+        && said.text != unit
+    {
+        let message = format!("this map is for the unit `{}`, and the backup is of `{unit}`", said.text);
+        report.add(Code::ValueWrong, said.span, message).help(help);
+        is_for_this = false;
+    }
+    if is_for_this {
+        // Only what can be read is asked about.
+        report_unknown(head);
+    }
+    is_for_this
+}
+
+fn report_unknown(head: &Section<'_, '_>) {
+    let known = ["format", "from", "to", "unit"];
+    for (name, _) in head.members() {
+        if !known.contains(&name.text) {
+            head.report()
+                .add(Code::KeyUnknown, name.span, format!("`{}` means nothing in `[map]`", name.text))
+                .help(did_you_mean(name.text, known));
+        }
+    }
+}
+
+/// `[[accept]]`: findings that a person passes with a reason.
+fn read_accepted(root: &Section<'_, '_>) -> Vec<Accepted> {
+    let read = |section: Section<'_, '_>| {
+        let finding = section.need_word("finding").map(|word| word.text.to_owned());
+        let shows = section.need_word("shows").map(|word| word.text.to_owned());
+        let reason = section.need_word("reason");
+        let (by, on) = (section.word("by"), section.word("on"));
+        if let Some(reason) = reason.filter(|reason| reason.text.trim().is_empty()) {
+            section
+                .report()
+                .add(Code::ValueWrong, reason.span, "nothing is accepted without a reason")
+                .help("say why the target takes it all the same");
+        }
+        section.finish();
+        let text = |word: Word<'_>| word.text.to_owned();
+        Some(Accepted {
+            finding: finding?,
+            shows: shows?,
+            reason: reason?.text.to_owned(),
+            by: by.map(text),
+            on: on.map(text),
+        })
+    };
+    root.sections("accept").into_iter().filter_map(read).collect()
+}
+
+/// What becomes of a port: a name, `leave`, `?`, or `{ action = "leave" }` where a new port is called so.
+fn port_target<'t>(
+    section: &Section<'t, '_>,
+    value: &'t Spanned<DeValue<'_>>,
+) -> Option<(PortTarget, Word<'t>)> {
+    if let Some(word) = as_word(value) {
+        return Some((PortTarget::from_word(word.text), word));
+    }
+    let table = section.as_section(value).filter(|_| value.get_ref().is_table());
+    let target = table.and_then(|table| {
+        let (to, action) = (table.word("to"), table.word("action"));
+        table.finish();
+        match (to, action) {
+            (Some(to), None) => Some((PortTarget::New(to.text.to_owned()), to)),
+            (None, Some(action)) => match action.text {
+                LEAVE => Some((PortTarget::Leave, action)),
+                "open" | OPEN => Some((PortTarget::Open, action)),
+                _ => None,
+            },
+            _ => None,
+        }
+    });
+    if target.is_none() {
+        section.report().add(Code::ValueWrong, value.span().into(), "expected a string").help(format!(
+            "write the name of a new port, `{LEAVE}` or `{OPEN}`, or `{{ action = \"{LEAVE}\" }}`"
+        ));
+    }
+    target
+}
+
+fn read_ports(
+    ports: &Section<'_, '_>,
+    sides: &MapSides<'_>,
+    purpose: MapUse,
+    lines: &LineIndex<'_>,
+    map: &mut MapFile,
+) {
+    let MapSides { old, new, .. } = *sides;
+    let report = ports.report();
+    let mut given: FxHashMap<String, &str> = FxHashMap::default();
+    let of_model = old.iter().flat_map(|old| old.ports.iter().map(|port| port.name.as_str()));
+    let mut known = FxHashSet::default();
+    // Those of the model first.
+    let listed: Vec<&str> =
+        of_model.chain(sides.used.iter().copied()).filter(|name| known.insert(*name)).collect();
+    let names: Vec<&str> =
+        new.iter().flat_map(|new| new.ports.iter().map(|port| port.name.as_str())).collect();
+    for (old_name, value) in ports.members() {
+        // Without models nobody knows all ports, and one map may serve many hosts.
+        if (old.is_some() || new.is_some()) && !known.contains(old_name.text) {
+            report
+                .add(
+                    Code::PortUnknown,
+                    old_name.span,
+                    format!("the old unit has no port `{}`", old_name.text),
+                )
+                .help(did_you_mean(old_name.text, listed.iter().copied()));
+        }
+        let Some((meaning, word)) = port_target(ports, value) else { continue };
+        if let PortTarget::New(name) = &meaning {
+            if let Some(new) = new
+                && !names.contains(&name.as_str())
+            {
+                let help = did_you_mean(name, names.iter().copied().chain([LEAVE, OPEN]));
+                report
+                    .add(Code::PortUnknown, word.span, format!("{} has no port `{name}`", new.title))
+                    .help(help);
+            } else if purpose == MapUse::ProposeAgain && map.proposed.get(old_name.text) == Some(&meaning) {
+                // It will be proposed anew, around what a person wrote.
+            } else if let Some(first) = given.insert(name.clone(), old_name.text) {
+                report
+                    .add(
+                        Code::PortTwice,
+                        word.span,
+                        format!("the new port `{name}` is given to both `{first}` and `{}`", old_name.text),
+                    )
+                    .help(format!("give one of them another port, or `{LEAVE}`"));
+            }
+        }
+        map.lines.insert(old_name.text.to_owned(), lines.position(old_name.span.start).line);
+        map.ports.insert(old_name.text.to_owned(), meaning);
+    }
 }
 
 /// The line of what is written like `--to`: `osier/8@2.1`.
@@ -162,38 +269,85 @@ fn line_of(written: &str) -> &str {
     written.split(['/', '@']).next().unwrap_or(written)
 }
 
-/// Each old name of a table with its new one.
+/// The model of what is written like `--to`, if it names one.
+fn model_of(written: &str) -> Option<&str> {
+    let unit = written.split('@').next().unwrap_or(written);
+    unit.split_once('/').map(|(_, model)| model)
+}
+
+/// An entry of a table of new names: old, new, the line, and what it is not for.
+struct Rename<'t> {
+    old: Word<'t>,
+    new: Word<'t>,
+    line: u32,
+    except: Vec<Pattern>,
+}
+
+/// Each old name of a table with its new one: a string, or `{ to = "…", except = ["PATH"] }`.
 fn each_rename<'t>(
     root: &Section<'t, '_>,
+    lines: &LineIndex<'_>,
     table: &'static str,
     wanted: &str,
-    mut take: impl FnMut(&Report<'_>, Word<'t>, Word<'t>),
+    mut take: impl FnMut(&Report<'_>, Rename<'t>),
 ) {
     let Some(section) = root.section(table) else { return };
-    for (old, new) in section.members() {
-        match as_word(new) {
-            Some(new) => take(section.report(), old, new),
+    for (old, value) in section.members() {
+        let line = lines.position(old.span.start).line;
+        if let Some(new) = as_word(value) {
+            take(section.report(), Rename { old, new, line, except: Vec::new() });
+            continue;
+        }
+        let entry = section.as_section(value).filter(|_| value.get_ref().is_table()).and_then(|entry| {
+            let to = entry.word("to");
+            let words = entry.words("except").into_iter();
+            let except = words.filter_map(|word| crate::toml_file::parse_pattern(&entry, word)).collect();
+            entry.finish();
+            Some(Rename { old, new: to?, line, except })
+        });
+        match entry {
+            Some(entry) => take(section.report(), entry),
             None => {
-                let message = format!("expected {wanted}, as a string");
-                section.report().add(Code::ValueWrong, new.span().into(), message);
+                section
+                    .report()
+                    .add(Code::ValueWrong, value.span().into(), format!("expected {wanted}, as a string"))
+                    .help(
+                        "or write `{ to = \"…\", except = [\"PATH\"] }` to leave some settings as they are",
+                    );
             }
         }
     }
 }
 
-fn read_paths(root: &Section<'_, '_>, paths: &mut Paths) {
-    each_rename(root, "paths", "a path", |report, old, new| {
+fn read_paths(root: &Section<'_, '_>, lines: &LineIndex<'_>, number: &mut u16, paths: &mut Paths) {
+    let mut given: FxHashMap<&str, &str> = FxHashMap::default();
+    each_rename(root, lines, "paths", "a path", |report, Rename { old, new, line, except }| {
         for path in [old, new].into_iter().filter(|path| !path.text.starts_with('/')) {
             report
                 .add(Code::ValueWrong, path.span, format!("`{}` does not begin at the root", path.text))
                 .help("write whole paths, such as `\"/srv/data\" = \"/mnt/data\"`");
         }
-        paths.add(old.text, new.text);
+        if let Some(first) = given.insert(new.text.trim_end_matches('/'), old.text) {
+            report
+                .add(
+                    Code::MapCollision,
+                    new.span,
+                    format!("both `{first}` and `{}` become `{}`", old.text, new.text),
+                )
+                .help("what lies in both would lie in one: give one of them another path");
+        }
+        paths.add(Renamed { old: old.text, new: new.text, number: *number, line, except });
+        *number += 1;
     });
 }
 
-fn read_addresses(root: &Section<'_, '_>, addresses: &mut Addresses) {
-    each_rename(root, "addresses", "an address", |report, old, new| {
+fn read_addresses(
+    root: &Section<'_, '_>,
+    lines: &LineIndex<'_>,
+    number: &mut u16,
+    addresses: &mut Addresses,
+) {
+    each_rename(root, lines, "addresses", "an address", |report, Rename { old, new, line, except }| {
         let read = |word: Word<'_>| {
             let network = parse_network(word.text);
             if network.is_none() {
@@ -203,80 +357,27 @@ fn read_addresses(root: &Section<'_, '_>, addresses: &mut Addresses) {
             }
             network
         };
-        if let (Some(from), Some(to)) = (read(old), read(new))
-            && let Err(why) = addresses.add(from, to)
-        {
+        let (Some(from), Some(to)) = (read(old), read(new)) else { return };
+        if let Some(first) = addresses.entries().iter().find(|entry| entry.new == to && entry.old != from) {
+            let first = super::renames::spelled(first.old);
+            let message = format!("both `{first}` and `{}` become `{}`", old.text, new.text);
             report
-                .add(Code::ValueWrong, new.span, why)
-                .help("give a network one of the same size, and an address an address");
+                .add(Code::MapCollision, new.span, message)
+                .help("two old addresses would become one: give one of both another");
         }
+        if let Err(why) = addresses.add(Renamed { old: from, new: to, number: *number, line, except }) {
+            report
+                .add(Code::MapLengths, new.span, why)
+                .help("give a network one of the same length, and an address an address: masks, ranges and broadcasts would have to follow");
+        }
+        *number += 1;
     });
-}
-
-/// Writes a map file with the proposals; `existing` is the file as the person left it.
-pub fn write_map(proposals: &[PortProposal], from: &str, to: &str, existing: Option<&str>) -> String {
-    let mut document: DocumentMut = existing.and_then(|text| text.parse().ok()).unwrap_or_default();
-    if existing.is_none() {
-        document.decor_mut().set_prefix(HEADER);
-    }
-    let head = table(&mut document, "map");
-    head["from"] = value(from);
-    head["to"] = value(to);
-    let ports = table(&mut document, "ports");
-    for proposal in proposals {
-        let was = ports.get(&proposal.old).and_then(Item::as_str);
-        if was == Some(proposal.target.word()) {
-            continue;
-        }
-        ports[&proposal.old] = value(proposal.target.word());
-        if let Some(written) = ports.get_mut(&proposal.old).and_then(Item::as_value_mut) {
-            let settings = crate::finding::count(proposal.settings, "setting");
-            written.decor_mut().set_suffix(format!("  # {}; {settings}", proposal.why));
-        }
-    }
-    let proposed = table(&mut document, "proposed");
-    proposed.decor_mut().set_prefix(PROPOSED_HEADER);
-    proposed.set_implicit(false);
-    let mut made = Table::new();
-    for proposal in proposals.iter().filter(|proposal| !proposal.by_person) {
-        made[&proposal.old] = value(proposal.target.word());
-    }
-    proposed["ports"] = Item::Value(toml_edit::Value::InlineTable(made.into_inline_table()));
-    document.to_string()
-}
-
-const HEADER: &str = "\
-# Fordcross map: what becomes of each old port on the new unit. Edit the table [ports]:
-#   p3 = \"cu4\"      the settings of p3 go to the new port cu4; two ports can be swapped
-#   p3 = \"leave\"    the settings that name p3 are left out, and listed as left out
-#   p3 = \"?\"        not decided; nothing is written until it is
-# Paths and addresses stay as they are, unless tables of their own say otherwise:
-#   [paths]
-#   \"/srv/old\" = \"/srv/new\"              and all that is below it; the longest path counts
-#   [addresses]
-#   \"192.0.2.0/24\" = \"198.51.100.0/24\"  and all that is in it; a single address counts more
-# What you change stays when the map is proposed again.
-
-";
-
-const PROPOSED_HEADER: &str = "
-# What was proposed, so that what you changed above can be told apart. Not for editing.
-";
-
-fn table<'d>(document: &'d mut DocumentMut, name: &str) -> &'d mut Table {
-    if !document.contains_table(name) {
-        let mut table = Table::new();
-        if name != "map" {
-            table.decor_mut().set_prefix("\n");
-        }
-        document.insert(name, Item::Table(table));
-    }
-    document[name].as_table_mut().expect("just made or found to be a table")
 }
 
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::mapping::{MapContents, PortProposal, UsedNames, write_map};
     use crate::profile::Port;
     use rstest::rstest;
 
@@ -303,23 +404,29 @@ mod tests {
 
     fn parse(text: &str) -> Result<MapFile, Findings> {
         let (old, new) = (model("old", &["p1", "p2"]), model("new", &["c1", "c2"]));
-        let sides = MapSides { lines: ("a", "b"), old: Some(&old), new: Some(&new), used: &["p1"] };
+        let sides =
+            MapSides { lines: ("a", "b"), unit: Some("u"), old: Some(&old), new: Some(&new), used: &["p1"] };
         parse_map(Source::new("map", text), &sides, MapUse::Carry)
     }
 
     #[test]
     fn what_a_person_wrote_is_told_apart_and_kept() {
-        let text = write_map(&[proposal("p1", "c1", false), proposal("p2", "?", false)], "a", "b", None);
+        let write = |proposals: &[PortProposal], existing: Option<&str>| {
+            let used = UsedNames::default();
+            write_map(&MapContents { proposals, from: "a", to: "b", unit: Some("u"), used: &used }, existing)
+        };
+        let text = write(&[proposal("p1", "c1", false), proposal("p2", "?", false)], None);
         assert!(parse(&text).expect("a map").by_person().is_empty());
         let edited = text
             .replacen("p2 = \"?\"", "# the crane\np2 = \"c1\"", 1)
-            .replace("p1 = \"c1\"  #", "p1 = \"c2\"  #");
+            .replace("p1 = \"c1\"  #", "p1 = \"c2\"  #")
+            .replace("because; 2 settings", "the quay; 2 boats");
         let map = parse(&edited).expect("a map");
         assert_eq!(map.by_person().len(), 2);
-        let again =
-            write_map(&[proposal("p1", "c2", true), proposal("p2", "c1", true)], "a", "b", Some(&edited));
+        let again = write(&[proposal("p1", "c2", true), proposal("p2", "c1", true)], Some(&edited));
         assert!(again.contains("# the crane\np2 = \"c1\""), "{again}");
-        assert!(again.contains("p1 = \"c2\""), "{again}");
+        // What they wrote behind it stays, what we did is made anew.
+        assert!(again.contains("p1 = \"c2\"  # the quay; 2 boats"), "{again}");
         assert_eq!(parse(&again).expect("a map").by_person().len(), 2);
     }
 
@@ -329,7 +436,20 @@ mod tests {
     #[case("[ports]\np1 = 'c1'\np2 = 'c1'", Code::PortTwice, "both `p1` and `p2`")]
     #[case("[ports]\np1 = 3", Code::ValueWrong, "expected a string")]
     #[case("[paths]\n'srv' = '/x'", Code::ValueWrong, "does not begin at the root")]
-    #[case("[addresses]\n'192.0.2.0/24' = '192.0.2.0/25'", Code::ValueWrong, "not of the same size")]
+    #[case("[addresses]\n'192.0.2.0/24' = '192.0.2.0/25'", Code::MapLengths, "not of the same size")]
+    #[case(
+        "[addresses]\n'192.0.2.7' = '192.0.2.9'\n'192.0.2.8' = '192.0.2.9'",
+        Code::MapCollision,
+        "both `192.0.2.7`"
+    )]
+    #[case("[paths]\n'/a' = '/x'\n'/b' = '/x/'", Code::MapCollision, "both `/a` and `/b`")]
+    #[case("[addresses]\n'192.0.2.7' = { except = ['a/b'] }", Code::ValueWrong, "expected an address")]
+    #[case("[map]\nfrom = 'a/other@1'", Code::ValueWrong, "and this one is of `a/old`")]
+    #[case("[map]\nunit = 'v'", Code::ValueWrong, "and the backup is of `u`")]
+    #[case("[map]\nformat = 3", Code::ValueWrong, "forms 1 to 2 are known")]
+    #[case("[map]\nfrm = 'a'", Code::KeyUnknown, "`frm`")]
+    #[case("[[accept]]\nfinding = 'x'\nshows = '0'\nreason = ' '", Code::ValueWrong, "without a reason")]
+    #[case("[ports]\np1 = { action = 'go' }", Code::ValueWrong, "expected a string")]
     #[case("[addresses]\n'192.0.2.300' = '192.0.2.1'", Code::ValueWrong, "no address and no network")]
     #[case(
         "[map]\nfrom = 'c@1'\n[ports]\neth0 = 'eth1'",

@@ -1,25 +1,34 @@
-//! Old names that still stand in free text: nothing maps them there, so a person is told.
+//! Old names that still stand in free text: nothing maps them there, so a person is told, with the words that were
+//! found. They stand there in the spellings that commands, addresses of services and lists of paths have.
 
 use super::{Mapping, PortTarget};
+use std::borrow::Cow;
 use std::net::IpAddr;
 
 /// What parts the words of a command, a note or a connection string.
-const BETWEEN: [char; 16] =
-    [' ', '\t', '\n', '\r', '"', '\'', '`', '=', ',', ';', '(', ')', '<', '>', '|', '&'];
+const BETWEEN: [char; 18] =
+    [' ', '\t', '\n', '\r', '"', '\'', '`', '=', ',', ';', '(', ')', '<', '>', '|', '&', '{', '}'];
+
+/// An old name that was found in a text: the words that have it, and what the map calls it.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub(crate) struct LeftOver {
+    pub(crate) found: String,
+    pub(crate) entry: String,
+}
 
 impl Mapping {
-    /// The old ports, paths and addresses that have another name now and stand in a text, as the map calls them.
-    pub(crate) fn old_names_in(&self, text: &str) -> Vec<String> {
-        let mut found = Vec::new();
+    /// The old ports, paths and addresses that have another name now and stand in a text.
+    pub(crate) fn old_names_in(&self, text: &str) -> Vec<LeftOver> {
+        let mut found: Vec<LeftOver> = Vec::new();
         let may_name_port = self.renamed_ports.as_ref().is_some_and(|ports| ports.is_match(text));
         if !may_name_port && self.paths.is_empty() && self.addresses.is_empty() {
             return found;
         }
         for word in text.split(BETWEEN).filter(|word| !word.is_empty()) {
-            if let Some(name) = self.old_name(word)
-                && !found.contains(&name)
-            {
-                found.push(name);
+            for left_over in self.in_word(word) {
+                if !found.contains(&left_over) {
+                    found.push(left_over);
+                }
             }
         }
         found
@@ -34,27 +43,74 @@ impl Mapping {
         matches!(self.ports.get(port), Some((PortTarget::New(new), _)) if new != port)
     }
 
-    fn old_name(&self, word: &str) -> Option<String> {
-        // `host:/path`, `file:/path`
-        let path = word.find('/').map(|at| &word[at..]).filter(|path| {
-            let before = &word[..word.len() - path.len()];
-            before.is_empty() || before.ends_with(':')
-        });
-        if let Some(old) = path.and_then(|path| self.paths.holder(path)) {
-            return Some(old.to_owned());
+    /// A word can be `user@host:/path`, `scheme://host:port/path`, `[v6]:port`, `FILE:/path` or `/a:/b`.
+    fn in_word(&self, word: &str) -> Vec<LeftOver> {
+        let mut found = Vec::new();
+        let mut rest = word;
+        let is_address_of_service = rest.contains("://");
+        if let Some((_, behind)) = rest.split_once("://") {
+            rest = behind;
         }
-        let bare = word.trim_matches(|c: char| !c.is_ascii_alphanumeric());
-        let host = bare.split('/').next().unwrap_or(bare);
-        // An IPv4 address may have a port behind it.
-        let v4 = host.split(':').next().unwrap_or(host);
-        let address = host.parse::<IpAddr>().ok().or_else(|| v4.parse().ok());
-        if let Some(old) = address.and_then(|address| self.addresses.holder(address)) {
-            return Some(old);
+        let (place, path) = match rest.find('/') {
+            Some(at) => rest.split_at(at),
+            None => (rest, ""),
+        };
+        self.in_place(place, &mut found);
+        // Lists of paths have `:` between them, and so has a host before its path. A network has a path behind it
+        // that is none.
+        if !path.is_empty() && (place.is_empty() || place.ends_with(':') || is_address_of_service) {
+            for path in path.split(':').filter(|path| path.starts_with('/')) {
+                let clean = without_doubled_slashes(path);
+                if let Some(entry) = self.paths.holder(&clean) {
+                    let found_text = path.trim_end_matches(['.', '!', '?']).to_owned();
+                    found.push(LeftOver { found: found_text, entry: entry.to_owned() });
+                }
+            }
+        }
+        found
+    }
+
+    /// What stands before a path: a host, a user at one, an address with its port, the name of a port.
+    fn in_place(&self, place: &str, found: &mut Vec<LeftOver>) {
+        let host = place.rsplit('@').next().unwrap_or(place);
+        let is_address = |text: &str| {
+            let text = text.trim_matches(|c: char| !c.is_ascii_alphanumeric() && c != ':');
+            text.parse::<IpAddr>().ok().map(|address| (address, text.to_owned()))
+        };
+        // `[2001:db8::1]:443`, `192.0.2.7:443`, and an address alone.
+        let bracketed =
+            host.split_once('[').and_then(|(_, rest)| rest.split_once(']')).map(|(inner, _)| inner);
+        let before_port = host.split(':').next().unwrap_or(host);
+        let without_end = host.trim_end_matches(':');
+        let candidates = [bracketed, Some(without_end), Some(before_port)];
+        let address = candidates.into_iter().flatten().find_map(is_address);
+        if let Some((address, text)) = address {
+            let entry = self.addresses.holder(address);
+            found.extend(entry.map(|entry| LeftOver { found: text, entry }));
+            return;
         }
         // The part of a name that is a port: `eth0.20`, `eth0:1`.
-        let port = bare.split(['.', ':', '@', '/']).next().unwrap_or(bare);
-        self.is_renamed(port).then(|| port.to_owned())
+        for part in place.split('@') {
+            let bare = part.trim_matches(|c: char| !c.is_ascii_alphanumeric());
+            let port = bare.split(['.', ':']).next().unwrap_or(bare);
+            if self.is_renamed(port) {
+                found.push(LeftOver { found: bare.to_owned(), entry: port.to_owned() });
+            }
+        }
     }
+}
+
+fn without_doubled_slashes(path: &str) -> Cow<'_, str> {
+    if !path.contains("//") {
+        return Cow::Borrowed(path);
+    }
+    let mut clean = String::with_capacity(path.len());
+    for c in path.chars() {
+        if c != '/' || !clean.ends_with('/') {
+            clean.push(c);
+        }
+    }
+    Cow::Owned(clean)
 }
 
 #[cfg(test)]
@@ -64,17 +120,24 @@ mod tests {
     use rstest::rstest;
 
     #[rstest]
-    #[case("cp %p /srv/old/%f", "/srv/old")]
-    #[case("rsync -a %p keeper@box:/srv/old/wal", "/srv/old")]
+    #[case("cp %p /srv/old/%f", "/srv/old/%f")]
+    #[case("rsync -a %p keeper@box:/srv/old/wal", "/srv/old/wal")]
     #[case("cp %p /srv/older/%f", "")]
-    #[case("ping -c1 192.0.2.7; logger 'no 192.0.2.9:5432'", "192.0.2.0/24")]
+    #[case("ping -c1 192.0.2.7; logger 'no 192.0.2.9:5432'", "192.0.2.7 192.0.2.9")]
     #[case("ping 198.51.100.7", "")]
-    #[case("ethtool -s eth0 speed 100; ip link set eth0.20 up", "eth0")]
+    #[case("ethtool -s eth0 speed 100; ip link set eth0.20 up", "eth0 eth0.20")]
     #[case("ethtool -s eth01 speed 100", "")]
     #[case("ethtool -s eth1 speed 100", "")]
+    #[case("scp %p u@192.0.2.4:/b", "192.0.2.4")]
+    #[case("http://192.0.2.4/x rsync://192.0.2.5:873/srv/old", "192.0.2.4 192.0.2.5 /srv/old")]
+    #[case("ping6 [2001:db8::1] [2001:db8::2]:443 2001:db8::3", "2001:db8::1 2001:db8::2 2001:db8::3")]
+    #[case("file:///srv/old/x FILE:/srv/old/y", "/srv/old/x /srv/old/y")]
+    #[case("PATH=/usr/bin:/srv/old/bin:/bin", "/srv/old/bin")]
+    #[case("ls /srv//old ///srv/old/x", "/srv//old ///srv/old/x")]
+    #[case("route 192.0.2.0/24 in tcp/443", "192.0.2.0")]
     fn are_found_by_whole_names(#[case] text: &str, #[case] expected: &str) {
-        let map = "[paths]\n'/srv/old' = '/srv/new'\n[addresses]\n'192.0.2.0/24' = '198.51.100.0/24'\n";
-        let sides = MapSides { lines: ("a", "b"), old: None, new: None, used: &[] };
+        let map = "[paths]\n'/srv/old' = '/srv/new'\n[addresses]\n'192.0.2.0/24' = '198.51.100.0/24'\n'2001:db8::/64' = '2001:db8:1::/64'\n";
+        let sides = MapSides { lines: ("a", "b"), unit: None, old: None, new: None, used: &[] };
         let map: MapFile = parse_map(Source::new("map", map), &sides, MapUse::Carry).expect("a map");
         let port = |old: &str, new: &str| PortProposal {
             old: old.into(),
@@ -84,6 +147,7 @@ mod tests {
             settings: 1,
         };
         let mapping = Mapping::new("map", &[port("eth0", "enp1"), port("eth1", "eth1")], &map);
-        assert_eq!(mapping.old_names_in(text).join(" "), expected);
+        let found: Vec<String> = mapping.old_names_in(text).into_iter().map(|left| left.found).collect();
+        assert_eq!(found.join(" "), expected);
     }
 }

@@ -7,9 +7,9 @@ use crate::carry::kinds_of_objects;
 use crate::course::Leg;
 use crate::crossing::Crossing;
 use crate::finding::{Code, Finding, Findings, Place, did_you_mean};
-use crate::profile::{Model, Port, What};
+use crate::profile::{Model, Port, Role, What};
 use crate::reading::{FirstWalk, ObjectId, RowKind};
-use crate::source::Span;
+use crate::source::{LineIndex, Span};
 use rustc_hash::{FxHashMap, FxHashSet};
 
 /// A port that a backup names.
@@ -23,6 +23,8 @@ pub struct PortUse {
     pub first: Span,
     /// The kind of the object that is this port, where the configuration itself makes it: a bond, a bridge.
     pub made: Option<String>,
+    /// It is the link to the partner of a pair.
+    pub is_partner_link: bool,
 }
 
 /// The ports that a backup names, in the order of the model, then of the backup.
@@ -45,13 +47,24 @@ pub fn used_ports(backup: &Backup<'_>, leg: &Leg, walk: &FirstWalk) -> Vec<PortU
     }
     let mut naming: FxHashSet<(usize, ObjectId)> = FxHashSet::default();
     each_naming_row(&backup.tree, profile, automaton, reading, &mut |_, row, ports| {
+        let entry =
+            automaton.accepted(row.accept).entry.map(|entry| &profile.schema.entries[usize::from(entry)]);
+        let is_partner_link =
+            entry.is_some_and(|entry| entry.roles.iter().any(|(role, _)| *role == Role::Redundancy));
         for name in ports {
             let at = index.get(name).copied().unwrap_or_else(|| {
                 let first = backup.tree.span(row.node);
-                uses.push(PortUse { name: name.clone(), settings: 0, first, made: None });
+                uses.push(PortUse {
+                    name: name.clone(),
+                    settings: 0,
+                    first,
+                    made: None,
+                    is_partner_link: false,
+                });
                 index.insert(name.clone(), uses.len() - 1);
                 uses.len() - 1
             });
+            uses[at].is_partner_link |= is_partner_link;
             match row.object {
                 Some(object) => drop(naming.insert((at, object))),
                 None => uses[at].settings += 1,
@@ -105,6 +118,25 @@ fn made_ports(backup: &Backup<'_>, leg: &Leg, walk: &FirstWalk) -> Vec<(String, 
 /// Ports of both sides with their marks: of the backup, and of an export of the receiving unit.
 pub type Marked<'m> = (&'m [MarkedPort], &'m [MarkedPort]);
 
+/// What proposals are made on.
+#[derive(Clone, Copy, Debug)]
+pub struct Grounds<'g> {
+    /// The ports that the backup names.
+    pub used: &'g [PortUse],
+    /// The old model, if the line has models and it is known.
+    pub old: Option<&'g Model>,
+    /// The new model, if the line has models.
+    pub new: Option<&'g Model>,
+    /// The crossing that maps.
+    pub crossing: &'g Crossing,
+    /// What a person decided.
+    pub decided: &'g FxHashMap<String, PortTarget>,
+    /// What ports are known by apart from their names.
+    pub marked: Marked<'g>,
+    /// Every port keeps its name where the target has it, or has no models.
+    pub same_names: bool,
+}
+
 /// Proposes a new port for each that is used. In this order: what the person decided; the one of the base
 /// that has a mark of it; the same name where the kind fits; the equivalent that the crossing declares; the next free port of a fitting
 /// kind; else it stays open. A port that the person's map names is never given to another.
@@ -112,15 +144,8 @@ pub type Marked<'m> = (&'m [MarkedPort], &'m [MarkedPort]);
 /// # Errors
 /// What is wrong with the person's decisions is for [`super::parse_map`] to say; here only ports
 /// that the old model does not have are told, as findings that do not stop the proposal.
-pub fn propose(
-    used: &[PortUse],
-    old: Option<&Model>,
-    new: Option<&Model>,
-    crossing: &Crossing,
-    decided: &FxHashMap<String, PortTarget>,
-    backup: &Backup<'_>,
-    (own, base): Marked<'_>,
-) -> (Vec<PortProposal>, Findings) {
+pub fn propose(on: &Grounds<'_>, backup: &Backup<'_>) -> (Vec<PortProposal>, Findings) {
+    let Grounds { used, old, new, crossing, decided, marked: (own, base), .. } = *on;
     let mut findings = Vec::new();
     let mut taken: FxHashSet<&str> = decided
         .values()
@@ -140,6 +165,11 @@ pub fn propose(
             let open = *target == PortTarget::Open;
             let why = if open { "the map file leaves it open" } else { "as the map file says" }.to_owned();
             *slot = Some(proposal(port, target.clone(), why, true));
+            if let (PortTarget::New(name), Some(old)) = (target, known(&port.name))
+                && let Some(new) = find_new(name)
+            {
+                findings.extend(misfit_finding(port, old, new, &lines));
+            }
         }
         if let Some(old) = old
             && known(&port.name).is_none()
@@ -151,6 +181,18 @@ pub fn propose(
                 .help(format!("{} or decide in the map what becomes of it", did_you_mean(&port.name, names)));
             finding.place = Some(Place::indexed(&lines, port.first));
             findings.push(finding);
+        }
+    }
+    if on.same_names {
+        for (port, slot) in used.iter().zip(&mut proposals).filter(|(_, slot)| slot.is_none()) {
+            let same = match new {
+                Some(_) => find_new(&port.name).map(|same| same.name.as_str()),
+                None => Some(port.name.as_str()),
+            };
+            if let Some(same) = same.filter(|same| taken.insert(same)) {
+                let why = "the same name, as asked".to_owned();
+                *slot = Some(proposal(port, PortTarget::New(same.to_owned()), why, false));
+            }
         }
     }
     let marks_of: FxHashMap<&str, &MarkedPort> =
@@ -258,6 +300,28 @@ fn misfit(old: &Port, new: &Port) -> Option<&'static str> {
     }
 }
 
+/// That a person gave a port one that cannot take its part. A cable of another medium does not fit at all; the link to
+/// the partner has one of its own, so there it blocks.
+fn misfit_finding(port: &PortUse, old: &Port, new: &Port, lines: &LineIndex<'_>) -> Option<Finding> {
+    let why = misfit(old, new)?;
+    let message = format!(
+        "the map gives `{}` ({}) the port `{}` ({}): {why}",
+        old.name,
+        kind_words(old),
+        new.name,
+        kind_words(new)
+    );
+    let code =
+        if port.is_partner_link && old.medium != new.medium { Code::PartnerMisfit } else { Code::PortMisfit };
+    let mut finding = Finding::new(code, message).help(if code == Code::PartnerMisfit {
+        "both units of a pair have to agree on it: give it a port of the same medium"
+    } else {
+        "give it another one, or see to the cable and to what is on its other end"
+    });
+    finding.place = Some(Place::indexed(lines, port.first));
+    Some(finding)
+}
+
 fn kind_words(port: &Port) -> String {
     let speed = match port.speed {
         speed if speed >= 1_000 && speed.is_multiple_of(1_000) => format!("{}G", speed / 1_000),
@@ -308,11 +372,26 @@ mod tests {
         crossing.equivalent_ports = equivalent.iter().map(|(a, b)| ((*a).into(), (*b).into())).collect();
         let used: Vec<PortUse> = used
             .split(' ')
-            .map(|name| PortUse { name: name.into(), settings: 1, first: Span::default(), made: None })
+            .map(|name| PortUse {
+                name: name.into(),
+                settings: 1,
+                first: Span::default(),
+                made: None,
+                is_partner_link: false,
+            })
             .collect();
         let decided = decided.iter().map(|(a, b)| ((*a).to_owned(), PortTarget::from_word(b))).collect();
         let backup = Backup::of(Tree::new(Source::new("", "")), Identity::default());
-        let (made, _) = propose(&used, Some(&old), Some(&new), &crossing, &decided, &backup, (&[], &[]));
+        let grounds = Grounds {
+            used: &used,
+            old: Some(&old),
+            new: Some(&new),
+            crossing: &crossing,
+            decided: &decided,
+            marked: (&[], &[]),
+            same_names: false,
+        };
+        let (made, _) = propose(&grounds, &backup);
         made.iter()
             .map(|proposal| format!("{}>{}", proposal.old, proposal.target.word()))
             .collect::<Vec<_>>()

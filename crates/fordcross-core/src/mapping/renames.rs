@@ -1,5 +1,6 @@
 //! Paths and addresses that have new ones.
 
+use crate::pattern::Pattern;
 use ipnet::IpNet;
 use std::net::IpAddr;
 
@@ -20,34 +21,49 @@ pub struct Addresses {
 
 /// What has a new name.
 #[derive(Clone, Debug, PartialEq, Eq)]
-struct Renamed<T> {
-    old: T,
-    new: T,
+pub(crate) struct Renamed<T> {
+    pub(crate) old: T,
+    pub(crate) new: T,
+    /// Its number among all entries of the map.
+    pub(crate) number: u16,
+    /// The line of the map file.
+    pub(crate) line: u32,
+    /// Settings of either side that it is not for.
+    pub(crate) except: Vec<Pattern>,
 }
+
+/// The numbers of entries that have no say in a value.
+pub(crate) type Except<'e> = &'e [u16];
 
 impl Paths {
     /// Adds a path; a slash at the end of either says nothing.
-    pub(super) fn add(&mut self, old: &str, new: &str) {
+    pub(super) fn add(&mut self, renamed: Renamed<&str>) {
         let bare = |path: &str| if path == "/" { path } else { path.trim_end_matches('/') }.to_owned();
-        self.known.push(Renamed { old: bare(old), new: bare(new) });
+        let Renamed { old, new, number, line, except } = renamed;
+        self.known.push(Renamed { old: bare(old), new: bare(new), number, line, except });
         self.known.sort_by(|a, b| b.old.len().cmp(&a.old.len()).then_with(|| a.old.cmp(&b.old)));
     }
 
     /// The new path.
-    pub fn get(&self, path: &str) -> Option<String> {
-        let (Renamed { new, .. }, rest) = self.find(path)?;
+    pub(crate) fn get(&self, path: &str, except: Except<'_>) -> Option<String> {
+        let (Renamed { new, .. }, rest) = self.find(path, except)?;
         let new = if new == "/" && !rest.is_empty() { "" } else { new };
         Some(format!("{new}{rest}"))
     }
 
+    /// The entry that has a say in a path.
+    pub(crate) fn of(&self, path: &str) -> Option<&Renamed<String>> {
+        self.find(path, &[]).map(|(renamed, _)| renamed)
+    }
+
     /// The old path that a path is, or is below.
     pub(super) fn holder(&self, path: &str) -> Option<&str> {
-        self.find(path).map(|(renamed, _)| renamed.old.as_str())
+        self.find(path, &[]).map(|(renamed, _)| renamed.old.as_str())
     }
 
     /// What a path is or is below, and what of it stands behind that.
-    fn find<'p>(&self, path: &'p str) -> Option<(&Renamed<String>, &'p str)> {
-        self.known.iter().find_map(|renamed| {
+    fn find<'p>(&self, path: &'p str, except: Except<'_>) -> Option<(&Renamed<String>, &'p str)> {
+        self.known.iter().filter(|renamed| !except.contains(&renamed.number)).find_map(|renamed| {
             let old = renamed.old.as_str();
             let rest = if old == "/" { path } else { path.strip_prefix(old)? };
             (rest.is_empty() || rest.starts_with('/')).then_some((renamed, rest))
@@ -57,6 +73,10 @@ impl Paths {
     pub(super) fn is_empty(&self) -> bool {
         self.known.is_empty()
     }
+
+    pub(crate) fn entries(&self) -> &[Renamed<String>] {
+        &self.known
+    }
 }
 
 impl Addresses {
@@ -64,22 +84,23 @@ impl Addresses {
     ///
     /// # Errors
     /// That the two are not of the same size.
-    pub(super) fn add(&mut self, old: IpNet, new: IpNet) -> Result<(), &'static str> {
+    pub(super) fn add(&mut self, renamed: Renamed<IpNet>) -> Result<(), &'static str> {
+        let (old, new) = (renamed.old, renamed.new);
         if old.addr().is_ipv4() != new.addr().is_ipv4() {
             return Err("one is an IPv4 address and the other an IPv6 address");
         }
         if old.prefix_len() != new.prefix_len() {
             return Err("the two networks are not of the same size");
         }
-        self.known.push(Renamed { old, new });
+        self.known.push(renamed);
         self.known
             .sort_by(|a, b| b.old.prefix_len().cmp(&a.old.prefix_len()).then_with(|| a.old.cmp(&b.old)));
         Ok(())
     }
 
     /// The new address.
-    pub fn address(&self, address: IpAddr) -> Option<IpAddr> {
-        let renamed = self.known.iter().find(|renamed| renamed.old.contains(&address))?;
+    pub(crate) fn address(&self, address: IpAddr, except: Except<'_>) -> Option<IpAddr> {
+        let renamed = self.of(IpNet::from(address), except)?;
         match (address, renamed.old.network(), renamed.new.network()) {
             (IpAddr::V4(at), IpAddr::V4(old), IpAddr::V4(new)) => {
                 Some(IpAddr::from((u32::from(at) - u32::from(old) + u32::from(new)).to_be_bytes()))
@@ -92,19 +113,37 @@ impl Addresses {
     }
 
     /// The new network: of one that is named, or that is part of one.
-    pub fn network(&self, network: IpNet) -> Option<IpNet> {
-        let renamed = self.known.iter().find(|renamed| renamed.old.contains(&network))?;
-        let moved = if renamed.old.network() == network.network() {
-            renamed.new.network()
-        } else {
-            self.address(network.network())?
+    pub(crate) fn network(&self, network: IpNet, except: Except<'_>) -> Option<IpNet> {
+        let renamed = self.of(network, except)?;
+        let moved = match (network.network(), renamed.old.network(), renamed.new.network()) {
+            (IpAddr::V4(at), IpAddr::V4(old), IpAddr::V4(new)) => {
+                IpAddr::from((u32::from(at) - u32::from(old) + u32::from(new)).to_be_bytes())
+            }
+            (IpAddr::V6(at), IpAddr::V6(old), IpAddr::V6(new)) => {
+                IpAddr::from((u128::from(at) - u128::from(old) + u128::from(new)).to_be_bytes())
+            }
+            _ => return None,
         };
         IpNet::new(moved, network.prefix_len()).ok()
     }
 
+    /// The entry that has a say in an address or network: the narrowest that it is, or is in.
+    pub(crate) fn of(&self, network: IpNet, except: Except<'_>) -> Option<&Renamed<IpNet>> {
+        let means_itself = means_itself(network);
+        self.known
+            .iter()
+            .filter(|renamed| !except.contains(&renamed.number))
+            .filter(|renamed| !means_itself || renamed.old == network)
+            .find(|renamed| renamed.old.contains(&network))
+    }
+
+    pub(crate) fn entries(&self) -> &[Renamed<IpNet>] {
+        &self.known
+    }
+
     /// The old address or network that an address is, or is in.
     pub(super) fn holder(&self, address: IpAddr) -> Option<String> {
-        self.known.iter().find(|renamed| renamed.old.contains(&address)).map(|renamed| spelled(renamed.old))
+        self.of(IpNet::from(address), &[]).map(|renamed| spelled(renamed.old))
     }
 
     pub(super) fn is_empty(&self) -> bool {
@@ -120,7 +159,33 @@ pub(super) fn parse_network(text: &str) -> Option<IpNet> {
     }
 }
 
-fn spelled(network: IpNet) -> String {
+/// Whether an address or network means the same everywhere, and so is never meant by an entry of a wider network: any,
+/// loopback, link-local, multicast, broadcast, a mask (RFC 6890, RFC 4291).
+pub(super) fn means_itself(network: IpNet) -> bool {
+    if network.prefix_len() == 0 {
+        return true;
+    }
+    match network.network() {
+        IpAddr::V4(address) => {
+            let bits = u32::from(address);
+            let is_mask = bits.leading_ones() >= 8 && bits.leading_ones() + bits.trailing_zeros() >= 32;
+            address.is_unspecified()
+                || address.is_loopback()
+                || address.is_link_local()
+                || address.is_multicast()
+                || address.is_broadcast()
+                || is_mask
+        }
+        IpAddr::V6(address) => {
+            address.is_unspecified()
+                || address.is_loopback()
+                || address.is_multicast()
+                || address.is_unicast_link_local()
+        }
+    }
+}
+
+pub(crate) fn spelled(network: IpNet) -> String {
     if network.prefix_len() == network.max_prefix_len() {
         network.addr().to_string()
     } else {
@@ -144,9 +209,9 @@ mod tests {
     fn the_longest_path_of_whole_steps_counts(#[case] path: &str, #[case] expected: Option<&str>) {
         let mut paths = Paths::default();
         for (old, new) in [("/srv", "/disk"), ("/srv/data/", "/new"), ("/srv/data/logs", "/logs/")] {
-            paths.add(old, new);
+            paths.add(renamed(old, new));
         }
-        assert_eq!(paths.get(path).as_deref(), expected);
+        assert_eq!(paths.get(path, &[]).as_deref(), expected);
     }
 
     #[rstest]
@@ -154,9 +219,14 @@ mod tests {
     #[case("192.0.2.7", Some("203.0.113.9"))]
     #[case("2001:db8:1::5", Some("2001:db8:2::5"))]
     #[case("198.51.100.1", None)]
+    #[case("0.0.0.0", None)]
+    #[case("127.0.0.1", None)]
+    #[case("224.0.0.5", None)]
+    #[case("255.255.255.0", None)]
+    #[case("fe80::1", None)]
     fn the_narrowest_network_counts(#[case] address: &str, #[case] expected: Option<&str>) {
         let addresses = addresses();
-        let found = addresses.address(address.parse().expect("an address"));
+        let found = addresses.address(address.parse().expect("an address"), &[]);
         assert_eq!(found.map(|address| address.to_string()).as_deref(), expected);
     }
 
@@ -164,8 +234,9 @@ mod tests {
     #[case("192.0.2.0/24", Some("198.51.100.0/24"))]
     #[case("192.0.2.64/26", Some("198.51.100.64/26"))]
     #[case("192.0.0.0/16", None)]
+    #[case("0.0.0.0/0", None)]
     fn a_network_moves_with_the_one_that_holds_it(#[case] network: &str, #[case] expected: Option<&str>) {
-        let found = addresses().network(network.parse().expect("a network"));
+        let found = addresses().network(network.parse().expect("a network"), &[]);
         assert_eq!(found.map(|network| network.to_string()).as_deref(), expected);
     }
 
@@ -177,8 +248,12 @@ mod tests {
             ("2001:db8:1::/64", "2001:db8:2::/64"),
         ] {
             let network = |text| parse_network(text).expect("a network");
-            addresses.add(network(old), network(new)).expect("of one size");
+            addresses.add(renamed(network(old), network(new))).expect("of one size");
         }
         addresses
+    }
+
+    fn renamed<T>(old: T, new: T) -> Renamed<T> {
+        Renamed { old, new, number: 0, line: 1, except: Vec::new() }
     }
 }

@@ -8,15 +8,20 @@ mod models;
 mod names;
 mod objects;
 mod parse;
+mod rules;
 mod schema;
 
 pub(crate) use around::{Around, UnitSide};
 pub use declared::Declared;
 pub(crate) use names::NameManners;
 pub(crate) use parse::names_port;
-pub(crate) use schema::{Admits, Inherits, Lookup, PathStep, Repeats, Schema, Signs, What};
+pub(crate) use rules::{
+    Breach, Check, Condition, Narrows, ObjectRule, OldMeaning, Referent, RuleId, Rules, SettingRule, Unique,
+    Wording,
+};
+pub(crate) use schema::{Admits, Entry, Inherits, Lookup, PathStep, Repeats, Role, Schema, Signs, What};
 
-use crate::finding::{Code, Finding, did_you_mean};
+use crate::finding::{Code, Finding, Severity, did_you_mean};
 pub use crate::form::{Container, FileForm};
 use crate::form::{Members, Writing};
 use crate::pattern::Pattern;
@@ -67,6 +72,30 @@ pub struct Profile {
     pub(crate) members: Members,
     /// In what order the outermost branches are written; what it does not name comes last.
     pub(crate) order: Vec<String>,
+    /// What makes a configuration of it valid.
+    pub(crate) rules: Arc<Rules>,
+    /// Branches whose settings count before those of another: `auto` before `main`.
+    pub(crate) overrides: Vec<(String, String)>,
+    /// What holds where a setting is not given. Unlike defaults it is never written out.
+    pub(crate) in_force: Arc<[InForce]>,
+    /// How the receiving program itself judges a configuration.
+    pub trials: Vec<Trial>,
+}
+
+/// What holds for settings of a path where they are not given, each from one release on.
+#[derive(Clone, Debug)]
+pub(crate) struct InForce {
+    pub(crate) pattern: Pattern,
+    pub(crate) values: Vec<(usize, String)>,
+}
+
+/// A command by which the receiving program judges a configuration before it is imported. It is printed, never run.
+#[derive(Clone, Debug)]
+pub struct Trial {
+    /// The command; `DIR` stands for the folder with the files.
+    pub run: String,
+    /// What it tells.
+    pub what: String,
 }
 
 /// A release of a line.
@@ -183,9 +212,10 @@ impl Profile {
     pub fn at(&self, release: &str) -> Result<Self, Box<Finding>> {
         let index = self.release(release)?;
         let schema = Arc::new(self.schema.at(index));
+        let rules = Arc::new(self.rules.at(index));
         let mut facts = self.facts.clone();
         facts.settle(&schema);
-        Ok(Self { schema, facts, release: index, ..self.clone() })
+        Ok(Self { schema, rules, facts, release: index, ..self.clone() })
     }
 
     /// The name of the release that this is the profile of.
@@ -218,6 +248,12 @@ impl Profile {
         })
     }
 
+    /// What holds for a setting where it is not given, as far as checks go.
+    pub(crate) fn in_force(&self, entry: &Entry) -> Option<&str> {
+        let known = self.in_force.iter().find(|known| known.pattern.covers(&entry.pattern))?;
+        known.values.iter().rev().find(|(from, _)| *from <= self.release).map(|(_, value)| value.as_str())
+    }
+
     /// The name of a section by its number; settings outside all sections have none.
     pub(crate) fn section_name(&self, section: Option<u16>) -> &str {
         section.map_or("-", |section| &self.sections[section as usize].name)
@@ -225,9 +261,22 @@ impl Profile {
 }
 
 impl Profile {
+    /// The codes of its rules, each with how much a breach matters. A rule of presence can block, too: by what the
+    /// profile says, or where nothing can go.
+    pub fn rule_codes(&self) -> Vec<(&str, Severity)> {
+        let severity = |breach: Breach| match breach {
+            Breach::Notes => Severity::Note,
+            Breach::Warns | Breach::Goes => Severity::Warning,
+            Breach::Blocks => Severity::Blocker,
+        };
+        let checks = self.rules.checks.iter().map(|check| (check.code.as_str(), severity(check.head.breach)));
+        let parts = crate::judge::Part::CODES.into_iter().map(|(code, _)| (code, Severity::Warning));
+        parts.chain(checks).collect()
+    }
+
     /// The settings that the profile declares secret, with how each is kept.
     pub fn secrets(&self) -> Vec<(String, String)> {
-        let kept = |entry: &schema::Entry| match &self.types.get(entry.what.setting()?).form {
+        let kept = |entry: &Entry| match &self.types.get(entry.what.setting()?).form {
             crate::typing::Form::Secret(secret) => Some((entry.pattern.to_string(), secret.kept.to_string())),
             _ => None,
         };
@@ -236,7 +285,7 @@ impl Profile {
 
     /// The settings that make a unit itself: what a second one must not have as well.
     pub fn identity(&self) -> Vec<String> {
-        let is = |entry: &&schema::Entry| matches!(entry.what, What::Setting { identity: true, .. });
+        let is = |entry: &&Entry| matches!(entry.what, What::Setting { identity: true, .. });
         self.schema.entries.iter().filter(is).map(|entry| entry.pattern.to_string()).collect()
     }
 

@@ -2,13 +2,14 @@
 
 use super::Release;
 use super::names::NameManners;
-use super::parse::{read_range, read_repeats};
+use super::parse::{read_range, read_repeats, read_roles};
+use super::rules::{RawObjectRule, RawRules, read_object_rule};
 use super::schema::{Admits, Entry, Inherits, Lookup, PathStep, Repeats, Schema, Signs, What};
 use crate::expression::{Expression, OperandKind};
 use crate::finding::{Code, did_you_mean};
-use crate::pattern::Step;
-use crate::source::Span;
-use crate::toml_file::{Section, Word, as_word, parse_pattern};
+use crate::pattern::{Pattern, Step};
+use crate::source::{LineIndex, Span};
+use crate::toml_file::{Section, Word, as_word};
 use crate::typing::{RawTypes, Types};
 use std::collections::HashMap;
 use std::sync::Arc;
@@ -37,10 +38,17 @@ pub(super) fn read_objects<'r>(
     schema: &mut Schema,
     releases: &[Release],
     names: &mut NameManners,
+    lines: &LineIndex<'_>,
+    raw: &mut RawRules,
 ) -> ToCheck<'r> {
     let mut to_check = ToCheck::default();
+    // What only has rules adds to what other tables declare, wherever these stand.
+    let mut only_rules: Vec<(Pattern, (usize, usize), RawObjectRule<'_>, Section<'_, '_>)> = Vec::new();
     for section in root.sections("object") {
         let at = section.need_word("at");
+        let rule = read_object_rule(&section, lines);
+        let declares = DECLARES.iter().any(|key| section.has(key));
+        let roles = read_roles(&section);
         let key_words = section.words("key");
         let keys: Vec<String> = key_words.iter().map(|word| word.text.to_owned()).collect();
         let name = match section.word("name") {
@@ -53,14 +61,17 @@ pub(super) fn read_objects<'r>(
         let (expires, component) = (section.word("expires"), section.word("component"));
         let kinds = read_kinds(&section);
         let makes = section.words("makes-port");
-        let entire = section.boolean("entire").unwrap_or(false);
         let longest_name = section.integer("longest-name");
         let repeats = read_repeats(&section, &Repeats::OF_OBJECTS);
         let (aliases, order) = (section.words("aliases"), section.words("order"));
         let named_first = section.words("named-first");
         let ordered = section.boolean("ordered").unwrap_or(false);
         let many = !keys.is_empty() || name.is_some() || ordered || section.boolean("many").unwrap_or(false);
-        if let Some(pattern) = at.and_then(|at| parse_pattern(&section, at)) {
+        if let Some(pattern) = at.and_then(|at| raw.pattern(&section, at)) {
+            if !declares && rule.says_something() {
+                only_rules.push((pattern, range, rule, section));
+                continue;
+            }
             if name.is_some() != (pattern.steps.last() == Some(&Step::Any))
                 && let Some(at) = at
             {
@@ -106,7 +117,6 @@ pub(super) fn read_objects<'r>(
                 many,
                 kinds,
                 signs: Box::new(Signs {
-                    entire,
                     named_first: named_first
                         .iter()
                         .map(|word| word.text.split('/').map(str::to_owned).collect())
@@ -126,12 +136,57 @@ pub(super) fn read_objects<'r>(
             to_check.naming.extend(named_first.iter().map(|&word| (entry, word)));
             to_check.orders.extend(order.iter().map(|&word| (entry, word)));
 
-            schema.entries.push(Entry { pattern, what, releases: range });
+            if rule.says_something() {
+                rule.finish(pattern.clone(), range, many, &section, raw);
+            }
+            let roles = raw.roles(roles, &pattern);
+            schema.entries.push(Entry { pattern, what, releases: range, roles });
         }
+        section.finish();
+    }
+    for (pattern, range, rule, section) in only_rules {
+        let of = schema.entries.iter().find(|entry| entry.what.is_object() && entry.pattern.covers(&pattern));
+        let many = matches!(of.map(|entry| &entry.what), Some(What::Object { many: true, .. }));
+        if of.is_none() {
+            // There is one of it, and it has settings: that is an object.
+            let what = What::Object {
+                keys: Vec::new(),
+                name: None,
+                many: false,
+                kinds: Vec::new(),
+                signs: Box::default(),
+                inherits: None,
+                repeats: Repeats::No,
+                order: Vec::new(),
+            };
+            schema.entries.push(Entry { pattern: pattern.clone(), what, releases: range, roles: Vec::new() });
+        }
+        rule.finish(pattern, range, many, &section, raw);
         section.finish();
     }
     to_check
 }
+
+/// The keys of an `[[object]]` by which it declares objects, and does not only say what must hold for them.
+const DECLARES: [&str; 17] = [
+    "key",
+    "name",
+    "many",
+    "ordered",
+    "kind",
+    "inherits",
+    "order",
+    "named-first",
+    "longest-name",
+    "makes-port",
+    "admits",
+    "disabled-if",
+    "expires",
+    "component",
+    "repeats",
+    "aliases",
+    "role",
+];
 
 /// `inherits = { named-by = "like" }`, with `of` where what is named is of another kind, or
 /// `inherits = { block = "links/defaults" }`.

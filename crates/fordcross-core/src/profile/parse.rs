@@ -4,9 +4,13 @@ use super::around::read_around;
 use super::models::read_model;
 use super::names::NameManners;
 use super::objects::{Wanted, check_objects_at, check_order, read_objects};
-use super::schema::{Entry, Lookup, PathStep, Repeats, Schema, What};
-use super::{Container, Fact, Facts, FileForm, NeverHeld, Profile, Release, SectionDeclaration};
+use super::rules::{RawRules, read_checks, read_setting_rule};
+use super::schema::{Entry, Lookup, PathStep, Repeats, Role, Schema, What};
+use super::{
+    Container, Fact, Facts, FileForm, InForce, NeverHeld, Profile, Release, SectionDeclaration, Trial,
+};
 use crate::checking::Checking;
+use crate::expression::Expression;
 use crate::finding::{Code, Findings, did_you_mean};
 use crate::form::{read_members, read_writing};
 use crate::pattern::Pattern;
@@ -15,6 +19,7 @@ use crate::texts::TextWishes;
 use crate::toml_file::{Report, Section, Word, as_word, parse_pattern};
 use crate::typing::{BUILT_IN, Form, RawTypes, TypeId, Types, declare_type, pick, type_at};
 use rustc_hash::FxHashMap;
+use std::sync::Arc;
 
 impl Profile {
     /// Reads a profile and checks it so far.
@@ -47,6 +52,7 @@ fn read_profile(source: Source<'_>, root: Section<'_, '_>, checking: Checking) -
     let mut repeats = Repeats::No;
     let mut passes_over: Vec<String> = Vec::new();
     let mut order: Vec<(String, Span)> = Vec::new();
+    let mut overrides: Vec<(String, String)> = Vec::new();
     if let Some(head) = head {
         line = head.need_word("line").map(|word| word.text.to_owned());
         title = head.need_word("title").map(|word| word.text.to_owned());
@@ -63,14 +69,31 @@ fn read_profile(source: Source<'_>, root: Section<'_, '_>, checking: Checking) -
         takes_comments = head.boolean("takes-comments").unwrap_or(false);
         texts = TextWishes::read(&head);
         order = head.words("order").into_iter().map(|word| (word.text.to_owned(), word.span)).collect();
+        overrides = read_overrides(&head);
         head.finish();
+    }
+    let mut raw = RawRules::default();
+    if let Some(paths) = root.section("path") {
+        for (name, value) in paths.members() {
+            match as_word(value) {
+                Some(path) => raw.named.push((name.text.to_owned(), path.text.to_owned())),
+                None => drop(root.report().add(
+                    Code::ValueWrong,
+                    value.span().into(),
+                    "expected a path, as a string",
+                )),
+            }
+        }
     }
     let mut types = RawTypes::default();
     read_types(&root, &mut types);
     let mut schema = Schema::default();
     let releases = read_releases(&root);
-    let to_check = read_objects(&root, &mut types, &mut schema, &releases, &mut names);
-    read_settings(&root, &mut types, &mut schema, &releases, &mut names);
+    let to_check = read_objects(&root, &mut types, &mut schema, &releases, &mut names, &lines, &mut raw);
+    read_settings(&root, &mut types, &mut schema, &releases, &mut names, &lines, &mut raw);
+    let in_force = read_in_force(&root, &types.types, &releases, &schema, &raw);
+    read_checks(&root, &releases, &schema, &lines, &mut raw);
+    let trials = root.sections("trial").into_iter().filter_map(read_trial).collect();
     // What the line means by a second one, where a setting does not say.
     for entry in &mut schema.entries {
         if let What::Setting { repeats: own @ Repeats::No, .. } = &mut entry.what {
@@ -79,6 +102,7 @@ fn read_profile(source: Source<'_>, root: Section<'_, '_>, checking: Checking) -
     }
     if checking == Checking::Whole {
         to_check.check(&root, &types.types, &schema);
+        raw.check(root.report(), &types.types, &schema, &in_force);
     }
     // A type whose values name objects must say which: objects that the profile declares, with names.
     for (path, span) in &types.references {
@@ -159,6 +183,10 @@ fn read_profile(source: Source<'_>, root: Section<'_, '_>, checking: Checking) -
         writing,
         members,
         order: order.into_iter().map(|(name, _)| name).collect(),
+        rules: raw.rules.into(),
+        overrides,
+        in_force: in_force.into(),
+        trials,
     })
 }
 
@@ -220,6 +248,8 @@ fn read_settings(
     schema: &mut Schema,
     releases: &[Release],
     names: &mut NameManners,
+    lines: &LineIndex<'_>,
+    raw: &mut RawRules,
 ) {
     let Some(section) = root.need_section("setting") else { return };
     // Where the declarations of each pattern stand in the schema: mostly one.
@@ -228,14 +258,15 @@ fn read_settings(
         declared.entry(entry.pattern.clone()).or_default().push(index);
     }
     for (key, value) in section.members() {
-        let Some(pattern) = parse_pattern(&section, key) else { continue };
+        let Some(pattern) = raw.pattern(&section, key) else { continue };
         // A list of declarations is for a setting that changed from one release to another.
         let declarations: Vec<_> = match value.get_ref().as_array() {
             Some(array) => array.iter().collect(),
             None => vec![value],
         };
         for declaration in declarations {
-            if let Some((what, range, aliases)) = read_setting(&section, declaration, types, releases) {
+            let read = read_setting(&section, declaration, types, releases, (&pattern, lines, raw));
+            if let Some(Declared { what, range, aliases, roles }) = read {
                 names.alias(&pattern, aliases);
                 let alike = declared.entry(pattern.clone()).or_default();
                 let twice = alike
@@ -253,10 +284,18 @@ fn read_settings(
                         )
                         .help("say with `from` and `until` which releases each declaration is for");
                 }
-                schema.entries.push(Entry { pattern: pattern.clone(), what, releases: range });
+                schema.entries.push(Entry { pattern: pattern.clone(), what, releases: range, roles });
             }
         }
     }
+}
+
+/// A setting as it was declared.
+struct Declared {
+    what: What,
+    range: (usize, usize),
+    aliases: Vec<String>,
+    roles: Vec<(Role, Option<Arc<Expression>>)>,
 }
 
 fn read_setting(
@@ -264,21 +303,21 @@ fn read_setting(
     value: &toml::Spanned<toml::de::DeValue<'_>>,
     types: &mut RawTypes,
     releases: &[Release],
-) -> Option<(What, (usize, usize), Vec<String>)> {
+    (pattern, lines, raw): (&Pattern, &LineIndex<'_>, &mut RawRules),
+) -> Option<Declared> {
     if value.get_ref().is_str() {
         let kind = type_at(section, value, types)?;
         let range = (0, releases.len().saturating_sub(1));
-        return Some((
-            What::Setting {
-                kind,
-                repeats: Repeats::No,
-                attribute: false,
-                identity: false,
-                defaults: Vec::new(),
-            },
-            range,
-            Vec::new(),
-        ));
+        let what = What::Setting {
+            kind,
+            repeats: Repeats::No,
+            attribute: false,
+            identity: false,
+            defaults: Vec::new(),
+            defaults_if: Vec::new(),
+            mapped: true,
+        };
+        return Some(Declared { what, range, aliases: Vec::new(), roles: Vec::new() });
     }
     let Some(declaration) = section.as_section(value) else {
         section
@@ -293,9 +332,137 @@ fn read_setting(
     let attribute = declaration.boolean("attribute").unwrap_or(false);
     let identity = declaration.boolean("identity").unwrap_or(false);
     let range = read_range(&declaration, releases);
-    let defaults = read_defaults(&declaration, kind, &types.types, releases);
+    let mapped = declaration.boolean("mapped").unwrap_or(true);
+    let roles = read_roles(&declaration);
+    let identity = identity || roles.iter().any(|(role, when)| *role == Role::Identity && when.is_none());
+    let above = Pattern { steps: pattern.steps[..pattern.steps.len().saturating_sub(1)].to_vec() };
+    let roles = raw.roles(roles, &above);
+    read_setting_rule(&declaration, pattern, range, lines, raw);
+    let (defaults, defaults_if) = match declaration.raw("default") {
+        Some(value) if value.get_ref().is_array() => {
+            (Vec::new(), read_defaults_if(&declaration, value, pattern, raw))
+        }
+        _ => (read_defaults(&declaration, kind, &types.types, releases), Vec::new()),
+    };
     declaration.finish();
-    Some((What::Setting { kind: kind?, repeats, attribute, identity, defaults }, range, aliases))
+    let what = What::Setting { kind: kind?, repeats, attribute, identity, defaults, defaults_if, mapped };
+    Some(Declared { what, range, aliases, roles })
+}
+
+/// `role = "identity"`, several, or with a condition that is seen from the object:
+/// `role = { default-route = "effective('to') == '0.0.0.0/0'" }`.
+pub(super) fn read_roles<'r>(section: &Section<'r, '_>) -> Vec<(Role, Option<Word<'r>>)> {
+    let Some(value) = section.raw("role") else { return Vec::new() };
+    let words: Vec<(Word<'_>, Option<Word<'_>>)> = if value.get_ref().is_table() {
+        let Some(table) = section.as_section(value) else { return Vec::new() };
+        table.members().into_iter().map(|(name, when)| (name, as_word(when))).collect()
+    } else {
+        section.words("role").into_iter().map(|word| (word, None)).collect()
+    };
+    let read = |(word, when): (Word<'r>, Option<Word<'r>>)| {
+        let found = Role::WORDS.iter().find(|(known, _)| *known == word.text).map(|(_, role)| *role);
+        if found.is_none() {
+            let known: Vec<&str> = Role::WORDS.iter().map(|(known, _)| *known).collect();
+            section
+                .report()
+                .add(Code::ValueWrong, word.span, format!("there is no role `{}`", word.text))
+                .help(did_you_mean(word.text, known));
+        }
+        Some((found?, when))
+    };
+    words.into_iter().filter_map(read).collect()
+}
+
+/// `default = [["false", "!given('parameters')"], ["true"]]`: the first whose condition holds, seen from the object.
+fn read_defaults_if(
+    section: &Section<'_, '_>,
+    value: &toml::Spanned<toml::de::DeValue<'_>>,
+    pattern: &Pattern,
+    raw: &mut RawRules,
+) -> Vec<(String, Option<Arc<Expression>>)> {
+    let mut defaults = Vec::new();
+    for item in value.get_ref().as_array().into_iter().flatten() {
+        let words: Vec<Word<'_>> = item
+            .get_ref()
+            .as_array()
+            .map(|words| words.iter().filter_map(as_word).collect())
+            .unwrap_or_default();
+        match words.as_slice() {
+            [value] => defaults.push((value.text.to_owned(), None)),
+            // Which object it is of is known once all are.
+            [value, when] => {
+                let above =
+                    Pattern { steps: pattern.steps[..pattern.steps.len().saturating_sub(1)].to_vec() };
+                let expression = raw.default_condition(*when, above);
+                defaults.push((value.text.to_owned(), Some(expression)));
+            }
+            _ => {
+                section
+                    .report()
+                    .add(
+                        Code::ValueWrong,
+                        item.span().into(),
+                        "expected a value, or a value and when it holds",
+                    )
+                    .help("write `[[\"false\", \"!given('parameters')\"], [\"true\"]]`");
+            }
+        }
+    }
+    defaults
+}
+
+/// `[in-force]`: what holds where a setting is not given, for checks alone.
+fn read_in_force(
+    root: &Section<'_, '_>,
+    types: &Types,
+    releases: &[Release],
+    schema: &Schema,
+    raw: &RawRules,
+) -> Vec<InForce> {
+    let Some(section) = root.section("in-force") else { return Vec::new() };
+    let mut all = Vec::new();
+    for (path, value) in section.members() {
+        let Some(pattern) = raw.pattern(&section, path) else { continue };
+        let entry = schema
+            .entries
+            .iter()
+            .find(|entry| pattern.covers(&entry.pattern) || entry.pattern.covers(&pattern));
+        let Some(kind) = entry.and_then(|entry| entry.what.setting()) else {
+            section
+                .report()
+                .add(
+                    Code::LocatorUnknown,
+                    path.span,
+                    format!("the profile declares no setting `{}`", path.text),
+                )
+                .help("write the path of a setting");
+            continue;
+        };
+        let values = read_values(&section, value, Some(kind), types, releases);
+        all.push(InForce { pattern, values });
+    }
+    all
+}
+
+/// `overrides = { "auto" = "main" }`: what stands in the one file counts before the same in the other.
+fn read_overrides(head: &Section<'_, '_>) -> Vec<(String, String)> {
+    let Some(table) = head.section("overrides") else { return Vec::new() };
+    let pair = |(over, value)| match (over, as_word(value)) {
+        (Word { text, .. }, Some(under)) => Some((text.to_owned(), under.text.to_owned())),
+        (_, None) => {
+            table.report().add(Code::ValueWrong, value.span().into(), "expected a path, as a string");
+            None
+        }
+    };
+    table.members().into_iter().filter_map(pair).collect()
+}
+
+/// `[[trial]]`: how the receiving program itself judges a configuration.
+fn read_trial(section: Section<'_, '_>) -> Option<Trial> {
+    let run = section.need_word("run").map(|word| word.text.to_owned());
+    let what = section.need_word("what").map(|word| word.text.to_owned());
+    section.finish();
+    Some(Trial { run: run?, what: what? })
 }
 
 /// `repeats = true`, or the word for what it means.
@@ -334,6 +501,17 @@ fn read_defaults(
     releases: &[Release],
 ) -> Vec<(usize, String)> {
     let Some(value) = section.raw("default") else { return Vec::new() };
+    read_values(section, value, kind, types, releases)
+}
+
+/// A value, or a table of releases with the values that hold from them on.
+fn read_values(
+    section: &Section<'_, '_>,
+    value: &toml::Spanned<toml::de::DeValue<'_>>,
+    kind: Option<TypeId>,
+    types: &Types,
+    releases: &[Release],
+) -> Vec<(usize, String)> {
     let mut words = Vec::new();
     if let Some(word) = as_word(value) {
         words.push((0, word));

@@ -20,6 +20,64 @@ pub(crate) struct Entry {
     pub(crate) what: What,
     /// The first and the last release that have it, by their places in the profile's list.
     pub(crate) releases: (usize, usize),
+    /// What it is to the unit, each with when it is that.
+    pub(crate) roles: Vec<(Role, Option<Arc<Expression>>)>,
+}
+
+/// What a setting or object is to the unit that has it.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) enum Role {
+    /// It must not be live twice.
+    Identity,
+    /// It is bound to the unit or its disk.
+    Installation,
+    /// A person who may change everything logs in by it.
+    AdminLogin,
+    /// The unit is managed under it.
+    ManagementAddress,
+    /// It lets those in who manage the unit.
+    ManagementAccess,
+    /// All that is not near is reached by it.
+    DefaultRoute,
+    /// It lets somebody or something in.
+    GrantsAccess,
+    /// It keeps somebody or something out.
+    RestrictsAccess,
+    /// One of several that are gone through in their order.
+    FilterRule,
+    /// It ties the unit to its partner.
+    Redundancy,
+}
+
+impl Role {
+    pub(crate) const WORDS: [(&'static str, Self); 10] = [
+        ("identity", Self::Identity),
+        ("installation", Self::Installation),
+        ("admin-login", Self::AdminLogin),
+        ("management-address", Self::ManagementAddress),
+        ("management-access", Self::ManagementAccess),
+        ("default-route", Self::DefaultRoute),
+        ("grants-access", Self::GrantsAccess),
+        ("restricts-access", Self::RestrictsAccess),
+        ("filter-rule", Self::FilterRule),
+        ("redundancy", Self::Redundancy),
+    ];
+
+    /// What carries it, for people: `the default route`.
+    pub(crate) fn about(self) -> &'static str {
+        match self {
+            Self::Identity => "what must not be live twice",
+            Self::Installation => "what is bound to the unit",
+            Self::AdminLogin => "an administrator's login",
+            Self::ManagementAddress => "the management address",
+            Self::ManagementAccess => "the access of those who manage the unit",
+            Self::DefaultRoute => "the default route",
+            Self::GrantsAccess => "what grants access",
+            Self::RestrictsAccess => "what restricts access",
+            Self::FilterRule => "a filter rule",
+            Self::Redundancy => "the link to the partner",
+        }
+    }
 }
 
 #[derive(Clone, Debug)]
@@ -34,6 +92,10 @@ pub(crate) enum What {
         identity: bool,
         /// What holds where it is omitted, each from one release on.
         defaults: Vec<(usize, String)>,
+        /// The same where it depends on the object: the first whose condition holds. Seen from the object.
+        defaults_if: Vec<(String, Option<Arc<Expression>>)>,
+        /// Addresses, paths and ports in it are those of the map. They are not where others give them out.
+        mapped: bool,
     },
     Object {
         /// The settings, directly inside the object, that tell it from its like.
@@ -102,8 +164,6 @@ pub(crate) struct Inherits {
 /// What an object says of itself to a person who looks at a backup or a base.
 #[derive(Clone, Debug, Default)]
 pub(crate) struct Signs {
-    /// Without a part it would be another: it is carried whole or not at all.
-    pub(crate) entire: bool,
     /// Settings below its branches, each as `[branch, *, …]`: what they name of these stands before them.
     pub(crate) named_first: Vec<Vec<String>>,
     /// How many bytes its name has at most.
@@ -138,7 +198,12 @@ impl What {
         }
     }
 
-    /// What holds in a release where the setting is omitted.
+    /// Whether what is in it is of the map.
+    pub(crate) fn is_mapped(&self) -> bool {
+        !matches!(self, Self::Setting { mapped: false, .. })
+    }
+
+    /// What holds in a release where the setting is omitted, if that depends on nothing.
     pub(crate) fn default_at(&self, release: usize) -> Option<&str> {
         match self {
             Self::Setting { defaults, .. } => {
@@ -306,6 +371,7 @@ impl<'p> PathStep<'p> {
 impl<'p> From<&'p Step> for PathStep<'p> {
     fn from(step: &'p Step) -> Self {
         match step {
+            Step::Names(names) if names.len() > 1 => Self::OneOf(names),
             Step::Names(names) => Self::Name(&names[0]),
             Step::Any | Step::Below => Self::Any,
         }

@@ -6,6 +6,7 @@ use super::Loss;
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
 pub(crate) struct Limits {
     /// In characters.
+    pub(crate) min: Option<usize>,
     pub(crate) max: Option<usize>,
     pub(crate) characters: Option<Characters>,
 }
@@ -61,6 +62,12 @@ impl Limits {
     /// Whether a text keeps to the characters; a longer one is read, and shortened where it is written.
     pub(crate) fn fit(&self, text: &str) -> bool {
         self.characters.as_ref().is_none_or(|known| text.chars().all(|c| known.has(c)))
+            && self.too_short(text).is_none()
+    }
+
+    /// How many characters a text has at least, if it has fewer.
+    pub(crate) fn too_short(&self, text: &str) -> Option<usize> {
+        self.min.filter(|&min| text.chars().count() < min)
     }
 
     /// Appends the text as it may be, and says what it lost.
@@ -129,7 +136,7 @@ mod tests {
     #[case(Some(3), "a b_c", "a-b")]
     #[case(Some(9), "é", "-")]
     fn writes(#[case] max: Option<usize>, #[case] text: &str, #[case] expected: &str) {
-        let limits = Limits { max, characters: Characters::parse("a-z-", "-") };
+        let limits = Limits { min: None, max, characters: Characters::parse("a-z-", "-") };
         let mut out = String::new();
         assert_eq!(limits.write(text, &mut out).is_some(), text != expected);
         assert_eq!(out, expected);

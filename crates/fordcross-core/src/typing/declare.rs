@@ -4,8 +4,8 @@
 
 use super::quantity::Unit;
 use super::{
-    Alternative, Characters, Dimension, Family, Form, Kept, Limits, PrefixNotation, Quantity, Secret, Type,
-    TypeId, Types,
+    Alternative, Characters, Dimension, Family, Form, Kept, Limits, PrefixNotation, Quantity, Secret,
+    SecretForm, Type, TypeId, Types,
 };
 use crate::finding::{Code, did_you_mean};
 use crate::shape::{Part, Shape};
@@ -111,7 +111,7 @@ impl RawTypes {
             "release" => Form::Release,
             "certificate" => Form::Certificate,
             "date" => Form::Date,
-            "secret" => Form::Secret(Secret { kept: Kept::Clear, mask: None, key: None }),
+            "secret" => Form::Secret(Secret { kept: Kept::Clear, mask: None, key: None, forms: Vec::new() }),
             "choice" | "duration" | "size" | "rate" | "list" | "shape" => {
                 section
                     .report()
@@ -228,7 +228,20 @@ fn read_type(section: &Section<'_, '_>, types: &mut RawTypes) -> Option<TypeId> 
                 kept => kept,
             };
             let said = |key| section.word(key).map(|word| word.text.to_owned());
-            Form::Secret(Secret { kept, mask: said("mask"), key: said("key") })
+            let mut forms: Vec<SecretForm> = section
+                .sections("forms")
+                .into_iter()
+                .filter_map(|form| {
+                    let read = secret_form(&form);
+                    form.finish();
+                    read
+                })
+                .collect();
+            let own = secret_form(section)?;
+            if own != SecretForm::default() {
+                forms.push(own);
+            }
+            Form::Secret(Secret { kept, mask: said("mask"), key: said("key"), forms })
         }
         "list" => {
             let of = section.need_word("of").and_then(|of| types.find(section, of));
@@ -260,7 +273,17 @@ fn any_case(section: &Section<'_, '_>) -> bool {
     section.word("letter-case").and_then(|_| pick(section, "letter-case", &known)).unwrap_or(false)
 }
 
+/// What a system takes for a secret: `min = 12, in = "bytes"`, `begins = "$6$"`, `pem = "PRIVATE KEY"`.
+fn secret_form(section: &Section<'_, '_>) -> Option<SecretForm> {
+    let Limits { min, max, characters } = limits(section)?;
+    let units = [("bytes", true), ("characters", false)];
+    let in_bytes = section.word("in").and_then(|_| pick(section, "in", &units)).unwrap_or(false);
+    let said = |key| section.word(key).map(|word| word.text.to_owned());
+    Some(SecretForm { characters, min, max, in_bytes, begins: said("begins"), pem: said("pem") })
+}
+
 fn limits(section: &Section<'_, '_>) -> Option<Limits> {
+    let min = section.integer("min").map(|(min, _)| usize::try_from(min).unwrap_or(0));
     let max = section.integer("max").map(|(max, _)| usize::try_from(max).unwrap_or(0));
     let (characters, instead) = (section.word("characters"), section.word("instead"));
     let characters = match characters {
@@ -276,7 +299,7 @@ fn limits(section: &Section<'_, '_>) -> Option<Limits> {
         }
         None => None,
     };
-    Some(Limits { max, characters })
+    Some(Limits { min, max, characters })
 }
 
 fn quantity(section: &Section<'_, '_>, dimension: Dimension) -> Option<Quantity> {

@@ -22,7 +22,7 @@ pub use quantity::Dimension;
 pub(crate) use quantity::Quantity;
 pub use read::Misread;
 pub use secret::Kept;
-pub(crate) use secret::Secret;
+pub(crate) use secret::{Secret, SecretForm};
 pub(crate) use write::plain_text;
 pub use write::{Loss, Unfit};
 
@@ -70,6 +70,14 @@ impl Types {
         })
     }
 
+    /// Whether the map may have something to say of values of the type.
+    pub(crate) fn can_be_mapped(&self, id: TypeId) -> bool {
+        matches!(
+            self.get(id).form,
+            Form::Port | Form::Path | Form::Address { .. } | Form::Network { .. } | Form::Host
+        ) || self.parts_of(id).iter().any(|&part| self.can_be_mapped(part))
+    }
+
     /// Whether values of the type are any text, in which names of other things may stand.
     pub(crate) fn is_free_text(&self, id: TypeId) -> bool {
         matches!(self.get(id).form, Form::Text(_) | Form::Command)
@@ -81,6 +89,11 @@ impl Types {
             Form::Name { limits, .. } if limits.max.is_some() || limits.characters.is_some() => Some(limits),
             _ => None,
         }
+    }
+
+    /// Whether values of the type are names of hosts.
+    pub(crate) fn is_host(&self, id: TypeId) -> bool {
+        matches!(self.get(id).form, Form::Host | Form::HostName)
     }
 
     /// Whether values of the type are shown unasked: no secret, and nothing that one may stand in.

@@ -28,6 +28,9 @@ impl Types {
         match form {
             Form::Text(limits) if limits.fit(text) => Ok(Value::Text(Cow::Borrowed(text))),
             Form::Text(limits) => Misread::expected(characters_of(limits)),
+            Form::Secret(secret) if secret.misfit(text).is_some() => {
+                Misread::expected(secret.misfit(text).unwrap_or_default())
+            }
             Form::Secret(secret) => Ok(Value::Secret(Cow::Borrowed(text), secret.kept_in(text).clone())),
             Form::Integer { min, max, prefixes } => match whole_number(bare, *prefixes) {
                 Some(number) if (*min..=*max).contains(&number) => Ok(Value::Integer(number)),
@@ -167,8 +170,10 @@ pub(super) fn find_choice<'c>(choices: &'c [Vec<String>], text: &str, any_case: 
 }
 
 fn characters_of(limits: &super::Limits) -> String {
-    let known = limits.characters.as_ref().map_or("", |known| &known.spelled);
-    format!("only characters of `{known}`")
+    match (&limits.characters, limits.min) {
+        (Some(known), _) => format!("only characters of `{}`", known.spelled),
+        (None, least) => format!("at least {} characters", least.unwrap_or_default()),
+    }
 }
 
 pub(super) fn integer_range(min: i64, max: i64) -> String {

@@ -1,5 +1,5 @@
 use super::*;
-use crate::mapping::{MapFile, Mapping, PortProposal, PortTarget};
+use crate::mapping::{MapFile, MapFor, Mapping, PortProposal, PortTarget};
 use crate::source::{Source, Span};
 use crate::toml_file::{Report, Section};
 use rstest::rstest;
@@ -210,7 +210,7 @@ fn ports_inside_a_name_are_renamed() {
     value.ports(&mut |port| named.push(port.to_owned()));
     assert_eq!(named, ["p2"]);
     let mapping = mapping("p2", "cu2");
-    assert!(mapping.remap(&mut value));
+    assert!(MapFor { mapping: &mapping, except: &[] }.remap(&mut value));
     let mut out = String::new();
     assert_eq!(types.write(id, &value, &mut out), Ok(None));
     assert_eq!(out, "cu2.30");

@@ -28,12 +28,15 @@ impl Types {
     ) -> Result<Option<Loss>, Unfit> {
         let form = &self.get(id).form;
         match (form, value) {
-            (Form::Secret(Secret { kept: new, .. }), Value::Secret(text, old)) => {
+            (Form::Secret(secret @ Secret { kept: new, .. }), Value::Secret(text, old)) => {
                 if let Some(why) = old.unusable(new) {
                     return Err(Unfit(why.into()));
                 }
                 if new != old {
                     return Err(Unfit(format!("a secret kept {old} cannot become one kept {new}")));
+                }
+                if let Some(expected) = secret.misfit(text) {
+                    return Err(Unfit(format!("the new system takes {expected}")));
                 }
                 out.push_str(text);
                 Ok(None)
@@ -65,7 +68,13 @@ impl Types {
             (_, Value::Parts(_)) => {
                 Err(Unfit("a value of several parts has no place in one of a single part".into()))
             }
-            (Form::Text(limits), value) => Ok(limits.write(&plain_text(value), out)),
+            (Form::Text(limits), value) => {
+                let text = plain_text(value);
+                match limits.too_short(&text) {
+                    Some(least) => Err(Unfit(format!("the new system takes at least {least} characters"))),
+                    None => Ok(limits.write(&text, out)),
+                }
+            }
             (Form::Command, Value::Text(text)) => {
                 out.push_str(text);
                 Ok(None)

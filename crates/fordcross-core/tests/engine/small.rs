@@ -7,7 +7,7 @@ use fordcross_core::crossing::Crossing;
 use fordcross_core::finding::{Code, Finding};
 use fordcross_core::ledger::LedgerWriter;
 use fordcross_core::library::Checking;
-use fordcross_core::mapping::{MapFile, Mapping, propose, used_ports};
+use fordcross_core::mapping::{Grounds, MapFile, Mapping, propose, used_ports};
 use fordcross_core::profile::Profile;
 use fordcross_core::source::Source;
 use fordcross_core::xml::read_xml;
@@ -196,8 +196,16 @@ pub(crate) fn carry_over(text: &str, old: Profile, new: Profile, crossing: Cross
     let course = [Leg { old, new, crossing }];
     let [leg] = &course;
     let used = used_ports(&backup, leg, &walk);
-    let (proposals, _) =
-        propose(&used, leg.old.models.first(), Some(&model), &leg.crossing, &map.ports, &backup, (&[], &[]));
+    let grounds = Grounds {
+        used: &used,
+        old: leg.old.models.first(),
+        new: Some(&model),
+        crossing: &leg.crossing,
+        decided: &map.ports,
+        marked: (&[], &[]),
+        same_names: false,
+    };
+    let (proposals, _) = propose(&grounds, &backup);
     let mapping = Mapping::new("map.toml", &proposals, map);
     let input = CarryInput {
         backup: &backup,
@@ -207,6 +215,7 @@ pub(crate) fn carry_over(text: &str, old: Profile, new: Profile, crossing: Cross
         mapping: &mapping,
         answers: &[],
         severities: &[],
+        accepted: &map.accepted,
         base: None,
     };
     let mut carried = carry(input, walk);

@@ -16,7 +16,10 @@ use fordcross_core::carry::{Carried, CarryInput, FateCount, FirstWalk, carry as 
 use fordcross_core::fate::Fate;
 use fordcross_core::finding::Finding;
 use fordcross_core::ledger::{LedgerWriter, Untyped};
-use fordcross_core::mapping::{MapFile, MapUse, Mapping, PortProposal, used_ports, write_map};
+use fordcross_core::mapping::{
+    Accepted, MapContents, MapFile, MapUse, Mapping, PortProposal, UsedNames, used_names, used_ports,
+    write_map,
+};
 use fordcross_core::profile::{Container, Profile};
 use fordcross_core::unwrap::{Member, Passphrase, encrypt};
 use serde_json::{Value, json};
@@ -40,7 +43,10 @@ pub(crate) fn carry(
     let base_file = read_base(options.base.as_deref(), &loaded, input)?;
     let base = base_file.as_ref().map(|file| open_base(file, &loaded)).transpose()?;
     let walk = ready.walk();
-    let decisions = decide(options.map.as_deref(), &loaded, &ready, &walk, base.as_ref())?;
+    check_answers(&options.answers, &ready)?;
+    let decisions =
+        decide((options.map.as_deref(), options.same_names), &loaded, &ready, &walk, base.as_ref())?;
+    let names = used_names(&ready.backup, ready.old(), &walk);
     let folder = ResultFolder::begin(&options.output, existing)?;
     let map_name = options
         .map
@@ -58,6 +64,7 @@ pub(crate) fn carry(
         mapping: &mapping,
         answers: &options.answers,
         severities: &general.severity,
+        accepted: &said.accepted,
         base: base.as_ref(),
     };
     let mut carried = carry_over(input, walk);
@@ -71,7 +78,7 @@ pub(crate) fn carry(
         options,
         &loaded,
         &ready,
-        (&inputs, &decisions.proposals),
+        (&inputs, &decisions.proposals, &names),
         &mut carried,
         passphrase.as_ref(),
     )?;
@@ -83,7 +90,8 @@ pub(crate) fn carry(
         print(printer, options, &carried, &counts, &files)?;
         print_findings(printer, &carried.findings, &Sources::default())?;
     }
-    let status = Status::of_carry(carried.is_blocked(), &counts, options.strict);
+    let strict = options.strict.then_some(carried.accepted().len());
+    let status = Status::of_carry(carried.is_blocked(), &counts, strict);
     // The program ends here, and the system takes memory back faster than millions of rows can be freed.
     std::mem::forget(carried);
     Ok(status)
@@ -100,7 +108,7 @@ pub(super) struct Decisions {
 
 /// The map that is used: the person's, with proposals for what it does not say.
 pub(super) fn decide(
-    map: Option<&Path>,
+    (map, same_names): (Option<&Path>, bool),
     loaded: &Loaded,
     ready: &Ready<'_>,
     walk: &FirstWalk,
@@ -114,8 +122,39 @@ pub(super) fn decide(
     };
     // Whoever decided what stands in the map file: it is what they want.
     let decided = map.as_ref().map(|(_, map)| map.ports.clone()).unwrap_or_default();
-    let (proposals, findings) = ready.propose(&used, model, &decided, base);
+    let (proposals, findings) = ready.propose(&used, model, &decided, base, same_names);
     Ok(Decisions { map, proposals, findings })
+}
+
+/// Answers must be to what the crossings ask, and of the type that is asked for.
+fn check_answers(answers: &[(String, String)], ready: &Ready<'_>) -> Result<(), Failed> {
+    let asks = || ready.course.iter().flat_map(|leg| &leg.crossing.asks);
+    for (fact, answer) in answers {
+        let known: Vec<String> = asks().map(|ask| format!("`{}` ({})", ask.fact, ask.wanted())).collect();
+        let listed = if known.is_empty() {
+            "the crossings of this way ask nothing".to_owned()
+        } else {
+            format!("the crossings of this way ask {}", known.join(", "))
+        };
+        let Some(ask) = asks().find(|ask| ask.fact == *fact) else {
+            return Err(
+                Failed::usage(format!("`--answer {fact}={answer}`: nothing asks `{fact}`")).help(listed)
+            );
+        };
+        if !ask.takes(answer) {
+            return Err(Failed::usage(format!("`--answer {fact}={answer}`: expected {}", ask.wanted()))
+                .help(format!("{}; without an answer `{}` is taken", ask.why, ask.default)));
+        }
+    }
+    Ok(())
+}
+
+/// A finding that a person passed, for the receipt.
+fn accepted_json(accepted: &Accepted) -> Value {
+    json!({
+        "finding": accepted.finding, "shows": accepted.shows, "reason": accepted.reason,
+        "by": accepted.by, "on": accepted.on,
+    })
 }
 
 /// All that went in, apart from a base.
@@ -140,7 +179,7 @@ fn write(
     options: &Carry,
     loaded: &Loaded,
     ready: &Ready<'_>,
-    (inputs, proposals): (&[Entry], &[PortProposal]),
+    (inputs, proposals, names): (&[Entry], &[PortProposal], &UsedNames),
     carried: &mut Carried<'_, '_>,
     passphrase: Option<&Passphrase>,
 ) -> Result<Vec<String>, Failed> {
@@ -165,7 +204,14 @@ fn write(
     let (ledger, result) = carried.write(|rows| write_ledger(folder, &rows.untyped(untyped)), write_result);
     let mut outputs = result.transpose()?.unwrap_or_default();
     outputs.push(ledger?);
-    let map = write_map(proposals, &ready.from(), &loaded.receiver.to_string(), given_map.as_deref());
+    let contents = MapContents {
+        proposals,
+        from: &ready.from(),
+        to: &loaded.receiver.to_string(),
+        unit: ready.backup.identity.unit.as_deref(),
+        used: names,
+    };
+    let map = write_map(&contents, given_map.as_deref());
     folder.write(MAP, |out| out.write_all(map.as_bytes()))?;
     outputs.push(Entry::new("map", MAP, map.as_bytes()));
     let decided = json!({
@@ -174,6 +220,7 @@ fn write(
         "to": loaded.receiver.to_string(),
         "blocked": carried.is_blocked(),
         "fates": fates(&carried.counts()),
+        "accepted": carried.accepted().iter().map(accepted_json).collect::<Vec<_>>(),
     });
     let receipt = receipt(inputs, &decided, &outputs);
     folder.write(RECEIPT, |out| out.write_all(receipt.as_bytes()))?;

@@ -9,7 +9,8 @@ use crate::output::{Printer, Sources, count};
 use crate::status::{Failed, Status};
 use fordcross_core::finding::Finding;
 use fordcross_core::mapping::{
-    MapFile, MapSides, MapUse, PortProposal, PortTarget, PortUse, parse_map, used_ports, write_map,
+    MapContents, MapFile, MapSides, MapUse, PortProposal, PortTarget, PortUse, parse_map, used_names,
+    used_ports, write_map,
 };
 use fordcross_core::profile::Model;
 use fordcross_core::source::Source;
@@ -27,7 +28,8 @@ pub(crate) fn map(
     let loaded = load(general, &options.way, input)?;
     let ready = loaded.ready(&options.way)?;
     let model = ready.new_model(&loaded.receiver);
-    let used = used_ports(&ready.backup, &ready.course[0], &ready.walk());
+    let walk = ready.walk();
+    let used = used_ports(&ready.backup, &ready.course[0], &walk);
     let existing = match &options.output {
         Some(path) if path.exists() => Some(read_map(path, &used, &ready, model, MapUse::ProposeAgain)?),
         _ => None,
@@ -35,16 +37,18 @@ pub(crate) fn map(
     let decided = existing.as_ref().map(|(_, map)| map.by_person()).unwrap_or_default();
     let base_file = read_base(options.base.as_deref(), &loaded, input)?;
     let base = base_file.as_ref().map(|file| open_base(file, &loaded)).transpose()?;
-    let (proposals, mut findings) = ready.propose(&used, model, &decided, base.as_ref());
+    let (proposals, mut findings) = ready.propose(&used, model, &decided, base.as_ref(), options.same_names);
     findings.splice(0..0, ready.notices.iter().cloned());
     let open = proposals.iter().filter(|proposal| proposal.target == PortTarget::Open).count();
     if let Some(path) = &options.output {
-        let text = write_map(
-            &proposals,
-            &ready.from(),
-            &loaded.receiver.to_string(),
-            existing.as_ref().map(|(text, _)| text.as_str()),
-        );
+        let contents = MapContents {
+            proposals: &proposals,
+            from: &ready.from(),
+            to: &loaded.receiver.to_string(),
+            unit: ready.backup.identity.unit.as_deref(),
+            used: &used_names(&ready.backup, ready.old(), &walk),
+        };
+        let text = write_map(&contents, existing.as_ref().map(|(text, _)| text.as_str()));
         write_whole(path, &text)?;
     }
     if general.json {
@@ -79,7 +83,8 @@ pub(crate) fn read_map(
     let name = path.file_name().map(|name| name.to_string_lossy().into_owned()).unwrap_or_default();
     let names: Vec<&str> = used.iter().map(|port| port.name.as_str()).collect();
     let lines = (ready.old().line.as_str(), ready.new_profile().line.as_str());
-    let sides = MapSides { lines, old: ready.old_model(), new: model, used: &names };
+    let unit = ready.backup.identity.unit.as_deref();
+    let sides = MapSides { lines, unit, old: ready.old_model(), new: model, used: &names };
     match parse_map(Source::new(&name, &text), &sides, purpose) {
         Ok(map) => Ok((text, map)),
         Err(findings) => {

@@ -74,7 +74,7 @@ fn try_one(
     let loaded = load(general, way, input)?;
     let ready = loaded.ready(way)?;
     let walk = ready.walk();
-    let mut decisions = decide(None, &loaded, &ready, &walk, None)?;
+    let mut decisions = decide((None, false), &loaded, &ready, &walk, None)?;
     // Where only a person knows what ports are called, any names will do to try rules with.
     if ready.new_model(&loaded.receiver).is_none() {
         for port in decisions.proposals.iter_mut().filter(|port| port.target == PortTarget::Open) {
@@ -90,6 +90,7 @@ fn try_one(
         mapping: &mapping,
         answers: &[],
         severities: &general.severity,
+        accepted: &[],
         base: None,
     };
     let mut carried = carry(input, walk);

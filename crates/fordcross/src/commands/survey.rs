@@ -9,7 +9,7 @@ use crate::output::findings::print_findings;
 use crate::output::table::columns;
 use crate::output::{BOLD, Printer, Sources, clean, count};
 use crate::status::{Failed, Status};
-use fordcross_core::finding::{Severity, judge};
+use fordcross_core::finding::{Severity, apply_severities};
 use fordcross_core::inventory::{Item, Remark, inventory};
 use fordcross_core::library::Library;
 use fordcross_core::redact::{Hide, redact};
@@ -57,7 +57,7 @@ pub(crate) fn survey(
                 findings.extend(treated_as(&backup));
                 findings.extend(backup.missing_files(&profile));
                 findings.extend(data_finding(file));
-                judge(&mut findings, &general.severity);
+                apply_severities(&mut findings, &general.severity);
                 if findings.iter().any(|finding| finding.severity == Severity::Blocker) {
                     status = Status::Blocked;
                 }

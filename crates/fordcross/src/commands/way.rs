@@ -9,9 +9,9 @@ use fordcross_core::backup::{Backup, Configuration, read};
 use fordcross_core::carry::{FirstWalk, mapping_leg};
 use fordcross_core::course::Leg;
 use fordcross_core::crossing::{Crossing, Side};
-use fordcross_core::finding::{Code, Finding, Place};
+use fordcross_core::finding::{Code, Finding, Place, Severity, SeverityOverride, did_you_mean};
 use fordcross_core::library::{CrossingFile, Library, ProfileFile};
-use fordcross_core::mapping::{Decided, PortProposal, PortUse, marked_ports, propose};
+use fordcross_core::mapping::{Decided, Grounds, PortProposal, PortUse, marked_ports, propose};
 use fordcross_core::profile::{FileForm, Model, Profile};
 use fordcross_core::source::{Content, Source, Span};
 use fordcross_core::unwrap::Outcome;
@@ -60,8 +60,30 @@ pub(crate) struct Loaded {
 pub(crate) fn load(general: &General, way: &Way, input: &mut dyn Read) -> Result<Loaded, Failed> {
     let receiver = Receiver::parse(&way.to)?;
     let library = library::load(&general.profiles)?;
+    check_severities(&general.severity, &library)?;
     let file = read_backup(&way.backup, input, &way.reading, &library)?;
     Ok(Loaded { library, file, receiver })
+}
+
+/// Codes of profiles must be ones, and what blocks by a rule is passed by a reason in the map and not by looking away.
+fn check_severities(severities: &[SeverityOverride], library: &Library) -> Result<(), Failed> {
+    for (code, severity) in severities {
+        let Some((line, rule)) = code.split_once('/') else { continue };
+        let profile = parse(library.profile(line)?)?;
+        let codes = profile.rule_codes();
+        let Some(known) = codes.iter().find(|known| known.0 == rule) else {
+            let known: Vec<&str> = codes.iter().map(|known| known.0).collect();
+            return Err(Failed::usage(format!("the profile of {line} has no rule `{rule}`"))
+                .help(did_you_mean(rule, known)));
+        };
+        if known.1 == Severity::Blocker && *severity != Severity::Blocker {
+            let message = format!("`{code}` blocks, and what blocks is never lowered");
+            return Err(Failed::usage(message).help(
+                "where the rule is wrong, accept the finding in the map: `[[accept]]` with `finding`, `shows` and a `reason`",
+            ));
+        }
+    }
+    Ok(())
 }
 
 /// The way from a backup to a receiving unit.
@@ -155,10 +177,20 @@ impl Ready<'_> {
         model: Option<&Model>,
         decided: &Decided,
         base: Option<&Backup<'_>>,
+        same_names: bool,
     ) -> (Vec<PortProposal>, Vec<Finding>) {
         let own = base.map(|_| marked_ports(&self.backup, self.old())).unwrap_or_default();
         let there = base.map(|base| marked_ports(base, self.new_profile())).unwrap_or_default();
-        propose(used, self.old_model(), model, self.mapping_crossing(), decided, &self.backup, (&own, &there))
+        let grounds = Grounds {
+            used,
+            old: self.old_model(),
+            new: model,
+            crossing: self.mapping_crossing(),
+            decided,
+            marked: (&own, &there),
+            same_names,
+        };
+        propose(&grounds, &self.backup)
     }
 
     /// The first walk over the backup.
@@ -225,9 +257,8 @@ pub(crate) fn hash_findings(file: &InputFile) -> Vec<Finding> {
         } else {
             format!("the file `{}` has another hash than `{}` says", checked.path, checked.list)
         };
-        let mut finding = Finding::new(Code::HashDiffers, message).help(
-            "fetch the backup again; if it was changed on purpose, go on with `--severity hash-differs=warning`",
-        );
+        let mut finding = Finding::new(Code::HashDiffers, message)
+            .help("fetch the backup again; if it was changed on purpose, put the new hash into the list");
         let listed = format!("{}/{}", file.name, checked.path);
         finding.place = Some(Place::new(Source::new(&listed, ""), Span::default()));
         finding

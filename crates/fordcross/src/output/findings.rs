@@ -4,7 +4,7 @@ use super::{BOLD, CYAN, DIM, Printer, RED, Sources, YELLOW, clean, count};
 use annotate_snippets::renderer::DecorStyle;
 use annotate_snippets::{AnnotationKind, Level, Renderer, Snippet};
 use anstyle::Style;
-use fordcross_core::finding::{Finding, Severity};
+use fordcross_core::finding::{Finding, Place, Severity, Site};
 use serde_json::{Value, json};
 use std::io;
 
@@ -24,8 +24,8 @@ pub(crate) fn print_findings(
     for finding in findings {
         let same = |group: &&mut Vec<&Finding>| {
             let first = group[0];
-            (first.code, &first.message, &first.rule, &first.help)
-                == (finding.code, &finding.message, &finding.rule, &finding.help)
+            (first.code_name(), &first.message, &first.rule, &first.help)
+                == (finding.code_name(), &finding.message, &finding.rule, &finding.help)
         };
         // Only neighbours and a window before them are compared: there may be very many.
         match groups.iter_mut().rev().take(64).find(same) {
@@ -71,10 +71,17 @@ fn print_group(printer: &mut Printer<'_>, group: &[&Finding]) -> io::Result<()> 
     let word = first.severity.word();
     let message = clean(&first.message);
     let times = if group.len() > 1 { format!(" ({} places)", group.len()) } else { String::new() };
-    writeln!(printer.err, "{style}{word}[{}]{style:#}: {BOLD}{message}{BOLD:#}{times}", first.code.name())?;
-    for finding in group.iter().take(PLACES) {
-        let place = finding.place.as_ref().map(ToString::to_string);
-        let place = match (place, &finding.locator) {
+    writeln!(printer.err, "{style}{word}[{}]{style:#}: {BOLD}{message}{BOLD:#}{times}", first.code_name())?;
+    let sites: Vec<(&Option<Place>, &Option<String>)> = group
+        .iter()
+        .flat_map(|finding| {
+            let others = finding.others.iter().map(|site| (&site.place, &site.locator));
+            std::iter::once((&finding.place, &finding.locator)).chain(others)
+        })
+        .collect();
+    for (place, locator) in sites.iter().take(PLACES) {
+        let place = place.as_ref().map(ToString::to_string);
+        let place = match (place, locator) {
             (Some(place), Some(locator)) => format!("{place}  {locator}"),
             (Some(place), None) => place,
             (None, Some(locator)) => locator.clone(),
@@ -82,14 +89,26 @@ fn print_group(printer: &mut Printer<'_>, group: &[&Finding]) -> io::Result<()> 
         };
         writeln!(printer.err, "  {DIM}-->{DIM:#} {}", clean(&place))?;
     }
-    if group.len() > PLACES {
-        writeln!(printer.err, "      and {}", count(group.len() - PLACES, "more place"))?;
+    let all = sites.len().max(group.iter().map(|finding| finding.count).sum());
+    if all > PLACES {
+        writeln!(printer.err, "      and {}", count(all - PLACES, "more place"))?;
+    }
+    if let Some(map) = &first.map {
+        writeln!(printer.err, "  map: {}", clean(map))?;
     }
     if let Some(rule) = &first.rule {
         writeln!(printer.err, "  rule: {}", clean(rule))?;
     }
     if let Some(help) = &first.help {
         writeln!(printer.err, "  {CYAN}help{CYAN:#}: {}", clean(help))?;
+    }
+    if first.acceptable && first.severity == Severity::Blocker {
+        writeln!(
+            printer.err,
+            "  to pass it: [[accept]] finding = \"{}\", shows = \"{}\", reason = \"…\"",
+            clean(&first.id()),
+            first.shows()
+        )?;
     }
     writeln!(printer.err)
 }
@@ -113,7 +132,7 @@ fn print_with_source(printer: &mut Printer<'_>, finding: &Finding, text: &str) -
     let mark = AnnotationKind::Primary.span(place.span.start as usize - from..end - from);
     let snippet =
         Snippet::source(window).path(path.as_str()).line_start(place.at.line as usize).annotation(mark);
-    let mut group = level.primary_title(message.as_str()).id(finding.code.name()).element(snippet);
+    let mut group = level.primary_title(message.as_str()).id(finding.code_name()).element(snippet);
     let help = finding.help.as_deref().map(clean);
     if let Some(help) = &help {
         group = group.element(Level::HELP.message(help.as_str()));
@@ -122,17 +141,31 @@ fn print_with_source(printer: &mut Printer<'_>, finding: &Finding, text: &str) -
     writeln!(printer.err, "{}\n", renderer.render(&[group]))
 }
 
+fn site_json(site: &Site) -> Value {
+    json!({
+        "file": site.place.as_ref().map(|place| &place.file),
+        "line": site.place.as_ref().map(|place| place.at.line),
+        "column": site.place.as_ref().map(|place| place.at.column),
+        "locator": site.locator,
+    })
+}
+
 /// A finding for programs.
 pub(crate) fn finding_json(finding: &Finding) -> Value {
     json!({
-        "code": finding.code.name(),
+        "id": finding.id(),
+        "code": finding.code_name(),
         "severity": finding.severity.word(),
         "message": finding.message,
         "file": finding.place.as_ref().map(|place| &place.file),
         "line": finding.place.as_ref().map(|place| place.at.line),
         "column": finding.place.as_ref().map(|place| place.at.column),
         "locator": finding.locator,
+        "others": finding.others.iter().map(site_json).collect::<Vec<_>>(),
+        "count": finding.count,
         "rule": finding.rule,
+        "map": finding.map,
         "help": finding.help,
+        "shows": finding.acceptable.then(|| finding.shows()),
     })
 }

@@ -162,7 +162,7 @@ fn the_severity_of_a_code_can_be_changed() {
     assert!(ran.err.contains("did you mean `no-rule`?"), "{}", ran.err);
 }
 
-/// Also of what is only found out when the result is read back.
+/// Also of what a rule of the receiving line finds.
 #[test]
 fn what_blocks_at_the_very_end_leaves_no_configuration() {
     let desk = Desk::new();
@@ -172,10 +172,10 @@ fn what_blocks_at_the_very_end_leaves_no_configuration() {
     desk.write("own/broken.crossing.toml", broken);
     for (severity, exit) in [("warning", 0), ("blocker", 3)] {
         let line = format!(
-            "carry gw.xml --to osier/8@2.1 -o {severity} --profiles own --severity reference-broken={severity}"
+            "carry gw.xml --to osier/8@2.1 -o {severity} --profiles own --severity osier/names-nothing={severity}"
         );
         let ran = desk.run_to(exit, &line);
-        assert!(ran.err.contains(&format!("{severity}[reference-broken]")), "{}", ran.err);
+        assert!(ran.err.contains(&format!("{severity}[osier/names-nothing]")), "{}", ran.err);
         assert_eq!(desk.path(&format!("{severity}/gw.osier.json")).exists(), exit == 0);
         assert!(desk.path(&format!("{severity}/ledger.jsonl")).exists());
     }

@@ -87,7 +87,9 @@ fn an_example_leads_to_its_finding(#[values(0, 1, 2, 3)] part: usize) {
         assert_eq!(code.examples().is_empty(), silent.contains(code), "{}", code.name());
         if !silent.contains(code) {
             let told = told(Some(*code));
-            assert!(told.contains(&format!("[{}]", code.name())), "{}:\n{told}", code.name());
+            // A rule of a profile has a code of its own, with the line in front.
+            let printed = if *code == Code::RuleBroken { "osier/names-nothing" } else { code.name() };
+            assert!(told.contains(&format!("[{printed}]")), "{}:\n{told}", code.name());
         }
     }
 }

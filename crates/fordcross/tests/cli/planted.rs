@@ -82,7 +82,7 @@ const IN_A_PROFILE: &[Planted] = &[
     ),
     ("unit = \"min\"", "unit = «\"minute\"»", "value-wrong", "`minute` is not a value of `unit`"),
     ("names = \"p1..p8\"", "names = «\"p1..8\"»", "value-wrong", "p1..8"),
-    ("key = \"to\"", "key = «\"too\"»", "locator-unknown", "not declared as a setting"),
+    ("key      = \"to\"", "key = «\"too\"»", "locator-unknown", "not declared as a setting"),
     ("key   = \"mac\"\nuntil = \"4.1\"", "key   = \"mac\"\nuntil = «\"4.3\"»", "value-wrong", "4.3"),
     (
         "[\"{protocol:protocol}/{port:port-number}\"]",

@@ -35,7 +35,9 @@ fn a_copy_holds_no_secret(#[case] hide: &str, #[case] kept: &[&str], #[case] gon
         ran.out.lines().filter(|line| line.ends_with('-') || line.contains(" all ")).collect()
     };
     assert_eq!(table("copy.xml"), table("gw.xml"));
-    desk.run_to(0, "carry copy.xml --to osier/8@2.1 -o out");
+    // Networks that were different may not be in a copy without addresses: then it is no configuration any more.
+    let exit = if hide.contains("addresses") { 3 } else { 0 };
+    desk.run_to(exit, "carry copy.xml --to osier/8@2.1 -o out");
 }
 
 #[test]

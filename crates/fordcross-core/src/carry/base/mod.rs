@@ -98,6 +98,13 @@ impl Based {
     }
 }
 
+/// For each node of the merged tree whether it is the base's own, or something in it is.
+pub(super) fn is_of_base(based: &Based, nodes: usize) -> Vec<bool> {
+    let mut own = based.kept.clone();
+    own.resize(nodes, false);
+    own
+}
+
 /// A base with what was made in it.
 struct Merged<'a> {
     tree: Tree<'a>,

@@ -1,0 +1,43 @@
+//! Objects of which nothing is left once a port was left.
+
+use super::apply::Apply;
+use crate::fate::Fate;
+use crate::ledger::DecidedBy;
+use crate::reading::RowKind;
+
+impl Apply<'_, '_, '_> {
+    /// An object whose settings all went with a port is not there either.
+    pub(super) fn leave_out_with_ports(&mut self) {
+        if self.bars.is_empty() {
+            return;
+        }
+        for index in 0..self.reading.rows.len() {
+            let row = self.reading.rows[index];
+            if row.kind != RowKind::Object || self.bars.of_row_in_object(&row).is_some() {
+                continue;
+            }
+            let below = self.reading.rows_below(row.node, self.tree);
+            let settings = below.clone().filter(|&at| self.reading.rows[at].kind == RowKind::Setting);
+            let mut port = None;
+            let all_left =
+                settings.clone().all(|at| match self.decided[at].as_ref().map(|decision| decision.by) {
+                    Some(DecidedBy::Map(number)) => {
+                        port.get_or_insert(number);
+                        true
+                    }
+                    _ => false,
+                });
+            let (true, Some(port)) = (all_left, port) else { continue };
+            let landing = self.first_landing(index);
+            let empty = |node| self.draft.tree.first_child(node).is_none() && node != self.draft.root();
+            if let Some(node) = landing.filter(|&node| empty(node)) {
+                self.draft.withdraw(node);
+            }
+            let fate = self.decided[below.start + usize::from(below.len() > 1)]
+                .as_ref()
+                .map_or(Fate::LeftOut, |d| d.fate);
+            self.decided[index] = None;
+            self.set(index as u32, fate, DecidedBy::Map(port), &[]);
+        }
+    }
+}

@@ -1,0 +1,83 @@
+//! One breach of one rule.
+
+use crate::profile::{Breach, Profile, RuleId};
+use crate::surroundings::Seen;
+use crate::tree::NodeId;
+
+/// What of a rule is broken.
+#[derive(Clone, Debug, PartialEq, Eq, Hash)]
+pub(crate) enum Part {
+    /// This, by its number among what is required, is not there.
+    Required(u16, String),
+    /// The first is there without the second.
+    Needs(String, String),
+    AtMostOne(Vec<String>),
+    AtLeastOne(Vec<String>),
+    /// Without this it would be wider than it was.
+    Narrowed(Option<String>),
+    /// So many are there.
+    Count(u64),
+    /// Another has the same.
+    Unique,
+    /// It names nothing that is there: what it should name.
+    Reference(String),
+    /// A check does not hold.
+    Check,
+}
+
+impl Part {
+    /// The codes of all that is no check, with what each says.
+    pub(crate) const CODES: [(&'static str, &'static str); 8] = [
+        ("required", "an object lacks a part without which there is no such object"),
+        ("needs", "a setting is there without another that it means nothing without"),
+        ("at-most-one", "an object has more than one of several settings that exclude one another"),
+        ("at-least-one", "an object has none of several settings of which it needs one"),
+        ("narrowed", "an object lost a part without which it would be wider than it was meant"),
+        ("count", "there are more or fewer of something than the line takes"),
+        ("twice", "two things have the same where one must be one of a kind"),
+        ("names-nothing", "a setting names something that is not there"),
+    ];
+
+    /// The code of such a breach, without that of the line; none for a check, which has its own.
+    pub(crate) fn code(&self) -> Option<&'static str> {
+        Some(match self {
+            Self::Required(..) => "required",
+            Self::Needs(..) => "needs",
+            Self::AtMostOne(_) => "at-most-one",
+            Self::AtLeastOne(_) => "at-least-one",
+            Self::Narrowed(_) => "narrowed",
+            Self::Count(_) => "count",
+            Self::Unique => "twice",
+            Self::Reference(_) => "names-nothing",
+            Self::Check => return None,
+        })
+    }
+}
+
+/// One breach.
+#[derive(Clone, Debug)]
+pub(crate) struct Breached {
+    pub(crate) rule: RuleId,
+    pub(crate) part: Part,
+    /// The object or setting that breaks it.
+    pub(crate) node: NodeId,
+    pub(crate) breach: Breach,
+    /// What goes, where something does: the smallest thing that can.
+    pub(crate) takes: Vec<NodeId>,
+    /// What was looked at.
+    pub(crate) seen: Vec<Seen>,
+    /// What is the same as another's, where one must be one of a kind: that other.
+    pub(crate) other: Option<NodeId>,
+}
+
+impl Breached {
+    /// `osier/required`
+    pub(crate) fn code(&self, profile: &Profile) -> String {
+        let own = match (self.part.code(), self.rule) {
+            (Some(code), _) => code,
+            (None, RuleId::Check(id)) => profile.rules.checks[usize::from(id)].code.as_str(),
+            (None, _) => "check",
+        };
+        format!("{}/{own}", profile.line)
+    }
+}

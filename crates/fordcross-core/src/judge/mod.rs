@@ -1,0 +1,96 @@
+//! Judging a configuration by the rules of its line: what must be there, what must be one of a kind, what must name
+//! something, what must agree.
+//!
+//! [`Judge::round`] tells all breaches of a tree, of which some parts may have been taken out; [`settle`](mod@settle)
+//! takes out what breaks a rule, round by round; [`findings`] says so to a person, with the settings of the
+//! backup that stand behind it.
+
+mod breach;
+mod findings;
+mod round;
+mod settle;
+mod unsound;
+
+pub(crate) use breach::{Breached, Part};
+pub(crate) use findings::{Cause, Causes, Judged, Words, judged};
+pub(crate) use settle::{Lost, LostBy, LostPart, Settled, settle};
+pub(crate) use unsound::{Overruled, unsound};
+
+use crate::automaton::{AcceptId, Automaton, Symbols};
+use crate::locator::Trail;
+use crate::profile::{Model, Profile};
+use crate::tree::{NodeId, Tree};
+use rustc_hash::FxHashSet;
+
+/// Nodes that were taken out, each with all that stands below it.
+pub(crate) type Gone = FxHashSet<NodeId>;
+
+/// A tree with the nodes that rules of its profile are about.
+pub(crate) struct Judge<'j, 'a> {
+    pub(crate) tree: &'j Tree<'a>,
+    pub(crate) profile: &'j Profile,
+    /// The model that it is for, where the line has models.
+    pub(crate) model: Option<&'j Model>,
+    automaton: &'j Automaton,
+    /// Nodes with what their paths accept, in the order of the document.
+    marked: Vec<(NodeId, AcceptId)>,
+}
+
+impl<'j, 'a> Judge<'j, 'a> {
+    pub(crate) fn new(
+        tree: &'j Tree<'a>,
+        profile: &'j Profile,
+        model: Option<&'j Model>,
+        automaton: &'j mut Automaton,
+    ) -> Self {
+        let marked = if profile.rules.is_empty() { Vec::new() } else { marked(tree, automaton) };
+        Self { tree, profile, model, automaton, marked }
+    }
+
+    /// Whether a node, or something that it stands in, was taken out.
+    pub(crate) fn is_gone(&self, node: NodeId, gone: &Gone) -> bool {
+        if gone.is_empty() {
+            return false;
+        }
+        let mut at = node;
+        while at != NodeId::DOCUMENT {
+            if gone.contains(&at) {
+                return true;
+            }
+            at = self.tree.parent(at);
+        }
+        false
+    }
+}
+
+/// The nodes of a tree that rules are about.
+fn marked(tree: &Tree<'_>, automaton: &mut Automaton) -> Vec<(NodeId, AcceptId)> {
+    let mut found = Vec::new();
+    let root = tree.root();
+    let mut note = |node, accept: AcceptId, automaton: &Automaton| {
+        if !automaton.accepted(accept).rules.is_empty() {
+            found.push((node, accept));
+        }
+    };
+    note(root, automaton.accept_of(automaton.start()), automaton);
+    let mut symbols = Symbols::default();
+    let mut trail = Trail::new(root, automaton);
+    let mut open: Vec<Option<NodeId>> = vec![tree.first_child(root)];
+    while let Some(next) = open.last_mut() {
+        let Some(node) = *next else {
+            open.pop();
+            continue;
+        };
+        *next = tree.next_sibling(node);
+        if !tree.kind(node).is_branch() && !tree.kind(node).is_value() {
+            continue;
+        }
+        trail.truncate(open.len());
+        let state = trail.enter(node, tree, automaton, &mut symbols);
+        note(node, automaton.accept_of(state), automaton);
+        if tree.kind(node).is_branch() {
+            open.push(tree.first_child(node));
+        }
+    }
+    found
+}

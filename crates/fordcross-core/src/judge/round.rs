@@ -1,0 +1,482 @@
+//! One look at a tree: all that breaks a rule.
+
+use super::settle::Lost;
+use super::{Breached, Gone, Judge, Part};
+use crate::expression::{Evaluator, Operand, Surroundings as _};
+use crate::pattern::Pattern;
+use crate::profile::{
+    Breach, Check, Condition, Narrows, ObjectRule, Referent, RuleId, SettingRule, Unique, What,
+};
+use crate::surroundings::{Scope, Seen};
+use crate::tree::{Kind, NodeId};
+use crate::typing::{TypeId, Value, plain_text};
+use rustc_hash::{FxHashMap, FxHashSet};
+use std::cell::RefCell;
+
+/// What one round is over.
+struct Round<'r, 'j, 'a> {
+    judge: &'r Judge<'j, 'a>,
+    gone: &'r Gone,
+    lost: &'r Lost,
+    evaluator: Evaluator,
+    found: Vec<Breached>,
+    /// By the word that all share which must differ, and what they must differ in: the first that has it.
+    taken: FxHashMap<(String, String), NodeId>,
+    /// The names of the objects that something must name.
+    names: FxHashMap<String, FxHashSet<String>>,
+    types: FxHashMap<RuleId, Option<TypeId>>,
+}
+
+impl Judge<'_, '_> {
+    /// All breaches of what is still there, in the order of the document.
+    pub(crate) fn round(&self, gone: &Gone, lost: &Lost) -> Vec<Breached> {
+        let mut round = Round {
+            judge: self,
+            gone,
+            lost,
+            evaluator: Evaluator::new(),
+            found: Vec::new(),
+            taken: FxHashMap::default(),
+            names: FxHashMap::default(),
+            types: FxHashMap::default(),
+        };
+        round.run();
+        round.found
+    }
+}
+
+impl<'r, 'a> Round<'r, '_, 'a> {
+    fn run(&mut self) {
+        let judge = self.judge;
+        let rules = &judge.profile.rules;
+        for (id, check) in rules.checks.iter().enumerate().filter(|(_, check)| check.of_whole) {
+            self.check(RuleId::Check(id as u16), check, judge.tree.root(), None);
+        }
+        for &(node, accept) in &judge.marked {
+            if judge.is_gone(node, self.gone) {
+                continue;
+            }
+            for &id in &judge.automaton.accepted(accept).rules {
+                let kind = judge.tree.kind(node);
+                // A list stands for its entries; an element's own text for the element.
+                let is_object = kind != Kind::List && kind != Kind::OwnText;
+                match id {
+                    RuleId::Object(rule) if is_object => {
+                        self.object(id, &rules.objects[usize::from(rule)], node)
+                    }
+                    RuleId::Count(rule) if is_object => {
+                        self.count(id, &rules.objects[usize::from(rule)], node)
+                    }
+                    RuleId::Setting(rule) => self.setting(id, &rules.settings[usize::from(rule)], node),
+                    RuleId::Check(rule) if is_object => {
+                        let check = &rules.checks[usize::from(rule)];
+                        self.check(id, check, node, Some(&check.head.pattern));
+                    }
+                    _ => {}
+                }
+            }
+        }
+    }
+
+    fn scope<'s>(
+        &'s self,
+        node: NodeId,
+        pattern: Option<&'s Pattern>,
+        seen: Option<&'s RefCell<Vec<Seen>>>,
+    ) -> Scope<'s, 'a> {
+        Scope {
+            tree: self.judge.tree,
+            profile: self.judge.profile,
+            inheritance: None,
+            node,
+            pattern,
+            evaluator: &self.evaluator,
+            gone: (!self.gone.is_empty()).then_some(self.gone),
+            seen,
+        }
+    }
+
+    fn add(&mut self, rule: RuleId, part: Part, node: NodeId, breach: Breach, takes: Vec<NodeId>) {
+        self.found.push(Breached { rule, part, node, breach, takes, seen: Vec::new(), other: None });
+    }
+
+    fn object(&mut self, id: RuleId, rule: &'r ObjectRule, node: NodeId) {
+        let breach = rule.head.breach;
+        let mut found: Vec<(Part, Breach, Vec<NodeId>)> = Vec::new();
+        {
+            let scope = self.scope(node, Some(&rule.head.pattern), None);
+            let there = |path: &str| scope.find(path);
+            for (number, required) in rule.required.iter().enumerate() {
+                let asked = required.when.as_ref().is_none_or(|when| when.holds(&scope));
+                if asked && there(&required.path).is_empty() {
+                    let part = Part::Required(number as u16, required.path.clone());
+                    found.push((part, required.breach.unwrap_or(breach), vec![node]));
+                }
+            }
+            for (one, other) in &rule.needs {
+                let alone = there(one);
+                if !alone.is_empty() && there(other).is_empty() {
+                    found.push((Part::Needs(one.clone(), other.clone()), breach, alone));
+                }
+            }
+            for group in &rule.at_most_one {
+                let given = group.iter().filter(|path| !there(path).is_empty()).count();
+                if given > 1 {
+                    found.push((Part::AtMostOne(group.clone()), breach, vec![node]));
+                }
+            }
+            for group in &rule.at_least_one {
+                if group.iter().all(|path| there(path).is_empty()) {
+                    found.push((Part::AtLeastOne(group.clone()), breach, vec![node]));
+                }
+            }
+            // What keeps out must not go: that would open what it closed. If what it went by is not there at all, there
+            // is nothing that it could keep out.
+            let restricts = || rule.restricts_if.as_ref().is_some_and(|when| when.holds(&scope));
+            if found.iter().any(|(_, breach, _)| *breach == Breach::Goes) && restricts() {
+                found.iter_mut().for_each(|(_, breach, _)| *breach = (*breach).max(Breach::Blocks));
+            }
+            if let Some((path, named_nothing)) = self.narrowed(rule, node, &scope) {
+                let harder = if breach < Breach::Goes { Breach::Goes } else { breach };
+                let harder = if !named_nothing && restricts() { Breach::Blocks } else { harder };
+                found.push((Part::Narrowed(path), harder, vec![node]));
+            }
+        }
+        for (part, breach, takes) in found {
+            self.add(id, part, node, breach, takes);
+        }
+        if let Some(unique) = &rule.unique {
+            let name = self.judge.tree.name(node).to_owned();
+            self.unique(id, unique, (node, node), &name);
+        }
+        if let Some(referent) = &rule.key_refers_to {
+            let name = self.judge.tree.name(node).to_owned();
+            self.reference(id, referent, node, node, &name, breach);
+        }
+    }
+
+    /// What of the old object did not arrive without which this one would be wider.
+    /// And whether what that named is not there either.
+    fn narrowed(
+        &self,
+        rule: &ObjectRule,
+        node: NodeId,
+        scope: &Scope<'_, '_>,
+    ) -> Option<(Option<String>, bool)> {
+        let lost = self.lost.of(node);
+        if lost.is_empty() {
+            return None;
+        }
+        let Some(narrows) = &rule.narrows else { return None };
+        let grants = || rule.grants_if.as_ref().is_some_and(|when| when.holds(scope));
+        let decides = |path: Option<&str>| match (narrows, path) {
+            (Narrows::All, _) => true,
+            (Narrows::These(paths), Some(path)) => {
+                paths.iter().any(|known| known == path) && scope.find(path).is_empty()
+            }
+            // Nobody knows what a part means that no rule speaks of.
+            (Narrows::These(_), None) => grants(),
+        };
+        // One that names nothing says most: there is nothing left then that the object could be for.
+        let mut found = lost.iter().filter(|lost| decides(lost.path.as_deref()));
+        let first = found.clone().next()?;
+        let part = found.find(|lost| lost.named_nothing).unwrap_or(first);
+        Some((part.path.clone(), part.named_nothing))
+    }
+
+    fn count(&mut self, id: RuleId, rule: &'r ObjectRule, holder: NodeId) {
+        let Some(bounds) = rule.count else { return };
+        let last = Pattern { steps: rule.head.pattern.steps.last().cloned().into_iter().collect() };
+        let tree = self.judge.tree;
+        let fits = |node: &NodeId| {
+            tree.kind(*node).is_named() && last.fits(&[tree.name(*node)]) && !self.gone.contains(node)
+        };
+        let mut there = 0;
+        for node in tree.children(holder).filter(fits) {
+            there += match tree.kind(node) {
+                Kind::List => tree.children(node).filter(|entry| !self.gone.contains(entry)).count() as u64,
+                _ => 1,
+            };
+        }
+        if there < bounds.least || there > bounds.most {
+            let breach = if rule.head.breach == Breach::Goes { Breach::Blocks } else { rule.head.breach };
+            self.add(id, Part::Count(there), holder, breach, Vec::new());
+        }
+    }
+
+    fn setting(&mut self, id: RuleId, rule: &'r SettingRule, node: NodeId) {
+        let tree = self.judge.tree;
+        let breach = rule.head.breach;
+        let is_list = tree.kind(node) == Kind::List;
+        if let Some(bounds) = rule.count
+            && !tree.is_entry(node)
+            && tree.kind(node) != Kind::OwnText
+        {
+            let holder = tree.parent(node);
+            let name = tree.name_id(node);
+            let alike: Vec<NodeId> = if is_list {
+                tree.children(node).filter(|entry| !self.gone.contains(entry)).collect()
+            } else {
+                let same = |child: &NodeId| tree.kind(*child).is_named() && tree.name_id(*child) == name;
+                tree.children(holder).filter(same).filter(|child| !self.gone.contains(child)).collect()
+            };
+            let there = alike.len() as u64;
+            let is_first = is_list || alike.first() == Some(&node);
+            if is_first && (there < bounds.least || there > bounds.most) {
+                // Too many of them are not made fewer by taking out the object.
+                let takes = if there < bounds.least { vec![holder] } else { Vec::new() };
+                let breach = if takes.is_empty() && breach == Breach::Goes { Breach::Blocks } else { breach };
+                self.add(id, Part::Count(there), holder, breach, takes);
+            }
+        }
+        if !tree.kind(node).is_value() {
+            if let Some(referent) = &rule.key_refers_to {
+                self.reference(id, referent, node, node, tree.name(node), breach);
+            }
+            return;
+        }
+        let text = tree.value(node).trim_ascii();
+        if let Some(unique) = &rule.unique {
+            let holder = tree.parent(node);
+            self.unique(id, unique, (node, holder), text);
+        }
+        if let Some(referent) = &rule.refers_to {
+            self.reference(id, referent, node, node, text, breach);
+        }
+        if let Some(referent) = &rule.key_refers_to {
+            self.reference(id, referent, node, node, tree.name(node), breach);
+        }
+    }
+
+    /// Notes a value that must be one of a kind. Nobody knows which of two is right, so nothing goes for it.
+    fn unique(&mut self, id: RuleId, unique: &Unique, (node, holder): (NodeId, NodeId), text: &str) {
+        let judge = self.judge;
+        let kind = self.type_of(id);
+        let meant = match kind.map(|kind| judge.profile.types.read(kind, text)) {
+            Some(Ok(Value::Parts(parts))) if unique.part.is_some() => {
+                let part = parts.iter().find(|(name, _)| Some(name.as_ref()) == unique.part.as_deref());
+                // A shape without that part has nothing that must differ.
+                let Some((_, part)) = part else { return };
+                plain_text(part).into_owned()
+            }
+            Some(Ok(Value::Parts(_) | Value::List(_) | Value::Secret(..)) | Err(_)) | None => text.to_owned(),
+            Some(Ok(value)) => plain_text(&value).into_owned(),
+        };
+        let among = if unique.among.is_empty() { format!("{id:?}") } else { unique.among.clone() };
+        let among = match &unique.within {
+            Some(within) => {
+                let outer = judge.ancestor(holder, within).unwrap_or(NodeId::DOCUMENT);
+                format!("{among} in {}", outer.index())
+            }
+            None => among,
+        };
+        let taken = self.taken.entry((among, meant)).or_insert(node);
+        let first = *taken;
+        if first == node || judge.tree.name(first) == judge.tree.name(node) && judge.same_place(first, node) {
+            return;
+        }
+        let breach = judge.profile.rules.head(id).breach;
+        let breach = if breach >= Breach::Goes { Breach::Blocks } else { breach };
+        let seen = vec![Seen::There(first), Seen::There(node)];
+        self.found.push(Breached {
+            rule: id,
+            part: Part::Unique,
+            node,
+            breach,
+            takes: Vec::new(),
+            seen,
+            other: Some(first),
+        });
+    }
+
+    /// Whether something names what is there.
+    fn reference(
+        &mut self,
+        id: RuleId,
+        referent: &Referent,
+        node: NodeId,
+        takes: NodeId,
+        name: &str,
+        breach: Breach,
+    ) {
+        let is_there = match referent {
+            Referent::Objects(pattern) => self.names_at(pattern).contains(name),
+            Referent::ModelPort => {
+                let judge = self.judge;
+                let mut known = true;
+                if let (Some(model), Some(kind)) = (judge.model, self.type_of(id))
+                    && let Ok(value) = judge.profile.types.read(kind, name)
+                {
+                    value.ports(&mut |port| known &= model.ports.iter().any(|known| known.name == port));
+                }
+                known
+            }
+        };
+        if !is_there {
+            let seen = vec![Seen::There(node)];
+            let part = Part::Reference(referent.to_string());
+            self.found.push(Breached { rule: id, part, node, breach, takes: vec![takes], seen, other: None });
+        }
+    }
+
+    /// The type of the setting that a rule is about, or of the name of its objects.
+    fn type_of(&mut self, id: RuleId) -> Option<TypeId> {
+        let profile = self.judge.profile;
+        *self.types.entry(id).or_insert_with(|| {
+            let pattern = &profile.rules.head(id).pattern;
+            let entries = profile.schema.entries.iter();
+            let mut alike =
+                entries.filter(|entry| entry.pattern.covers(pattern) || pattern.covers(&entry.pattern));
+            alike.find_map(|entry| match &entry.what {
+                What::Setting { kind, .. } => Some(*kind),
+                What::Object { name, .. } => *name,
+            })
+        })
+    }
+
+    /// The names of the objects of a pattern.
+    fn names_at(&mut self, pattern: &Pattern) -> &FxHashSet<String> {
+        let (judge, gone) = (self.judge, self.gone);
+        self.names.entry(pattern.to_string()).or_insert_with(|| {
+            let key = judge.key_of(pattern);
+            let there = pattern.nodes_in(judge.tree).into_iter().filter(|node| !judge.is_gone(*node, gone));
+            there.map(|node| judge.name_of(node, key).to_owned()).collect()
+        })
+    }
+
+    fn check(&mut self, id: RuleId, check: &'r Check, node: NodeId, pattern: Option<&'r Pattern>) {
+        let judge = self.judge;
+        if let Condition::Unique(paths) = &check.that {
+            let key = {
+                let scope = self.scope(node, pattern, None);
+                if check.when.as_ref().is_some_and(|when| !when.holds(&scope)) {
+                    return;
+                }
+                let said = |path: &String| scope.standing(path).join(",");
+                paths.iter().map(said).collect::<Vec<_>>()
+            };
+            // Nothing is the same as nothing.
+            if key.iter().all(String::is_empty) {
+                return;
+            }
+            let first = *self.taken.entry((format!("{id:?}"), key.join("\u{1f}"))).or_insert(node);
+            if first != node {
+                let seen = vec![Seen::There(first), Seen::There(node)];
+                let breach =
+                    if check.head.breach == Breach::Goes { Breach::Blocks } else { check.head.breach };
+                self.found.push(Breached {
+                    rule: id,
+                    part: Part::Check,
+                    node,
+                    breach,
+                    takes: Vec::new(),
+                    seen,
+                    other: Some(first),
+                });
+            }
+            return;
+        }
+        let Condition::Holds(that) = &check.that else { return };
+        {
+            let scope = self.scope(node, pattern, None);
+            if check.when.as_ref().is_some_and(|when| !when.holds(&scope)) {
+                return;
+            }
+            match that.evaluate_known(&scope) {
+                // What is not there breaks nothing.
+                None | Some(Ok(Operand::Boolean(true)) | Err(_)) => return,
+                Some(Ok(_)) => {}
+            }
+        }
+        let seen = RefCell::new(Vec::new());
+        let evaluator = Evaluator::new();
+        let mut scope = self.scope(node, pattern, Some(&seen));
+        scope.evaluator = &evaluator;
+        let _ = that.evaluate_known(&scope);
+        let mut takes = Vec::new();
+        for path in &check.about {
+            takes.extend(scope.find(path));
+        }
+        if takes.is_empty() {
+            takes.push(node);
+        }
+        let restricts = judge.restricts(node, &scope);
+        let seen = if check.about.is_empty() {
+            seen.into_inner()
+        } else {
+            takes.iter().map(|node| Seen::There(*node)).collect()
+        };
+        let breach =
+            if check.head.breach == Breach::Goes && restricts { Breach::Blocks } else { check.head.breach };
+        self.found.push(Breached { rule: id, part: Part::Check, node, breach, takes, seen, other: None });
+    }
+}
+
+/// The paths from the top that the check of a breach asks about.
+pub(super) fn asked_from_top(judge: &Judge<'_, '_>, breached: &Breached) -> Vec<Pattern> {
+    let RuleId::Check(id) = breached.rule else { return Vec::new() };
+    let Condition::Holds(that) = &judge.profile.rules.checks[usize::from(id)].that else { return Vec::new() };
+    let paths = that.asked().filter_map(|(_, path)| path.strip_prefix('/'));
+    paths.filter_map(|path| Pattern::parse(path).ok()).collect()
+}
+
+impl Judge<'_, '_> {
+    /// The first key of the objects of a pattern, if settings tell them apart.
+    pub(super) fn key_of(&self, pattern: &Pattern) -> Option<&str> {
+        self.profile.schema.entries.iter().find_map(|entry| match &entry.what {
+            What::Object { keys, .. } if entry.pattern.covers(pattern) => keys.first().map(String::as_str),
+            _ => None,
+        })
+    }
+
+    /// What an object is called: its first key, or the name of its node.
+    pub(super) fn name_of(&self, node: NodeId, key: Option<&str>) -> &str {
+        if self.tree.kind(node).is_value() {
+            return self.tree.value(node).trim_ascii();
+        }
+        let key = key.and_then(|key| self.tree.child(node, key));
+        key.map_or(self.tree.name(node), |key| self.tree.value(key).trim_ascii())
+    }
+
+    /// The nearest node around one, or itself, that a pattern leads to.
+    fn ancestor(&self, node: NodeId, pattern: &Pattern) -> Option<NodeId> {
+        let mut at = node;
+        while at != NodeId::DOCUMENT {
+            if pattern.fits(&self.names_on_way(at)) {
+                return Some(at);
+            }
+            at = self.tree.parent(at);
+        }
+        None
+    }
+
+    pub(super) fn names_on_way(&self, node: NodeId) -> Vec<&str> {
+        let mut names = Vec::new();
+        let mut at = node;
+        while at != self.tree.root() && at != NodeId::DOCUMENT {
+            if !self.tree.is_transparent(at) {
+                names.push(self.tree.name(at));
+            }
+            at = self.tree.parent(at);
+        }
+        names.reverse();
+        names
+    }
+
+    /// Whether two nodes are the same thing said in two places of one object.
+    fn same_place(&self, one: NodeId, other: NodeId) -> bool {
+        self.tree.parent(one) == self.tree.parent(other)
+            && !self.tree.is_entry(one)
+            && self.tree.kind(one).is_branch()
+    }
+
+    /// Whether an object keeps somebody out.
+    fn restricts(&self, node: NodeId, scope: &Scope<'_, '_>) -> bool {
+        let names = self.names_on_way(node);
+        let rules = self.profile.rules.objects.iter().filter(|rule| rule.restricts_if.is_some());
+        rules.filter(|rule| rule.head.pattern.fits(&names)).any(|rule| {
+            let around = Scope { pattern: Some(&rule.head.pattern), seen: None, ..*scope };
+            rule.restricts_if.as_ref().is_some_and(|when| when.holds(&around))
+        })
+    }
+}

@@ -1,0 +1,122 @@
+//! The rules of the line that a backup is from, judged on the backup itself.
+//!
+//! A unit that worked cannot have broken what it refuses; what it took and ignored says nothing.
+
+use super::settle::Lost;
+use super::{Gone, Judge, Part};
+use crate::automaton::Automaton;
+use crate::finding::{Code, Finding, count};
+use crate::profile::{Model, OldMeaning, Profile};
+use crate::surroundings::Seen;
+use crate::tree::{NodeId, Tree};
+use rustc_hash::FxHashMap;
+
+/// What the old unit did with settings that break one of its rules.
+#[derive(Debug, Default)]
+pub(crate) struct Overruled {
+    /// What it ignored, with the line of the rule that says so.
+    pub(crate) ignored: FxHashMap<NodeId, u32>,
+    /// What it would have refused, one for each code: nodes, the first of them in order.
+    refused: Vec<(String, u32, Vec<NodeId>)>,
+}
+
+/// Judges a backup by the rules of its own line.
+pub(crate) fn unsound(
+    tree: &Tree<'_>,
+    profile: &Profile,
+    model: Option<&Model>,
+    automaton: &mut Automaton,
+) -> Overruled {
+    let mut overruled = Overruled::default();
+    if profile.rules.is_empty() {
+        return overruled;
+    }
+    let judge = Judge::new(tree, profile, model, automaton);
+    for breached in judge.round(&Gone::default(), &Lost::default()) {
+        let head = profile.rules.head(breached.rule);
+        let group = match &breached.part {
+            Part::AtMostOne(group) => {
+                let paths = group.iter().flat_map(|path| judge.at(breached.node, &head.pattern, path));
+                paths.collect::<Vec<_>>()
+            }
+            _ => Vec::new(),
+        };
+        match head.old {
+            OldMeaning::Taken => {}
+            OldMeaning::Ignored => {
+                for node in &breached.takes {
+                    judge.each_below(*node, &mut |node| {
+                        overruled.ignored.insert(node, head.line);
+                    });
+                }
+            }
+            OldMeaning::Last => {
+                let last = group.iter().max().copied();
+                for node in group.into_iter().filter(|node| Some(*node) != last) {
+                    overruled.ignored.insert(node, head.line);
+                }
+            }
+            OldMeaning::Refused => {
+                // What only has no effect is nothing to be said of a backup.
+                if breached.breach < crate::profile::Breach::Goes {
+                    continue;
+                }
+                let code = breached.code(profile);
+                let node = breached.seen.iter().find_map(|seen| match seen {
+                    Seen::There(node) => Some(*node),
+                    Seen::Missing(..) => None,
+                });
+                let node = node.unwrap_or(breached.node);
+                match overruled.refused.iter_mut().find(|(known, ..)| *known == code) {
+                    Some((.., nodes)) => nodes.push(node),
+                    None => overruled.refused.push((code, head.line, vec![node])),
+                }
+            }
+        }
+    }
+    overruled
+}
+
+impl Overruled {
+    /// That the backup breaks rules of its own line: it was edited, or is torn, or the profile is wrong.
+    pub(crate) fn findings(&self, profile: &Profile) -> impl Iterator<Item = (NodeId, Finding)> {
+        self.refused.iter().map(|(code, line, nodes)| {
+            let message = format!(
+                "the backup breaks a rule of {} itself, `{code}`, in {}",
+                profile.title,
+                count(nodes.len(), "place")
+            );
+            let mut finding = Finding::new(Code::BackupUnsound, message)
+                .help("a unit that worked has no such backup: it was changed by hand, or is torn, or the profile is wrong");
+            finding.rule = Some(format!("{}:{line}", profile.file));
+            (nodes[0], finding)
+        })
+    }
+}
+
+impl Judge<'_, '_> {
+    /// The nodes at a path of an object.
+    fn at(&self, node: NodeId, pattern: &crate::pattern::Pattern, path: &str) -> Vec<NodeId> {
+        let evaluator = crate::expression::Evaluator::new();
+        let scope = crate::surroundings::Scope {
+            tree: self.tree,
+            profile: self.profile,
+            inheritance: None,
+            node,
+            pattern: Some(pattern),
+            evaluator: &evaluator,
+            gone: None,
+            seen: None,
+        };
+        scope.find(path)
+    }
+
+    fn each_below(&self, node: NodeId, each: &mut dyn FnMut(NodeId)) {
+        each(node);
+        let mut work: Vec<NodeId> = self.tree.children(node).collect();
+        while let Some(node) = work.pop() {
+            each(node);
+            work.extend(self.tree.children(node));
+        }
+    }
+}

@@ -242,6 +242,7 @@ pub fn carry<'i, 'a>(input: CarryInput<'i, 'a>, walk: FirstWalk) -> Carried<'i, 
     let made = trees.last_mut().expect("a tree after each step");
     let merged = judging.run(made, &mut ledger);
     let mut of_rules = judging.findings;
+    overruled.lower_what_was_so_before(&mut of_rules);
     of_rules.splice(0..0, mapping_findings(&input, &mut steps[0], &exempt));
     of_rules.extend(overruled_findings(&input, &steps, &overruled));
     let based = merged.map(|(merged, based)| {

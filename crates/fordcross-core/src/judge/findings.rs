@@ -523,12 +523,35 @@ fn sentence(judge: &Judge<'_, '_>, breached: &Breached, number: usize) -> String
             let value = shown(judge, breached.node);
             format!("{value}is there already, at {other}, and must be one of a kind")
         }
-        Part::Reference(of) => format!("{}is no {of}", shown(judge, breached.node)),
+        Part::Reference(of) => names_nothing(judge, breached.node, of),
         Part::Check => "a check of the profile does not hold".to_owned(),
     }
 }
 
 /// The value of a setting, if it may be shown, with a blank behind it.
+/// That a value names nothing of what it should: by the nouns of these objects, if they have some.
+fn names_nothing(judge: &Judge<'_, '_>, node: NodeId, of: &str) -> String {
+    let value = shown(judge, node);
+    let (ports, of) = match of.strip_prefix("model port") {
+        Some(rest) => (Some("port"), rest.trim_start_matches('|')),
+        None => (None, of),
+    };
+    let objects = &judge.profile.rules.objects;
+    let noun = |branch: &str| {
+        let at = format!("{}/*", branch.trim_end_matches("/*"));
+        objects.iter().find(|rule| rule.head.noun.is_some() && rule.head.pattern.to_string() == at)?.head.noun.as_deref()
+    };
+    let nouns: Option<Vec<&str>> = of.split('|').filter(|of| !of.is_empty()).map(noun).collect();
+    let unit = if ports.is_some() { " on the new unit" } else { "" };
+    match nouns {
+        Some(nouns) => {
+            let nouns: Vec<&str> = ports.into_iter().chain(nouns).collect();
+            format!("there is no {} {}{unit}", nouns.join(" or "), value.trim_end()).trim_end().to_owned()
+        }
+        None => format!("nothing at `{of}` is called {}", value.trim_end()),
+    }
+}
+
 fn shown(judge: &Judge<'_, '_>, node: NodeId) -> String {
     let names = judge.names_on_way(node);
     let entry = judge.profile.schema.entries.iter().find(|entry| entry.pattern.fits(&names));

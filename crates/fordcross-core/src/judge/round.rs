@@ -100,6 +100,16 @@ impl<'r, 'a> Round<'r, '_, 'a> {
         self.found.push(Breached { rule, part, node, breach, takes, seen: Vec::new(), other: None });
     }
 
+    /// How many of several settings that exclude one another say something. An empty text says nothing, unless it stands
+    /// behind another: then it is a second word in the same matter.
+    fn excluding(&self, settings: &[Vec<NodeId>]) -> usize {
+        let tree = self.judge.tree;
+        let is_empty = |node: NodeId| tree.kind(node).is_value() && tree.value(node).trim_ascii().is_empty();
+        let first = settings.iter().flatten().filter(|node| !is_empty(**node)).min();
+        let Some(first) = first else { return 0 };
+        settings.iter().filter(|nodes| nodes.iter().any(|node| !is_empty(*node) || node > first)).count()
+    }
+
     fn object(&mut self, id: RuleId, rule: &'r ObjectRule, node: NodeId) {
         let breach = rule.head.breach;
         let mut found: Vec<(Part, Breach, Vec<NodeId>)> = Vec::new();
@@ -120,8 +130,8 @@ impl<'r, 'a> Round<'r, '_, 'a> {
                 }
             }
             for group in &rule.at_most_one {
-                let given = group.iter().filter(|path| !there(path).is_empty()).count();
-                if given > 1 {
+                let nodes: Vec<Vec<NodeId>> = group.iter().map(|path| there(path)).collect();
+                if self.excluding(&nodes) > 1 {
                     found.push((Part::AtMostOne(group.clone()), breach, vec![node]));
                 }
             }
@@ -301,15 +311,20 @@ impl<'r, 'a> Round<'r, '_, 'a> {
     ) {
         let is_there = match referent {
             Referent::Objects(pattern) => self.names_at(pattern).contains(name),
-            Referent::ModelPort => {
+            Referent::ModelPort(Some(or)) if self.names_at(or).contains(name) => true,
+            Referent::ModelPort(_) => {
                 let judge = self.judge;
-                let mut known = true;
+                // Where there are no models, every port may be there.
+                let (mut known, mut named) = (true, judge.model.is_none());
                 if let (Some(model), Some(kind)) = (judge.model, self.type_of(id))
                     && let Ok(value) = judge.profile.types.read(kind, name)
                 {
-                    value.ports(&mut |port| known &= model.ports.iter().any(|known| known.name == port));
+                    value.ports(&mut |port| {
+                        named = true;
+                        known &= model.ports.iter().any(|known| known.name == port);
+                    });
                 }
-                known
+                known && named
             }
         };
         if !is_there {

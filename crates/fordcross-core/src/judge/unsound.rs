@@ -5,8 +5,8 @@
 use super::settle::Lost;
 use super::{Gone, Judge, Part};
 use crate::automaton::Automaton;
-use crate::finding::{Code, Finding, count};
-use crate::profile::{Model, OldMeaning, Profile};
+use crate::finding::{Code, Finding, Findings, Severity, count};
+use crate::profile::{Breach, Model, OldMeaning, Profile};
 use crate::surroundings::Seen;
 use crate::tree::{NodeId, Tree};
 use rustc_hash::FxHashMap;
@@ -18,6 +18,8 @@ pub(crate) struct Overruled {
     pub(crate) ignored: FxHashMap<NodeId, u32>,
     /// What it would have refused, one for each code: nodes, the first of them in order.
     refused: Vec<(String, u32, Vec<NodeId>)>,
+    /// What it took and did not do, by code and line of the rule: how often.
+    without_effect: FxHashMap<(String, String), usize>,
 }
 
 /// Judges a backup by the rules of its own line.
@@ -57,11 +59,13 @@ pub(crate) fn unsound(
                 }
             }
             OldMeaning::Refused => {
+                let code = breached.code(profile);
                 // What only has no effect is nothing to be said of a backup.
-                if breached.breach < crate::profile::Breach::Goes {
+                if breached.breach < Breach::Goes {
+                    let rule = format!("{}:{}", profile.file, head.line);
+                    *overruled.without_effect.entry((code, rule)).or_default() += 1;
                     continue;
                 }
-                let code = breached.code(profile);
                 let node = breached.seen.iter().find_map(|seen| match seen {
                     Seen::There(node) => Some(*node),
                     Seen::Missing(..) => None,
@@ -78,6 +82,18 @@ pub(crate) fn unsound(
 }
 
 impl Overruled {
+    /// What a line takes and does not do it did not do before, either: within a line that is a note.
+    pub(crate) fn lower_what_was_so_before(&self, findings: &mut Findings) {
+        for finding in findings.iter_mut().filter(|finding| finding.severity == Severity::Warning) {
+            let (Some(code), Some(rule)) = (&finding.own_code, &finding.rule) else { continue };
+            let before = self.without_effect.get(&(code.to_string(), rule.clone()));
+            if before.is_some_and(|before| finding.count <= *before) {
+                finding.severity = Severity::Note;
+                finding.message += "; so it was in the backup, too";
+            }
+        }
+    }
+
     /// That the backup breaks rules of its own line: it was edited, or is torn, or the profile is wrong.
     pub(crate) fn findings(&self, profile: &Profile) -> impl Iterator<Item = (NodeId, Finding)> {
         self.refused.iter().map(|(code, line, nodes)| {

@@ -74,6 +74,11 @@ impl SecretForm {
 }
 
 impl Secret {
+    /// Whether it stands there as text between labels.
+    pub(crate) fn is_pem(&self) -> bool {
+        self.forms.iter().any(|form| form.pem.is_some())
+    }
+
     /// What the system expects instead, if it does not take the secret.
     pub(crate) fn misfit(&self, text: &str) -> Option<String> {
         if self.forms.is_empty()

@@ -38,7 +38,8 @@ impl Types {
                 if let Some(expected) = secret.misfit(text) {
                     return Err(Unfit(format!("the new system takes {expected}")));
                 }
-                out.push_str(text);
+                // White space around a textual encoding is none of it (RFC 7468, section 2).
+                out.push_str(if secret.is_pem() { text.trim_ascii() } else { text });
                 Ok(None)
             }
             // A secret never becomes a value that may be shown, nor the other way about.

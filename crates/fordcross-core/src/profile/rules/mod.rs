@@ -155,15 +155,15 @@ pub(crate) struct Unique {
 pub(crate) enum Referent {
     /// An object of this path.
     Objects(Pattern),
-    /// A port of the model, apart from what the configuration makes itself.
-    ModelPort,
+    /// A port of the model, or one on it; or else an object of this path.
+    ModelPort(Option<Pattern>),
 }
 
 impl Referent {
     pub(crate) fn objects(&self) -> Option<&Pattern> {
         match self {
             Self::Objects(pattern) => Some(pattern),
-            Self::ModelPort => None,
+            Self::ModelPort(or) => or.as_ref(),
         }
     }
 }
@@ -172,7 +172,8 @@ impl std::fmt::Display for Referent {
     fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
         match self {
             Self::Objects(pattern) => write!(f, "{pattern}"),
-            Self::ModelPort => f.write_str("model port"),
+            Self::ModelPort(None) => f.write_str("model port"),
+            Self::ModelPort(Some(or)) => write!(f, "model port|{or}"),
         }
     }
 }

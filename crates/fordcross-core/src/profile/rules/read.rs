@@ -264,10 +264,13 @@ pub(super) fn read_old(section: &Section<'_, '_>) -> OldMeaning {
     section.word("old").and_then(|_| pick(section, "old", &OldMeaning::WORDS)).unwrap_or_default()
 }
 
-/// `refers-to = "subnets/*"`, or `"model port"`.
+/// `refers-to = "subnets/*"`, `"model port"`, or `"model port|interfaces/*"`.
 fn read_referent(section: &Section<'_, '_>, word: Word<'_>, raw: &mut RawRules) -> Option<Referent> {
-    if word.text == "model port" {
-        return Some(Referent::ModelPort);
+    if let Some(or) = word.text.strip_prefix("model port") {
+        let Some(text) = or.strip_prefix('|') else { return Some(Referent::ModelPort(None)) };
+        let pattern = raw.pattern(section, Word { text, ..word })?;
+        raw.referents.push((pattern.clone(), word.span));
+        return Some(Referent::ModelPort(Some(pattern)));
     }
     let pattern = raw.pattern(section, word)?;
     raw.referents.push((pattern.clone(), word.span));

@@ -1,0 +1,186 @@
+//! One case: a backup and a map, carried by the program in a folder of its own, and judged.
+
+use crate::generate::Grammar;
+use crate::maps::{DEEDS, Deed, map};
+use fastrand::Rng;
+use fordcross_standin::osier::{Model, Osier};
+use fordcross_standin::{Receiver as _, Refusal};
+use serde_json::Value;
+use std::collections::BTreeSet;
+use std::fs;
+use std::net::Ipv4Addr;
+use std::path::Path;
+use std::sync::atomic::{AtomicUsize, Ordering};
+use std::time::{Duration, Instant};
+use tempfile::TempDir;
+
+pub(crate) const TEASEL: &str =
+    include_str!("../../../fordcross-profiles/lines/teasel/teasel.profile.toml");
+pub(crate) const OSIER: &str = include_str!("../../../fordcross-profiles/lines/osier/osier.profile.toml");
+pub(crate) const CROSSING: &str =
+    include_str!("../../../fordcross-profiles/lines/osier/teasel-4.6-to-osier-2.1.crossing.toml");
+
+#[derive(Clone, Debug)]
+pub(crate) struct Case {
+    pub(crate) number: u64,
+    pub(crate) backup: String,
+    pub(crate) deed: Deed,
+    pub(crate) map: Option<String>,
+    model: &'static str,
+}
+
+/// What random backups seldom have, or cannot: something else of an export of the receiving line's older release.
+const PLANTED: [(&str, &str); 12] = [
+    ("\"network\": \"192.0.2.0/24\", ", ""),
+    (", \"interface\": \"cu1\"}", "}"),
+    ("\"interface\": \"cu1\"}", "\"interface\": \"cu5\"}"),
+    (", \"net\": \"s1\"", ""),
+    ("\"net\": \"s1\"", "\"net\": \"s9\""),
+    ("\"protocol\": \"tcp\", ", ""),
+    ("\"protocol\": \"tcp\", \"port\": 443", "\"protocol\": \"icmp\""),
+    ("\"port\": 443", "\"port\": 0"),
+    ("203.0.113.1/24", "192.0.2.1/25"),
+    ("$6$", "$5$"),
+    ("Wrackhaven", WIDE),
+    ("\"display-minutes\": 5", "\"display-minutes\": 20000"),
+];
+const WIDE: &str = "a word and a word and a word and a word and a word and a word and a word and a word and a word";
+const OLDER: &str = r#"{"osier-export": {"release": "2.0", "model": "8", "scope": "full"},
+"system": {"hostname": "gw", "location": "Wrackhaven", "display-minutes": 5},
+"interfaces": {"cu1": {"enabled": true, "zone": "inside", "addresses": ["192.0.2.1/24"]}, "cu2": {"enabled": true, "zone": "outside", "addresses": ["203.0.113.1/24"]}},
+"subnets": {"s1": {"network": "192.0.2.0/24", "interface": "cu1"}},
+"leases": {"fixed": {"00:00:5e:00:53:01": {"address": "192.0.2.9", "net": "s1"}}},
+"filter": {"default": "refuse", "list": [{"action": "permit", "interface": "cu2", "protocol": "tcp", "port": 443}]},
+"accounts": {"ann": {"role": "viewer", "password-hash": "$6$salt$0123456789abcdef"}}}"#;
+
+/// What became of a case.
+pub(crate) struct Outcome {
+    pub(crate) status: u8,
+    pub(crate) result: Option<String>,
+    pub(crate) rows: Vec<Value>,
+    pub(crate) findings: Vec<Value>,
+    /// The map that was used, as it was written.
+    pub(crate) map: String,
+    pub(crate) said: String,
+}
+
+/// A number from the surroundings.
+pub(crate) fn number_of(name: &str, usual: u64) -> u64 {
+    std::env::var(name).ok().and_then(|text| text.parse().ok()).unwrap_or(usual)
+}
+
+/// The cases by their numbers, each the same whatever else is run.
+pub(crate) fn cases() -> Vec<Case> {
+    let (count, seed) = (number_of("FORDCROSS_CASES", 800), number_of("FORDCROSS_SEED", 15));
+    let grammar = Grammar::new(TEASEL, "4.6");
+    (0..count)
+        .map(|number| {
+            let mut rng = Rng::with_seed(seed.wrapping_mul(0x9e37_79b9).wrapping_add(number));
+            let (old, model) = rng.choice([("20", "8"), ("20", "16"), ("40", "16")]).expect("three");
+            let backup = grammar.backup("teasel-backup", old, &mut rng);
+            let deed = DEEDS[number as usize % DEEDS.len()];
+            let used: BTreeSet<String> =
+                ["p1", "p2", "p3", "p4", "f1", "svc"].into_iter().filter(|port| backup.contains(&format!("\"{port}\""))).map(str::to_owned).collect();
+            let used: Vec<String> = used.into_iter().collect();
+            let addresses: Vec<&str> = backup
+                .split(['<', '>'])
+                .filter(|text| text.parse::<Ipv4Addr>().is_ok() && !text.starts_with("255"))
+                .collect();
+            let map = map(deed, &used, &addresses, &mut rng);
+            Case { number, backup, deed, map, model }
+        })
+        .collect()
+}
+
+/// The numbers of planted cases begin here.
+pub(crate) const PLANTED_FROM: u64 = 1 << 32;
+
+/// Cases by what is planted in them.
+pub(crate) fn planted() -> Vec<Case> {
+    let older = PLANTED.iter().map(|(find, put)| {
+        assert!(OLDER.contains(find), "{find}");
+        OLDER.replacen(find, put, 1)
+    });
+    let gateway = |rule: &str| {
+        format!(
+            "<teasel-backup firmware='4.6' model='20'><unit><name>gw</name><greeting>{}</greeting></unit>\
+             <links><link id='p1' on='yes'><side>inner</side></link></links>\
+             <filter><otherwise>deny</otherwise><rule at='p1' {rule}/></filter></teasel-backup>",
+            "long ".repeat(220)
+        )
+    };
+    let backups = older.chain([gateway("do='allow' off='perhaps'"), OLDER.to_owned()]);
+    let case = |(number, backup): (usize, String)| {
+        let map = (backup == OLDER).then(|| "[map]\nformat = 2\n[addresses]\n\"192.0.2.9\" = \"203.0.113.77\"\n".to_owned());
+        Case { number: PLANTED_FROM + number as u64, backup, deed: Deed::OneAddress, map, model: "8" }
+    };
+    backups.enumerate().map(case).collect()
+}
+
+/// Carries a case, by the shipped profiles or by others.
+pub(crate) fn carry(case: &Case, profiles: Option<&Path>) -> Outcome {
+    let folder = TempDir::new().expect("a temporary folder");
+    let at = |name: &str| folder.path().join(name).display().to_string();
+    let backup = at(if case.backup.starts_with('{') { "gw.json" } else { "gw.xml" });
+    fs::write(&backup, &case.backup).expect("written");
+    let mut arguments: Vec<String> = vec!["fordcross".into(), "carry".into(), "--json".into()];
+    arguments.extend([backup, "--to".into(), format!("osier/{}@2.1", case.model), "-o".into(), at("out")]);
+    if let Some(map) = &case.map {
+        fs::write(at("gw.map.toml"), map).expect("written");
+        arguments.extend(["--map".into(), at("gw.map.toml")]);
+    }
+    if let Some(folder) = profiles {
+        arguments.extend(["--profiles".into(), folder.display().to_string()]);
+    }
+    let (mut out, mut err) = (Vec::new(), Vec::new());
+    let status = fordcross::run(arguments, &mut std::io::empty(), &mut out, &mut err);
+    let read = |name: &str| fs::read_to_string(folder.path().join("out").join(name)).ok();
+    let lines = read("ledger.jsonl").unwrap_or_default();
+    let said: Value = serde_json::from_slice(&out).unwrap_or_default();
+    Outcome {
+        status,
+        result: read("gw.osier.json"),
+        rows: lines.lines().map(|line| serde_json::from_str(line).expect("a row is JSON")).collect(),
+        findings: said["findings"].as_array().cloned().unwrap_or_default(),
+        map: read("map.toml").unwrap_or_default(),
+        said: String::from_utf8_lossy(&err).into_owned(),
+    }
+}
+
+/// What the receiving unit refuses of a result.
+pub(crate) fn refused(case: &Case, result: &str) -> Vec<Refusal> {
+    Osier::new(Model::find(case.model)).load(result).err().unwrap_or_default()
+}
+
+/// What becomes of each thing, two at a time, as far as the time goes: `FORDCROSS_SECONDS`, 60 if nothing is said.
+/// There are at least 25.
+pub(crate) fn each<I: Sync, T: Send>(things: &[I], of: impl Fn(&I) -> T + Sync) -> Vec<T> {
+    let end = Instant::now() + Duration::from_secs(number_of("FORDCROSS_SECONDS", 60));
+    let next = AtomicUsize::new(0);
+    let work = || {
+        let mut done = Vec::new();
+        loop {
+            let number = next.fetch_add(1, Ordering::Relaxed);
+            if number >= things.len() || number >= 25 && Instant::now() > end {
+                return done;
+            }
+            done.push((number, of(&things[number])));
+        }
+    };
+    let mut all = std::thread::scope(|scope| {
+        let second = scope.spawn(work);
+        let mut all = work();
+        all.extend(second.join().expect("no panic"));
+        all
+    });
+    all.sort_by_key(|(number, _)| *number);
+    all.into_iter().map(|(_, made)| made).collect()
+}
+
+/// Keeps figures, where a campaign asks for them: `FORDCROSS_FIGURES` is the folder.
+pub(crate) fn keep_figures(name: &str, figures: &[(&str, usize)]) {
+    let Some(folder) = std::env::var_os("FORDCROSS_FIGURES") else { return };
+    let lines: String = figures.iter().map(|(what, count)| format!("{what} = {count}\n")).collect();
+    let path = Path::new(&folder).join(format!("{name}.toml"));
+    fs::write(path, format!("seed = {}\n{lines}", number_of("FORDCROSS_SEED", 15))).expect("written");
+}

@@ -4,7 +4,7 @@ use super::apply::{Apply, Fit, Rows, field_slots};
 use super::draft::Taken;
 use super::scopes::{Instance, Slots};
 use super::value::{Bound, Failure, Hand, Prepared, fact};
-use crate::crossing::{Action, Clause, Piece, Rule, Start, Target, TargetName, TargetStep};
+use crate::crossing::{Action, Clause, Field, Piece, Rule, Start, Target, TargetName, TargetStep};
 use crate::expression::{Expression, Operand};
 use crate::fate::{Fate, Origin};
 use crate::finding::Code;
@@ -443,6 +443,9 @@ impl<'i, 'a> Apply<'_, 'i, 'a> {
                     continue;
                 }
                 let Some(prepared) = hand.prepare(field, String::new())? else { continue };
+                if field.at_least && self.is_enough_there(field, &prepared.text) {
+                    continue;
+                }
                 let mut from: Rows =
                     used.iter().filter_map(|&slot| slots[slot].and_then(|bound| bound.row)).collect();
                 from.retain(|row| rows.contains(row));
@@ -454,6 +457,18 @@ impl<'i, 'a> Apply<'_, 'i, 'a> {
             ready.push(Ready { top: target.top, start: target.start.clone(), base, fields, objects });
         }
         Ok(ready)
+    }
+
+    /// Whether what holds for a setting of the new side, where nothing is said, is not less than a value.
+    fn is_enough_there(&self, field: &Field, value: &str) -> bool {
+        let profile = self.step.new_profile();
+        let entry = &profile.schema.entries[usize::from(field.entry)];
+        let holds = entry.what.default_at(profile.release).or_else(|| profile.in_force(entry));
+        let number = |text: &str| match Operand::from_value(&profile.types.read(field.kind, text).ok()?) {
+            Operand::Integer(number) => Some(number),
+            _ => None,
+        };
+        holds.and_then(number).zip(number(value)).is_some_and(|(holds, value)| holds >= value)
     }
 
     fn ready_look_ups(&mut self, targets: &[Target]) {

@@ -2,8 +2,11 @@
 
 use super::{Action, Place, Rule, TargetName, TargetStep};
 use crate::finding::Code;
+use crate::pattern::Pattern;
+use crate::profile::Profile;
 use crate::source::Span;
 use crate::toml_file::Report;
+use rustc_hash::FxHashSet;
 
 /// Reports each rule that an earlier one leaves nothing for.
 pub(super) fn check_hidden(report: &Report<'_>, rules: &[(Span, Rule)], places: &[Place]) {
@@ -48,6 +51,47 @@ pub(super) fn check_contested(report: &Report<'_>, rules: &[(Span, Rule)]) {
             }
         }
     }
+}
+
+/// Tells of settings that the new release of a line has and the old one has not, of which no rule speaks: an old setting
+/// may stand behind one, that now asks for its own.
+pub(super) fn check_unspoken(
+    report: &Report<'_>,
+    span: Span,
+    (old, new): (&Profile, &Profile),
+    rules: &[(Span, Rule)],
+    fresh: &[Pattern],
+) {
+    if old.line != new.line {
+        return;
+    }
+    let written: FxHashSet<u16> = rules
+        .iter()
+        .flat_map(|(_, rule)| match &rule.action {
+            Action::Move(targets) | Action::Add(targets) => targets.as_slice(),
+            _ => &[],
+        })
+        .flat_map(|target| target.fields.iter().map(|field| field.entry))
+        .collect();
+    let is_new = |releases: (usize, usize)| releases.0 > old.release && releases.0 <= new.release;
+    let entries = new.schema.entries.iter().zip(0_u16..);
+    let unspoken: Vec<String> = entries
+        .filter(|(entry, number)| {
+            let had = || old.schema.entries.iter().any(|known| known.pattern == entry.pattern);
+            let spoken = || fresh.iter().any(|pattern| pattern.covers(&entry.pattern));
+            entry.what.setting().is_some() && is_new(entry.releases) && !written.contains(number) && !spoken() && !had()
+        })
+        .map(|(entry, _)| format!("`{}`", entry.pattern))
+        .collect();
+    if unspoken.is_empty() {
+        return;
+    }
+    let (number, some) = (unspoken.len(), &unspoken[..unspoken.len().min(8)]);
+    let more = if some.len() < number { format!(" and {} more", number - some.len()) } else { String::new() };
+    let message = format!("no rule speaks of what is new in {}: {}{more}", new.release_name(), some.join(", "));
+    report.add(Code::SettingUnspoken, span, message).help(
+        "write a rule where an old setting stands behind one, such as `new >= {n}`; else name it in `fresh` under [crossing]",
+    );
 }
 
 /// A path of plain names, without new entries of lists.

@@ -429,6 +429,8 @@ pub(crate) struct Field {
     pub(crate) entry: u16,
     pub(crate) kind: TypeId,
     pub(crate) template: Vec<Piece>,
+    /// Written only where what holds there is less.
+    pub(crate) at_least: bool,
 }
 
 impl Field {

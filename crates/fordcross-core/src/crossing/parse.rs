@@ -1,7 +1,7 @@
 //! From the text of a crossing to rules whose places are known to both profiles.
 
 use super::captures::{Captures, INDEX, KIND, NAME};
-use super::check::{check_contested, check_hidden};
+use super::check::{check_contested, check_hidden, check_unspoken};
 use super::syntax::{BadSide, parse_left, parse_place_target};
 use super::tables::{read_constants, read_equivalents, read_tables};
 use super::{Action, Ask, Clause, Crossing, KeyTest, LookUp, Place, Rule, Side, Start, Table, TargetStep};
@@ -34,6 +34,8 @@ pub fn crossing_sides(source: Source<'_>) -> Result<(Side, Side), Findings> {
 struct Head {
     sides: (Side, Side),
     flattens: Option<bool>,
+    /// What is new on the new side, and nothing of the old side stands behind it.
+    fresh: Vec<Pattern>,
 }
 
 fn read_head(root: &Section<'_, '_>) -> Option<Head> {
@@ -52,8 +54,9 @@ fn read_head(root: &Section<'_, '_>) -> Option<Head> {
     head.word("title");
     let ways = [("flatten", true), ("keep", false)];
     let flattens = head.word("inheritance").and_then(|_| pick(&head, "inheritance", &ways));
+    let fresh = head.words("fresh").into_iter().filter_map(|word| parse_pattern(&head, word)).collect();
     head.finish();
-    Some(Head { sides: (from?, to?), flattens })
+    Some(Head { sides: (from?, to?), flattens, fresh })
 }
 
 impl Crossing {
@@ -72,6 +75,7 @@ impl Crossing {
         let report = Report::new(source);
         let table = report.parse();
         let root = Section::new(&report, table.get_ref(), table.span().into());
+        let root_span = root.section("crossing").map_or_else(|| root.span(), |head| head.span());
         let head = read_head(&root);
         let mut reader = Reader {
             report: &report,
@@ -120,9 +124,12 @@ impl Crossing {
         if checking == Checking::Whole {
             check_hidden(&report, &rules, &places);
             check_contested(&report, &rules);
+            if let Some(head) = &head {
+                check_unspoken(&report, root_span, (old, new), &rules, &head.fresh);
+            }
         }
         match head {
-            Some(Head { sides: (from, to), flattens }) if report.is_clean() => Ok(Self {
+            Some(Head { sides: (from, to), flattens, .. }) if report.is_clean() => Ok(Self {
                 file: source.name.to_owned(),
                 from,
                 to,

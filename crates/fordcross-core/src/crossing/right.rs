@@ -92,7 +92,13 @@ impl Reader<'_, '_> {
         if whole.iter().any(TargetStep::is_by_kind) {
             self.check_alike(&whole, kind, inside(word, self.report.source, raw.at.start, raw.at.end));
         }
-        Some(Field { path, entry, kind, template })
+        if raw.at_least && !self.new.types.is_ordered(kind) {
+            let span = inside(word, self.report.source, raw.at.start, raw.at.end);
+            self.report
+                .add(Code::TypesDiffer, span, "`>=` asks for a number, a size or a duration")
+                .help("write `=`");
+        }
+        Some(Field { path, entry, kind, template, at_least: raw.at_least })
     }
 
     fn template(

@@ -63,6 +63,8 @@ pub(super) struct RawField {
     pub(super) at: Range<usize>,
     /// Where the template begins in the text of the side.
     pub(super) template_at: usize,
+    /// Written with `>=`: only where what holds there is less.
+    pub(super) at_least: bool,
 }
 
 #[derive(Debug)]
@@ -132,9 +134,12 @@ pub(super) fn parse_right(text: &str) -> Result<Vec<RawTarget>, BadSide> {
             targets.last_mut().into_iter().for_each(|target| target.objects.push(path.clone()));
             continue;
         }
+        let plain = path.strip_suffix(" >").filter(|_| template.is_some());
+        let at_least = plain.is_some();
+        let path = plain.map_or(path, str::trim_end);
         let path = parse_target_path(text, at.start..at.start + path.len())?;
         if let Some(target) = targets.last_mut() {
-            target.fields.push(RawField { path, template, at, template_at });
+            target.fields.push(RawField { path, template, at, template_at, at_least });
         }
     }
     Ok(targets)
@@ -216,7 +221,12 @@ pub(super) fn parse_table(text: &str) -> Option<Table> {
 
 /// Splits `path = value`; gives the value with where it begins.
 fn split_equals(text: &str) -> (&str, Option<(usize, &str)>) {
-    match text.find(" = ") {
+    // `x >= {n}`: the sign of comparison stays at the path.
+    let equals = text.find(" = ");
+    if let Some(at) = text.find(" >= ").filter(|at| equals.is_none_or(|equals| *at < equals)) {
+        return (&text[..at + 2], Some((at + 4, &text[at + 4..])));
+    }
+    match equals {
         Some(at) => (text[..at].trim_end(), Some((at + 3, &text[at + 3..]))),
         // `x =` stands for an empty value.
         None => match text.strip_suffix(" =") {

@@ -75,7 +75,7 @@ pub(crate) static FUNCTIONS: &[Function] = &[
     Function::new("like_any", &[Text, Unknown], Boolean, "whether a text is like one of several patterns: `like_any(name, values('/patterns'))`"),
     Function::new("lower", &[Text], Text, "the text in lower case"),
     Function::new("upper", &[Text], Text, "the text in upper case"),
-    Function::new("bytes", &[Text], Integer, "how many bytes the text has in UTF-8"),
+    Function::new("octets", &[Text], Integer, "how many bytes the text has in UTF-8"),
     Function::new("before", &[Text, Text], Text, "what stands before the first such text; all if there is none"),
     Function::new("after", &[Text, Text], Text, "what stands after the first such text; nothing if there is none"),
     Function::new("replace", &[Text, Text, Text], Text, "the text with each second replaced by the third"),
@@ -112,7 +112,7 @@ pub(super) fn add(context: &mut Context<'_, '_>) {
         Ok(i64::from(parse::<IpNet>("prefix_length", &network)?.prefix_len()))
     });
     add_addresses(context);
-    let _ = context.add_function("bytes", |text: Words| i64::try_from(text.len()).unwrap_or(i64::MAX));
+    let _ = context.add_function("octets", |text: Words| i64::try_from(text.len()).unwrap_or(i64::MAX));
     let _ = context.add_function("pattern", |text: Words| is_pattern(&text));
     let _ = context.add_function(AS_IS, |value: cel::Value| value);
     let _ =

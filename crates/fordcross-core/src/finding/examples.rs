@@ -58,6 +58,7 @@ impl Code {
             | Self::ArchiveUnsafe
             | Self::PartsWrong
             | Self::HashDiffers
+            | Self::SettingUnspoken
             | Self::FileMissing
             | Self::NothingIncluded
             | Self::DataPassedOver

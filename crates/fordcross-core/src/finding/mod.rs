@@ -97,6 +97,7 @@ codes! {
     ExpressionWrong "expression-wrong" Blocker "an expression cannot be read, or asks for what is not there"
     TypesDiffer "types-differ" Blocker "a rule moves a value to a type that can never hold it"
     PlaceContested "place-contested" Warning "two rules of a crossing write one place"
+    SettingUnspoken "setting-unspoken" Warning "a crossing says nothing of what is new in its release"
     RuleHidden "rule-hidden" Blocker "an earlier rule always takes what this one asks for"
     CourseMissing "course-missing" Blocker "no crossing leads from the backup's release to the receiving one"
     IncludeMissing "include-missing" Blocker "a crossing includes a file that is not there"

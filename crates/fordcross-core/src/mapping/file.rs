@@ -454,10 +454,10 @@ mod tests {
     #[case(
         "[map]\nfrom = 'c@1'\n[ports]\neth0 = 'eth1'",
         Code::ValueWrong,
-        "for backups of `c@1`, and this one is of `a`"
+        "for backups of `c@1`, and this one is of `a/old`"
     )]
     #[case(
-        "[map]\nfrom = 'a/8@1'\nto = 'c/8@1'",
+        "[map]\nfrom = 'a/old@1'\nto = 'c/8@1'",
         Code::ValueWrong,
         "for results for `c/8@1`, and this one is for `b`"
     )]

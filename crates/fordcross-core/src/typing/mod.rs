@@ -70,6 +70,11 @@ impl Types {
         })
     }
 
+    /// Whether values of the type are more or less than others.
+    pub(crate) fn is_ordered(&self, id: TypeId) -> bool {
+        matches!(self.get(id).form, Form::Integer { .. } | Form::Quantity(_))
+    }
+
     /// Whether the map may have something to say of values of the type.
     pub(crate) fn can_be_mapped(&self, id: TypeId) -> bool {
         matches!(

@@ -48,6 +48,12 @@ pub(crate) fn mutants(profile: &str) -> Vec<Mutant> {
                     }
                 }
             }
+            // One case on the line of its list: without it there is no such check.
+            "[[check]]" if body.iter().any(|line| line.starts_with("cases") && line.contains("[[\"")) => {
+                let at = body.iter().position(|line| line.starts_with("cases")).expect("there is one");
+                let code = body[at].split('"').nth(1).unwrap_or_default();
+                add(start + 1 + at, format!("check {code}"), start, end, "");
+            }
             "[[check]]" if body.iter().any(|line| line.starts_with("cases")) => {
                 for (offset, line) in body.iter().enumerate().filter(|(_, line)| line.starts_with("  [\"")) {
                     let here = start + 1 + offset;

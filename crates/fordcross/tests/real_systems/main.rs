@@ -10,7 +10,10 @@
 
 mod carried;
 mod figures;
+mod knock_out;
 mod live;
+#[path = "../judged/mutants.rs"]
+mod mutants;
 mod networks;
 mod programs;
 mod server;

@@ -3,6 +3,7 @@
 
 use crate::carried::carry;
 use crate::programs::{kept, run, said};
+use crate::server::Server;
 use rstest::rstest;
 use std::fs;
 use std::path::Path;
@@ -34,7 +35,7 @@ fn ask(release: &str, folder: &Path, name: &str) -> Output {
 
 fn write(folder: &Path, text: &str) {
     for (name, text) in
-        [("postgresql.conf", text), ("postgresql.auto.conf", ""), ("pg_hba.conf", ""), ("pg_ident.conf", "")]
+        [("postgresql.conf", text), ("postgresql.auto.conf", ""), ("pg_hba.conf", "local all all trust\n"), ("pg_ident.conf", "")]
     {
         fs::write(folder.join(name), text).expect("written");
     }
@@ -107,7 +108,8 @@ fn what_old_servers_take_means_the_same_in_new_ones(#[values("10", "12", "14", "
     let folder = TempDir::new().expect("a temporary folder");
     let settings = described(release, folder.path());
     let mut random = fastrand::Rng::with_seed(release.parse().expect("a number"));
-    let mut compared = 0;
+    let (mut old_server, mut new_server) = (Server::new(release), Server::new(NEWEST));
+    let (mut compared, mut judged) = (0, 0);
     for _ in 0..CONFIGURATIONS {
         let mut lines: Vec<(&str, String)> = Vec::new();
         for _ in 0..SETTINGS {
@@ -125,14 +127,23 @@ fn what_old_servers_take_means_the_same_in_new_ones(#[values("10", "12", "14", "
         if !ask(release, folder.path(), "port").status.success() {
             continue;
         }
+        // What it reads it may refuse all the same; and settings by chance ask for more than the machine has.
+        let with = |server: &Server, conf: &str| fs::write(server.data().join("postgresql.conf"), conf).expect("written");
+        with(&old_server, &text);
+        if old_server.starts().is_err() {
+            continue;
+        }
         let carried = carry(folder.path(), &format!("postgresql@{NEWEST}"), "", &[]);
         let result = carried.ending(".postgresql");
         let text_of_result = fs::read_to_string(result.join("postgresql.conf")).expect("a file");
-        for name in ["pg_hba.conf", "pg_ident.conf"] {
-            fs::write(result.join(name), "").expect("written");
-        }
+        fs::write(result.join("pg_ident.conf"), "").expect("written");
         let asked = ask(NEWEST, &result, "port");
         assert!(asked.status.success(), "{}\n{text}\nbecame\n{text_of_result}", said(&asked));
+        with(&new_server, &text_of_result);
+        if let Err(log) = new_server.starts() {
+            panic!("{NEWEST} refuses {text_of_result}\n{log}\nof\n{text}");
+        }
+        judged += 1;
         for (name, line) in lines.iter().filter(|(name, _)| !SHOWN_OTHERWISE.contains(name)) {
             let locator = format!("main/{name}");
             let row = carried.rows.iter().find(|row| row["locator"] == locator.as_str());
@@ -156,5 +167,6 @@ fn what_old_servers_take_means_the_same_in_new_ones(#[values("10", "12", "14", "
             compared += 1;
         }
     }
-    assert!(compared > CONFIGURATIONS * 3, "{compared} compared");
+    println!("{judged} of {CONFIGURATIONS} started in both");
+    assert!(judged > 0 && compared > CONFIGURATIONS * 3, "{compared} compared");
 }

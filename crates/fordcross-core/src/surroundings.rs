@@ -370,13 +370,11 @@ impl Profile {
                 (above.map_or_else(Vec::new, |above| above.steps.clone()), path.trim_start_matches('/'))
             }
         };
-        let found = alternatives(path).iter().find_map(|path| {
-            match self.schema.find(&PathStep::from_here(&from, path)) {
-                Lookup::Declared(entry) => Some(entry),
-                _ => None,
-            }
-        });
-        found
+        let declared = |path: &String| match self.schema.find(&PathStep::from_here(&from, path)) {
+            Lookup::Declared(entry) => Some(entry),
+            _ => None,
+        };
+        alternatives(path).iter().find_map(declared)
     }
 
     /// The steps of the objects that a setting of a path names.

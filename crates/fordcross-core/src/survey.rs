@@ -1,7 +1,9 @@
 //! What is in a backup.
 
 use crate::backup::Backup;
+use crate::finding::Findings;
 use crate::form::OTHER_FILES;
+use crate::judge::unsound;
 use crate::locator::Labeler;
 use crate::profile::{Profile, Signs, What};
 use crate::reading::{Reading, RowKind, automaton_of};
@@ -35,6 +37,8 @@ pub struct Survey {
     pub candidate: Option<Candidate>,
     /// Files that a whole backup has, and this one lacks.
     pub lacking: Vec<String>,
+    /// Rules of its own line that the backup breaks.
+    pub unsound: Findings,
 }
 
 /// What one section holds.
@@ -159,7 +163,11 @@ pub fn survey(backup: &Backup<'_>, profile: &Profile, today: jiff::civil::Date) 
         files: files(backup, profile),
         candidate: candidate(tree, profile),
         lacking: lacking(tree, profile),
+        unsound: Findings::new(),
     };
+    let model = backup.identity.model.as_deref().and_then(|name| profile.model(name).ok());
+    let overruled = unsound(tree, profile, model, &mut automaton_of(profile, None));
+    made.unsound = overruled.findings(backup, profile, &mut labels, &mut automaton);
     let mut references = References::new(profile);
     let mut named_at: Vec<(u16, NodeId)> = Vec::new();
     for row in &reading.rows {

@@ -229,11 +229,7 @@ impl<'a> Judging<'_, '_, 'a> {
         }
         let rows = reading.rows.iter().zip(&ledger.decisions);
         for (row, decision) in rows {
-            let because = match decision.by {
-                DecidedBy::Map(_) => true,
-                DecidedBy::RuleBroken(_) => true,
-                _ => false,
-            };
+            let because = matches!(decision.by, DecidedBy::Map(_) | DecidedBy::RuleBroken(_));
             if !because || decision.fate < Fate::LeftOut {
                 continue;
             }

@@ -44,7 +44,7 @@ use crate::course::Leg;
 use crate::crossing::Phase;
 use crate::expression::Evaluator;
 use crate::fate::{Fate, Origin};
-use crate::finding::{Finding, Findings, Place, Severity, SeverityOverride, apply_severities};
+use crate::finding::{Findings, Severity, SeverityOverride, apply_severities};
 use crate::judge::{Overruled, unsound};
 use crate::ledger::{DecidedBy, Ledger, LedgerWriter};
 use crate::locator::Labeler;
@@ -298,18 +298,11 @@ fn mapping_findings(input: &CarryInput<'_, '_>, first: &mut StepMade, exempt: &E
 
 /// That a backup breaks rules of its own line, at its places.
 fn overruled_findings(input: &CarryInput<'_, '_>, steps: &[StepMade], overruled: &Overruled) -> Findings {
-    let tree = &input.backup.tree;
-    let lines = input.backup.lines();
     let StepMade { automaton, reading, .. } = &steps[0];
     let mut automaton = automaton.clone();
-    let old = &input.course[0].old;
-    let mut labels = Labeler::new(tree, &old.schema, Some(&reading.ordinals), &automaton);
-    let place = |(node, mut finding): (NodeId, Finding)| {
-        finding.place = Some(Place::indexed(&lines, tree.span(node)));
-        finding.locator = Some(labels.label(node, &mut automaton).to_owned());
-        finding
-    };
-    overruled.findings(old).map(place).collect()
+    let (backup, old) = (input.backup, &input.course[0].old);
+    let mut labels = Labeler::new(&backup.tree, &old.schema, Some(&reading.ordinals), &automaton);
+    overruled.findings(backup, old, &mut labels, &mut automaton)
 }
 
 /// The kind of each object of a backup that has kinds, with its row.
@@ -417,7 +410,7 @@ impl Carried<'_, '_> {
             };
             if accepted.shows == shows {
                 finding.severity = Severity::Warning;
-                finding.message += &format!("; accepted: {}", accepted.reason);
+                finding.message = format!("{}; accepted: {}", finding.message, accepted.reason);
                 self.accepted.push(accepted.clone());
             } else {
                 finding.help = Some(format!(

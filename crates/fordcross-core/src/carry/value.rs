@@ -76,8 +76,11 @@ pub(super) struct Hand<'h, 'i, 'a> {
     /// By the number of the look-up; empty where none was needed yet.
     pub(super) look_ups: &'h [Option<Networks>],
     /// The capture that was read last and for which setting, since several fields may draw on one.
-    last_read: RefCell<Option<((usize, Option<u16>), Renamed<'i>)>>,
+    last_read: RefCell<Option<Read<'i>>>,
 }
+
+/// A capture by its slot and the setting that it is for, with what the map makes of it.
+type Read<'i> = ((usize, Option<u16>), Renamed<'i>);
 
 impl<'i, 'a: 'i> Step<'i, 'a> {
     /// What the map says of values that go from one setting to another; none where it has no say.

@@ -5,7 +5,7 @@ use crate::crossing::Phase;
 use crate::fate::Fate;
 use crate::finding::count;
 use crate::ledger::Ledger;
-use crate::profile::UnitSide;
+use crate::profile::{Trial, UnitSide};
 use crate::reading::RowKind;
 
 /// The steps of the work in their order. Those of the lines stand around those of the crossings.
@@ -25,6 +25,8 @@ pub(super) fn work(input: &CarryInput<'_, '_>, first: &StepMade, ledger: &Ledger
         }
     }
     work.extend(steps(new, UnitSide::New));
+    let trial = |trial: &Trial| (Phase::Before, format!("try the result: `{}`; {}", trial.run, trial.what));
+    work.extend(new.trials.iter().map(trial));
     for dependant in &old.around.dependants {
         let rows = dependant
             .pattern

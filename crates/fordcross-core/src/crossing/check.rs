@@ -79,7 +79,11 @@ pub(super) fn check_unspoken(
         .filter(|(entry, number)| {
             let had = || old.schema.entries.iter().any(|known| known.pattern == entry.pattern);
             let spoken = || fresh.iter().any(|pattern| pattern.covers(&entry.pattern));
-            entry.what.setting().is_some() && is_new(entry.releases) && !written.contains(number) && !spoken() && !had()
+            entry.what.setting().is_some()
+                && is_new(entry.releases)
+                && !written.contains(number)
+                && !spoken()
+                && !had()
         })
         .map(|(entry, _)| format!("`{}`", entry.pattern))
         .collect();
@@ -88,7 +92,8 @@ pub(super) fn check_unspoken(
     }
     let (number, some) = (unspoken.len(), &unspoken[..unspoken.len().min(8)]);
     let more = if some.len() < number { format!(" and {} more", number - some.len()) } else { String::new() };
-    let message = format!("no rule speaks of what is new in {}: {}{more}", new.release_name(), some.join(", "));
+    let message =
+        format!("no rule speaks of what is new in {}: {}{more}", new.release_name(), some.join(", "));
     report.add(Code::SettingUnspoken, span, message).help(
         "write a rule where an old setting stands behind one, such as `new >= {n}`; else name it in `fresh` under [crossing]",
     );

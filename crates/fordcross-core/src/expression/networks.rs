@@ -45,8 +45,8 @@ impl Networks {
 
     /// The narrowest network that holds a network and more.
     pub(crate) fn around(&self, network: IpNet) -> Option<IpNet> {
-        let wider = self.holders(network).map(|(holder, _)| holder);
-        wider.filter(|holder| holder.prefix_len() < network.prefix_len()).next_back()
+        let mut wider = self.holders(network).map(|(holder, _)| holder);
+        wider.rfind(|holder| holder.prefix_len() < network.prefix_len())
     }
 
     /// All networks that hold a network and more.
@@ -83,13 +83,13 @@ impl Shelf {
     pub(super) fn keep(&self, networks: Networks) -> i64 {
         let kept = &mut self.shelves().kept;
         kept.push(networks);
-        kept.len() as i64 - 1
+        i64::try_from(kept.len()).unwrap_or(i64::MAX) - 1
     }
 
     pub(super) fn put(&self, networks: Networks) -> i64 {
         let passing = &mut self.shelves().passing;
         passing.push(networks);
-        -(passing.len() as i64)
+        -i64::try_from(passing.len()).unwrap_or(i64::MAX)
     }
 
     /// Forgets the networks of the expression that was worked out.

@@ -183,8 +183,9 @@ impl Code {
             Self::MapLengths => &[(Map, "", "[addresses]\n\"192.0.2.0/26\" = \"198.51.100.0/27\"\n")],
             Self::TargetInUse => &[(Map, "", "[addresses]\n\"192.0.2.2\" = \"192.0.2.3\"\n")],
             Self::MapUnused => &[(Map, "", "[addresses]\n\"10.0.0.0/8\" = \"10.0.0.0/8\"\n")],
-            Self::PartlyRenumbered => &[(Map, "", "[addresses]\n\"192.0.2.16/28\" = \"203.0.113.16/28\"\n")],
-            Self::NoLongerInside => &[(Map, "", "[addresses]\n\"192.0.2.16/28\" = \"203.0.113.16/28\"\n")],
+            Self::PartlyRenumbered | Self::NoLongerInside => {
+                &[(Map, "", "[addresses]\n\"192.0.2.16/28\" = \"203.0.113.16/28\"\n")]
+            }
             Self::NewlyInside => &[(Map, "", "[addresses]\n\"203.0.113.2\" = \"198.51.100.70\"\n")],
             Self::PortMisfit => &[(Map, "", "[ports]\nf1 = \"cu6\"\n")],
             Self::PartnerMisfit => &[

@@ -205,7 +205,7 @@ impl<'c> Causes<'c> {
     }
 
     /// Whether all that an object lacks went itself.
-    fn follows(&self, settled: &Settled, breached: &Breached) -> bool {
+    fn follows(settled: &Settled, breached: &Breached) -> bool {
         let path = match &breached.part {
             Part::Required(_, path) => Some(path),
             Part::Narrowed(path) => path.as_ref(),
@@ -278,7 +278,7 @@ pub(crate) fn judged(
     words: &mut Words<'_>,
 ) -> Judged {
     let mut all = Judged::default();
-    let mut groups: Vec<(Kind, Vec<(&Breached, Vec<Cause>)>)> = Vec::new();
+    let mut groups: Vec<(Kind, Vec<Member<'_>>)> = Vec::new();
     let mut known: FxHashMap<Kind, usize> = FxHashMap::default();
     for (number, breached) in settled.went.iter().chain(&settled.left).enumerate() {
         let behind = causes.of(judge, settled, breached);
@@ -294,7 +294,7 @@ pub(crate) fn judged(
         // What went because of what went before is told with that.
         let follows = matches!(breached.part, Part::Required(..) | Part::Narrowed(_))
             && number < settled.went.len()
-            && causes.follows(settled, breached);
+            && Causes::follows(settled, breached);
         if follows {
             continue;
         }
@@ -370,7 +370,7 @@ fn finding(
     });
     if let Some(Cause::Port(port)) = behind.first() {
         let (said, place) = (words.port)(*port);
-        message += &format!(", because of {said}");
+        message = format!("{message}, because of {said}");
         map = place;
     }
     let severity = match kind.breach {
@@ -425,6 +425,9 @@ fn finding(
     finding.put_at(sites);
     finding
 }
+
+/// A breach with what stands behind it.
+type Member<'b> = (&'b Breached, Vec<Cause>);
 
 /// How many places of one finding are kept.
 const SITES: usize = 8;
@@ -539,7 +542,12 @@ fn names_nothing(judge: &Judge<'_, '_>, node: NodeId, of: &str) -> String {
     let objects = &judge.profile.rules.objects;
     let noun = |branch: &str| {
         let at = format!("{}/*", branch.trim_end_matches("/*"));
-        objects.iter().find(|rule| rule.head.noun.is_some() && rule.head.pattern.to_string() == at)?.head.noun.as_deref()
+        objects
+            .iter()
+            .find(|rule| rule.head.noun.is_some() && rule.head.pattern.to_string() == at)?
+            .head
+            .noun
+            .as_deref()
     };
     let nouns: Option<Vec<&str>> = of.split('|').filter(|of| !of.is_empty()).map(noun).collect();
     let unit = if ports.is_some() { " on the new unit" } else { "" };

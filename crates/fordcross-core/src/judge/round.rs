@@ -62,10 +62,10 @@ impl<'r, 'a> Round<'r, '_, 'a> {
                 let is_object = kind != Kind::List && kind != Kind::OwnText;
                 match id {
                     RuleId::Object(rule) if is_object => {
-                        self.object(id, &rules.objects[usize::from(rule)], node)
+                        self.object(id, &rules.objects[usize::from(rule)], node);
                     }
                     RuleId::Count(rule) if is_object => {
-                        self.count(id, &rules.objects[usize::from(rule)], node)
+                        self.count(id, &rules.objects[usize::from(rule)], node);
                     }
                     RuleId::Setting(rule) => self.setting(id, &rules.settings[usize::from(rule)], node),
                     RuleId::Check(rule) if is_object => {

@@ -5,7 +5,9 @@
 use super::settle::Lost;
 use super::{Gone, Judge, Part};
 use crate::automaton::Automaton;
-use crate::finding::{Code, Finding, Findings, Severity, count};
+use crate::backup::Backup;
+use crate::finding::{Code, Finding, Findings, Place, Severity, count};
+use crate::locator::Labeler;
 use crate::profile::{Breach, Model, OldMeaning, Profile};
 use crate::surroundings::Seen;
 use crate::tree::{NodeId, Tree};
@@ -94,9 +96,16 @@ impl Overruled {
         }
     }
 
-    /// That the backup breaks rules of its own line: it was edited, or is torn, or the profile is wrong.
-    pub(crate) fn findings(&self, profile: &Profile) -> impl Iterator<Item = (NodeId, Finding)> {
-        self.refused.iter().map(|(code, line, nodes)| {
+    /// That the backup breaks rules of its own line, at the places: it was edited, or is torn, or the profile is wrong.
+    pub(crate) fn findings(
+        &self,
+        backup: &Backup<'_>,
+        profile: &Profile,
+        labels: &mut Labeler<'_, '_>,
+        automaton: &mut Automaton,
+    ) -> Findings {
+        let lines = backup.lines();
+        let told = self.refused.iter().map(|(code, line, nodes)| {
             let message = format!(
                 "the backup breaks a rule of {} itself, `{code}`, in {}",
                 profile.title,
@@ -105,8 +114,11 @@ impl Overruled {
             let mut finding = Finding::new(Code::BackupUnsound, message)
                 .help("a unit that worked has no such backup: it was changed by hand, or is torn, or the profile is wrong");
             finding.rule = Some(format!("{}:{line}", profile.file));
-            (nodes[0], finding)
-        })
+            finding.place = Some(Place::indexed(&lines, backup.tree.span(nodes[0])));
+            finding.locator = Some(labels.label(nodes[0], automaton).to_owned());
+            finding
+        });
+        told.collect()
     }
 }
 

@@ -338,11 +338,10 @@ impl Checked<'_, '_> {
         let mut groups: Vec<(Moved, Vec<&UsedNet>)> = Vec::new();
         let mut known: FxHashMap<Moved, usize> = FxHashMap::default();
         let mut put = |moved: Moved| {
-            let at = *known.entry(moved).or_insert_with(|| {
+            *known.entry(moved).or_insert_with(|| {
                 groups.push((moved, Vec::new()));
                 groups.len() - 1
-            });
-            at
+            })
         };
         let mut members: Vec<(usize, &UsedNet)> = Vec::new();
         for used in nets {

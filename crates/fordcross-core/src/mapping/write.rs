@@ -3,6 +3,7 @@
 use super::file::FORMAT;
 use super::{PortProposal, UsedNames};
 use crate::finding::count;
+use std::fmt::Write as _;
 use toml_edit::{Decor, DocumentMut, Item, Table, Value, value};
 
 /// What a map file is written from.
@@ -89,20 +90,22 @@ fn used_names(used: &UsedNames) -> String {
         if all.is_empty() {
             continue;
         }
-        out += &format!(
-            "\n# Of the backup, with the number of settings; take a line into [{table}] to give it {example}:\n"
+        let _ = writeln!(
+            out,
+            "\n# Of the backup, with the number of settings; take a line into [{table}] to give it {example}:"
         );
         for name in all.iter().take(MOST_LISTED) {
             let mark = name.mark.as_ref().map_or_else(String::new, |mark| format!("; {mark}"));
             let quoted = Value::from(name.name.as_str());
-            out += &format!(
-                "#   {} = \"\"  # {}{mark}\n",
+            let _ = writeln!(
+                out,
+                "#   {} = \"\"  # {}{mark}",
                 quoted.to_string().trim(),
                 count(name.settings, "setting")
             );
         }
         if all.len() > MOST_LISTED {
-            out += &format!("#   and {} more\n", all.len() - MOST_LISTED);
+            let _ = writeln!(out, "#   and {} more", all.len() - MOST_LISTED);
         }
     }
     out

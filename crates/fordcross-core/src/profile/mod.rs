@@ -274,6 +274,22 @@ impl Profile {
         parts.chain(checks).collect()
     }
 
+    /// What a code of a rule means, in words for a person.
+    pub fn about_rule(&self, code: &str) -> Option<String> {
+        let of_checks = || {
+            let check = self.rules.checks.iter().find(|check| check.code == code)?;
+            Some(
+                check
+                    .wording
+                    .text
+                    .clone()
+                    .unwrap_or_else(|| "a check of the profile does not hold".to_owned()),
+            )
+        };
+        let part = crate::judge::Part::CODES.into_iter().find(|(known, _)| *known == code);
+        part.map(|(_, about)| about.to_owned()).or_else(of_checks)
+    }
+
     /// The settings that the profile declares secret, with how each is kept.
     pub fn secrets(&self) -> Vec<(String, String)> {
         let kept = |entry: &Entry| match &self.types.get(entry.what.setting()?).form {

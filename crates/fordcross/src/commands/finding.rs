@@ -12,6 +12,9 @@ pub(crate) fn finding(
     options: &FindingOptions,
     printer: &mut Printer<'_>,
 ) -> Result<Status, Failed> {
+    if let Some((line, rule)) = options.code.as_deref().and_then(|code| code.split_once('/')) {
+        return of_profile(general, line, rule, printer);
+    }
     let codes = match &options.code {
         Some(name) => vec![Code::find(name).ok_or_else(|| unknown(name))?],
         None => Code::ALL.to_vec(),
@@ -51,6 +54,34 @@ pub(crate) fn finding(
             vec![code.name().to_owned(), code.severity().word().to_owned(), code.about().to_owned()]
         });
         printer.line(&columns(&["code", "severity", "meaning"], &[], rows))?;
+    }
+    Ok(Status::Done)
+}
+
+/// What a code of a profile means: `osier/required`.
+fn of_profile(
+    general: &General,
+    line: &str,
+    rule: &str,
+    printer: &mut Printer<'_>,
+) -> Result<Status, Failed> {
+    let library = crate::library::load(&general.profiles)?;
+    let profile = super::way::parse(library.profile(line)?)?;
+    let codes = profile.rule_codes();
+    let severity = codes.iter().find(|known| known.0 == rule).map(|known| known.1);
+    let (Some(severity), Some(about)) = (severity, profile.about_rule(rule)) else {
+        let known: Vec<&str> = codes.iter().map(|known| known.0).collect();
+        return Err(Failed::usage(format!("the profile of {line} has no rule `{rule}`"))
+            .help(did_you_mean(rule, known)));
+    };
+    let code = format!("{line}/{rule}");
+    if general.json {
+        let json = json!({ "code": code, "severity": severity.word(), "about": about, "examples": [] });
+        printer.json(&json!([json]))?;
+    } else {
+        printer.line(&format!("{BOLD}{code}{BOLD:#} ({})", severity.word()))?;
+        printer.line(&format!("  {about}"))?;
+        printer.line(&format!("\n  a rule of {}, in {}", profile.title, profile.file))?;
     }
     Ok(Status::Done)
 }

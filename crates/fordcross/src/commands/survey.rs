@@ -57,6 +57,7 @@ pub(crate) fn survey(
                 findings.extend(treated_as(&backup));
                 findings.extend(backup.missing_files(&profile));
                 findings.extend(data_finding(file));
+                findings.extend(counted.unsound.iter().cloned());
                 apply_severities(&mut findings, &general.severity);
                 if findings.iter().any(|finding| finding.severity == Severity::Blocker) {
                     status = Status::Blocked;

@@ -13,6 +13,9 @@ fn demo(file: &str) -> String {
 }
 
 /// A rule that no backup of the demo ever uses could say anything.
+/// What was one bound, and is two from 18 on.
+const WIDE: &str = "max_replication_slots = 20\nautovacuum_max_workers = 40\nio_combine_limit = 256kB\n";
+
 #[test]
 fn every_rule_that_ships_is_used_by_some_backup() {
     let desk = Desk::new();
@@ -29,9 +32,16 @@ fn every_rule_that_ships_is_used_by_some_backup() {
         ("point/postgresql.conf", "port = 5432\n"),
         (
             "point/recovery.conf",
-            "standby_mode = off\nrecovery_target = 'immediate'\nrecovery_target_name = 'noon'\n\
-            recovery_target_xid = '7'\nrecovery_target_lsn = '0/7'\nprimary_conninfo = 'postgresql://quay'\n",
+            "standby_mode = off\nrecovery_target = 'immediate'\nprimary_conninfo = 'postgresql://quay'\n",
         ),
+        // Of several targets the last holds.
+        ("numbered/PG_VERSION", "11\n"),
+        ("numbered/recovery.conf", "recovery_target_xid = '7'\n"),
+        ("far/PG_VERSION", "11\n"),
+        ("far/recovery.conf", "recovery_target_xid = '7'\nrecovery_target_lsn = '0/7'\n"),
+        ("wide/PG_VERSION", "17\n"),
+        ("wide/postgresql.conf", WIDE),
+        ("wide/postgresql.auto.conf", WIDE),
         (
             "rare",
             "iface wlan0 inet dhcp\n  wpa-ssid Open\n  wpa-key-mgmt NONE\n  wireless-mode Managed\n\
@@ -48,7 +58,7 @@ fn every_rule_that_ships_is_used_by_some_backup() {
         ("short/postgresql.conf", "log_connections = t\nautovacuum_work_mem = 2kB\n"),
         ("short/postgresql.auto.conf", "log_connections = n\nautovacuum_work_mem = 64\n"),
         ("named/PG_VERSION", "11\n"),
-        ("named/recovery.conf", "recovery_target_inclusive = no\n"),
+        ("named/recovery.conf", "recovery_target_name = 'noon'\nrecovery_target_inclusive = no\n"),
         ("certified/PG_VERSION", "13\n"),
         (
             "certified/pg_hba.conf",
@@ -62,7 +72,7 @@ fn every_rule_that_ships_is_used_by_some_backup() {
     for line in [
         "gw.xml corrie.xml sandle.xml --to osier/16@2.1",
         "export.json --to osier/8@2.1",
-        &format!("{} point named certified short --to postgresql@18", servers.join(" ")),
+        &format!("{} point named numbered far wide certified short --to postgresql@18", servers.join(" ")),
         &format!("{} rare --to netplan@0.106", networks.join(" ")),
     ] {
         let ran = desk.run_to(0, &format!("profile try {line} --json"));
@@ -74,8 +84,20 @@ fn every_rule_that_ships_is_used_by_some_backup() {
     }
     let shipped = fordcross_profiles::CROSSINGS.len();
     assert_eq!(met.len(), shipped, "each crossing that ships is tried: {met:?}");
-    let given =
-        ["certified", "corrie.xml", "export.json", "gw.xml", "named", "point", "rare", "sandle.xml", "short"];
+    let given = [
+        "certified",
+        "corrie.xml",
+        "export.json",
+        "far",
+        "gw.xml",
+        "named",
+        "numbered",
+        "point",
+        "rare",
+        "sandle.xml",
+        "short",
+        "wide",
+    ];
     assert_eq!(desk.names(), given, "nothing is written");
 }
 

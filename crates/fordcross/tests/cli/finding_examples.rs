@@ -78,6 +78,7 @@ fn an_example_leads_to_its_finding(#[values(0, 1, 2, 3)] part: usize) {
         Code::ArchiveUnsafe,
         Code::PartsWrong,
         Code::HashDiffers,
+        Code::SettingUnspoken,
         Code::FileMissing,
         Code::NothingIncluded,
         Code::DataPassedOver,

@@ -1,6 +1,7 @@
 //! One case: a backup and a map, carried by the program in a folder of its own, and judged.
 
 use crate::generate::Grammar;
+use crate::kept::number_of;
 use crate::maps::{DEEDS, Deed, map};
 use fastrand::Rng;
 use fordcross_standin::osier::{Model, Osier};
@@ -14,8 +15,7 @@ use std::sync::atomic::{AtomicUsize, Ordering};
 use std::time::{Duration, Instant};
 use tempfile::TempDir;
 
-pub(crate) const TEASEL: &str =
-    include_str!("../../../fordcross-profiles/lines/teasel/teasel.profile.toml");
+pub(crate) const TEASEL: &str = include_str!("../../../fordcross-profiles/lines/teasel/teasel.profile.toml");
 pub(crate) const OSIER: &str = include_str!("../../../fordcross-profiles/lines/osier/osier.profile.toml");
 pub(crate) const CROSSING: &str =
     include_str!("../../../fordcross-profiles/lines/osier/teasel-4.6-to-osier-2.1.crossing.toml");
@@ -44,7 +44,8 @@ const PLANTED: [(&str, &str); 12] = [
     ("Wrackhaven", WIDE),
     ("\"display-minutes\": 5", "\"display-minutes\": 20000"),
 ];
-const WIDE: &str = "a word and a word and a word and a word and a word and a word and a word and a word and a word";
+const WIDE: &str =
+    "a word and a word and a word and a word and a word and a word and a word and a word and a word";
 const OLDER: &str = r#"{"osier-export": {"release": "2.0", "model": "8", "scope": "full"},
 "system": {"hostname": "gw", "location": "Wrackhaven", "display-minutes": 5},
 "interfaces": {"cu1": {"enabled": true, "zone": "inside", "addresses": ["192.0.2.1/24"]}, "cu2": {"enabled": true, "zone": "outside", "addresses": ["203.0.113.1/24"]}},
@@ -64,11 +65,6 @@ pub(crate) struct Outcome {
     pub(crate) said: String,
 }
 
-/// A number from the surroundings.
-pub(crate) fn number_of(name: &str, usual: u64) -> u64 {
-    std::env::var(name).ok().and_then(|text| text.parse().ok()).unwrap_or(usual)
-}
-
 /// The cases by their numbers, each the same whatever else is run.
 pub(crate) fn cases() -> Vec<Case> {
     let (count, seed) = (number_of("FORDCROSS_CASES", 800), number_of("FORDCROSS_SEED", 15));
@@ -79,8 +75,11 @@ pub(crate) fn cases() -> Vec<Case> {
             let (old, model) = rng.choice([("20", "8"), ("20", "16"), ("40", "16")]).expect("three");
             let backup = grammar.backup("teasel-backup", old, &mut rng);
             let deed = DEEDS[number as usize % DEEDS.len()];
-            let used: BTreeSet<String> =
-                ["p1", "p2", "p3", "p4", "f1", "svc"].into_iter().filter(|port| backup.contains(&format!("\"{port}\""))).map(str::to_owned).collect();
+            let used: BTreeSet<String> = ["p1", "p2", "p3", "p4", "f1", "svc"]
+                .into_iter()
+                .filter(|port| backup.contains(&format!("\"{port}\"")))
+                .map(str::to_owned)
+                .collect();
             let used: Vec<String> = used.into_iter().collect();
             let addresses: Vec<&str> = backup
                 .split(['<', '>'])
@@ -111,7 +110,8 @@ pub(crate) fn planted() -> Vec<Case> {
     };
     let backups = older.chain([gateway("do='allow' off='perhaps'"), OLDER.to_owned()]);
     let case = |(number, backup): (usize, String)| {
-        let map = (backup == OLDER).then(|| "[map]\nformat = 2\n[addresses]\n\"192.0.2.9\" = \"203.0.113.77\"\n".to_owned());
+        let map = (backup == OLDER)
+            .then(|| "[map]\nformat = 2\n[addresses]\n\"192.0.2.9\" = \"203.0.113.77\"\n".to_owned());
         Case { number: PLANTED_FROM + number as u64, backup, deed: Deed::OneAddress, map, model: "8" }
     };
     backups.enumerate().map(case).collect()
@@ -175,12 +175,4 @@ pub(crate) fn each<I: Sync, T: Send>(things: &[I], of: impl Fn(&I) -> T + Sync) 
     });
     all.sort_by_key(|(number, _)| *number);
     all.into_iter().map(|(_, made)| made).collect()
-}
-
-/// Keeps figures, where a campaign asks for them: `FORDCROSS_FIGURES` is the folder.
-pub(crate) fn keep_figures(name: &str, figures: &[(&str, usize)]) {
-    let Some(folder) = std::env::var_os("FORDCROSS_FIGURES") else { return };
-    let lines: String = figures.iter().map(|(what, count)| format!("{what} = {count}\n")).collect();
-    let path = Path::new(&folder).join(format!("{name}.toml"));
-    fs::write(path, format!("seed = {}\n{lines}", number_of("FORDCROSS_SEED", 15))).expect("written");
 }

@@ -119,14 +119,19 @@ impl Grammar {
                 names.is_careful &= rng.u8(..20) > 0;
                 let mut element = Element::default();
                 let mut is_twice = false;
-                let of_object = |setting: &&Setting| setting.path.rsplit_once('/').is_some_and(|(above, _)| above == at);
+                let of_object =
+                    |setting: &&Setting| setting.path.rsplit_once('/').is_some_and(|(above, _)| above == at);
                 for setting in self.settings.iter().filter(of_object) {
                     let own = setting.path.rsplit('/').next().unwrap_or_default();
                     let is_key = key.as_deref() == Some(own);
                     if !is_key && rng.u8(..100) < if names.is_careful { 2 } else { 12 } {
                         continue;
                     }
-                    for _ in 0..if setting.repeats { rng.usize(if names.is_careful { 2 } else { 1 }..4) } else { 1 } {
+                    for _ in 0..if setting.repeats {
+                        rng.usize(if names.is_careful { 2 } else { 1 }..4)
+                    } else {
+                        1
+                    } {
                         let value = match (at.as_str(), own) {
                             ("links/link", "id") => names.new_interface(rng),
                             ("links/bundle", "id") => format!("b{}", rng.u8(1..12)),
@@ -138,7 +143,7 @@ impl Grammar {
                             {
                                 names.old_address(rng, 2..30)
                             }
-                            ("leases/range", "last") if names.is_careful => names.last_address(&element),
+                            ("leases/range", "last") if names.is_careful => Names::last_address(&element),
                             ("tunnels/tunnel", "near") if names.is_careful => "192.0.2.0/26".to_owned(),
                             ("tunnels/tunnel", "far") if names.is_careful => "198.18.7.0/24".to_owned(),
                             _ => self.value(&setting.kind, &mut names, rng),
@@ -166,7 +171,8 @@ impl Grammar {
     /// A value by its type; now and then one at the edge, or one that does not fit.
     fn value(&self, kind: &Value, names: &mut Names, rng: &mut Rng) -> String {
         let named = |table: &Table| text(table, "type").unwrap_or_default();
-        let word = kind.as_str().map_or_else(|| kind.as_table().map(named).unwrap_or_default(), str::to_owned);
+        let word =
+            kind.as_str().map_or_else(|| kind.as_table().map(named).unwrap_or_default(), str::to_owned);
         let none = Table::new();
         let own = kind.as_table().unwrap_or(&none);
         if let Some(declared) = self.profile.get("type").and_then(|types| types.get(&word)) {
@@ -202,7 +208,9 @@ impl Grammar {
                 let between = rng.i64(min..=max);
                 rng.choice([min, max, between]).expect("three").to_string()
             }
-            "duration" => rng.choice(["0", "60", "900", "1000", "3600", "604800", "9999999"]).expect("some").to_owned(),
+            "duration" => {
+                rng.choice(["0", "60", "900", "1000", "3600", "604800", "9999999"]).expect("some").to_owned()
+            }
             "prefix-length" => rng.choice(MASKS).expect("masks").to_owned(),
             "address" => address(rng),
             "network" => match rng.u8(..10) {
@@ -211,7 +219,7 @@ impl Grammar {
                 2 => format!("{}/32", address(rng)),
                 3 => format!("{}9/28", rng.choice(NETWORKS).expect("networks")),
                 4 => "192.0.2.128/25".to_owned(),
-                _ => format!("{}{}/26", rng.choice(NETWORKS).expect("networks"), 64 * rng.u8(..4) as u16),
+                _ => format!("{}{}/26", rng.choice(NETWORKS).expect("networks"), u16::from(rng.u8(..4)) * 64),
             },
             "host" if rng.bool() => address(rng),
             "host" | "host-name" => format!("h{}.example.net", rng.u8(..30)),
@@ -225,7 +233,9 @@ impl Grammar {
                 hashes[rng.usize(..if names.is_careful { 2 } else { 3 })].to_owned()
             }
             "secret" if rng.bool() => pem(rng.choice(["PRIVATE KEY", "CERTIFICATE"]).expect("two")),
-            "secret" => "correct horse battery"[..rng.usize(if names.is_careful { 12 } else { 6 }..21)].to_owned(),
+            "secret" => {
+                "correct horse battery"[..rng.usize(if names.is_careful { 12 } else { 6 }..21)].to_owned()
+            }
             _ => match rng.u8(..10) {
                 0 => "long ".repeat(rng.usize(10..40) << rng.u8(..4)),
                 _ => rng.choice(WORDS).expect("words").to_owned(),
@@ -265,7 +275,7 @@ impl Names {
     }
 
     /// The last of a range: some behind the first.
-    fn last_address(&self, range: &Element) -> String {
+    fn last_address(range: &Element) -> String {
         let first = range.children.iter().find(|(name, _)| name == "first");
         first.map_or_else(|| "192.0.2.30".to_owned(), |(_, first)| plus(&first.text, 20))
     }
@@ -348,7 +358,8 @@ pub(crate) fn names_of(range: &str) -> Vec<String> {
     let Some((first, last)) = range.split_once("..") else { return vec![range.to_owned()] };
     let digits = |name: &str| name.trim_start_matches(|c: char| !c.is_ascii_digit()).to_owned();
     let stem = first.trim_end_matches(|c: char| c.is_ascii_digit());
-    let (first, last): (u32, u32) = (digits(first).parse().expect("a number"), digits(last).parse().expect("a number"));
+    let (first, last): (u32, u32) =
+        (digits(first).parse().expect("a number"), digits(last).parse().expect("a number"));
     (first..=last).map(|number| format!("{stem}{number}")).collect()
 }
 

@@ -1,7 +1,8 @@
 //! Each rule of the receiving profile is needed: without it, something that ends with status 0 is refused by the
 //! receiving system, or is not told any more where that takes it and does something else.
 
-use crate::carries::{Case, OSIER, Outcome, PLANTED_FROM, carry, cases, each, keep_figures, number_of, planted, refused};
+use crate::carries::{Case, OSIER, Outcome, PLANTED_FROM, carry, cases, each, planted, refused};
+use crate::kept::{keep_figures, number_of};
 use crate::mutants::{Mutant, mutants};
 use std::fs;
 use std::path::Path;
@@ -55,7 +56,6 @@ fn no_rule_can_be_spared() {
         ("needed-by-another", of(Shown::Needed)),
         ("spared", SPARED.len()),
     ];
-    println!("{figures:?}");
     if done.len() == mutants.len() {
         keep_figures("osier-knock-out", &figures);
     }
@@ -64,17 +64,27 @@ fn no_rule_can_be_spared() {
 
 fn shown(mutant: &Mutant, cases: &[Case], before: &[Outcome], profiles: &Path, most: usize) -> Option<Shown> {
     let rule = format!("osier.profile.toml:{}", mutant.line);
-    let of_rule = |outcome: &Outcome| outcome.findings.iter().filter(|finding| finding["rule"] == rule.as_str()).count();
-    let blockers = |outcome: &Outcome| outcome.findings.iter().filter(|finding| finding["severity"] == "blocker").count();
-    let unfit = |outcome: &Outcome| outcome.findings.iter().filter(|finding| finding["code"] == "value-unfit").count();
+    let of_rule = |outcome: &Outcome| {
+        outcome.findings.iter().filter(|finding| finding["rule"] == rule.as_str()).count()
+    };
+    let blockers = |outcome: &Outcome| {
+        outcome.findings.iter().filter(|finding| finding["severity"] == "blocker").count()
+    };
+    let unfit = |outcome: &Outcome| {
+        outcome.findings.iter().filter(|finding| finding["code"] == "value-unfit").count()
+    };
     let touched = |number: usize| {
         let outcome = &before[number];
-        of_rule(outcome) > 0 || mutant.is_limit && (unfit(outcome) > 0 || cases[number].number >= PLANTED_FROM)
+        of_rule(outcome) > 0
+            || mutant.is_limit && (unfit(outcome) > 0 || cases[number].number >= PLANTED_FROM)
     };
     // What the rule says of the very part first.
     let names = |outcome: &Outcome| {
         let part = mutant.what.split('"').nth(1).unwrap_or_default();
-        outcome.findings.iter().any(|finding| finding["message"].as_str().is_some_and(|said| said.contains(part)))
+        outcome
+            .findings
+            .iter()
+            .any(|finding| finding["message"].as_str().is_some_and(|said| said.contains(part)))
     };
     let mut tried: Vec<usize> = (0..before.len()).filter(|&number| touched(number)).collect();
     tried.sort_by_key(|&number| (!names(&before[number]), blockers(&before[number])));
@@ -82,7 +92,10 @@ fn shown(mutant: &Mutant, cases: &[Case], before: &[Outcome], profiles: &Path, m
     for number in tried.into_iter().take(most) {
         let outcome = carry(&cases[number], Some(profiles));
         let Some(result) = outcome.result.as_deref().filter(|_| outcome.status == 0) else {
-            if outcome.said.contains("-->") && outcome.said.contains("osier.profile.toml") && outcome.rows.is_empty() {
+            if outcome.said.contains("-->")
+                && outcome.said.contains("osier.profile.toml")
+                && outcome.rows.is_empty()
+            {
                 return Some(Shown::Needed);
             }
             continue;

@@ -2,6 +2,7 @@
 //! shares no code with it. `FORDCROSS_CASES` and `FORDCROSS_SEED` say how many, and which.
 //!
 //! - `generate`: backups made from what a profile declares
+//! - `kept`: the figures of a campaign
 //! - `maps`: maps with every action
 //! - `carries`: one case, carried and judged
 //! - `packets`: what two filters let through
@@ -11,6 +12,7 @@
 
 mod carries;
 mod generate;
+mod kept;
 mod knock_out;
 mod maps;
 mod mutants;

@@ -15,7 +15,15 @@ pub(crate) struct Mutant {
 
 /// Keys of a declaration or of an object that are rules.
 const RULES: [&str; 9] = [
-    "required", "needs", "key-refers-to", "refers-to", "unique", "count", "narrows", "at-most-one", "at-least-one",
+    "required",
+    "needs",
+    "key-refers-to",
+    "refers-to",
+    "unique",
+    "count",
+    "narrows",
+    "at-most-one",
+    "at-least-one",
 ];
 /// What a type says that values are refused for.
 const LIMITS: [&str; 5] = ["min", "max", "begins", "pem", "forms"];

@@ -44,15 +44,18 @@ pub(crate) fn opened(backup: &str, result: &str, deed: Deed, map: &str) -> Optio
         if ["interfaces", "aggregates"].iter().all(|branch| new[branch].get(&interface).is_none()) {
             return None;
         }
-        let is_open = !old_lets_through(filter, &packet)? && new_lets_through(&new["filter"], &packet, &interface)?;
+        let is_open =
+            !old_lets_through(filter, &packet)? && new_lets_through(&new["filter"], &packet, &interface)?;
         is_open.then(|| format!("{packet:?} was refused and is let through"))
     })
 }
 
 fn packets(filter: Node<'_, '_>) -> Vec<Packet> {
     let rules: Vec<Node<'_, '_>> = filter.children().filter(|node| node.has_tag_name("rule")).collect();
-    let said = |name: &str| -> BTreeSet<String> { rules.iter().filter_map(|rule| value(*rule, name)).collect() };
-    let mut addresses: BTreeSet<IpAddr> = ["192.0.2.1", "198.18.9.9"].iter().map(|text| text.parse().expect("an address")).collect();
+    let said =
+        |name: &str| -> BTreeSet<String> { rules.iter().filter_map(|rule| value(*rule, name)).collect() };
+    let mut addresses: BTreeSet<IpAddr> =
+        ["192.0.2.1", "198.18.9.9"].iter().map(|text| text.parse().expect("an address")).collect();
     for network in said("from").into_iter().chain(said("to")) {
         addresses.extend(network.split('/').next().and_then(|first| first.parse::<IpAddr>().ok()));
     }

@@ -1,7 +1,8 @@
 //! What holds of every case.
 
-use crate::carries::{CROSSING, Case, Outcome, TEASEL, carry, cases, each, keep_figures, refused};
+use crate::carries::{CROSSING, Case, Outcome, TEASEL, carry, cases, each, refused};
 use crate::generate::{Counts, Grammar};
+use crate::kept::keep_figures;
 use crate::maps::DEEDS;
 use crate::packets::opened;
 
@@ -16,7 +17,12 @@ fn no_result_is_refused_and_nothing_is_opened() {
         count(outcome, &mut seen, &mut rules);
         // A map can be one that no reading takes; then there is no result, and it says why.
         if outcome.status != 0 {
-            assert!(outcome.result.is_none() && matches!(outcome.status, 1..=3), "{}: {}", case.number, outcome.said);
+            assert!(
+                outcome.result.is_none() && matches!(outcome.status, 1..=3),
+                "{}: {}",
+                case.number,
+                outcome.said
+            );
             continue;
         }
         written += 1;
@@ -24,7 +30,6 @@ fn no_result_is_refused_and_nothing_is_opened() {
     }
     assert!(wrong.is_empty(), "{} of {written}:\n{}", wrong.len(), wrong[..wrong.len().min(10)].join("\n"));
     let figures = [("cases", outcomes.len()), ("written", written), ("refused-or-opened", wrong.len())];
-    println!("{figures:?}");
     assert!(written * 4 > outcomes.len(), "{written} of {} were written", outcomes.len());
     if outcomes.len() < cases.len() {
         return;
@@ -35,7 +40,8 @@ fn no_result_is_refused_and_nothing_is_opened() {
     let grammar = Grammar::new(TEASEL, "4.6");
     let rare = grammar.declared().filter(|path| seen.get(*path).is_none_or(|count| *count < enough));
     assert_eq!(rare.collect::<Vec<_>>(), [""; 0], "in too few cases");
-    let idle = lines_of_rules(CROSSING).filter(|line| !rules.contains_key(&format!("teasel-4.6-to-osier-2.1.crossing.toml:{line}")));
+    let idle = lines_of_rules(CROSSING)
+        .filter(|line| !rules.contains_key(&format!("teasel-4.6-to-osier-2.1.crossing.toml:{line}")));
     assert_eq!(idle.collect::<Vec<_>>(), [0; 0], "rules of the crossing that never fired");
     assert!(DEEDS.iter().all(|deed| deeds[&format!("{deed:?}")] >= enough));
 }
@@ -83,4 +89,3 @@ fn lines_of_rules(crossing: &str) -> impl Iterator<Item = usize> {
         is_rule.then_some(number + 1)
     })
 }
-

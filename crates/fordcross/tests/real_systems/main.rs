@@ -10,6 +10,8 @@
 
 mod carried;
 mod figures;
+#[path = "../judged/kept.rs"]
+mod kept;
 mod knock_out;
 mod live;
 #[path = "../judged/mutants.rs"]

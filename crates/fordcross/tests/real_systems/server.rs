@@ -103,7 +103,7 @@ impl Server {
         let mut options = format!("-c port={PORT} -c fsync=off");
         for (name, value) in [("listen_addresses", ""), ("unix_socket_directories", &own)] {
             if !conf.contains(name) {
-                options += &format!(" -c {name}='{value}'");
+                options = format!("{options} -c {name}='{value}'");
             }
         }
         let _ = fs::remove_file(self.folder.path().join("log"));

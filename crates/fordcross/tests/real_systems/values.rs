@@ -34,9 +34,12 @@ fn ask(release: &str, folder: &Path, name: &str) -> Output {
 }
 
 fn write(folder: &Path, text: &str) {
-    for (name, text) in
-        [("postgresql.conf", text), ("postgresql.auto.conf", ""), ("pg_hba.conf", "local all all trust\n"), ("pg_ident.conf", "")]
-    {
+    for (name, text) in [
+        ("postgresql.conf", text),
+        ("postgresql.auto.conf", ""),
+        ("pg_hba.conf", "local all all trust\n"),
+        ("pg_ident.conf", ""),
+    ] {
         fs::write(folder.join(name), text).expect("written");
     }
 }
@@ -128,7 +131,9 @@ fn what_old_servers_take_means_the_same_in_new_ones(#[values("10", "12", "14", "
             continue;
         }
         // What it reads it may refuse all the same; and settings by chance ask for more than the machine has.
-        let with = |server: &Server, conf: &str| fs::write(server.data().join("postgresql.conf"), conf).expect("written");
+        let with = |server: &Server, conf: &str| {
+            fs::write(server.data().join("postgresql.conf"), conf).expect("written");
+        };
         with(&old_server, &text);
         if old_server.starts().is_err() {
             continue;
@@ -167,6 +172,5 @@ fn what_old_servers_take_means_the_same_in_new_ones(#[values("10", "12", "14", "
             compared += 1;
         }
     }
-    println!("{judged} of {CONFIGURATIONS} started in both");
-    assert!(judged > 0 && compared > CONFIGURATIONS * 3, "{compared} compared");
+    assert!(judged > CONFIGURATIONS / 3 && compared > CONFIGURATIONS * 3, "{compared} compared");
 }

@@ -54,7 +54,6 @@ fn read_check(
     let line = lines.position(section.span().start).line;
     let about = section.words("about");
     let when = section.word("when");
-    let breaks = section.word("breaks").map(|word| word.text.to_owned());
     let wording = read_wording(section);
     let unique = section.words("unique");
     let cases = read_cases(section);
@@ -103,7 +102,6 @@ fn read_check(
             when,
             about,
             wording,
-            breaks,
         });
         return;
     }
@@ -118,7 +116,6 @@ fn read_check(
             when: when.clone(),
             about: about.clone(),
             wording: Wording { text: said(text), remedy: said(remedy) },
-            breaks: None,
         });
     }
 }

@@ -202,8 +202,6 @@ pub(crate) struct Check {
     /// Whose fault it is; else all that was looked at.
     pub(crate) about: Vec<String>,
     pub(crate) wording: Wording,
-    /// A small configuration that breaks it, for the tests.
-    pub(crate) breaks: Option<String>,
 }
 
 /// What a check asks for.

@@ -8,6 +8,7 @@
 //! - `folders`: results are whole or absent, and only their owner reads them
 //! - `secrets`: no secret leaves the converted file
 //! - `texts`: in which character set a result is written, and with which line ends
+//! - `receiving`: what ends with status 0 is accepted, whatever the map says
 //! - `refusals`: bad input and what is said of it
 //! - `printing`: what people and programs read
 //! - `real_lines`: real systems, without these systems
@@ -30,6 +31,7 @@ mod mapping;
 mod planted;
 mod printing;
 mod real_lines;
+mod receiving;
 mod redacted;
 mod refusals;
 mod secrets;

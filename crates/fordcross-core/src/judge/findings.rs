@@ -360,8 +360,10 @@ fn finding(
         (true, 1) => " is left out".to_owned(),
         (true, _) => " are left out".to_owned(),
     };
-    let mut message = format!("{what}{verb}: {}", sentence(judge, first, members.len()));
-    if kind.cause == GroupedBy::Code && members.len() > 1 {
+    let said = sentence(judge, first, members.len());
+    let mut message = format!("{what}{verb}: {said}");
+    let differs = |(breached, _): &Member<'_>| sentence(judge, breached, members.len()) != said;
+    if kind.cause == GroupedBy::Code && members.iter().skip(1).any(differs) {
         message += ", and the like";
     }
     let mut map = behind.iter().find_map(|cause| match cause {

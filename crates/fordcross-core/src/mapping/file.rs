@@ -459,7 +459,7 @@ mod tests {
     #[case(
         "[map]\nfrom = 'a/old@1'\nto = 'c/8@1'",
         Code::ValueWrong,
-        "for results for `c/8@1`, and this one is for `b`"
+        "for results for `c/8@1`, and this one is for `b/new`"
     )]
     #[case("[prots]\np1 = 'c1'", Code::KeyUnknown, "`prots`")]
     #[case("[ports\n", Code::TomlMalformed, "")]

@@ -152,10 +152,10 @@ pub(crate) fn refused(case: &Case, result: &str) -> Vec<Refusal> {
     Osier::new(Model::find(case.model)).load(result).err().unwrap_or_default()
 }
 
-/// What becomes of each thing, two at a time, as far as the time goes: `FORDCROSS_SECONDS`, 60 if nothing is said.
+/// What becomes of each thing, two at a time, as far as the time goes: `FORDCROSS_SECONDS`, 30 if nothing is said.
 /// There are at least 25.
 pub(crate) fn each<I: Sync, T: Send>(things: &[I], of: impl Fn(&I) -> T + Sync) -> Vec<T> {
-    let end = Instant::now() + Duration::from_secs(number_of("FORDCROSS_SECONDS", 60));
+    let end = Instant::now() + Duration::from_secs(number_of("FORDCROSS_SECONDS", 30));
     let next = AtomicUsize::new(0);
     let work = || {
         let mut done = Vec::new();

@@ -98,13 +98,13 @@ const TWO: &str =
 /// What would be another without a part of it is carried whole or not at all.
 #[rstest]
 #[case("", "boxes/box[p1]/on recast boxes/c1/enabled=true", true)]
-#[case("entire = true", "boxes/box[p1]/on by-hand", false)]
-#[case("entire = true", "boxes/box[p1] by-hand", false)]
-#[case("entire = true", "boxes/box[p1]/wait by-hand", false)]
-#[case("entire = true", "boxes/box[p2]/on recast boxes/c2/enabled=true", false)]
-fn an_object_that_lost_a_part(#[case] entire: &str, #[case] expected: &str, #[case] is_there: bool) {
-    let old = OLD.replace("key = \"id\"", &format!("key = \"id\"\n{entire}"));
-    let made = make(&old, TWO);
+#[case("narrows = \"all\"", "boxes/box[p1]/on by-hand", false)]
+#[case("narrows = \"all\"", "boxes/box[p1] by-hand", false)]
+#[case("narrows = \"all\"", "boxes/box[p1]/wait by-hand", false)]
+#[case("narrows = \"all\"", "boxes/box[p2]/on recast boxes/c2/enabled=true", false)]
+fn an_object_that_lost_a_part(#[case] narrows: &str, #[case] expected: &str, #[case] is_there: bool) {
+    let new = NEW.replace("at = \"boxes/*\"", &format!("at = \"boxes/*\"\n{narrows}"));
+    let made = make_between(OLD, &new, &format!("<old release='1'>{TWO}</old>"), CROSSING);
     expect(&made, expected);
     assert_eq!(made.result.contains("\"c1\""), is_there, "{}", made.result);
     assert!(made.result.contains("\"c2\""), "{}", made.result);

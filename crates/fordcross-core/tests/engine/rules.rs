@@ -281,7 +281,7 @@ const ALIKE: &str = "<boxes><box id='p1'><wait>60</wait></box><box id='p2'><wait
 
 /// Objects that are equal in what counts share one place; each setting still has its own row.
 #[rstest]
-#[case("boxes/box[p2]/id folded plains[#1]/ids[#2]=\"c2\"")]
+#[case("boxes/box[p2]/id remapped plains[#1]/ids[#2]=\"c2\"")]
 #[case("boxes/box[p2]/wait folded plains[#1]/wait=1")]
 #[case("boxes/box[p3]/wait recast plains[#2]/wait=2")]
 fn equal_objects_share_a_place(#[case] expected: &str) {

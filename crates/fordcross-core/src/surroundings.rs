@@ -109,7 +109,7 @@ impl<'v> Scope<'v, '_> {
 
     /// The object that a setting names.
     fn named_at(&self, node: NodeId) -> Option<NodeId> {
-        let names = self.names_of(node);
+        let names = self.tree.names_on_way(node);
         let mut rules = self.profile.rules.settings.iter();
         let of = rules.find(|rule| rule.head.pattern.fits(&names))?.refers_to.as_ref()?.objects()?;
         let name = self.tree.value(node).trim_ascii();
@@ -120,21 +120,6 @@ impl<'v> Scope<'v, '_> {
             let is_there = |node: &NodeId| self.gone.is_none_or(|gone| !gone.contains(node));
             nodes.filter(is_there).map(|node| (self.tree.name(node).to_owned(), node)).collect()
         })
-    }
-
-    /// The names on the way from the top to a node.
-    pub(crate) fn names_of(&self, node: NodeId) -> Vec<&'v str> {
-        let tree = self.tree;
-        let mut names = Vec::new();
-        let mut at = node;
-        while at != tree.root() && at != NodeId::DOCUMENT {
-            if !tree.is_transparent(at) {
-                names.push(tree.name(at));
-            }
-            at = tree.parent(at);
-        }
-        names.reverse();
-        names
     }
 
     /// The texts of the settings of a path.

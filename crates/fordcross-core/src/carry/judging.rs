@@ -385,7 +385,7 @@ fn take_out(made: &mut Tree<'_>, ledger: &mut Ledger, settled: &Settled, judged:
             let parent = made.parent(at);
             made.unlink(parent, |child| child == at);
             // A branch that only held what went says nothing; an object without anything in it is still there.
-            let names = names_of(made, parent);
+            let names = made.names_on_way(parent);
             let is_object = profile
                 .schema
                 .entries
@@ -402,17 +402,4 @@ fn take_out(made: &mut Tree<'_>, ledger: &mut Ledger, settled: &Settled, judged:
             at = parent;
         }
     }
-}
-
-fn names_of<'t>(tree: &'t Tree<'_>, node: NodeId) -> Vec<&'t str> {
-    let mut names = Vec::new();
-    let mut at = node;
-    while at != tree.root() && at != NodeId::DOCUMENT {
-        if !tree.is_transparent(at) {
-            names.push(tree.name(at));
-        }
-        at = tree.parent(at);
-    }
-    names.reverse();
-    names
 }

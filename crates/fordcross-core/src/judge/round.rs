@@ -466,16 +466,7 @@ impl Judge<'_, '_> {
     }
 
     pub(super) fn names_on_way(&self, node: NodeId) -> Vec<&str> {
-        let mut names = Vec::new();
-        let mut at = node;
-        while at != self.tree.root() && at != NodeId::DOCUMENT {
-            if !self.tree.is_transparent(at) {
-                names.push(self.tree.name(at));
-            }
-            at = self.tree.parent(at);
-        }
-        names.reverse();
-        names
+        self.tree.names_on_way(node)
     }
 
     /// Whether two nodes are the same thing said in two places of one object.

@@ -457,7 +457,7 @@ impl Checked<'_, '_> {
                 gone: None,
                 seen: None,
             };
-            let names = around.names_of(node);
+            let names = around.tree.names_on_way(node);
             let rules = self.old.rules.objects.iter().filter(|rule| rule.head.pattern.fits(&names));
             let holds = |rule: &crate::profile::ObjectRule| {
                 let here = Scope { pattern: Some(&rule.head.pattern), ..around };

@@ -165,6 +165,20 @@ impl<'a> Tree<'a> {
         self.kind(NodeId(self.nodes[id.index()].parent)) == Kind::List
     }
 
+    /// The names on the way from the top to a node, as patterns go by them.
+    pub(crate) fn names_on_way(&self, node: NodeId) -> Vec<&str> {
+        let mut names = Vec::new();
+        let mut at = node;
+        while at != self.root() && at != NodeId::DOCUMENT {
+            if !self.is_transparent(at) {
+                names.push(self.name(at));
+            }
+            at = self.parent(at);
+        }
+        names.reverse();
+        names
+    }
+
     /// Whether the node stands in paths for the node that holds it.
     pub fn is_transparent(&self, id: NodeId) -> bool {
         self.kind(id) == Kind::OwnText || self.is_entry(id)

@@ -17,7 +17,7 @@ pub(super) fn names_too_long(tree: &Tree<'_>, profile: &Profile) -> Vec<(NodeId,
                 let message =
                     format!("the name `{name}` in the result has {is}, and {} takes {most}", profile.title);
                 let finding = Finding::new(Code::NameTooLong, message).help(
-                    "give it a shorter one; if it is made of the name of a port, give that one in the map file",
+                    "give it a shorter one under [ports] in the map, by its whole old name, such as `\"eth0.1000\" = \"vlan1000\"`",
                 );
                 findings.push((node, finding));
             }

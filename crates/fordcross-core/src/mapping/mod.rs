@@ -114,15 +114,17 @@ pub struct Mapping {
 impl Mapping {
     /// The map that proposals make.
     pub fn new(file: &str, proposals: &[PortProposal], map: &MapFile) -> Self {
-        let ports: FxHashMap<_, _> = proposals
+        let line = |old: &str| map.lines.get(old).copied();
+        let proposed = proposals.iter().map(|proposal| (&proposal.old, &proposal.target));
+        // What is no port itself, such as a VLAN of one, stands in the map alone.
+        let ports: FxHashMap<_, _> = map
+            .ports
             .iter()
-            .map(|proposal| {
-                let line = map.lines.get(&proposal.old).copied();
-                (proposal.old.clone(), (proposal.target.clone(), line))
-            })
+            .chain(proposed)
+            .map(|(old, target)| (old.clone(), (target.clone(), line(old))))
             .collect();
-        let is_renamed = |proposal: &&PortProposal| matches!(&proposal.target, PortTarget::New(new) if *new != proposal.old);
-        let mut renamed = proposals.iter().filter(is_renamed).map(|proposal| &proposal.old).peekable();
+        let is_renamed = |(old, (target, _)): &(&String, &(PortTarget, Option<u32>))| matches!(target, PortTarget::New(new) if new != *old);
+        let mut renamed = ports.iter().filter(is_renamed).map(|(old, _)| old).peekable();
         let renamed_ports = renamed
             .peek()
             .is_some()

@@ -159,3 +159,21 @@ fn every_port_keeps_its_name_if_asked() {
     let ports = map["ports"].as_table().expect("ports");
     assert!(!ports.is_empty() && ports.iter().all(|(old, new)| new.as_str() == Some(old)), "{ports:?}");
 }
+
+/// What the message advises is what works.
+#[test]
+fn a_name_that_is_too_long_gets_another_in_the_map() {
+    let desk = Desk::new();
+    let stanza =
+        |name: &str, net: &str| format!("auto {name}\niface {name} inet static\n  address {net}.1/24\n");
+    desk.write("interfaces", stanza("eth0", "192.0.2") + &stanza("eth0.1000", "198.51.100"));
+    let ports = "[ports]\neth0 = \"enp123s0f0np0\"\n";
+    desk.write("edited.toml", ports);
+    let ran = desk.run_to(3, "carry interfaces --to netplan@0.106 --map edited.toml -o long");
+    let advice = "\"eth0.1000\" = \"vlan1000\"";
+    assert!(ran.err.contains("[name-too-long]") && ran.err.contains(advice), "{}", ran.err);
+    desk.write("edited.toml", format!("{ports}{advice}\n"));
+    desk.run_to(0, "carry interfaces --to netplan@0.106 --map edited.toml -o out");
+    let result = desk.read("out/interfaces.netplan.yaml");
+    assert!(result.contains("    vlan1000:\n      id: 1000\n      link: enp123s0f0np0\n"), "{result}");
+}

@@ -387,7 +387,7 @@ fn finding(
     finding.map = map;
     finding.rule = Some(format!("{}:{}", judge.profile.file, judge.profile.rules.head(first.rule).line));
     finding.help = Some(remedy(judge, first, behind));
-    finding.acceptable = kind.breach == Breach::Blocks && !restricts(judge, settled, first);
+    finding.acceptable = kind.breach == Breach::Blocks && !restricts(judge, first);
     // The causes first, then what they took along.
     let mut sites: Vec<Site> = Vec::new();
     let mut rows: FxHashSet<u32> = FxHashSet::default();
@@ -435,11 +435,11 @@ type Member<'b> = (&'b Breached, Vec<Cause>);
 const SITES: usize = 8;
 
 /// Whether what breaks a rule keeps somebody out: that is never passed by a word.
-fn restricts(judge: &Judge<'_, '_>, settled: &Settled, breached: &Breached) -> bool {
+fn restricts(judge: &Judge<'_, '_>, breached: &Breached) -> bool {
     let RuleId::Object(id) = breached.rule else { return false };
     let rule = &judge.profile.rules.objects[usize::from(id)];
     let evaluator = crate::expression::Evaluator::new();
-    let scope = scope_of(judge, breached, &evaluator, settled);
+    let scope = scope_of(judge, breached, &evaluator);
     rule.restricts_if.as_ref().is_some_and(|when| when.holds(&scope))
 }
 
@@ -447,9 +447,7 @@ fn scope_of<'s, 'a>(
     judge: &'s Judge<'_, 'a>,
     breached: &Breached,
     evaluator: &'s crate::expression::Evaluator,
-    settled: &'s Settled,
 ) -> Scope<'s, 'a> {
-    let _ = settled;
     Scope {
         tree: judge.tree,
         profile: judge.profile,

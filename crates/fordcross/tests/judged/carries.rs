@@ -65,30 +65,39 @@ pub(crate) struct Outcome {
     pub(crate) said: String,
 }
 
-/// The cases by their numbers, each the same whatever else is run.
+/// The cases that are asked for.
 pub(crate) fn cases() -> Vec<Case> {
-    let (count, seed) = (number_of("FORDCROSS_CASES", 800), number_of("FORDCROSS_SEED", 15));
     let grammar = Grammar::new(TEASEL, "4.6");
-    (0..count)
-        .map(|number| {
-            let mut rng = Rng::with_seed(seed.wrapping_mul(0x9e37_79b9).wrapping_add(number));
-            let (old, model) = rng.choice([("20", "8"), ("20", "16"), ("40", "16")]).expect("three");
-            let backup = grammar.backup("teasel-backup", old, &mut rng);
-            let deed = DEEDS[number as usize % DEEDS.len()];
-            let used: BTreeSet<String> = ["p1", "p2", "p3", "p4", "f1", "svc"]
-                .into_iter()
-                .filter(|port| backup.contains(&format!("\"{port}\"")))
-                .map(str::to_owned)
-                .collect();
-            let used: Vec<String> = used.into_iter().collect();
-            let addresses: Vec<&str> = backup
-                .split(['<', '>'])
-                .filter(|text| text.parse::<Ipv4Addr>().is_ok() && !text.starts_with("255"))
-                .collect();
-            let map = map(deed, &used, &addresses, &mut rng);
-            Case { number, backup, deed, map, model }
-        })
-        .collect()
+    (0..number_of("FORDCROSS_CASES", 800)).map(|number| random(number, &grammar)).collect()
+}
+
+/// A case by its number, planted or random.
+pub(crate) fn case_of(number: u64) -> Option<Case> {
+    match number.checked_sub(PLANTED_FROM) {
+        Some(planted_at) => planted().into_iter().nth(planted_at as usize),
+        None => Some(random(number, &Grammar::new(TEASEL, "4.6"))),
+    }
+}
+
+/// The same whatever else is run.
+fn random(number: u64, grammar: &Grammar) -> Case {
+    let seed = number_of("FORDCROSS_SEED", 15);
+    let mut rng = Rng::with_seed(seed.wrapping_mul(0x9e37_79b9).wrapping_add(number));
+    let (old, model) = rng.choice([("20", "8"), ("20", "16"), ("40", "16")]).expect("three");
+    let backup = grammar.backup("teasel-backup", old, &mut rng);
+    let deed = DEEDS[number as usize % DEEDS.len()];
+    let used: BTreeSet<String> = ["p1", "p2", "p3", "p4", "f1", "svc"]
+        .into_iter()
+        .filter(|port| backup.contains(&format!("\"{port}\"")))
+        .map(str::to_owned)
+        .collect();
+    let used: Vec<String> = used.into_iter().collect();
+    let addresses: Vec<&str> = backup
+        .split(['<', '>'])
+        .filter(|text| text.parse::<Ipv4Addr>().is_ok() && !text.starts_with("255"))
+        .collect();
+    let map = map(deed, &used, &addresses, &mut rng);
+    Case { number, backup, deed, map, model }
 }
 
 /// The numbers of planted cases begin here.
@@ -156,12 +165,25 @@ pub(crate) fn refused(case: &Case, result: &str) -> Vec<Refusal> {
 /// There are at least 25.
 pub(crate) fn each<I: Sync, T: Send>(things: &[I], of: impl Fn(&I) -> T + Sync) -> Vec<T> {
     let end = Instant::now() + Duration::from_secs(number_of("FORDCROSS_SECONDS", 30));
+    two_at_a_time(things, of, |number| number >= 25 && Instant::now() > end)
+}
+
+/// What becomes of each thing, two at a time.
+pub(crate) fn each_of_all<I: Sync, T: Send>(things: &[I], of: impl Fn(&I) -> T + Sync) -> Vec<T> {
+    two_at_a_time(things, of, |_| false)
+}
+
+fn two_at_a_time<I: Sync, T: Send>(
+    things: &[I],
+    of: impl Fn(&I) -> T + Sync,
+    is_over: impl Fn(usize) -> bool + Sync,
+) -> Vec<T> {
     let next = AtomicUsize::new(0);
     let work = || {
         let mut done = Vec::new();
         loop {
             let number = next.fetch_add(1, Ordering::Relaxed);
-            if number >= things.len() || number >= 25 && Instant::now() > end {
+            if number >= things.len() || is_over(number) {
                 return done;
             }
             done.push((number, of(&things[number])));

@@ -47,12 +47,15 @@ pub(crate) fn mutants(profile: &str) -> Vec<Mutant> {
         };
         match lines[start] {
             "[[object]]" => {
-                let at = body.iter().find(|line| line.starts_with("at ")).copied().unwrap_or_default();
+                let at =
+                    body.iter().find(|line| line.starts_with("at ")).and_then(|line| line.split('"').nth(1));
+                let at = at.unwrap_or_default();
                 for (offset, line) in body.iter().enumerate() {
                     let here = start + 1 + offset;
                     let Some((key, without)) = one_line(line) else { continue };
                     for (part, put) in without {
-                        add(start, format!("{key} {part} of {at}"), here, here + 1, &put);
+                        let part = if part.is_empty() { part } else { format!("{part} ") };
+                        add(start, format!("{key} {part}of {at}"), here, here + 1, &put);
                     }
                 }
             }
@@ -72,8 +75,9 @@ pub(crate) fn mutants(profile: &str) -> Vec<Mutant> {
                 }
             }
             "[[check]]" => {
-                let code = body.iter().find(|line| line.starts_with("code")).copied().unwrap_or_default();
-                add(start, format!("check {code}"), start, end, "");
+                let code =
+                    body.iter().find(|line| line.starts_with("code")).and_then(|line| line.split('"').nth(1));
+                add(start, format!("check {}", code.unwrap_or_default()), start, end, "");
             }
             "[setting]" | "[type]" => {
                 for (offset, line) in body.iter().enumerate() {

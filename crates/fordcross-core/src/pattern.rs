@@ -136,6 +136,12 @@ impl Pattern {
         self.steps.iter().filter(|step| **step != Step::Below).count()
     }
 
+    /// Whether a path of names, joined by `/`, goes through what this fits.
+    pub(crate) fn leads_to(&self, path: &str) -> bool {
+        let names: Vec<&str> = path.split('/').take(self.steps.len()).collect();
+        self.fits(&names)
+    }
+
     /// Whether a path of names fits.
     pub(crate) fn fits(&self, path: &[&str]) -> bool {
         fn fits(steps: &[Step], path: &[&str]) -> bool {

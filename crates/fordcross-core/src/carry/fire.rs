@@ -94,7 +94,23 @@ impl<'i, 'a> Apply<'_, 'i, 'a> {
                     self.note_loss(index, Some(rule.at.line), &loss);
                 }
             }
-            Err(failure) => self.fail(index, by, &failure),
+            Err(failure) => {
+                self.fail(index, by, &failure);
+                self.want_object(place, index);
+            }
+        }
+    }
+
+    /// Notes where an object would have been that has no place, as far as all of its kind go there.
+    fn want_object(&mut self, place: usize, row: u32) {
+        let place = &self.step.leg.crossing.places[place];
+        let names = place.target.iter().map(|step| match &step.name {
+            TargetName::Literal(name) => name.as_str(),
+            TargetName::Made { .. } => "*",
+        });
+        if place.start.is_none() && !self.step.new_profile().rules.is_empty() {
+            let path = names.collect::<Vec<_>>().join("/");
+            self.wanted.push(Wanted { node: self.draft.root(), path: path.into(), row });
         }
     }
 

@@ -11,6 +11,7 @@ use crate::judge::{
 use crate::ledger::{DecidedBy, Ledger, Wanted, WentFor};
 use crate::locator::Labeler;
 use crate::mapping::PortTarget;
+use crate::pattern::Pattern;
 use crate::profile::{Profile, Role, What};
 use crate::reading::{Row, RowKind};
 use crate::tree::{Kind, NodeId, Tree};
@@ -95,7 +96,15 @@ impl<'a> Judging<'_, '_, 'a> {
         }
         let lost = Lost::new(self.lost_parts(tree, ledger));
         let mut labels_automaton = self.automaton.clone();
-        let judge = Judge::new(tree, profile, input.model, self.automaton);
+        let old = &input.course[0].old;
+        let is_expected = |holder: &Pattern| {
+            let had = old.line == profile.line && !holder.nodes_in(&input.backup.tree).is_empty();
+            had || ledger
+                .wanted
+                .iter()
+                .any(|wanted| wanted.node == tree.root() && holder.leads_to(&wanted.path))
+        };
+        let judge = Judge::new(tree, profile, input.model, self.automaton).expecting(&is_expected);
         let together = |gone: &Gone| fall_together(&judge, ledger, gone);
         let settled = settle(&judge, lost, is_base, &together);
         if settled.went.is_empty() && settled.left.is_empty() {

@@ -17,12 +17,16 @@ pub(crate) enum Part {
     Narrowed(Option<String>),
     /// So many are there.
     Count(u64),
+    /// What they would stand in is not there at all.
+    NothingToCountIn(String),
     /// Another has the same.
     Unique,
     /// It names nothing that is there: what it should name.
     Reference(String),
     /// A check does not hold.
     Check,
+    /// A check has no answer here: why.
+    Undecided(String),
 }
 
 impl Part {
@@ -46,10 +50,10 @@ impl Part {
             Self::AtMostOne(_) => "at-most-one",
             Self::AtLeastOne(_) => "at-least-one",
             Self::Narrowed(_) => "narrowed",
-            Self::Count(_) => "count",
+            Self::Count(_) | Self::NothingToCountIn(_) => "count",
             Self::Unique => "twice",
             Self::Reference(_) => "names-nothing",
-            Self::Check => return None,
+            Self::Check | Self::Undecided(_) => return None,
         })
     }
 }

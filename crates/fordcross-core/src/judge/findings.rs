@@ -112,7 +112,10 @@ impl<'c> Causes<'c> {
         let mut causes = Vec::new();
         self.gather(judge, settled, breached, &mut FxHashSet::default(), &mut causes);
         if causes.is_empty() {
-            causes.push(self.of_node(judge, breached.node));
+            causes.push(match breached.part {
+                Part::NothingToCountIn(_) => Cause::Other(breached.node),
+                _ => self.of_node(judge, breached.node),
+            });
         }
         let mut known = FxHashSet::default();
         causes.retain(|cause| known.insert(*cause));
@@ -152,6 +155,9 @@ impl<'c> Causes<'c> {
                     add(part.by, causes);
                 }
             }
+            Part::NothingToCountIn(path) => {
+                lost_at(breached.node, path).into_iter().for_each(|by| add(by, causes));
+            }
             Part::Count(_) => {
                 settled.lost.of(breached.node).iter().for_each(|part| add(part.by, causes));
             }
@@ -169,7 +175,7 @@ impl<'c> Causes<'c> {
                     add(LostBy::Went(settled.of[node]), causes);
                 }
             }
-            Part::Check => {
+            Part::Check | Part::Undecided(_) => {
                 // What the check looked for everywhere, and did not arrive.
                 let paths = super::round::asked_from_top(judge, breached);
                 let parts = settled.lost.of(judge.tree.root()).iter();
@@ -350,7 +356,13 @@ fn finding(
         Some(&node) => settled.outermost(judge, node),
         None => breached.node,
     };
-    let what = if members.len() == 1 {
+    let nowhere = match &first.part {
+        Part::NothingToCountIn(path) => Some(path),
+        _ => None,
+    };
+    let what = if let Some(path) = nowhere {
+        format!("`{path}`")
+    } else if members.len() == 1 {
         format!("`{}`", (words.label)(subject(first)))
     } else {
         count(members.len(), &noun(judge, subject(first), first))
@@ -413,16 +425,16 @@ fn finding(
     }
     // What is wrong in itself was named as its own cause.
     let beside = |breached: &&(&Breached, Vec<Cause>)| {
-        !matches!(breached.0.part, Part::Check | Part::Unique | Part::Reference(_))
+        !matches!(breached.0.part, Part::Check | Part::Undecided(_) | Part::Unique | Part::Reference(_))
             || breached.1.iter().all(|cause| !matches!(cause, Cause::Row(_)))
     };
-    for (breached, _) in members.iter().filter(beside).take(SITES) {
+    for (breached, _) in members.iter().filter(beside).filter(|_| nowhere.is_none()).take(SITES) {
         if let Some(row) = causes.first_row(judge, breached.node) {
             add(row, &mut sites);
         }
     }
     if sites.is_empty() {
-        finding.locator = Some((words.label)(first.node));
+        finding.locator = Some(nowhere.cloned().unwrap_or_else(|| (words.label)(first.node)));
     }
     finding.put_at(sites);
     finding
@@ -487,6 +499,9 @@ fn wording<'j>(judge: &'j Judge<'_, '_>, breached: &Breached) -> Option<&'j Word
 /// What is wrong, said of one or of several.
 fn sentence(judge: &Judge<'_, '_>, breached: &Breached, number: usize) -> String {
     let (it, has) = if number == 1 { ("it", "it has") } else { ("they", "they have") };
+    if let Part::Undecided(why) = &breached.part {
+        return format!("the profile cannot say whether it is right: {why}");
+    }
     if let Some(text) = wording(judge, breached).and_then(|wording| wording.text.as_deref()) {
         return filled(judge, breached, text);
     }
@@ -519,6 +534,15 @@ fn sentence(judge: &Judge<'_, '_>, breached: &Breached, number: usize) -> String
             };
             format!("{has} {there} of `{of}`, and {} takes {wanted}", judge.profile.title)
         }
+        Part::NothingToCountIn(_) => {
+            let RuleId::Count(id) = breached.rule else { return String::new() };
+            let rule = &judge.profile.rules.objects[usize::from(id)];
+            let (least, of) = (rule.count.map_or(1, |bounds| bounds.least), rule.head.pattern.last_name());
+            format!(
+                "nothing of it arrives, and {} takes at least {least} of `{of}` in it",
+                judge.profile.title
+            )
+        }
         Part::Unique => {
             let other = breached
                 .other
@@ -527,7 +551,7 @@ fn sentence(judge: &Judge<'_, '_>, breached: &Breached, number: usize) -> String
             format!("{value}is there already, at {other}, and must be one of a kind")
         }
         Part::Reference(of) => names_nothing(judge, breached.node, of),
-        Part::Check => "a check of the profile does not hold".to_owned(),
+        Part::Check | Part::Undecided(_) => "a check of the profile does not hold".to_owned(),
     }
 }
 
@@ -607,6 +631,9 @@ fn filled(judge: &Judge<'_, '_>, breached: &Breached, text: &str) -> String {
 }
 
 fn remedy(judge: &Judge<'_, '_>, breached: &Breached, behind: &[Cause]) -> String {
+    if matches!(breached.part, Part::Undecided(_)) {
+        return "look at the value yourself; accept the finding with a reason where it is right".to_owned();
+    }
     if let Some(remedy) = wording(judge, breached).and_then(|wording| wording.remedy.as_deref()) {
         return filled(judge, breached, remedy);
     }

@@ -18,6 +18,7 @@ pub(crate) use unsound::{Overruled, unsound};
 
 use crate::automaton::{AcceptId, Automaton, Symbols};
 use crate::locator::Trail;
+use crate::pattern::Pattern;
 use crate::profile::{Model, Profile};
 use crate::tree::{NodeId, Tree};
 use rustc_hash::FxHashSet;
@@ -34,6 +35,8 @@ pub(crate) struct Judge<'j, 'a> {
     automaton: &'j Automaton,
     /// Nodes with what their paths accept, in the order of the document.
     marked: Vec<(NodeId, AcceptId)>,
+    /// Rules that count what would stand in something that is not there at all, and should be.
+    uncounted: Vec<u16>,
 }
 
 impl<'j, 'a> Judge<'j, 'a> {
@@ -44,7 +47,21 @@ impl<'j, 'a> Judge<'j, 'a> {
         automaton: &'j mut Automaton,
     ) -> Self {
         let marked = if profile.rules.is_empty() { Vec::new() } else { marked(tree, automaton) };
-        Self { tree, profile, model, automaton, marked }
+        Self { tree, profile, model, automaton, marked, uncounted: Vec::new() }
+    }
+
+    /// Counts where nothing is there to count in, too, as far as `is_expected` says that something should be: a file that
+    /// the backup has and the result has not is no file without a fault.
+    pub(crate) fn expecting(mut self, is_expected: &dyn Fn(&Pattern) -> bool) -> Self {
+        for (rule, number) in self.profile.rules.objects.iter().zip(0..) {
+            let least = rule.count.map_or(0, |bounds| bounds.least);
+            let Some((_, above)) = rule.head.pattern.steps.split_last() else { continue };
+            let holder = Pattern { steps: above.to_vec() };
+            if least > 0 && is_expected(&holder) && holder.nodes_in(self.tree).is_empty() {
+                self.uncounted.push(number);
+            }
+        }
+        self
     }
 
     /// Whether a node, or something that it stands in, was taken out.

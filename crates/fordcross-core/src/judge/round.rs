@@ -52,6 +52,13 @@ impl<'r, 'a> Round<'r, '_, 'a> {
         for (id, check) in rules.checks.iter().enumerate().filter(|(_, check)| check.of_whole) {
             self.check(RuleId::Check(id as u16), check, judge.tree.root(), None);
         }
+        for &id in &judge.uncounted {
+            let head = &rules.objects[usize::from(id)].head;
+            let above = &head.pattern.steps[..head.pattern.steps.len() - 1];
+            let part = Part::NothingToCountIn(Pattern { steps: above.to_vec() }.to_string());
+            let breach = if head.breach == Breach::Goes { Breach::Blocks } else { head.breach };
+            self.add(RuleId::Count(id), part, judge.tree.root(), breach, Vec::new());
+        }
         for &(node, accept) in &judge.marked {
             if judge.is_gone(node, self.gone) {
                 continue;
@@ -392,17 +399,18 @@ impl<'r, 'a> Round<'r, '_, 'a> {
             return;
         }
         let Condition::Holds(that) = &check.that else { return };
-        {
+        let undecided = {
             let scope = self.scope(node, pattern, None);
             if check.when.as_ref().is_some_and(|when| !when.holds(&scope)) {
                 return;
             }
             match that.evaluate_known(&scope) {
                 // What is not there breaks nothing.
-                None | Some(Ok(Operand::Boolean(true)) | Err(_)) => return,
-                Some(Ok(_)) => {}
+                None | Some(Ok(Operand::Boolean(true))) => return,
+                Some(Ok(_)) => None,
+                Some(Err(why)) => Some(why),
             }
-        }
+        };
         let seen = RefCell::new(Vec::new());
         let evaluator = Evaluator::new();
         let mut scope = self.scope(node, pattern, Some(&seen));
@@ -421,9 +429,12 @@ impl<'r, 'a> Round<'r, '_, 'a> {
         } else {
             takes.iter().map(|node| Seen::There(*node)).collect()
         };
+        // What nobody could judge may be right: it does not go for that.
+        let is_kept = restricts || undecided.is_some();
         let breach =
-            if check.head.breach == Breach::Goes && restricts { Breach::Blocks } else { check.head.breach };
-        self.found.push(Breached { rule: id, part: Part::Check, node, breach, takes, seen, other: None });
+            if check.head.breach == Breach::Goes && is_kept { Breach::Blocks } else { check.head.breach };
+        let part = undecided.map_or(Part::Check, Part::Undecided);
+        self.found.push(Breached { rule: id, part, node, breach, takes, seen, other: None });
     }
 }
 

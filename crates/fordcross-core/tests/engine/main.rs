@@ -4,12 +4,14 @@
 //! - `rules`: what each kind of rule does, one case a line
 //! - `generated`: the invariants on lines, crossings and backups that are generated together
 //! - `invariants`: what must hold for any backup
+//! - `judging`: the rules of the receiving line
 //! - `many`: the same where there are many rows
 
 mod generated;
 mod hostile;
 mod inheritance;
 mod invariants;
+mod judging;
 mod manners;
 mod many;
 mod rules;

@@ -4,13 +4,16 @@
 //! - `generate`: backups made from what a profile declares
 //! - `kept`: the figures of a campaign
 //! - `maps`: maps with every action
-//! - `carries`: one case, carried and judged
+//! - `cases`: what becomes of a case
+//! - `gateways`: cases of gateways, and what the stand-in says of them
 //! - `packets`: what two filters let through
 //! - `random`: no result is refused, nothing is open that was closed, and all is covered
 //! - `mutants`: a profile with one rule less
+//! - `search`: rules taken out, and what shows that they are needed
 //! - `knock_out`: without one rule of the receiving profile something is refused, or no longer told
 
-mod carries;
+mod cases;
+mod gateways;
 mod generate;
 mod kept;
 mod knock_out;
@@ -18,3 +21,4 @@ mod maps;
 mod mutants;
 mod packets;
 mod random;
+mod search;

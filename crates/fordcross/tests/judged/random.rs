@@ -1,6 +1,7 @@
 //! What holds of every case.
 
-use crate::carries::{CROSSING, Case, Outcome, TEASEL, carry, cases, each, refused};
+use crate::cases::{Outcome, each};
+use crate::gateways::{CROSSING, Case, TEASEL, carry, cases, refused};
 use crate::generate::{Counts, Grammar};
 use crate::kept::keep_figures;
 use crate::maps::DEEDS;

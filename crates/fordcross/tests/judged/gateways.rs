@@ -1,19 +1,16 @@
-//! One case: a backup and a map, carried by the program in a folder of its own, and judged.
+//! Cases of gateways: a Teasel backup and a map, carried to Osier and judged by the stand-in.
 
+use crate::cases::{Carry, Outcome};
 use crate::generate::Grammar;
 use crate::kept::number_of;
 use crate::maps::{DEEDS, Deed, map};
+use crate::search::PLANTED_FROM;
 use fastrand::Rng;
 use fordcross_standin::osier::{Model, Osier};
 use fordcross_standin::{Receiver as _, Refusal};
-use serde_json::Value;
 use std::collections::BTreeSet;
-use std::fs;
 use std::net::Ipv4Addr;
 use std::path::Path;
-use std::sync::atomic::{AtomicUsize, Ordering};
-use std::time::{Duration, Instant};
-use tempfile::TempDir;
 
 pub(crate) const TEASEL: &str = include_str!("../../../fordcross-profiles/lines/teasel/teasel.profile.toml");
 pub(crate) const OSIER: &str = include_str!("../../../fordcross-profiles/lines/osier/osier.profile.toml");
@@ -54,17 +51,6 @@ const OLDER: &str = r#"{"osier-export": {"release": "2.0", "model": "8", "scope"
 "filter": {"default": "refuse", "list": [{"action": "permit", "interface": "cu2", "protocol": "tcp", "port": 443}]},
 "accounts": {"ann": {"role": "viewer", "password-hash": "$6$salt$0123456789abcdef"}}}"#;
 
-/// What became of a case.
-pub(crate) struct Outcome {
-    pub(crate) status: u8,
-    pub(crate) result: Option<String>,
-    pub(crate) rows: Vec<Value>,
-    pub(crate) findings: Vec<Value>,
-    /// The map that was used, as it was written.
-    pub(crate) map: String,
-    pub(crate) said: String,
-}
-
 /// The cases that are asked for.
 pub(crate) fn cases() -> Vec<Case> {
     let grammar = Grammar::new(TEASEL, "4.6");
@@ -100,9 +86,6 @@ fn random(number: u64, grammar: &Grammar) -> Case {
     Case { number, backup, deed, map, model }
 }
 
-/// The numbers of planted cases begin here.
-pub(crate) const PLANTED_FROM: u64 = 1 << 32;
-
 /// Cases by what is planted in them.
 pub(crate) fn planted() -> Vec<Case> {
     let older = PLANTED.iter().map(|(find, put)| {
@@ -128,73 +111,18 @@ pub(crate) fn planted() -> Vec<Case> {
 
 /// Carries a case, by the shipped profiles or by others.
 pub(crate) fn carry(case: &Case, profiles: Option<&Path>) -> Outcome {
-    let folder = TempDir::new().expect("a temporary folder");
-    let at = |name: &str| folder.path().join(name).display().to_string();
-    let backup = at(if case.backup.starts_with('{') { "gw.json" } else { "gw.xml" });
-    fs::write(&backup, &case.backup).expect("written");
-    let mut arguments: Vec<String> = vec!["fordcross".into(), "carry".into(), "--json".into()];
-    arguments.extend([backup, "--to".into(), format!("osier/{}@2.1", case.model), "-o".into(), at("out")]);
-    if let Some(map) = &case.map {
-        fs::write(at("gw.map.toml"), map).expect("written");
-        arguments.extend(["--map".into(), at("gw.map.toml")]);
+    let is_older = case.backup.starts_with('{');
+    Carry {
+        file: if is_older { "gw.json" } else { "gw.xml" },
+        text: &case.backup,
+        map: case.map.as_deref(),
+        to: &format!("osier/{}@2.1", case.model),
+        result: "gw.osier.json",
     }
-    if let Some(folder) = profiles {
-        arguments.extend(["--profiles".into(), folder.display().to_string()]);
-    }
-    let (mut out, mut err) = (Vec::new(), Vec::new());
-    let status = fordcross::run(arguments, &mut std::io::empty(), &mut out, &mut err);
-    let read = |name: &str| fs::read_to_string(folder.path().join("out").join(name)).ok();
-    let lines = read("ledger.jsonl").unwrap_or_default();
-    let said: Value = serde_json::from_slice(&out).unwrap_or_default();
-    Outcome {
-        status,
-        result: read("gw.osier.json"),
-        rows: lines.lines().map(|line| serde_json::from_str(line).expect("a row is JSON")).collect(),
-        findings: said["findings"].as_array().cloned().unwrap_or_default(),
-        map: read("map.toml").unwrap_or_default(),
-        said: String::from_utf8_lossy(&err).into_owned(),
-    }
+    .run(profiles)
 }
 
 /// What the receiving unit refuses of a result.
 pub(crate) fn refused(case: &Case, result: &str) -> Vec<Refusal> {
     Osier::new(Model::find(case.model)).load(result).err().unwrap_or_default()
-}
-
-/// What becomes of each thing, two at a time, as far as the time goes: `FORDCROSS_SECONDS`, 30 if nothing is said.
-/// There are at least 25.
-pub(crate) fn each<I: Sync, T: Send>(things: &[I], of: impl Fn(&I) -> T + Sync) -> Vec<T> {
-    let end = Instant::now() + Duration::from_secs(number_of("FORDCROSS_SECONDS", 30));
-    two_at_a_time(things, of, |number| number >= 25 && Instant::now() > end)
-}
-
-/// What becomes of each thing, two at a time.
-pub(crate) fn each_of_all<I: Sync, T: Send>(things: &[I], of: impl Fn(&I) -> T + Sync) -> Vec<T> {
-    two_at_a_time(things, of, |_| false)
-}
-
-fn two_at_a_time<I: Sync, T: Send>(
-    things: &[I],
-    of: impl Fn(&I) -> T + Sync,
-    is_over: impl Fn(usize) -> bool + Sync,
-) -> Vec<T> {
-    let next = AtomicUsize::new(0);
-    let work = || {
-        let mut done = Vec::new();
-        loop {
-            let number = next.fetch_add(1, Ordering::Relaxed);
-            if number >= things.len() || is_over(number) {
-                return done;
-            }
-            done.push((number, of(&things[number])));
-        }
-    };
-    let mut all = std::thread::scope(|scope| {
-        let second = scope.spawn(work);
-        let mut all = work();
-        all.extend(second.join().expect("no panic"));
-        all
-    });
-    all.sort_by_key(|(number, _)| *number);
-    all.into_iter().map(|(_, made)| made).collect()
 }

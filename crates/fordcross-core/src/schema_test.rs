@@ -114,7 +114,7 @@ that = "given('k')"
 "release" = "text"
 "o/k" = "name"
 "o/1" = { type = "text", default = "a", characters = "a-z", instead = "x" }
-"o/2" = { type = "t2", unique = { among = "a" } }
+"o/2" = { type = "t2", unique = { among = "a" }, key-unique = { among = "b" } }
 "o/3" = "t3"
 "o/4" = "t4"
 "o/5" = "t5"

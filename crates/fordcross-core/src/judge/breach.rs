@@ -21,6 +21,8 @@ pub(crate) enum Part {
     NothingToCountIn(String),
     /// Another has the same.
     Unique,
+    /// Another has the same name.
+    UniqueName,
     /// It names nothing that is there: what it should name.
     Reference(String),
     /// A check does not hold.
@@ -51,7 +53,7 @@ impl Part {
             Self::AtLeastOne(_) => "at-least-one",
             Self::Narrowed(_) => "narrowed",
             Self::Count(_) | Self::NothingToCountIn(_) => "count",
-            Self::Unique => "twice",
+            Self::Unique | Self::UniqueName => "twice",
             Self::Reference(_) => "names-nothing",
             Self::Check | Self::Undecided(_) => return None,
         })

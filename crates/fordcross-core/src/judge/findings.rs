@@ -189,7 +189,7 @@ impl<'c> Causes<'c> {
                     }
                 }
             }
-            Part::Needs(..) | Part::AtMostOne(_) | Part::Unique => {}
+            Part::Needs(..) | Part::AtMostOne(_) | Part::Unique | Part::UniqueName => {}
         }
         if causes.is_empty() {
             for seen in &breached.seen {
@@ -425,8 +425,10 @@ fn finding(
     }
     // What is wrong in itself was named as its own cause.
     let beside = |breached: &&(&Breached, Vec<Cause>)| {
-        !matches!(breached.0.part, Part::Check | Part::Undecided(_) | Part::Unique | Part::Reference(_))
-            || breached.1.iter().all(|cause| !matches!(cause, Cause::Row(_)))
+        !matches!(
+            breached.0.part,
+            Part::Check | Part::Undecided(_) | Part::Unique | Part::UniqueName | Part::Reference(_)
+        ) || breached.1.iter().all(|cause| !matches!(cause, Cause::Row(_)))
     };
     for (breached, _) in members.iter().filter(beside).filter(|_| nowhere.is_none()).take(SITES) {
         if let Some(row) = causes.first_row(judge, breached.node) {
@@ -549,6 +551,13 @@ fn sentence(judge: &Judge<'_, '_>, breached: &Breached, number: usize) -> String
                 .map_or_else(String::new, |other| format!("`{}`", judge.names_on_way(other).join("/")));
             let value = shown(judge, breached.node);
             format!("{value}is there already, at {other}, and must be one of a kind")
+        }
+        Part::UniqueName => {
+            let other = breached.other.map_or_else(String::new, |other| judge.names_on_way(other).join("/"));
+            format!(
+                "`{}` has one already, at `{other}`, and can have one only",
+                judge.tree.name(breached.node)
+            )
         }
         Part::Reference(of) => names_nothing(judge, breached.node, of),
         Part::Check | Part::Undecided(_) => "a check of the profile does not hold".to_owned(),

@@ -163,8 +163,8 @@ impl<'r, 'a> Round<'r, '_, 'a> {
             self.add(id, part, node, breach, takes);
         }
         if let Some(unique) = &rule.unique {
-            let name = self.judge.tree.name(node).to_owned();
-            self.unique(id, unique, (node, node), &name);
+            let meant = self.meant(id, unique, self.judge.tree.name(node));
+            self.unique(id, unique, node, Part::Unique, meant);
         }
         if let Some(referent) = &rule.key_refers_to {
             let name = self.judge.tree.name(node).to_owned();
@@ -254,8 +254,11 @@ impl<'r, 'a> Round<'r, '_, 'a> {
         }
         let text = tree.value(node).trim_ascii();
         if let Some(unique) = &rule.unique {
-            let holder = tree.parent(node);
-            self.unique(id, unique, (node, holder), text);
+            let meant = self.meant(id, unique, text);
+            self.unique(id, unique, node, Part::Unique, meant);
+        }
+        if let Some(unique) = &rule.key_unique {
+            self.unique(id, unique, node, Part::UniqueName, Some(tree.name(node).to_owned()));
         }
         if let Some(referent) = &rule.refers_to {
             self.reference(id, referent, node, node, text, breach);
@@ -265,24 +268,28 @@ impl<'r, 'a> Round<'r, '_, 'a> {
         }
     }
 
-    /// Notes a value that must be one of a kind. Nobody knows which of two is right, so nothing goes for it.
-    fn unique(&mut self, id: RuleId, unique: &Unique, (node, holder): (NodeId, NodeId), text: &str) {
-        let judge = self.judge;
-        let kind = self.type_of(id);
-        let meant = match kind.map(|kind| judge.profile.types.read(kind, text)) {
+    /// What must be one of a kind of a value, as it is meant and not as it is written.
+    fn meant(&mut self, id: RuleId, unique: &Unique, text: &str) -> Option<String> {
+        let types = &self.judge.profile.types;
+        Some(match self.type_of(id).map(|kind| types.read(kind, text)) {
             Some(Ok(Value::Parts(parts))) if unique.part.is_some() => {
-                let part = parts.iter().find(|(name, _)| Some(name.as_ref()) == unique.part.as_deref());
                 // A shape without that part has nothing that must differ.
-                let Some((_, part)) = part else { return };
-                plain_text(part).into_owned()
+                let part = parts.iter().find(|(name, _)| Some(name.as_ref()) == unique.part.as_deref());
+                plain_text(&part?.1).into_owned()
             }
             Some(Ok(Value::Parts(_) | Value::List(_) | Value::Secret(..)) | Err(_)) | None => text.to_owned(),
             Some(Ok(value)) => plain_text(&value).into_owned(),
-        };
-        let among = if unique.among.is_empty() { format!("{id:?}") } else { unique.among.clone() };
+        })
+    }
+
+    /// Notes what must be one of a kind. Nobody knows which of two is right, so nothing goes for it.
+    fn unique(&mut self, id: RuleId, unique: &Unique, node: NodeId, part: Part, meant: Option<String>) {
+        let judge = self.judge;
+        let Some(meant) = meant else { return };
+        let among = if unique.among.is_empty() { format!("{id:?} {part:?}") } else { unique.among.clone() };
         let among = match &unique.within {
             Some(within) => {
-                let outer = judge.ancestor(holder, within).unwrap_or(NodeId::DOCUMENT);
+                let outer = judge.ancestor(node, within).unwrap_or(NodeId::DOCUMENT);
                 format!("{among} in {}", outer.index())
             }
             None => among,
@@ -297,7 +304,7 @@ impl<'r, 'a> Round<'r, '_, 'a> {
         let seen = vec![Seen::There(first), Seen::There(node)];
         self.found.push(Breached {
             rule: id,
-            part: Part::Unique,
+            part,
             node,
             breach,
             takes: Vec::new(),

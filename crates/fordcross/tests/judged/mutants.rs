@@ -14,12 +14,13 @@ pub(crate) struct Mutant {
 }
 
 /// Keys of a declaration or of an object that are rules.
-const RULES: [&str; 9] = [
+const RULES: [&str; 10] = [
     "required",
     "needs",
     "key-refers-to",
     "refers-to",
     "unique",
+    "key-unique",
     "count",
     "narrows",
     "at-most-one",
@@ -133,4 +134,14 @@ fn declaration(line: &str) -> Vec<(String, String)> {
         (format!("{key} of {path}"), format!("\"{path}\" = {}", Value::Table(left)))
     });
     without.collect()
+}
+
+/// The lines at which a crossing has rules for settings.
+pub(crate) fn lines_of_rules(crossing: &str) -> impl Iterator<Item = usize> {
+    let mut of_header = false;
+    crossing.lines().enumerate().filter_map(move |(number, line)| {
+        let is_rule = line.starts_with("  [\"") || of_header && line.starts_with("from");
+        of_header = ["[[move]]", "[[moot]]", "[[drop]]"].contains(&line);
+        is_rule.then_some(number + 1)
+    })
 }

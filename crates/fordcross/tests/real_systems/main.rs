@@ -4,12 +4,18 @@
 //! - `servers`: what the profile of `PostgreSQL` says is held to servers of each release; results are started
 //! - `values`: made-up settings that old servers take, asked of the newest
 //! - `networks`: every sample of `interfaces` files that the packages have, judged by `netplan generate`
+//! - `hosts`: files of hosts made from what the profile declares, with maps
+//! - `host_judge`: what `netplan generate` says of them, and of each rule taken out
 //! - `live`: old and new side by side in network namespaces
 //! - `carried`: carrying, and what a ledger says
 //! - `figures`: the figures of `docs/real-systems.md`
 
 mod carried;
+#[path = "../judged/cases.rs"]
+mod cases;
 mod figures;
+mod host_judge;
+mod hosts;
 #[path = "../judged/kept.rs"]
 mod kept;
 mod knock_out;
@@ -18,6 +24,8 @@ mod live;
 mod mutants;
 mod networks;
 mod programs;
+#[path = "../judged/search.rs"]
+mod search;
 mod server;
 mod servers;
 mod values;

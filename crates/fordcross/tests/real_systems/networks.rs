@@ -5,7 +5,7 @@ use crate::programs::{kept, own, run, said};
 use rstest::rstest;
 use std::fs;
 use std::path::{Path, PathBuf};
-use std::process::Command;
+use std::process::{Command, Output};
 use tempfile::TempDir;
 
 pub(crate) const TO: &str = "netplan@0.106";
@@ -82,18 +82,29 @@ pub(crate) fn carry_interfaces(text: &str) -> Carried {
     carry(folder.path(), TO, &map_with_new_ports(folder.path(), TO), &[])
 }
 
+/// What netplan says of a result that it refuses.
+pub(crate) fn refusal(yaml: &str) -> Option<String> {
+    let root = TempDir::new().expect("a temporary folder");
+    let output = try_out(yaml, root.path());
+    (!output.status.success()).then(|| said(&output))
+}
+
+fn try_out(yaml: &str, root: &Path) -> Output {
+    use std::os::unix::fs::PermissionsExt as _;
+    let folder = root.join("etc/netplan");
+    fs::create_dir_all(&folder).expect("a folder");
+    let file = folder.join("10-fordcross.yaml");
+    fs::write(&file, yaml).expect("written");
+    fs::set_permissions(&file, fs::Permissions::from_mode(0o600)).expect("allowed");
+    run(Command::new("netplan").args(["generate", "--root-dir"]).arg(root))
+}
+
 /// What netplan makes of a result, in a folder of its own.
 #[track_caller]
 pub(crate) fn generate(yaml: &Path, what: &str) -> TempDir {
-    use std::os::unix::fs::PermissionsExt as _;
     let root = TempDir::new().expect("a temporary folder");
-    let folder = root.path().join("etc/netplan");
-    fs::create_dir_all(&folder).expect("a folder");
-    let file = folder.join("10-fordcross.yaml");
-    fs::copy(yaml, &file).expect("copied");
-    fs::set_permissions(&file, fs::Permissions::from_mode(0o600)).expect("allowed");
-    let output = run(Command::new("netplan").args(["generate", "--root-dir"]).arg(root.path()));
     let text = fs::read_to_string(yaml).expect("a file");
+    let output = try_out(&text, root.path());
     assert!(output.status.success(), "{what}: netplan refuses it: {}\n{text}", said(&output));
     root
 }

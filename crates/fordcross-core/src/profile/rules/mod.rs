@@ -185,6 +185,8 @@ pub(crate) struct SettingRule {
     pub(crate) refers_to: Option<Referent>,
     pub(crate) key_refers_to: Option<Referent>,
     pub(crate) unique: Option<Unique>,
+    /// The name of the setting is one of a kind, where names are free.
+    pub(crate) key_unique: Option<Unique>,
     /// How many there are in one object.
     pub(crate) count: Option<Bounds>,
 }

@@ -165,7 +165,7 @@ pub(crate) fn read_object_rule<'r>(section: &Section<'r, '_>, lines: &LineIndex<
         at_least_one: read_groups(section, "at-least-one"),
         narrows,
         count: read_bounds(section),
-        unique: read_unique(section),
+        unique: read_unique(section, "unique"),
         key_refers_to: section.word("key-refers-to"),
         grants_if: section.word("grants-if"),
         restricts_if: section.word("restricts-if"),
@@ -243,17 +243,19 @@ pub(crate) fn read_setting_rule(
 ) {
     let refers_to = section.word("refers-to").and_then(|word| read_referent(section, word, raw));
     let key_refers_to = section.word("key-refers-to").and_then(|word| read_referent(section, word, raw));
-    let unique = read_unique(section);
+    let unique = read_unique(section, "unique");
+    let key_unique = read_unique(section, "key-unique");
     let count = read_bounds(section);
     let breach = read_breach(section);
     let old = read_old(section);
-    if refers_to.is_none() && key_refers_to.is_none() && unique.is_none() && count.is_none() {
+    let is_of_names = key_refers_to.is_some() || key_unique.is_some();
+    if refers_to.is_none() && !is_of_names && unique.is_none() && count.is_none() {
         return;
     }
     let line = lines.position(section.span().start).line;
     let breach = breach.unwrap_or(Breach::Goes);
     let head = Head { pattern: pattern.clone(), releases, line, breach, old, noun: None };
-    raw.rules.settings.push(SettingRule { head, refers_to, key_refers_to, unique, count });
+    raw.rules.settings.push(SettingRule { head, refers_to, key_refers_to, unique, key_unique, count });
 }
 
 pub(super) fn read_breach(section: &Section<'_, '_>) -> Option<Breach> {
@@ -278,8 +280,8 @@ fn read_referent(section: &Section<'_, '_>, word: Word<'_>, raw: &mut RawRules) 
 }
 
 /// `unique = true`, `unique = "address"`, or `{ among = "address", part = "ip", within = "subnets/*" }`.
-pub(crate) fn read_unique(section: &Section<'_, '_>) -> Option<Unique> {
-    let value = section.raw("unique")?;
+pub(crate) fn read_unique(section: &Section<'_, '_>, key: &'static str) -> Option<Unique> {
+    let value = section.raw(key)?;
     let plain = |among: &str| Unique { among: among.to_owned(), part: None, within: None };
     if let Some(word) = as_word(value) {
         return Some(plain(word.text));
@@ -287,13 +289,13 @@ pub(crate) fn read_unique(section: &Section<'_, '_>) -> Option<Unique> {
     if let Some(on) = value.get_ref().as_bool() {
         return on.then(|| plain(""));
     }
-    let Some(table) = section.section("unique").filter(|_| value.get_ref().is_table()) else {
+    let Some(table) = section.section(key).filter(|_| value.get_ref().is_table()) else {
         section
             .report()
             .add(Code::ValueWrong, value.span().into(), "expected `true`, a word or a table")
-            .help(
-                "write `unique = true`, or a word that all share which must differ: `unique = \"address\"`",
-            );
+            .help(format!(
+                "write `{key} = true`, or a word that all share which must differ: `{key} = \"address\"`"
+            ));
         return None;
     };
     let among = table.word("among").map_or("", |word| word.text).to_owned();

@@ -51,6 +51,7 @@ pub mod ledger;
 pub mod library;
 mod locator;
 pub mod mapping;
+mod naming;
 mod pattern;
 pub mod profile;
 mod reading;

@@ -2,6 +2,7 @@
 
 use crate::carry::Inheritance;
 use crate::expression::{AskedStep, Evaluator, Expression, Operand, Surroundings, alternatives, asked_steps};
+use crate::naming::{Branches, EntryPlace};
 use crate::pattern::{Pattern, Step};
 use crate::profile::{Entry, Lookup, PathStep, Profile, Repeats, What};
 use crate::tree::{Kind, NodeId, Tree};
@@ -303,6 +304,17 @@ impl Surroundings for Scope<'_, '_> {
         let Some(pattern) = self.pattern else { return false };
         let question = format!("{pattern} {}", paths.join(","));
         self.evaluator.is_in_circle(&question, self.node, || self.circles(pattern, paths))
+    }
+
+    fn named_late(&self, paths: &[String]) -> bool {
+        let branches = Branches::new(self.tree, self.node);
+        let paths: Vec<Vec<String>> =
+            paths.iter().map(|path| path.split('/').map(str::to_owned).collect()).collect();
+        let is_there = |(branch, own): EntryPlace| {
+            self.gone.is_none_or(|gone| !gone.contains(&branches.entries[branch][own]))
+        };
+        let namings = branches.namings(self.tree, &paths);
+        namings.into_iter().any(|(naming, named)| named > naming && is_there(naming) && is_there(named))
     }
 
     fn evaluator(&self) -> &Evaluator {

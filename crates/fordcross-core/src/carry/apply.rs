@@ -122,6 +122,8 @@ pub(super) struct Apply<'x, 'i, 'a> {
     pub(super) made: Made,
     /// What rows that do not arrive would have written.
     pub(super) wanted: Vec<Wanted>,
+    /// Rules that did not write, with their rows: where they would have is looked for when all objects are there.
+    pub(super) unwritten: Vec<(&'i Rule, Fit)>,
     /// Rows that do not arrive because of others.
     pub(super) because: Vec<(u32, u32)>,
     /// How values are written as another type, where nothing was lost; no text for one that stays as it is.
@@ -185,6 +187,7 @@ impl<'x, 'i, 'a> Apply<'x, 'i, 'a> {
             scratch: String::new(),
             made: Made::default(),
             wanted: Vec::new(),
+            unwritten: Vec::new(),
             because: Vec::new(),
             converted: Remembered::new(),
             same_line: (step.old().line == new.line).then(|| SameLine::new(step.old(), new)),
@@ -203,6 +206,7 @@ impl<'x, 'i, 'a> Apply<'x, 'i, 'a> {
     }
 
     fn finish(mut self) -> (Tree<'a>, Ledger) {
+        self.find_wanted();
         self.notes.sort_by_key(|note| note.row);
         self.because.sort_unstable();
         self.because.dedup_by_key(|(row, _)| *row);

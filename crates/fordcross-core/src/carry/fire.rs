@@ -261,11 +261,21 @@ impl<'i, 'a> Apply<'_, 'i, 'a> {
         }
     }
 
-    /// Notes where a rule would have written, for rows that do not arrive.
+    /// Notes that a rule did not write what it would have, for rows that do not arrive.
     pub(super) fn want(&mut self, rule: &'i Rule, fit: &Fit) {
-        if self.step.new_profile().rules.is_empty() {
-            return;
+        if !self.step.new_profile().rules.is_empty() {
+            self.unwritten.push((rule, fit.clone()));
         }
+    }
+
+    /// Finds where rules would have written. What is not there is not made for that.
+    pub(super) fn find_wanted(&mut self) {
+        for (rule, fit) in std::mem::take(&mut self.unwritten) {
+            self.find_wanted_of(rule, &fit);
+        }
+    }
+
+    fn find_wanted_of(&mut self, rule: &'i Rule, fit: &Fit) {
         let Action::Move(targets) = &rule.action else { return };
         let Some(first) = fit.iter().flatten().next().copied() else { return };
         let rows: Rows = fit.iter().flatten().copied().collect();
@@ -273,14 +283,14 @@ impl<'i, 'a> Apply<'_, 'i, 'a> {
         let slots = self.bind(rule, fit);
         let instance = rule.place.and_then(|place| self.instance(place, node));
         let home = match (&instance, rule.place) {
-            (Some(instance), Some(place)) => self.target_of(instance, place).ok(),
+            (Some(instance), Some(place)) => self.made_target(instance, place),
             _ => Some(self.draft.root()),
         };
         let (scope, index) =
             instance.as_deref().map_or((self.root, 0), |instance| (instance.scope, instance.index));
         for target in targets {
             let start = match &target.start {
-                Some(start) => self.start(start, &slots).ok(),
+                Some(start) => self.made_start(start, &slots),
                 None if target.top => Some(self.draft.root()),
                 None => home,
             };
@@ -301,6 +311,35 @@ impl<'i, 'a> Apply<'_, 'i, 'a> {
                 }
             }
         }
+    }
+
+    /// The node that the settings of a place's scope stand in, if it is there.
+    fn made_target(&mut self, instance: &Instance<'i>, place: usize) -> Option<NodeId> {
+        let made = instance.target.get().or_else(|| self.targets.get(&(place, instance.scope)).copied());
+        let declared = &self.step.leg.crossing.places[place];
+        let shared =
+            || self.groups.get(&(place, self.group_values(&declared.group, instance.scope))).copied();
+        let made =
+            made.or_else(|| Some(&declared.group).filter(|group| !group.is_empty()).and_then(|_| shared()));
+        if made.is_some() {
+            return made;
+        }
+        let names = instance.names.as_ref().ok()?;
+        let from = match &declared.start {
+            Some(start) => self.made_start(start, &instance.slots)?,
+            None => self.draft.root(),
+        };
+        names
+            .iter()
+            .zip(&declared.target)
+            .try_fold(from, |at, ((name, _), step)| self.draft.tree.child(at, name).filter(|_| !step.append))
+    }
+
+    /// Where an object of another place went, if it is there.
+    fn made_start(&mut self, start: &Start, slots: &[Option<Bound<'i>>]) -> Option<NodeId> {
+        let scope = self.scope_by_key(start.place, slots[start.slot].as_ref()?.text)?;
+        let instance = self.instance(start.place, scope)?;
+        self.made_target(&instance, start.place)
     }
 
     pub(super) fn bind(&mut self, rule: &'i Rule, fit: &Fit) -> Slots<'i> {

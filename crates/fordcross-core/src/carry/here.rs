@@ -88,6 +88,10 @@ impl Surroundings for Here<'_, '_, '_> {
         self.around().circle(paths)
     }
 
+    fn named_late(&self, paths: &[String]) -> bool {
+        self.around().named_late(paths)
+    }
+
     fn evaluator(&self) -> &Evaluator {
         self.evaluator
     }

@@ -1,8 +1,8 @@
 //! The order in which a line writes what a result has.
 
+use crate::naming::{Branches, named_children};
 use crate::profile::{FileForm, Profile, What};
 use crate::tree::{Kind, NodeId, Tree};
-use rustc_hash::FxHashMap;
 
 /// Puts what a line writes in a certain order into it.
 pub(super) fn arrange(tree: &mut Tree<'_>, profile: &Profile) {
@@ -46,31 +46,15 @@ pub(super) fn arrange(tree: &mut Tree<'_>, profile: &Profile) {
 /// Puts what entries of the branches of an object name before what names it, where that can be: within a branch, and
 /// branches before others that they name nothing of. All else stays in its order.
 fn put_named_first(tree: &mut Tree<'_>, object: NodeId, settings: &[Vec<String>]) {
-    let branches: Vec<NodeId> =
-        named_children(tree, object).filter(|&node| tree.kind(node) == Kind::Map).collect();
-    // Where each entry stands: the number of its branch, and its own in that.
-    let mut places: FxHashMap<&str, (usize, usize)> = FxHashMap::default();
-    let mut names: Vec<Vec<&str>> = Vec::new();
-    for (number, &branch) in branches.iter().enumerate() {
-        let entries: Vec<&str> = named_children(tree, branch).map(|entry| tree.name(entry)).collect();
-        for (own, &name) in entries.iter().enumerate() {
-            places.entry(name).or_insert((number, own));
-        }
-        names.push(entries);
-    }
+    let branches = Branches::new(tree, object);
+    let Branches { nodes, names, .. } = &branches;
     let mut within: Vec<Vec<Vec<usize>>> = names.iter().map(|names| vec![Vec::new(); names.len()]).collect();
-    let mut between: Vec<Vec<usize>> = vec![Vec::new(); branches.len()];
-    for path in settings {
-        let (Some(first), Some(below)) = (path.first(), path.get(2..)) else { continue };
-        let Some(number) = branches.iter().position(|&branch| tree.name(branch) == first) else { continue };
-        for (own, entry) in named_children(tree, branches[number]).enumerate() {
-            for named in values_at(tree, entry, below).filter_map(|value| places.get(value)) {
-                if named.0 == number {
-                    within[number][own].push(named.1);
-                } else if !between[number].contains(&named.0) {
-                    between[number].push(named.0);
-                }
-            }
+    let mut between: Vec<Vec<usize>> = vec![Vec::new(); nodes.len()];
+    for ((number, own), named) in branches.namings(tree, settings) {
+        if named.0 == number {
+            within[number][own].push(named.1);
+        } else if !between[number].contains(&named.0) {
+            between[number].push(named.0);
         }
     }
     // Of two that name one another neither can be first.
@@ -86,19 +70,20 @@ fn put_named_first(tree: &mut Tree<'_>, object: NodeId, settings: &[Vec<String>]
     };
     let orders: Vec<Option<Vec<String>>> = within
         .iter()
-        .zip(&names)
+        .zip(names)
         .map(|(named, names)| {
             named.iter().any(|named| !named.is_empty()).then(|| owned(names, named_first(named)))
         })
         .collect();
-    let branch_names: Vec<&str> = branches.iter().map(|&branch| tree.name(branch)).collect();
+    let branch_names: Vec<&str> = nodes.iter().map(|&branch| tree.name(branch)).collect();
     let outer = one_way.iter().any(|named| !named.is_empty()).then(|| {
         // Values of the object itself stay in front.
         let leaves = named_children(tree, object).filter(|&node| tree.kind(node) != Kind::Map);
         let leaves = leaves.map(|node| tree.name(node).to_owned()).collect::<Vec<_>>();
         [leaves, owned(&branch_names, named_first(&one_way))].concat()
     });
-    for (&branch, order) in branches.iter().zip(&orders) {
+    let nodes = nodes.clone();
+    for (branch, order) in nodes.into_iter().zip(&orders) {
         if let Some(order) = order {
             tree.arrange(branch, order);
         }
@@ -106,24 +91,6 @@ fn put_named_first(tree: &mut Tree<'_>, object: NodeId, settings: &[Vec<String>]
     if let Some(outer) = outer {
         tree.arrange(object, &outer);
     }
-}
-
-fn named_children<'t>(tree: &'t Tree<'_>, node: NodeId) -> impl Iterator<Item = NodeId> + 't {
-    tree.children(node).filter(|&child| tree.kind(child).is_named())
-}
-
-/// The values at a path below a node; a list stands for its entries.
-fn values_at<'t>(tree: &'t Tree<'_>, node: NodeId, path: &[String]) -> impl Iterator<Item = &'t str> {
-    let mut found = vec![node];
-    for name in path {
-        let below = found.iter().flat_map(|&node| named_children(tree, node));
-        found = below.filter(|&child| name == "*" || tree.name(child) == name).collect();
-    }
-    let entries = found.into_iter().flat_map(|node| match tree.kind(node) {
-        Kind::List => tree.children(node).collect(),
-        _ => vec![node],
-    });
-    entries.filter(|&node| tree.kind(node).is_value()).map(|node| tree.value(node))
 }
 
 /// An order in which what each names stands before it, with as little changed as that needs. `named` has for each what it

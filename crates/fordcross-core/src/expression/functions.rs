@@ -60,6 +60,7 @@ pub(crate) static FUNCTIONS: &[Function] = &[
     Function::new("values", &[Text], Unknown, "the values of settings of that path, for `like_any`").asks(0),
     Function::new("same", &[Text, Text], Boolean, "whether the same stands at two paths").asks(0),
     Function::new("circle", &[Text], Boolean, "whether the object leads back to itself over settings that name objects of its kind: `circle('link', 'interfaces')`").asks(0).of_several(),
+    Function::new("named_late", &[Text], Boolean, "whether in the branches of the object something stands behind what names it, over settings of these paths: `named_late('vlans/*/link')`").asks(0).of_several(),
     Function::new("held_by", &[Text, Text], Text, "the narrowest network at those paths that holds an address; the empty text if there is none").asks(1).of_several(),
     Function::new("overlapping", &[Text, Text], Integer, "how many networks at those paths have an address in common with one").asks(1).of_several(),
     Function::new("network", &[Text, Integer], Text, "the network of an address and a prefix length"),

@@ -69,6 +69,8 @@ pub(crate) trait Surroundings {
     fn same(&self, one: &str, other: &str) -> bool;
     /// Whether the object leads back to itself over the settings of these paths, which name objects of its kind.
     fn circle(&self, paths: &[String]) -> bool;
+    /// Whether in the branches of the object something stands behind what names it by the settings of these paths.
+    fn named_late(&self, paths: &[String]) -> bool;
     /// Whether the backup's release is that one or a later one.
     fn since(&self, release: &str) -> bool;
     /// The functions that do not depend on the place.
@@ -299,7 +301,7 @@ impl Compiled {
 }
 
 fn is_yes_or_no(function: &str) -> bool {
-    matches!(function, "given" | "since" | "named_by" | "same" | "circle")
+    matches!(function, "given" | "since" | "named_by" | "same" | "circle" | "named_late")
 }
 
 /// What the program has in the place of a question.
@@ -319,6 +321,7 @@ impl Question {
             "since" => here.since(self.path()),
             "same" => here.same(self.path(), self.paths.last().map_or("", String::as_str)),
             "circle" => here.circle(&self.paths),
+            "named_late" => here.named_late(&self.paths),
             _ => here.named_by(self.path()),
         }
     }
@@ -399,11 +402,13 @@ impl Expression {
         self.compiled().is_ok_and(|compiled| !compiled.variables.is_empty())
     }
 
-    /// What the expression is here, if all values that it asks for are there or have a default.
+    /// What the expression is here, if all values that it asks for are there or have a default. A value of which it asks
+    /// whether it is given may be missing: then the expression says itself what holds without it.
     pub(crate) fn evaluate_known(&self, here: &dyn Surroundings) -> Option<Result<Operand, String>> {
+        let is_guarded = |path: &str| self.asked().any(|asked| asked == ("given", path));
         let known = self
             .asked()
-            .filter(|(function, _)| *function == "effective")
+            .filter(|(function, path)| *function == "effective" && !is_guarded(path))
             .all(|(_, path)| here.effective(path) != Operand::Nothing);
         known.then(|| self.evaluate(here))
     }
@@ -598,6 +603,9 @@ mod tests {
         fn circle(&self, paths: &[String]) -> bool {
             paths.len() == 2
         }
+        fn named_late(&self, paths: &[String]) -> bool {
+            paths.len() == 2
+        }
         fn since(&self, release: &str) -> bool {
             release < "5"
         }
@@ -631,7 +639,7 @@ mod tests {
     #[case("overlapping('192.0.2.64/26', '/nets')", Operand::Integer(1))]
     #[case("overlapping('198.51.100.0/25', '/nets')", Operand::Integer(1))]
     #[case("overlapping('0.0.0.0/0', '/nets')", Operand::Integer(3))]
-    #[case("same('a', 'b') && circle('a', 'b')", Operand::Boolean(true))]
+    #[case("same('a', 'b') && circle('a', 'b') && named_late('a', 'b')", Operand::Boolean(true))]
     #[case("values('mtu').exists(v, v == 'b') && !values('mtu').all(v, v == 'b')", Operand::Boolean(true))]
     #[case("family(ip) + family('2001:db8::/64') + family('x')", Operand::Integer(10))]
     #[case("net_of('192.0.2.7/24') + ' ' + address_of('192.0.2.7/24')", Operand::Text("192.0.2.0/24 192.0.2.7".into()))]

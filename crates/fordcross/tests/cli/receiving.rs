@@ -177,3 +177,26 @@ fn a_name_that_is_too_long_gets_another_in_the_map() {
     let result = desk.read("out/interfaces.netplan.yaml");
     assert!(result.contains("    vlan1000:\n      id: 1000\n      link: enp123s0f0np0\n"), "{result}");
 }
+
+/// What the map says of a port, and what blocks because of it, count the same.
+#[test]
+fn a_port_has_as_many_settings_wherever_it_is_told() {
+    let desk = Desk::new();
+    let quay = concat!(env!("CARGO_MANIFEST_DIR"), "/tests/real/ifupdown/quay");
+    desk.run_to(0, &format!("map {quay} --to netplan@0.106 -o open.toml"));
+    let map = desk.read("open.toml");
+    let ran = desk.run_to(3, &format!("carry {quay} --to netplan@0.106 --map open.toml -o out"));
+    let ports = map.lines().skip_while(|line| *line != "[ports]").take_while(|line| !line.is_empty());
+    let open = ports.filter(|line| line.contains(" = \"?\""));
+    let told: Vec<(&str, &str)> = open
+        .map(|line| {
+            let (port, rest) = line.split_once(" = ").expect("an entry");
+            (port, rest.rsplit("; ").next().expect("a count"))
+        })
+        .collect();
+    assert!(told.len() > 5, "{map}");
+    for (port, settings) in told {
+        let said = format!("the port `{port}` has {settings} and no partner");
+        assert!(ran.err.contains(&said), "{said}\n{}", ran.err);
+    }
+}

@@ -25,6 +25,8 @@ pub(crate) struct Carry<'c> {
     pub(crate) file: &'c str,
     pub(crate) text: &'c str,
     pub(crate) map: Option<&'c str>,
+    /// The name and the text of a base.
+    pub(crate) base: Option<(&'c str, &'c str)>,
     pub(crate) to: &'c str,
     pub(crate) result: &'c str,
 }
@@ -40,6 +42,10 @@ impl Carry<'_> {
         if let Some(map) = &self.map {
             fs::write(at("edited.map.toml"), map).expect("written");
             arguments.extend(["--map".into(), at("edited.map.toml")]);
+        }
+        if let Some((name, text)) = self.base {
+            fs::write(at(name), text).expect("written");
+            arguments.extend(["--base".into(), at(name)]);
         }
         if let Some(folder) = profiles {
             arguments.extend(["--profiles".into(), folder.display().to_string()]);

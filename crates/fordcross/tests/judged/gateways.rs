@@ -23,7 +23,7 @@ pub(crate) struct Case {
     pub(crate) backup: String,
     pub(crate) deed: Deed,
     pub(crate) map: Option<String>,
-    model: &'static str,
+    pub(crate) model: &'static str,
 }
 
 /// What random backups seldom have, or cannot: something else of an export of the receiving line's older release.
@@ -116,6 +116,7 @@ pub(crate) fn carry(case: &Case, profiles: Option<&Path>) -> Outcome {
         file: if is_older { "gw.json" } else { "gw.xml" },
         text: &case.backup,
         map: case.map.as_deref(),
+        base: None,
         to: &format!("osier/{}@2.1", case.model),
         result: "gw.osier.json",
     }

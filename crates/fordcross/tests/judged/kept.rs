@@ -8,10 +8,22 @@ pub(crate) fn number_of(name: &str, usual: u64) -> u64 {
     std::env::var(name).ok().and_then(|text| text.parse().ok()).unwrap_or(usual)
 }
 
-/// Keeps figures, where a campaign asks for them: `FORDCROSS_FIGURES` is the folder.
-pub(crate) fn keep_figures(name: &str, figures: &[(&str, usize)]) {
+/// Keeps figures, where a campaign asks for them: `FORDCROSS_FIGURES` is the folder. `of` are the profiles and crossings
+/// that they were measured with.
+pub(crate) fn keep_figures(name: &str, of: &[&str], figures: &[(&str, usize)]) {
     let Some(folder) = std::env::var_os("FORDCROSS_FIGURES") else { return };
     let lines: String = figures.iter().map(|(what, count)| format!("{what} = {count}\n")).collect();
     let path = Path::new(&folder).join(format!("{name}.toml"));
-    fs::write(path, format!("seed = {}\n{lines}", number_of("FORDCROSS_SEED", 15))).expect("written");
+    let seed = number_of("FORDCROSS_SEED", 15);
+    fs::write(path, format!("of = \"{}\"\nseed = {seed}\n{lines}", hash(of))).expect("written");
+}
+
+/// Comments and blank lines decide nothing.
+pub(crate) fn hash(of: &[&str]) -> String {
+    let mut hasher = blake3::Hasher::new();
+    let lines = of.iter().flat_map(|text| text.lines());
+    for line in lines.filter(|line| !line.is_empty() && !line.starts_with('#')) {
+        hasher.update(line.as_bytes()).update(b"\n");
+    }
+    hasher.finalize().to_hex()[..16].to_owned()
 }

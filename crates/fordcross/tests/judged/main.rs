@@ -5,6 +5,7 @@
 //! - `kept`: the figures of a campaign
 //! - `maps`: maps with every action
 //! - `cases`: what becomes of a case
+//! - `figures`: those in the documents
 //! - `gateways`: cases of gateways, and what the stand-in says of them
 //! - `packets`: what two filters let through
 //! - `random`: no result is refused, nothing is open that was closed, and all is covered
@@ -13,6 +14,7 @@
 //! - `knock_out`: without one rule of the receiving profile something is refused, or no longer told
 
 mod cases;
+mod figures;
 mod gateways;
 mod generate;
 mod kept;

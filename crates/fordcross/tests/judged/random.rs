@@ -1,10 +1,10 @@
 //! What holds of every case.
 
 use crate::cases::{Outcome, each};
-use crate::gateways::{CROSSING, Case, TEASEL, carry, cases, refused};
+use crate::gateways::{CROSSING, Case, OSIER, TEASEL, carry, cases, refused};
 use crate::generate::{Counts, Grammar};
 use crate::kept::keep_figures;
-use crate::maps::DEEDS;
+use crate::maps::{DEEDS, Deed};
 use crate::packets::opened;
 
 #[test]
@@ -35,7 +35,7 @@ fn no_result_is_refused_and_nothing_is_opened() {
     if outcomes.len() < cases.len() {
         return;
     }
-    keep_figures("osier-random", &figures);
+    keep_figures("osier-random", &[TEASEL, OSIER, CROSSING], &figures);
     // One in a hundred.
     let enough = cases.len() / 100;
     let grammar = Grammar::new(TEASEL, "4.6");
@@ -79,4 +79,40 @@ fn without_keys(locator: &str) -> String {
         is_kept
     });
     kept.collect()
+}
+
+/// Renumbering is what a plain reader would make of the result: each address of the old network is the same of the new,
+/// wherever it stands, and nothing else changes. So who holds whom is the same, too.
+#[test]
+fn renumbering_changes_addresses_alone() {
+    let cases: Vec<Case> = cases().into_iter().filter(|case| case.deed == Deed::SameLength).collect();
+    let changed = each(&cases, |case| {
+        let map = case.map.as_deref().expect("a map");
+        let entry = map.lines().last().expect("an entry");
+        let of_side = |text: &str| text.trim().trim_matches('"').trim_end_matches(".0/24").to_owned();
+        let (old, new) =
+            entry.split_once(" = ").map(|(old, new)| (of_side(old), of_side(new))).expect("both");
+        let plain = carry(&Case { map: None, ..case.clone() }, None);
+        let mapped = carry(case, None);
+        let (Some(plain), Some(mapped)) = (plain.result, mapped.result) else { return false };
+        let expected = renumbered(&plain, &old, &new);
+        assert_eq!(mapped, expected, "case {}: {old} -> {new}", case.number);
+        expected != plain
+    });
+    let changed = changed.iter().filter(|changed| **changed).count();
+    assert!(changed >= 5, "{changed} of {} were renumbered", cases.len());
+}
+
+/// A text with the first three numbers of addresses replaced.
+fn renumbered(text: &str, old: &str, new: &str) -> String {
+    let mut made = String::new();
+    let mut rest = text;
+    while let Some((before, after)) = rest.split_once(&format!("{old}.")) {
+        made.push_str(before);
+        let is_whole = !before.ends_with(|c: char| c.is_ascii_digit() || c == '.');
+        made.push_str(if is_whole { new } else { old });
+        made.push('.');
+        rest = after;
+    }
+    made + rest
 }

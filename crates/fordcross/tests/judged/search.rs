@@ -10,7 +10,6 @@ use std::fs;
 use std::path::{Path, PathBuf};
 use std::sync::OnceLock;
 use tempfile::TempDir;
-use toml::Value;
 
 /// A receiving line with its cases and its judge.
 pub(crate) trait Receiving: Sync {
@@ -68,11 +67,12 @@ pub(crate) fn no_rule_can_be_spared<R: Receiving>() {
         ("needed-by-another", of(Shown::Needed)),
         ("spared", mutants.iter().filter(|mutant| is_spared(mutant)).count()),
     ];
-    keep_figures(&format!("{}-knock-out", R::LINE), &figures);
+    keep_figures(&format!("{}-knock-out", R::LINE), &[R::PROFILE], &figures);
     // The numbers of cases mean something with the usual seed only.
     if std::env::var_os("FORDCROSS_FIGURES").is_some() && number_of("FORDCROSS_SEED", 15) == 15 {
         let shown = mutants.iter().zip(&done).filter_map(|(mutant, done)| Some((mutant, done.as_ref()?.1)));
-        let lines = shown.map(|(mutant, case)| format!("{} = {case}\n", Value::String(mutant.what.clone())));
+        let lines = shown
+            .map(|(mutant, case)| format!("{} = {case}\n", serde_json::Value::from(mutant.what.as_str())));
         fs::write(witness_file::<R>(), lines.collect::<String>()).expect("written");
     }
     assert!(idle.is_empty(), "nothing shows that these are needed:\n{}", idle.join("\n"));

@@ -45,6 +45,7 @@ pub(crate) const DEEDS: [Deed; 8] = [
 pub(crate) struct Case {
     pub(crate) number: u64,
     pub(crate) text: String,
+    pub(crate) base: Option<String>,
     pub(crate) deed: Deed,
     pub(crate) map: String,
 }
@@ -468,20 +469,61 @@ fn random(number: u64) -> Case {
         Rng::with_seed(number_of("FORDCROSS_SEED", 15).wrapping_mul(0x9e37_79b9).wrapping_add(number));
     let deed = DEEDS[number as usize % DEEDS.len()];
     let text = interfaces(&mut rng);
-    Case { number, text, deed, map: map(deed, &mut rng) }
+    Case { number, text, base: None, deed, map: map(deed, &mut rng) }
 }
 
 pub(crate) fn planted() -> Vec<Case> {
-    let case = |(number, text): (usize, &&str)| {
+    let case = |(number, (text, base)): (usize, (String, Option<String>))| {
         let mut rng = Rng::with_seed(1);
         let map = map(Deed::SameNames, &mut rng);
-        Case { number: PLANTED_FROM + number as u64, text: (*text).to_owned(), deed: Deed::SameNames, map }
+        Case { number: PLANTED_FROM + number as u64, text, base, deed: Deed::SameNames, map }
     };
-    PLANTED.iter().enumerate().map(case).collect()
+    seldom().into_iter().enumerate().map(case).collect()
 }
 
-/// What random files seldom have.
-const PLANTED: [&str; 1] = ["auto eth0\niface eth0 inet dhcp\n"];
+const STATIC: &str = "auto eth0\niface eth0 inet static\n  address 192.0.2.2/29\n";
+const HEAD: &str = "network:\n  version: 2\n  ethernets:\n    eth8: {}\n";
+
+/// What random files seldom have: the file, and a base that it goes into where only that has such a thing.
+fn seldom() -> Vec<(String, Option<String>)> {
+    let alone = [
+        // What stands on one another has no order, and something is taken for doubled.
+        "iface wlan0 inet dhcp\n  wpa-ssid Harbour\n  wpa-psk seven-gulls\niface br0 inet manual\n  bridge_ports eth0\n\
+         iface br0.5 inet manual\niface br1 inet manual\n  bridge_ports br0.5\n",
+        "iface tun0 inet tunnel\n  address 192.0.2.9/30\n  endpoint quay\n  mode gre\n",
+        "iface tun0 inet tunnel\n  address 192.0.2.9/30\n  endpoint 203.0.113.9\n  local quay\n  mode gre\n",
+        "auto lo\niface lo inet loopback\niface bond0 inet dhcp\n  bond-slaves eth0 eth1\n  bond-mode active-backup\n  bond-primary lo\n",
+        "iface br0 inet manual\n  bridge_ports eth0\n  bridge_portprio eth0 9\niface br1 inet manual\n  bridge_ports eth1\n  bridge_portprio eth0 9\n",
+        "iface br/0 inet dhcp\n  bridge_ports eth0\n",
+        "iface eth0 inet dhcp\niface eth0 inet6 dhcp\n  metric 5\n",
+        "auto lo\niface lo inet loopback\n  dns-nameservers 192.0.2.53\n",
+        "iface bond0 inet dhcp\n  bond-slaves eth0 eth1\n  bond-mode 802.3ad\n  bond-arp-interval 100\n  bond-arp-ip-target 192.0.2.1\n",
+        "iface wlan0 inet dhcp\n  wpa-ssid Harbour\n  wpa-key-mgmt WPA-EAP\n  wpa-eap TLS\n  wpa-identity quay\n",
+    ];
+    let commands = [
+        "ip rule add from 192.0.2.2 fwmark zz table 9",
+        "ip route add 198.51.100.0/24 via 203.0.113.1",
+        "ip route add default via 2001:db8::1 src 192.0.2.2",
+        "ip rule add from 192.0.2.2 prio 5",
+    ];
+    let into = [
+        "  bonds:\n    eth0:\n      interfaces: [eth8]\n",
+        "    eth0:\n      set-name: lan0\n",
+        "    eth7:\n      routing-policy:\n        - table: 7\n",
+        "  vlans:\n    v9:\n      link: eth8\n",
+        "  tunnels:\n    tun9:\n      local: 192.0.2.9\n      remote: 203.0.113.9\n",
+        "    a:\n      match: {macaddress: \"00:00:5e:00:53:01\"}\n    b:\n      match: {macaddress: \"00:00:5e:00:53:01\"}\n",
+        "    a:\n      match: {name: ena}\n      set-name: lan0\n    b:\n      match: {name: enb}\n      set-name: lan0\n",
+        "    a:\n      match: {name: ena}\n      set-name: a-name-of-seventeen\n",
+        "    a:\n      match: {name: ena}\n      wakeonlan: true\n",
+        "  wifis:\n    w:\n      match: {name: wlp1s0}\n      access-points:\n        Harbour: {password: seven-gulls}\n",
+        "  tunnels:\n    tun9:\n      mode: isatap\n      local: 192.0.2.9\n      remote: 203.0.113.9\n",
+    ];
+    let alone = alone.into_iter().map(|text| (text.to_owned(), None));
+    let commands = commands.into_iter().map(|command| (format!("{STATIC}  up {command}\n"), None));
+    let into = into.into_iter().map(|base| (STATIC.to_owned(), Some(format!("{HEAD}{base}"))));
+    alone.chain(commands).chain(into).collect()
+}
 
 /// A case by its number, planted or random.
 pub(crate) fn case_of(number: u64) -> Option<Case> {
@@ -496,6 +538,7 @@ pub(crate) fn carry(case: &Case, profiles: Option<&Path>) -> Outcome {
         file: "interfaces",
         text: &case.text,
         map: Some(&case.map),
+        base: case.base.as_deref().map(|base| ("base.yaml", base)),
         to: "netplan@0.106",
         result: "interfaces.netplan.yaml",
     }

@@ -253,5 +253,5 @@ fn no_rule_of_a_server_can_be_spared() {
         ("cases", CASES.len()),
         ("spared", all.len() - shown.len()),
     ];
-    keep_figures("postgresql-knock-out", &figures);
+    keep_figures("postgresql-knock-out", &[PROFILE], &figures);
 }

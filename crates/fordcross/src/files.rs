@@ -11,7 +11,7 @@ use fordcross_core::unwrap::{
     Charset, Checked, Limits, Member, Opened, Opening, Wrapping, is_encrypted, join_parts, open, open_folder,
     part_of,
 };
-use std::fs::{self, OpenOptions};
+use std::fs::{self, File, OpenOptions};
 use std::io::{Read, Write as _};
 use std::os::unix::fs::OpenOptionsExt as _;
 use std::path::{Path, PathBuf};
@@ -252,9 +252,54 @@ fn too_large(path: &Path) -> Failed {
     Failed::message(format!("`{}` is larger than 4 GiB, the most that can be read", path.display()))
 }
 
-/// Reads one of our own files.
+/// The most bytes that a file of our own has: a map, a profile, a crossing, a receipt.
+pub(crate) const MAX_OWN: u64 = 16 << 20;
+
+/// Reads one of our own files, which a person named: it may be a pipe.
 pub(crate) fn read_text(path: &Path) -> Result<String, Failed> {
-    fs::read_to_string(path).map_err(|error| Failed::file(path, "read", &error))
+    let file = File::open(path).map_err(|error| Failed::file(path, "read", &error))?;
+    read_bounded(path, file, MAX_OWN)
+}
+
+/// Reads a file that was found and that nobody named: what is no file hangs, or never ends.
+pub(crate) fn read_own(path: &Path, most: u64) -> Result<String, Failed> {
+    let failed = |error: std::io::Error| Failed::file(path, "read", &error);
+    let file = open_file(path)?;
+    if file.metadata().map_err(failed)?.len() > most {
+        return Err(larger_than(path, most));
+    }
+    read_bounded(path, file, most)
+}
+
+/// Opens what must be a file, without waiting for anybody to write into it.
+pub(crate) fn open_file(path: &Path) -> Result<File, Failed> {
+    let mut options = OpenOptions::new();
+    options.read(true).custom_flags(rustix::fs::OFlags::NONBLOCK.bits() as i32);
+    let file = options.open(path).map_err(|error| Failed::file(path, "read", &error))?;
+    let found = file.metadata().map_err(|error| Failed::file(path, "read", &error))?;
+    if found.is_file() { Ok(file) } else { Err(Failed::message(format!("`{}` is no file", path.display()))) }
+}
+
+/// Reads a text of at most so many bytes.
+pub(crate) fn read_bounded(path: &Path, from: impl Read, most: u64) -> Result<String, Failed> {
+    let mut bytes = Vec::new();
+    from.take(most + 1).read_to_end(&mut bytes).map_err(|error| Failed::file(path, "read", &error))?;
+    if bytes.len() as u64 > most {
+        return Err(larger_than(path, most));
+    }
+    String::from_utf8(bytes).map_err(|error| {
+        let at = error.utf8_error().valid_up_to();
+        Failed::message(format!("`{}` is no text in UTF-8: byte {} is none", path.display(), at + 1))
+    })
+}
+
+fn larger_than(path: &Path, most: u64) -> Failed {
+    Failed::message(format!("`{}` is larger than {}", path.display(), size(most)))
+}
+
+/// `16 MiB`
+fn size(bytes: u64) -> String {
+    if bytes >= 1 << 30 { format!("{} GiB", bytes >> 30) } else { format!("{} MiB", bytes >> 20) }
 }
 
 /// The backups in a folder and below it: files, the first of several parts, folders that are one backup.

@@ -13,6 +13,7 @@ mod passphrase;
 mod receipt;
 mod result_folder;
 mod status;
+mod unfinished;
 
 use arguments::{Arguments, Command};
 use clap::Parser as _;
@@ -20,6 +21,29 @@ use output::Printer;
 use status::{Failed, Status};
 use std::ffi::OsString;
 use std::io::{BufRead, Write};
+
+/// Removes what is unfinished when the program is told to end, and ends it then as the signal would have; keeps secrets out of
+/// dumps of memory. Only a program of its own does this: in one with others it would be theirs to say.
+pub fn prepare_process() {
+    #[cfg(unix)]
+    {
+        use signal_hook::consts::{SIGHUP, SIGINT, SIGTERM};
+        use signal_hook::iterator::Signals;
+        let none = rustix::process::Rlimit { current: Some(0), maximum: Some(0) };
+        // What the system does not grant is no reason not to work.
+        let _ = rustix::process::setrlimit(rustix::process::Resource::Core, none);
+        if let Ok(mut signals) = Signals::new([SIGHUP, SIGINT, SIGTERM]) {
+            std::thread::spawn(move || {
+                if let Some(signal) = signals.forever().next() {
+                    // Nothing goes on from here: what is held keeps all others from beginning anew.
+                    let _held = unfinished::remove_all();
+                    let _ = signal_hook::low_level::emulate_default_handler(signal);
+                    std::process::exit(128 + signal);
+                }
+            });
+        }
+    }
+}
 
 /// Runs the program with its arguments, its own name first; gives back the exit status.
 pub fn run<I, T>(arguments: I, input: &mut dyn BufRead, out: &mut dyn Write, err: &mut dyn Write) -> u8

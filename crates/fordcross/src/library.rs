@@ -1,6 +1,6 @@
 //! The shipped profiles and crossings with those of the person's own folders.
 
-use crate::files::{files_below, read_text};
+use crate::files::{MAX_OWN, files_below, read_own};
 use crate::output::Sources;
 use crate::status::Failed;
 use fordcross_core::crossing::Side;
@@ -37,18 +37,18 @@ pub(crate) fn load(folders: &[PathBuf]) -> Result<Library, Failed> {
         for path in files_below(folder)? {
             let name = path.file_name().map(|name| name.to_string_lossy().into_owned()).unwrap_or_default();
             if name.ends_with(".profile.toml") {
-                let text = read_text(&path)?;
+                let text = read_own(&path, MAX_OWN)?;
                 sources.add(&name, &text);
                 match ProfileFile::read(name, text) {
                     Ok(profile) => library.add_profile(profile),
                     Err(problems) => findings.extend(problems),
                 }
             } else if name.ends_with(".shared.toml") {
-                let text = read_text(&path)?;
+                let text = read_own(&path, MAX_OWN)?;
                 sources.add(&name, &text);
                 library.add_shared(name, text);
             } else if name.ends_with(".crossing.toml") {
-                let text = read_text(&path)?;
+                let text = read_own(&path, MAX_OWN)?;
                 sources.add(&name, &text);
                 match CrossingFile::read(name, text) {
                     Ok(crossing) => own_crossings.push(crossing),

@@ -2,14 +2,17 @@
 //! on the machine can see.
 
 use crate::arguments::Reading;
+use crate::files::read_bounded;
 use crate::status::Failed;
 use fordcross_core::unwrap::Passphrase;
-use std::fs;
+use std::fs::File;
 use std::io::{self, IsTerminal as _};
 use std::path::{Path, PathBuf};
 
 /// The variable that a passphrase can stand in.
 const VARIABLE: &str = "FORDCROSS_PASSPHRASE";
+/// The most bytes of a file with a passphrase.
+const MOST: u64 = 1 << 20;
 
 /// The passphrase of an encrypted file. None if there is nowhere to take it from.
 pub(crate) fn passphrase(reading: &Reading, name: &str) -> Result<Option<Passphrase>, Failed> {
@@ -48,11 +51,8 @@ fn given(reading: &Reading) -> Result<Option<Passphrase>, Failed> {
 }
 
 fn read(path: &Path) -> Result<String, Failed> {
-    let text = fs::read_to_string(path).map_err(|error| match error.kind() {
-        // What is in the file is never shown.
-        io::ErrorKind::InvalidData => Failed::message(format!("`{}` holds no text", path.display())),
-        _ => Failed::file(path, "read the passphrase from", &error),
-    })?;
+    let file = File::open(path).map_err(|error| Failed::file(path, "read the passphrase from", &error))?;
+    let text = read_bounded(path, file, MOST)?;
     if text.trim_end_matches(['\n', '\r']).is_empty() {
         return Err(Failed::message(format!("`{}` holds no passphrase", path.display())));
     }

@@ -4,6 +4,10 @@
 //! SHA-256 without help from the processor took as long as all the rest of a carry.
 
 use serde_json::{Value, json};
+use std::collections::BTreeMap;
+use std::fs::File;
+use std::io::{self, Read as _};
+use std::path::Path;
 
 /// One file with its hash.
 #[derive(Clone, Debug)]
@@ -69,4 +73,56 @@ pub(crate) fn receipt(inputs: &[Entry], decided: &Value, outputs: &[Entry]) -> S
         "outputs": list(outputs),
     });
     format!("{receipt:#}\n")
+}
+
+/// What an earlier receipt says that a carry wrote.
+#[derive(Debug)]
+pub(crate) struct Listed {
+    /// By name: how many bytes, and the hash.
+    files: BTreeMap<String, (u64, String)>,
+}
+
+impl Listed {
+    /// Reads a receipt; none if it is none of ours.
+    pub(crate) fn parse(text: &str) -> Option<Self> {
+        let receipt: Value = serde_json::from_str(text).ok()?;
+        receipt["fordcross"].as_str()?;
+        let files = receipt["outputs"].as_array()?.iter().map(|output| {
+            let (file, bytes) = (output["file"].as_str()?, output["bytes"].as_u64()?);
+            Some((file.to_owned(), (bytes, output["blake3"].as_str()?.to_owned())))
+        });
+        Some(Self { files: files.collect::<Option<_>>()? })
+    }
+
+    pub(crate) fn has(&self, name: &str) -> bool {
+        self.files.contains_key(name)
+    }
+
+    /// Whether a file in a folder of that name is listed, or below.
+    pub(crate) fn has_below(&self, name: &str) -> bool {
+        let below = format!("{name}/");
+        self.files.keys().any(|file| file.starts_with(&below))
+    }
+
+    /// Whether a file is as it was written.
+    pub(crate) fn is_unchanged(&self, name: &str, path: &Path) -> bool {
+        let Some((bytes, blake3)) = self.files.get(name) else { return false };
+        hash_of(path, *bytes).is_ok_and(|hash| hash.as_ref() == Some(blake3))
+    }
+}
+
+/// The hash of a file of that many bytes; none if it has others.
+fn hash_of(path: &Path, bytes: u64) -> io::Result<Option<String>> {
+    let mut file = File::open(path)?;
+    if file.metadata()?.len() != bytes {
+        return Ok(None);
+    }
+    let mut hash = RunningHash::default();
+    let mut piece = vec![0; 1 << 16];
+    loop {
+        match file.read(&mut piece)? {
+            0 => return Ok(Some(hash.entry("", "").blake3)),
+            read => hash.add(&piece[..read]),
+        }
+    }
 }

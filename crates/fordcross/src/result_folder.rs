@@ -1,13 +1,15 @@
-//! A result folder is complete or absent, whenever the program is killed.
+//! A result folder is complete or absent, whenever the program is killed, and nothing of a person's goes for it.
 //!
-//! Everything is written into a hidden folder beside the wanted one, which is then renamed, or
-//! exchanged with the earlier results in one step. What a killed run left behind is cleared away by
-//! the next run to the same place: a lock tells it from that of a run that still works.
+//! Everything is written into a hidden folder beside the wanted one, which is then renamed, or exchanged with the earlier
+//! results in one step. One lock beside it is held from before the first look until after the last, so that two runs to one
+//! place never meet. What a killed run left behind is cleared away by the next one to hold the lock.
 
+use crate::receipt::Listed;
 use crate::status::Failed;
+use crate::unfinished::Unfinished;
 use std::fs::{self, DirBuilder, File, OpenOptions, Permissions};
 use std::io::{self, Write};
-use std::os::unix::fs::{DirBuilderExt as _, OpenOptionsExt as _, PermissionsExt as _};
+use std::os::unix::fs::{DirBuilderExt as _, MetadataExt as _, OpenOptionsExt as _, PermissionsExt as _};
 use std::path::{Path, PathBuf};
 use std::sync::Mutex;
 use std::thread::JoinHandle;
@@ -30,28 +32,35 @@ pub(crate) struct ResultFolder {
     existing: Existing,
     /// Files on their way to the disk, with their names. Several at once take hardly longer than one.
     syncing: Mutex<Vec<(String, JoinHandle<io::Result<()>>)>>,
-    /// Locked as long as this run lives.
-    _lock: File,
+    /// Goes before the lock does.
+    unfinished: Unfinished,
+    _lock: TargetLock,
 }
 
-const LOCK: &str = ".lock";
+/// The file that tells a hidden folder of ours from another that is called alike. No result has such a name.
+const MARK: &str = ".unfinished";
 
 impl ResultFolder {
-    /// Checks that results may be put at `target` and begins.
-    pub(crate) fn begin(target: &Path, existing: Existing) -> Result<Self, Failed> {
-        check_target(target, existing)?;
+    /// Checks that results may be put at `target` and begins. No file of `inputs` may stand where results are replaced.
+    pub(crate) fn begin(target: &Path, existing: Existing, inputs: &[&Path]) -> Result<Self, Failed> {
         let (parent, name) = split(target)?;
+        let lock = TargetLock::take(target, &parent, &name)?;
+        check_target(target, existing)?;
+        check_inputs(target, inputs)?;
         let prefix = format!(".{name}.half-");
         clear_leftovers(&parent, &prefix);
-        let half = tempfile::Builder::new()
-            .prefix(&prefix)
-            .permissions(Permissions::from_mode(0o700))
-            .tempdir_in(&parent)
-            .map_err(|error| Failed::file(&parent, "write into the folder", &error))?;
-        let lock = File::create(half.path().join(LOCK))
-            .and_then(|file| file.try_lock().map(|()| file).map_err(io::Error::from))
-            .map_err(|error| Failed::file(target, "write", &error))?;
-        Ok(Self { target: target.to_owned(), half, existing, syncing: Mutex::default(), _lock: lock })
+        let failed = |error: io::Error| Failed::file(&parent, "write into the folder", &error);
+        let make = || {
+            let half = tempfile::Builder::new()
+                .prefix(&prefix)
+                .permissions(Permissions::from_mode(0o700))
+                .tempdir_in(&parent)?;
+            File::create(half.path().join(MARK))?;
+            Ok(half)
+        };
+        let (half, unfinished) = Unfinished::folder(make).map_err(failed)?;
+        let target = target.to_owned();
+        Ok(Self { target, half, existing, syncing: Mutex::default(), unfinished, _lock: lock })
     }
 
     /// Writes one file, readable by its owner only.
@@ -61,11 +70,14 @@ impl ResultFolder {
         write: impl FnOnce(&mut dyn Write) -> io::Result<()>,
     ) -> Result<(), Failed> {
         let path = self.half.path().join(name);
-        let write_file = || {
+        let open = || {
             if let Some(folder) = path.parent().filter(|folder| *folder != self.half.path()) {
                 DirBuilder::new().recursive(true).mode(0o700).create(folder)?;
             }
-            let file = OpenOptions::new().write(true).create_new(true).mode(0o600).open(&path)?;
+            OpenOptions::new().write(true).create_new(true).mode(0o600).open(&path)
+        };
+        let write_file = || {
+            let file = self.unfinished.while_no_signal(open)?;
             let mut buffered = io::BufWriter::with_capacity(1 << 16, EarlySync { file, unsynced: 0 });
             write(&mut buffered)?;
             let file = buffered.into_inner().map_err(io::IntoInnerError::into_error)?.file;
@@ -85,18 +97,96 @@ impl ResultFolder {
             synced.map_err(|error| Failed::file(&target.join(name), "write", &error))?;
         }
         check_target(target, self.existing)?;
-        fs::remove_file(self.half.path().join(LOCK)).map_err(failed)?;
-        if fs::read_dir(target).is_ok_and(|mut entries| entries.next().is_some()) {
-            exchange(self.half.path(), target).map_err(failed)?;
-            // The hidden folder now holds the earlier results, and goes.
+        fs::remove_file(self.half.path().join(MARK)).map_err(failed)?;
+        sync_folders(self.half.path()).map_err(failed)?;
+        let half = self.half.path().to_owned();
+        self.unfinished.while_no_signal(|| put(&half, target))?;
+        let parent = half.parent().unwrap_or(Path::new("."));
+        File::open(parent).and_then(|folder| folder.sync_all()).map_err(failed)?;
+        if half.exists() {
+            // It now holds the earlier results, which were looked at, and goes.
             return Ok(());
         }
-        fs::rename(self.half.path(), target).map_err(failed)?;
         // It is where it should be, under another name.
         let _ = self.half.keep();
         Ok(())
     }
 }
+
+/// Puts a finished folder in its place, in one step. Nothing goes that was not looked at.
+fn put(half: &Path, target: &Path) -> Result<(), Failed> {
+    let failed = |error: io::Error| Failed::file(target, "write", &error);
+    if !target.exists() {
+        return rename_new(half, target).map_err(failed);
+    }
+    // The system itself takes an empty folder only.
+    match fs::rename(half, target) {
+        Ok(()) => return Ok(()),
+        Err(error) if error.kind() == io::ErrorKind::DirectoryNotEmpty => {}
+        Err(error) => return Err(failed(error)),
+    }
+    exchange(half, target).map_err(failed)?;
+    // Somebody may have put something there between the look and the exchange.
+    if let Err(changed) = earlier_results(half, target) {
+        exchange(half, target).map_err(failed)?;
+        return Err(changed);
+    }
+    Ok(())
+}
+
+/// Brings the entries of a folder and of those in it to the disk.
+fn sync_folders(folder: &Path) -> io::Result<()> {
+    for entry in fs::read_dir(folder)? {
+        let entry = entry?;
+        if entry.file_type()?.is_dir() {
+            sync_folders(&entry.path())?;
+        }
+    }
+    File::open(folder)?.sync_all()
+}
+
+/// The lock of a place for results: a file beside it, which goes with the lock.
+#[derive(Debug)]
+struct TargetLock {
+    path: PathBuf,
+    _unfinished: Unfinished,
+    _file: File,
+}
+
+impl TargetLock {
+    fn take(target: &Path, parent: &Path, name: &str) -> Result<Self, Failed> {
+        let path = parent.join(format!(".{name}.lock"));
+        let failed = |error: &io::Error| Failed::file(parent, "write into the folder", error);
+        loop {
+            let mut options = OpenOptions::new();
+            // A link that somebody put there is not followed.
+            options.write(true).create(true).truncate(false).mode(0o600).custom_flags(NO_FOLLOW);
+            let file = options.open(&path).map_err(|error| failed(&error))?;
+            match file.try_lock() {
+                Ok(()) => {}
+                Err(fs::TryLockError::WouldBlock) => {
+                    return Err(Failed::message(format!("another run is writing to `{}`", target.display()))
+                        .help("wait until it is done, or name another folder"));
+                }
+                Err(fs::TryLockError::Error(error)) => return Err(failed(&error)),
+            }
+            // Another run may have ended, and its file gone, between the opening and the lock.
+            let is_there = |found: fs::Metadata| file.metadata().is_ok_and(|own| own.ino() == found.ino());
+            if fs::symlink_metadata(&path).is_ok_and(is_there) {
+                return Ok(Self { _unfinished: Unfinished::file(&path), path, _file: file });
+            }
+        }
+    }
+}
+
+impl Drop for TargetLock {
+    fn drop(&mut self) {
+        // While the lock is held, so that nobody waits at a file that is gone.
+        let _ = fs::remove_file(&self.path);
+    }
+}
+
+const NO_FOLLOW: i32 = rustix::fs::OFlags::NOFOLLOW.bits() as i32;
 
 /// How much is written before the system is asked to bring it to the disk.
 const SYNC_EVERY: usize = 16 << 20;
@@ -125,6 +215,19 @@ impl Write for EarlySync {
     }
 }
 
+/// Gives a folder a name that nothing has yet.
+fn rename_new(new: &Path, target: &Path) -> io::Result<()> {
+    #[cfg(target_os = "linux")]
+    {
+        use rustix::fs::{CWD, RenameFlags, renameat_with};
+        match renameat_with(CWD, new, CWD, target, RenameFlags::NOREPLACE) {
+            Err(rustix::io::Errno::INVAL | rustix::io::Errno::NOSYS) => {}
+            done => return done.map_err(io::Error::from),
+        }
+    }
+    fs::rename(new, target)
+}
+
 #[cfg(target_os = "linux")]
 fn exchange(new: &Path, old: &Path) -> io::Result<()> {
     use rustix::fs::{CWD, RenameFlags, renameat_with};
@@ -149,37 +252,90 @@ fn two_steps(new: &Path, old: &Path) -> io::Result<()> {
 
 fn check_target(target: &Path, existing: Existing) -> Result<(), Failed> {
     let shown = target.display();
-    let entries = match fs::read_dir(target) {
-        Ok(entries) => entries,
+    let found = match fs::symlink_metadata(target) {
+        Ok(found) => found,
         Err(error) if error.kind() == io::ErrorKind::NotFound => return Ok(()),
-        Err(error) if error.kind() == io::ErrorKind::NotADirectory => {
-            return Err(Failed::message(format!("`{shown}` is a file; the results need a folder")));
-        }
         Err(error) => return Err(Failed::file(target, "read the folder", &error)),
     };
-    let names: Vec<_> = entries.flatten().map(|entry| entry.file_name()).collect();
-    if names.is_empty() {
+    if found.is_symlink() {
+        let leads = fs::read_link(target).map(|to| format!(" to `{}`", to.display())).unwrap_or_default();
+        return Err(Failed::message(format!("`{shown}` is a link{leads}; the results need a folder"))
+            .help("name the folder itself"));
+    }
+    if !found.is_dir() {
+        return Err(Failed::message(format!("`{shown}` is a file; the results need a folder")));
+    }
+    let mut entries =
+        fs::read_dir(target).map_err(|error| Failed::file(target, "read the folder", &error))?;
+    if entries.next().is_none() {
         return Ok(());
     }
-    let is_ours = names.iter().any(|name| name == RECEIPT);
-    match (existing, is_ours) {
-        (Existing::Replace, true) => Ok(()),
-        (Existing::Replace, false) => Err(Failed::message(format!(
-            "the folder `{shown}` is not empty and holds no results of a carry, so it is not replaced"
-        ))
-        .help("name another folder")),
-        (Existing::Refuse, true) => {
+    match (existing, earlier_results(target, target)) {
+        (Existing::Replace, results) => results,
+        (Existing::Refuse, Ok(())) => {
             Err(Failed::message(format!("the folder `{shown}` holds the results of an earlier carry"))
                 .help("name another folder, or add `--replace` to put the new results in their place"))
         }
-        (Existing::Refuse, false) => {
+        (Existing::Refuse, Err(_)) => {
             Err(Failed::message(format!("the folder `{shown}` is not empty")).help("name another folder"))
         }
     }
 }
 
+/// Whether a folder holds what its receipt lists, as it was written, and nothing else. Messages call it `target`.
+fn earlier_results(folder: &Path, target: &Path) -> Result<(), Failed> {
+    let shown = target.display();
+    let not_ours = |why: String| {
+        Failed::message(format!("the folder `{shown}` is not replaced: {why}"))
+            .help("name another folder, or take out of it what is to be kept")
+    };
+    let receipt = crate::files::read_own(&folder.join(RECEIPT), crate::files::MAX_OWN);
+    let listed = receipt.ok().and_then(|text| Listed::parse(&text));
+    let Some(listed) = listed else {
+        return Err(not_ours("it is not empty and holds no results of a carry".to_owned()));
+    };
+    let mut folders = vec![folder.to_owned()];
+    while let Some(at) = folders.pop() {
+        let entries = fs::read_dir(&at).map_err(|error| Failed::file(&at, "read the folder", &error))?;
+        for entry in entries {
+            let path = entry.map_err(|error| Failed::file(&at, "read the folder", &error))?.path();
+            let name = path.strip_prefix(folder).unwrap_or(&path).to_string_lossy().into_owned();
+            let found = fs::symlink_metadata(&path).map_err(|error| Failed::file(&path, "read", &error))?;
+            if found.is_dir() {
+                if !listed.has_below(&name) {
+                    return Err(not_ours(format!("its receipt lists no folder `{name}`")));
+                }
+                folders.push(path);
+            } else if name == RECEIPT && found.is_file() {
+                // It was read above.
+            } else if !found.is_file() || !listed.has(&name) {
+                return Err(not_ours(format!("its receipt lists no `{name}`")));
+            } else if !listed.is_unchanged(&name, &path) {
+                return Err(not_ours(format!("`{name}` was changed since it was written")));
+            }
+        }
+    }
+    Ok(())
+}
+
+/// What a run reads must not stand in what it replaces.
+fn check_inputs(target: &Path, inputs: &[&Path]) -> Result<(), Failed> {
+    let Ok(folder) = fs::canonicalize(target) else { return Ok(()) };
+    let within = |input: &&&Path| fs::canonicalize(input).is_ok_and(|input| input.starts_with(&folder));
+    match inputs.iter().find(within) {
+        Some(input) => Err(Failed::message(format!(
+            "the folder `{}` is not replaced: `{}`, which this run reads, stands in it",
+            target.display(),
+            input.display()
+        ))
+        .help("name another folder")),
+        None => Ok(()),
+    }
+}
+
 fn split(target: &Path) -> Result<(PathBuf, String), Failed> {
     let name = target.file_name().map(|name| name.to_string_lossy().into_owned());
+    let name = name.filter(|_| target != Path::new("-"));
     let Some(name) = name else {
         return Err(Failed::usage(format!("`{}` cannot be the folder for the results", target.display())));
     };
@@ -195,13 +351,15 @@ fn split(target: &Path) -> Result<(PathBuf, String), Failed> {
     Ok((parent, name))
 }
 
-/// Removes what killed runs left behind. What cannot be removed is left: it is in nobody's way.
+/// Removes what killed runs left behind; whoever holds the lock of the place may. What cannot be removed is left: it is in
+/// nobody's way.
 fn clear_leftovers(parent: &Path, prefix: &str) {
     let Ok(entries) = fs::read_dir(parent) else { return };
     for entry in entries.flatten().filter(|entry| entry.file_name().to_string_lossy().starts_with(prefix)) {
-        let in_use = File::open(entry.path().join(LOCK)).is_ok_and(|file| file.try_lock().is_err());
-        if !in_use {
-            let _ = fs::remove_dir_all(entry.path());
-        }
+        let path = entry.path();
+        let is_marked = fs::symlink_metadata(path.join(MARK)).is_ok_and(|found| found.is_file());
+        // The mark goes last; what is whole is known by its receipt.
+        let is_ours = is_marked || earlier_results(&path, &path).is_ok();
+        let _ = if is_ours { fs::remove_dir_all(path) } else { fs::remove_dir(path) };
     }
 }

@@ -47,7 +47,7 @@ pub(crate) fn carry(
     let decisions =
         decide((options.map.as_deref(), options.same_names), &loaded, &ready, &walk, base.as_ref())?;
     let names = used_names(&ready.backup, ready.old(), &walk);
-    let folder = ResultFolder::begin(&options.output, existing)?;
+    let folder = ResultFolder::begin(&options.output, existing, &read_from(general, options))?;
     let map_name = options
         .map
         .as_ref()
@@ -95,6 +95,14 @@ pub(crate) fn carry(
     // The program ends here, and the system takes memory back faster than millions of rows can be freed.
     std::mem::forget(carried);
     Ok(status)
+}
+
+/// All that a run reads.
+fn read_from<'o>(general: &'o General, options: &'o Carry) -> Vec<&'o Path> {
+    let reading = &options.way.reading;
+    let named = [&options.base, &options.map, &reading.passphrase_file].into_iter().flatten();
+    let named = named.map(|path| path.as_path()).chain([options.way.backup.as_path()]);
+    named.chain(general.profiles.iter().map(|path| path.as_path())).collect()
 }
 
 const LEDGER: &str = "ledger.jsonl";

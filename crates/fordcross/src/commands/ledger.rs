@@ -1,12 +1,12 @@
 //! `ledger`: looks things up in what a carry wrote.
 
 use crate::arguments::{Format, General, Ledger};
+use crate::files::open_file;
 use crate::output::Printer;
 use crate::output::rows::{CsvRows, JsonRows, RowPrinter, TableRows, fate};
 use crate::status::{Failed, Status};
 use fordcross_core::fate::{Fate, Origin};
 use serde_json::Value;
-use std::fs::File;
 use std::io::{BufRead as _, BufReader};
 use wildmatch::WildMatch;
 
@@ -26,9 +26,8 @@ pub(crate) fn ledger(
         return Err(Failed::usage(format!("there is no fate `{unknown}`")).help(help));
     }
     let path = options.folder.join("ledger.jsonl");
-    let file = File::open(&path).map_err(|error| {
-        Failed::file(&path, "read", &error).help("name the folder that `fordcross carry … -o DIR` wrote")
-    })?;
+    let file = open_file(&path)
+        .map_err(|failed| failed.help("name the folder that `fordcross carry … -o DIR` wrote"))?;
     let filter = Filter::new(options);
     let mut rows: Box<dyn RowPrinter + '_> = match if general.json { Format::Json } else { options.format } {
         Format::Json => Box::new(JsonRows(&mut *printer.out)),

@@ -31,6 +31,9 @@ pub(crate) fn map(
     let walk = ready.walk();
     let used = used_ports(&ready.backup, &ready.course[0], &walk);
     let existing = match &options.output {
+        Some(path) if path.exists() && !fs::metadata(path).is_ok_and(|found| found.is_file()) => {
+            return Err(Failed::message(format!("`{}` is no file", path.display())).help("name another"));
+        }
         Some(path) if path.exists() => Some(read_map(path, &used, &ready, model, MapUse::ProposeAgain)?),
         _ => None,
     };
@@ -121,9 +124,10 @@ fn to_json(proposals: &[PortProposal], findings: &[Finding]) -> Value {
     })
 }
 
-/// Writes a file whole or not at all.
+/// Writes a file whole or not at all; behind a link, where that leads.
 fn write_whole(path: &Path, text: &str) -> Result<(), Failed> {
     let failed = |error: std::io::Error| Failed::file(path, "write", &error);
+    let path = &fs::canonicalize(path).unwrap_or_else(|_| path.to_owned());
     let folder = path.parent().filter(|folder| !folder.as_os_str().is_empty()).unwrap_or(Path::new("."));
     let mut half = tempfile::NamedTempFile::new_in(folder).map_err(failed)?;
     half.write_all(text.as_bytes()).and_then(|()| half.as_file().sync_all()).map_err(failed)?;

@@ -1,6 +1,8 @@
 //! Results are whole or absent, and only their owner can read them.
 
 use crate::desk::{Desk, WRACKHAVEN, names_in};
+use rstest::rstest;
+use rustix::process::Signal;
 use serde_json::Value;
 use std::fs;
 use std::os::unix::fs::PermissionsExt as _;
@@ -39,6 +41,125 @@ fn a_folder_with_other_things_is_never_replaced() {
         assert!(ran.err.contains("is not empty"), "{}", ran.err);
     }
     assert_eq!(names_in(&desk.path("out")), ["letter.txt"]);
+}
+
+/// Only what a receipt lists, and as it was written, makes room for new results; and never what this run reads.
+#[rstest]
+#[case::another_receipt(&[("out/receipt.json", "{\"shop\": \"bakery\"}"), ("out/thesis.txt", "x")], "holds no results")]
+#[case::a_file_beside(&[("out/notes.txt", "call Ann")], "lists no `notes.txt`")]
+#[case::a_folder_beside(&[("out/mine/notes.txt", "call Ann")], "lists no folder `mine`")]
+#[case::a_changed_file(&[("out/map.toml", "# mine\n")], "`map.toml` was changed")]
+fn nothing_of_a_person_goes(#[case] put: &[(&str, &str)], #[case] told: &str) {
+    let desk = Desk::new();
+    desk.carry("");
+    put.iter().for_each(|(name, text)| desk.write(name, text));
+    let before = names_in(&desk.path("out"));
+    let ran = desk.run_to(1, "carry gw.xml --to osier/16@2.1 -o out --replace");
+    assert!(ran.err.contains(told) && ran.err.contains("is not replaced"), "{}", ran.err);
+    assert_eq!(names_in(&desk.path("out")), before);
+    put.iter().for_each(|(name, text)| assert_eq!(desk.read(name), *text));
+    assert_eq!(desk.names(), ["gw.xml", "out"]);
+}
+
+#[rstest]
+#[case("carry gw.xml --to osier/8@2.1 --map old/map.toml -o old --replace")]
+#[case("carry gw.xml --to osier/8@2.1 --base old/gw.osier.json -o old --replace")]
+fn what_a_run_reads_is_never_replaced(#[case] line: &str) {
+    let desk = Desk::new();
+    desk.run_to(0, "carry gw.xml --to osier/8@2.1 -o old");
+    let before = desk.read("old/gw.osier.json");
+    let ran = desk.run_to(1, line);
+    assert!(ran.err.contains("which this run reads, stands in it"), "{}", ran.err);
+    assert_eq!(desk.read("old/gw.osier.json"), before);
+}
+
+/// What stands where a file or a folder is wanted, and is none.
+#[rstest]
+#[case("carry gw.xml --to osier/8@2.1 -o link --replace", 1, "`link` is a link to `other`")]
+#[case("carry gw.xml --to osier/8@2.1 -o gw.xml", 1, "`gw.xml` is a file")]
+#[case("carry gw.xml --to osier/8@2.1 -o -", 2, "cannot be the folder for the results")]
+#[case("map gw.xml --to osier/8@2.1 -o pipe", 1, "`pipe` is no file")]
+#[case("map gw.xml --to osier/8@2.1 -o other", 1, "`other` is no file")]
+#[case("ledger pipes", 1, "is no file")]
+#[case("profile check pipes", 1, "is no file")]
+#[case("carry gw.xml --to osier/8@2.1 --map /dev/zero -o out", 1, "larger than 16 MiB")]
+#[case("carry gw.xml --to osier/8@2.1 --encrypt --passphrase-file /dev/zero -o out", 1, "larger than 1 MiB")]
+#[case("survey pipe", 1, "`pipe` is no file")]
+fn what_is_no_file_is_left_alone(#[case] line: &str, #[case] status: i32, #[case] told: &str) {
+    let desk = Desk::new();
+    desk.write("other/kept.txt", "x");
+    desk.write("pipes/x.txt", "x");
+    std::os::unix::fs::symlink("other", desk.path("link")).expect("a link");
+    for pipe in ["pipe", "pipes/a.profile.toml", "pipes/ledger.jsonl"] {
+        let made = std::process::Command::new("mkfifo").arg(desk.path(pipe)).status().expect("mkfifo runs");
+        assert!(made.success());
+    }
+    let before = desk.names();
+    let ran = desk.run_to(status, line);
+    assert!(ran.err.contains(told), "{told}: {}", ran.err);
+    assert_eq!(desk.names(), before);
+    assert_eq!(desk.read("link/kept.txt"), "x");
+}
+
+#[test]
+fn a_map_behind_a_link_is_written_there() {
+    let desk = Desk::new();
+    desk.write("kept/gw.map.toml", "[map]\nformat = 2\n");
+    std::os::unix::fs::symlink("kept/gw.map.toml", desk.path("gw.map.toml")).expect("a link");
+    desk.run_to(0, "map gw.xml --to osier/8@2.1 -o gw.map.toml");
+    assert!(fs::symlink_metadata(desk.path("gw.map.toml")).expect("there").is_symlink());
+    assert!(desk.read("kept/gw.map.toml").contains("[ports]"));
+}
+
+/// One of two runs to one place is told that the other is at work; what comes of it is one of both, whole.
+#[test]
+fn two_runs_to_one_place_do_not_meet() {
+    let desk = Desk::new();
+    desk.write("large.xml", large());
+    for _ in 0..6 {
+        let start =
+            || desk.command("carry large.xml --to osier/16@2.1 -o out --replace").output().expect("runs");
+        let (one, other) = std::thread::scope(|scope| {
+            let second = scope.spawn(start);
+            (start(), second.join().expect("no panic"))
+        });
+        for ran in [&one, &other] {
+            let err = String::from_utf8_lossy(&ran.stderr);
+            assert!(ran.status.success() || err.contains("another run is writing to `out`"), "{err}");
+        }
+        assert!(one.status.success() || other.status.success());
+        assert_whole(&desk);
+        assert_eq!(desk.names(), ["gw.xml", "large.xml", "out"]);
+    }
+}
+
+/// A run that is told to end takes with it what it had begun, and ends as the signal wants it.
+#[rstest]
+#[case(Signal::INT)]
+#[case(Signal::TERM)]
+#[case(Signal::HUP)]
+fn a_signal_leaves_nothing_behind(#[case] signal: Signal) {
+    use std::os::unix::process::ExitStatusExt as _;
+    let desk = Desk::new();
+    desk.write("large.xml", large());
+    let mut met = 0;
+    for step in 0..12_u64 {
+        let mut command = desk.command("carry large.xml --to osier/16@2.1 -o out");
+        let null = std::process::Stdio::null;
+        let mut child = command.stdout(null()).stderr(null()).spawn().expect("runs");
+        std::thread::sleep(Duration::from_millis(40 + 25 * step));
+        let _ = rustix::process::kill_process(rustix::process::Pid::from_child(&child), signal);
+        let ended = child.wait().expect("ended");
+        met += usize::from(ended.signal() == Some(signal.as_raw()));
+        let left = desk.names();
+        let left: Vec<&String> = left.iter().filter(|name| name.starts_with('.')).collect();
+        assert!(left.is_empty(), "{left:?}");
+        if desk.path("out").exists() {
+            assert_whole(&desk);
+            fs::remove_dir_all(desk.path("out")).expect("removed");
+        }
+    }
+    assert!(met > 0, "no run was met");
 }
 
 /// A backup that takes a moment: very many VLANs.

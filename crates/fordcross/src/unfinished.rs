@@ -1,0 +1,61 @@
+//! What is unfinished goes when the program is told to end.
+
+use std::fs;
+use std::io;
+use std::path::{Path, PathBuf};
+use std::sync::{Mutex, MutexGuard};
+
+/// What is in the making: files and folders that nobody should find half.
+static UNFINISHED: Mutex<Vec<PathBuf>> = Mutex::new(Vec::new());
+
+fn unfinished() -> MutexGuard<'static, Vec<PathBuf>> {
+    UNFINISHED.lock().unwrap_or_else(std::sync::PoisonError::into_inner)
+}
+
+/// Something in the making, as long as it is.
+#[derive(Debug)]
+pub(crate) struct Unfinished(PathBuf);
+
+impl Unfinished {
+    /// Makes a folder that goes if the program is told to end.
+    pub(crate) fn folder(
+        make: impl FnOnce() -> io::Result<tempfile::TempDir>,
+    ) -> io::Result<(tempfile::TempDir, Self)> {
+        let mut all = unfinished();
+        let made = make()?;
+        let path = made.path().to_owned();
+        all.push(path.clone());
+        Ok((made, Self(path)))
+    }
+
+    /// A file that goes if the program is told to end.
+    pub(crate) fn file(path: &Path) -> Self {
+        unfinished().push(path.to_owned());
+        Self(path.to_owned())
+    }
+
+    /// Does something that must not be met halfway, by a signal or with the folder gone.
+    pub(crate) fn while_no_signal<T>(&self, act: impl FnOnce() -> T) -> T {
+        let _all = unfinished();
+        act()
+    }
+}
+
+impl Drop for Unfinished {
+    fn drop(&mut self) {
+        unfinished().retain(|path| *path != self.0);
+    }
+}
+
+/// Removes all that is unfinished and lets nothing more begin. Called once the program is told to end.
+pub(crate) fn remove_all() -> impl Sized {
+    let all = unfinished();
+    for path in all.iter() {
+        remove(path);
+    }
+    all
+}
+
+fn remove(path: &Path) {
+    let _ = if path.is_dir() { fs::remove_dir_all(path) } else { fs::remove_file(path) };
+}

@@ -274,7 +274,7 @@ pub(crate) fn read_own(path: &Path, most: u64) -> Result<String, Failed> {
 /// Opens what must be a file, without waiting for anybody to write into it.
 pub(crate) fn open_file(path: &Path) -> Result<File, Failed> {
     let mut options = OpenOptions::new();
-    options.read(true).custom_flags(rustix::fs::OFlags::NONBLOCK.bits() as i32);
+    options.read(true).custom_flags(rustix::fs::OFlags::NONBLOCK.bits().cast_signed());
     let file = options.open(path).map_err(|error| Failed::file(path, "read", &error))?;
     let found = file.metadata().map_err(|error| Failed::file(path, "read", &error))?;
     if found.is_file() { Ok(file) } else { Err(Failed::message(format!("`{}` is no file", path.display()))) }

@@ -33,7 +33,7 @@ pub(crate) struct ResultFolder {
     /// Files on their way to the disk, with their names. Several at once take hardly longer than one.
     syncing: Mutex<Vec<(String, JoinHandle<io::Result<()>>)>>,
     /// Goes before the lock does.
-    unfinished: Unfinished,
+    _unfinished: Unfinished,
     _lock: TargetLock,
 }
 
@@ -60,7 +60,7 @@ impl ResultFolder {
         };
         let (half, unfinished) = Unfinished::folder(make).map_err(failed)?;
         let target = target.to_owned();
-        Ok(Self { target, half, existing, syncing: Mutex::default(), unfinished, _lock: lock })
+        Ok(Self { target, half, existing, syncing: Mutex::default(), _unfinished: unfinished, _lock: lock })
     }
 
     /// Writes one file, readable by its owner only.
@@ -77,7 +77,7 @@ impl ResultFolder {
             OpenOptions::new().write(true).create_new(true).mode(0o600).open(&path)
         };
         let write_file = || {
-            let file = self.unfinished.while_no_signal(open)?;
+            let file = Unfinished::while_no_signal(open)?;
             let mut buffered = io::BufWriter::with_capacity(1 << 16, EarlySync { file, unsynced: 0 });
             write(&mut buffered)?;
             let file = buffered.into_inner().map_err(io::IntoInnerError::into_error)?.file;
@@ -100,7 +100,7 @@ impl ResultFolder {
         fs::remove_file(self.half.path().join(MARK)).map_err(failed)?;
         sync_folders(self.half.path()).map_err(failed)?;
         let half = self.half.path().to_owned();
-        self.unfinished.while_no_signal(|| put(&half, target))?;
+        Unfinished::while_no_signal(|| put(&half, target))?;
         let parent = half.parent().unwrap_or(Path::new("."));
         File::open(parent).and_then(|folder| folder.sync_all()).map_err(failed)?;
         if half.exists() {
@@ -186,7 +186,7 @@ impl Drop for TargetLock {
     }
 }
 
-const NO_FOLLOW: i32 = rustix::fs::OFlags::NOFOLLOW.bits() as i32;
+const NO_FOLLOW: i32 = rustix::fs::OFlags::NOFOLLOW.bits().cast_signed();
 
 /// How much is written before the system is asked to bring it to the disk.
 const SYNC_EVERY: usize = 16 << 20;

@@ -35,7 +35,7 @@ impl Unfinished {
     }
 
     /// Does something that must not be met halfway, by a signal or with the folder gone.
-    pub(crate) fn while_no_signal<T>(&self, act: impl FnOnce() -> T) -> T {
+    pub(crate) fn while_no_signal<T>(act: impl FnOnce() -> T) -> T {
         let _all = unfinished();
         act()
     }

@@ -26,7 +26,7 @@ use serde_json::{Value, json};
 use std::borrow::Cow;
 use std::collections::BTreeMap;
 use std::io::Read;
-use std::path::Path;
+use std::path::{Path, PathBuf};
 use std::sync::atomic::{AtomicUsize, Ordering};
 use std::sync::mpsc::sync_channel;
 
@@ -101,8 +101,8 @@ pub(crate) fn carry(
 fn read_from<'o>(general: &'o General, options: &'o Carry) -> Vec<&'o Path> {
     let reading = &options.way.reading;
     let named = [&options.base, &options.map, &reading.passphrase_file].into_iter().flatten();
-    let named = named.map(|path| path.as_path()).chain([options.way.backup.as_path()]);
-    named.chain(general.profiles.iter().map(|path| path.as_path())).collect()
+    let named = named.map(PathBuf::as_path).chain([options.way.backup.as_path()]);
+    named.chain(general.profiles.iter().map(PathBuf::as_path)).collect()
 }
 
 const LEDGER: &str = "ledger.jsonl";

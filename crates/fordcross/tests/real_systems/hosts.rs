@@ -379,6 +379,30 @@ impl Host {
     }
 }
 
+/// Stanzas that go their own way, each with names of its own: what no option alone brings about.
+const APART: [&str; 20] = [
+    "iface odd0 inet static\n    address 192.0.2.249/30\nauto odd1\niface odd1 inet manual inherits odd0\n",
+    "auto odd1\niface odd1 inet6 manual\n    up ip -6 route add default dev odd1\n    up ip -6 rule add table 7\n    up ip -6 route add 2001:db8:98::/64 dev odd1 proto static table local\n",
+    "auto odd2\niface odd2 inet manual\n    up route add -net 198.51.100.0 netmask 255.255.255.0 dev odd2\n    up ip route add 198.51.100.0/24 dev odd2 table default\n",
+    "auto odd3\niface odd3 inet manual\n    up ip rule add from 192.0.2.250 table local\n    up ip rule add from 192.0.2.250 lookup default\n",
+    "auto odd4\niface odd4 inet manual\n    up ip addr add 192.0.2.250/30 dev $IFACE label $IFACE:b brd +\n    up ip addr add 2001:db8:97::1 dev odd4\n    up ip addr add 203.0.113.77 dev odd4\n    up ip addr add 203.0.113.78/30 broadcast 203.0.113.0 dev odd4\n    up ip addr add quay dev odd4\n",
+    "auto odd5\niface odd5 inet6 static\n    address 2001:db8:96::1/64\n    netmask 64\n    preferred-lifetime 0\n",
+    "auto odd6\niface odd6 inet static\n    address 100.64.0.9\n",
+    "auto odd7\niface odd7 inet static\n    address 172.16.0.9\n    broadcast 172.16.255.255\n",
+    "auto odd8\niface odd8 inet dhcp\n    hostname quay\n    metric 7\niface odd8 inet6 dhcp\n",
+    "auto bond8\niface bond8 inet manual\n    bond-slaves odd9.7 eth6.9 odd10\n    bond-primary odd10 odd9\niface odd9 inet manual\n",
+    "auto bond9\niface bond9 inet manual\n    bond-slaves all\niface br9 inet manual\n    bridge_ports regex odd.*\n",
+    "auto vlan21\niface vlan21 inet manual\n    vlan-raw-device odd11.4\niface vlan22 inet manual\n    vlan-raw-device odd12.4\niface odd12 inet manual\n",
+    "auto wlan1\niface wlan1 inet dhcp\n    wpa-ssid Pier\n    wpa-key-mgmt WPA-EAP\n    wpa-eap PEAP\n    wpa-identity quay\n    wpa-password seven-gulls\n    wpa-phase2 auth=MSCHAPV2\n",
+    "auto wlan2\niface wlan2 inet dhcp\n    wpa-ssid Pier\n    wpa-key-mgmt WPA-PSK\nauto wlan3\niface wlan3 inet dhcp\n    wireless-essid Pier\n    wireless-mode Managed\n",
+    "auto lo\niface lo inet loopback\n    address 127.0.0.2/8\n",
+    "auto odd13\niface odd13 inet static\n    address 192.0.2.241\n    netmask 255.255.255.252\n    broadcast 192.0.2.243\nauto odd14\niface odd14 inet static\n    address 192.0.2.245/30\n    broadcast 192.0.2.247\n",
+    "auto odd15\niface odd15 inet ppp\n",
+    "auto odd15\niface odd15 inet static from-here on\n",
+    "auto /odd\niface odd15 inet manual\n",
+    "allow-quay odd15\niface odd15 inet manual\n",
+];
+
 /// A file of a host.
 fn interfaces(rng: &mut Rng) -> String {
     let options = options();
@@ -424,6 +448,12 @@ fn interfaces(rng: &mut Rng) -> String {
             }
         }
     }
+    for _ in 0..rng.usize(..3) {
+        let apart = rng.choice(APART).expect("some");
+        if !host.text.contains(apart) {
+            host.text.push_str(apart);
+        }
+    }
     host.text
 }
 
@@ -441,6 +471,10 @@ fn map(deed: Deed, rng: &mut Rng) -> String {
         };
         let _ = writeln!(text, "{port} = \"{new}\"");
     }
+    for number in 0..16 {
+        let _ = writeln!(text, "odd{number} = \"odd{number}\"");
+    }
+    text.push_str("wlan1 = \"wlan1\"\nwlan2 = \"wlan2\"\nwlan3 = \"wlan3\"\n");
     match deed {
         Deed::SameLength => text.push_str("[addresses]\n\"192.0.2.0/24\" = \"203.0.113.0/24\"\n"),
         Deed::Narrower => {
@@ -494,6 +528,7 @@ fn seldom() -> Vec<(String, Option<String>)> {
         "iface tun0 inet tunnel\n  address 192.0.2.9/30\n  endpoint 203.0.113.9\n  local quay\n  mode gre\n",
         "auto lo\niface lo inet loopback\niface bond0 inet dhcp\n  bond-slaves eth0 eth1\n  bond-mode active-backup\n  bond-primary lo\n",
         "iface br0 inet manual\n  bridge_ports eth0\n  bridge_portprio eth0 9\niface br1 inet manual\n  bridge_ports eth1\n  bridge_portprio eth0 9\n",
+        "iface bond0 inet manual\n  bond-slaves eth0 eth1\niface br0 inet manual\n  bridge_ports eth0\n",
         "iface br/0 inet dhcp\n  bridge_ports eth0\n",
         "iface eth0 inet dhcp\niface eth0 inet6 dhcp\n  metric 5\n",
         "auto lo\niface lo inet loopback\n  dns-nameservers 192.0.2.53\n",
@@ -505,11 +540,13 @@ fn seldom() -> Vec<(String, Option<String>)> {
         "ip route add 198.51.100.0/24 via 203.0.113.1",
         "ip route add default via 2001:db8::1 src 192.0.2.2",
         "ip rule add from 192.0.2.2 prio 5",
+        "ip route add 198.51.100.0/24 via 192.0.2.1 table quay",
     ];
     let into = [
         "  bonds:\n    eth0:\n      interfaces: [eth8]\n",
         "    eth0:\n      set-name: lan0\n",
         "    eth7:\n      routing-policy:\n        - table: 7\n",
+        "    eth7:\n      routes:\n        - via: 192.0.2.1\n",
         "  vlans:\n    v9:\n      link: eth8\n",
         "  tunnels:\n    tun9:\n      local: 192.0.2.9\n      remote: 203.0.113.9\n",
         "    a:\n      match: {macaddress: \"00:00:5e:00:53:01\"}\n    b:\n      match: {macaddress: \"00:00:5e:00:53:01\"}\n",

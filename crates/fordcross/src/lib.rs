@@ -18,6 +18,7 @@ mod unfinished;
 use arguments::{Arguments, Command};
 use clap::Parser as _;
 use output::Printer;
+use output::stream::Stream;
 use status::{Failed, Status};
 use std::ffi::OsString;
 use std::io::{BufRead, Write};
@@ -51,6 +52,8 @@ where
     I: IntoIterator<Item = T>,
     T: Into<OsString> + Clone,
 {
+    let (mut out, mut err) = (Stream::new(out), Stream::new(err));
+    let (out, err): (&mut dyn Write, &mut dyn Write) = (&mut out, &mut err);
     let status = match Arguments::try_parse_from(arguments) {
         Ok(arguments) => perform(&arguments, input, out, err),
         Err(error) => {

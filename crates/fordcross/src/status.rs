@@ -51,13 +51,13 @@ pub(crate) enum Failed {
     Findings(Vec<Finding>, Sources),
     /// One sentence, with what to do.
     Message { message: String, help: Option<String>, status: Status },
-    /// Nobody reads what is printed.
-    Unread(io::Error),
+    /// What is printed cannot be written.
+    Unwritten(io::Error),
 }
 
 impl From<io::Error> for Failed {
     fn from(error: io::Error) -> Self {
-        Self::Unread(error)
+        Self::Unwritten(error)
     }
 }
 
@@ -85,7 +85,7 @@ impl Failed {
                 findings.first().map_or_else(String::new, |finding| finding.message.clone())
             }
             Self::Message { message, .. } => message.clone(),
-            Self::Unread(error) => error.to_string(),
+            Self::Unwritten(error) => error.to_string(),
         }
     }
 
@@ -118,16 +118,14 @@ impl Failed {
                 let mut nowhere = io::sink();
                 Printer::new(&mut nowhere, err).error(message, help.as_deref())
             }
-            Self::Unread(error) if error.kind() == io::ErrorKind::BrokenPipe => Ok(()),
-            Self::Unread(error) => {
+            Self::Unwritten(error) => {
                 let mut nowhere = io::sink();
-                Printer::new(&mut nowhere, err).error(&format!("cannot print: {}", lower(error)), None)
+                Printer::new(&mut nowhere, err)
+                    .error(&format!("cannot write to standard output: {}", lower(error)), None)
             }
         };
         match (self, told) {
             (Self::Message { status, .. }, Ok(())) => status,
-            // A reader that went away has seen enough.
-            (Self::Unread(error), _) if error.kind() == io::ErrorKind::BrokenPipe => Status::Done,
             _ => Status::Failed,
         }
     }

@@ -2,11 +2,13 @@
 
 pub(crate) mod findings;
 pub(crate) mod rows;
+pub(crate) mod stream;
 pub(crate) mod table;
 
 use anstyle::{AnsiColor, Style};
 use std::collections::HashMap;
 use std::io::{self, Write};
+use stream::{is_unsafe, json_escaped};
 
 pub(crate) const BOLD: Style = Style::new().bold();
 pub(crate) const DIM: Style = Style::new().dimmed();
@@ -30,7 +32,8 @@ impl<'s> Printer<'s> {
     }
 
     pub(crate) fn json(&mut self, value: &serde_json::Value) -> io::Result<()> {
-        writeln!(self.out, "{value:#}")
+        let text = format!("{value:#}");
+        writeln!(self.out, "{}", json_escaped(&text))
     }
 
     pub(crate) fn error(&mut self, message: &str, help: Option<&str>) -> io::Result<()> {
@@ -71,12 +74,6 @@ pub(crate) fn clean(text: &str) -> String {
             plain.into_iter().chain(shown.into_iter().flatten())
         })
         .collect()
-}
-
-/// Control characters, and those that turn the direction of writing: Unicode Standard Annex 9, section 2.
-fn is_unsafe(c: char) -> bool {
-    c.is_control()
-        || matches!(c, '\u{61C}' | '\u{200E}' | '\u{200F}' | '\u{202A}'..='\u{202E}' | '\u{2066}'..='\u{2069}')
 }
 
 /// `1 setting`, `2 settings`.

@@ -1,5 +1,6 @@
 //! Rows of a ledger in three formats.
 
+use super::stream::json_escaped;
 use super::{count, table::columns};
 use serde_json::Value;
 use std::io::{self, Write};
@@ -18,7 +19,7 @@ pub(crate) struct JsonRows<'s>(pub(crate) &'s mut dyn Write);
 
 impl RowPrinter for JsonRows<'_> {
     fn row(&mut self, line: &str, _: &Value) -> io::Result<()> {
-        writeln!(self.0, "{line}")
+        writeln!(self.0, "{}", json_escaped(line))
     }
 
     fn finish(&mut self, _: usize) -> io::Result<()> {
@@ -72,7 +73,7 @@ impl RowPrinter for CsvRows<'_> {
             record.extend(["rule", "why"].map(|field| text(&row[field])));
             record.extend(["locator", "value", "fate"].map(|field| text(&landing[field])));
             record.push(codes.clone());
-            self.0.write_record(&record)?;
+            self.0.write_record(record.into_iter().map(defused))?;
         }
         Ok(())
     }
@@ -80,6 +81,12 @@ impl RowPrinter for CsvRows<'_> {
     fn finish(&mut self, _: usize) -> io::Result<()> {
         self.0.flush()
     }
+}
+
+/// A cell that a spreadsheet takes for text: one that begins like a formula has an apostrophe in front, unless it is a number.
+fn defused(cell: String) -> String {
+    let is_formula = cell.starts_with(['=', '+', '-', '@', '\t', '\r']) && cell.parse::<f64>().is_err();
+    if is_formula { format!("'{cell}") } else { cell }
 }
 
 /// Columns for people.

@@ -137,3 +137,90 @@ fn what_is_for_programs_is_as_the_schema_says() {
     whole["$ref"] = "#/$defs/ledger-row".into();
     assert!(!jsonschema::draft202012::new(&whole).expect("a schema").is_valid(&wrong));
 }
+
+const NASTY: &str = "\u{1b}]0;steered\u{7}\u{1b}[2J\u{9b}31m\u{202e}";
+
+/// Text from outside commands no terminal, whatever prints it: names, values, profiles of strangers, options.
+#[rstest]
+#[case("survey nasty.json")]
+#[case("survey nasty.json --json")]
+#[case("carry nasty.json --to osier/8@2.1 -o out\u{9b}\u{202e}")]
+#[case("carry nasty.json --to osier/8@2.1 -o out --json")]
+#[case("map nasty.json --to osier/8@2.1")]
+#[case("ledger done")]
+#[case("ledger done --json")]
+#[case("ledger done --format csv")]
+#[case("profile check strange")]
+#[case("profile show strange --profiles strange")]
+#[case("profile list --profiles strange")]
+#[case("survey gw.xml --charset \u{9b}31m")]
+#[case("survey no\u{202e}where")]
+fn nothing_from_outside_commands_a_terminal(#[case] line: &str) {
+    let desk = Desk::new();
+    let nasty = serde_json::json!({
+        "osier-export": {"release": "2.0", "model": "8", "scope": "full"},
+        "system": {"hostname": "gw", "location": NASTY, (NASTY): NASTY},
+        "interfaces": {"cu1": {"enabled": true, "zone": "inside", "addresses": ["192.0.2.1/24"], "description": NASTY}},
+    });
+    desk.write("nasty.json", nasty.to_string());
+    desk.run_to(0, "carry nasty.json --to osier/8@2.1 -o done");
+    let escaped = NASTY.chars().fold(String::new(), |text, c| format!("{text}\\U{:08X}", u32::from(c)));
+    let profile = include_str!("../../../fordcross-profiles/lines/cobnut/cobnut.profile.toml");
+    let title = profile.lines().find(|line| line.starts_with("title")).expect("a title");
+    let strange = profile.replacen(title, &format!("title = \"{escaped}\""), 1);
+    let strange = strange.replacen("\"cobnut\"", "\"strange\"", 1);
+    desk.write("strange/strange.profile.toml", strange);
+    // Colours as on a terminal.
+    let mut command = desk.command(line);
+    let output = command.env("CLICOLOR_FORCE", "1").output().expect("runs");
+    for text in [output.stdout, output.stderr] {
+        let text = String::from_utf8(text).expect("UTF-8");
+        assert!(!text.contains(['\u{7}', '\u{9b}', '\u{202e}', '\r']), "{line}: {text:?}");
+        let styles = text.split('\u{1b}').skip(1);
+        for style in styles {
+            let numbers = style.strip_prefix('[').and_then(|rest| rest.split_once('m'));
+            let is_style =
+                numbers.is_some_and(|(numbers, _)| numbers.bytes().all(|b| b.is_ascii_digit() || b == b';'));
+            assert!(is_style && !style.starts_with("[2J"), "{line}: {style:?}");
+        }
+    }
+}
+
+/// A reader that goes away changes nothing but what is printed.
+#[rstest]
+#[case("survey gw.xml", 0)]
+#[case("carry gw.xml --to osier/8@2.1 -o out", 0)]
+#[case("carry open.xml --to osier/8@2.1 -o out", 3)]
+#[case("carry gw.xml --to osier/8@2.1 -o out --strict", 4)]
+#[case("survey nowhere.xml", 1)]
+fn a_closed_pipe_changes_no_status(#[case] line: &str, #[case] status: i32) {
+    let desk = Desk::new();
+    desk.write("open.xml", crate::desk::WRACKHAVEN.replace("\"p3\"", "\"p7\""));
+    assert_eq!(desk.run(&line.replace("-o out", "-o before")).status, status);
+    let mut child = desk.command(line).stdout(Stdio::piped()).stderr(Stdio::piped()).spawn().expect("runs");
+    drop((child.stdout.take(), child.stderr.take()));
+    assert_eq!(child.wait().expect("ended").code(), Some(status));
+}
+
+#[cfg(target_os = "linux")]
+#[test]
+fn what_cannot_be_printed_is_an_error() {
+    let desk = Desk::new();
+    let full = std::fs::OpenOptions::new().write(true).open("/dev/full").expect("a full device");
+    let output = desk.command("survey gw.xml").stdout(full).output().expect("runs");
+    let err = String::from_utf8_lossy(&output.stderr).into_owned();
+    assert!(
+        output.status.code() == Some(1) && err.contains("cannot write to standard output: no space"),
+        "{err}"
+    );
+}
+
+#[test]
+fn a_spreadsheet_sees_no_formula() {
+    let desk = Desk::new();
+    desk.write("gw.xml", crate::desk::WRACKHAVEN.replacen("nightly", "=HYPERLINK(1)", 1));
+    desk.run(&"carry gw.xml --to osier/8@2.1 -o out".to_owned());
+    let csv = desk.run_to(0, "ledger out --format csv").out;
+    assert!(csv.contains(",'=HYPERLINK(1),") && !csv.contains(",=HYPERLINK"), "{csv}");
+    assert!(desk.run_to(0, "ledger out --json").out.contains("\"=HYPERLINK(1)\""));
+}

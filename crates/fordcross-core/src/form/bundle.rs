@@ -96,26 +96,22 @@ fn read_member<'a>(
             tree.set_value(node, Text::Borrowed(piece.span));
             return Ok(());
         }
+        // What is no text is nothing that could be read, and none of it becomes a name.
+        _ if piece.content == Content::Bytes => return Err(Box::new(undecoded(source, piece))),
         FileForm::Statements => {
             let top = tree.push(holder, Kind::Map, last, piece.span);
             let included = |pattern: &str, at: Span, includes: &Includes| {
                 let files = included(source, pattern, at, includes);
+                if let Some(piece) = files.iter().find(|piece| piece.content == Content::Bytes) {
+                    return Err(Box::new(undecoded(source, piece)));
+                }
+                let files: Vec<Span> = files.into_iter().map(|piece| piece.span).collect();
                 taken.borrow_mut().extend(&files);
-                files
+                Ok(files)
             };
             return read_statements(tree, top, piece.span, &member.writing.grammar, &included);
         }
         _ => {}
-    }
-    if piece.content == Content::Bytes {
-        return Err(Box::new(
-            Finding::new(
-                crate::finding::Code::NotText,
-                format!("expected {}, found bytes that are no text", form.word()),
-            )
-            .at(source.whole_of(piece), Span::default())
-            .help("compare it with the original and fetch it again"),
-        ));
     }
     let own = read_text(source.whole_of(piece), &member.writing)?;
     if form == FileForm::Xml && own.name(own.root()) != member.writing.root {
@@ -133,8 +129,14 @@ fn read_member<'a>(
     Ok(())
 }
 
+/// That a file which should be text is none: at which byte.
+fn undecoded(source: Source<'_>, piece: &Piece) -> Finding {
+    let bytes = pieces::from_base64(&source.text[piece.span.range()]).unwrap_or_default();
+    unwrap::not_text(&format!("{}/{}", source.name, piece.path), bytes)
+}
+
 /// The files that a statement includes: by a path from its own folder, or one of the files by the end of its path.
-fn included(source: Source<'_>, pattern: &str, at: Span, includes: &Includes) -> Vec<Span> {
+fn included<'a>(source: Source<'a>, pattern: &str, at: Span, includes: &Includes) -> Vec<&'a Piece> {
     let own = source.piece_at(at.start).map_or("", |piece| piece.path.as_str());
     let folder = own.rsplit_once('/').map(|(folder, _)| format!("{folder}/")).unwrap_or_default();
     let pattern = pattern.trim_end_matches('/');
@@ -163,14 +165,14 @@ fn included(source: Source<'_>, pattern: &str, at: Span, includes: &Includes) ->
         let (holder, name) = path.rsplit_once('/').unwrap_or_default();
         !holder.is_empty() && is_it(holder) && includes.takes(name)
     };
-    let text = |piece: &&Piece| piece.content == Content::Text && piece.path != own;
+    let text = |piece: &&Piece| piece.content != Content::Database && piece.path != own;
     let mut files: Vec<&Piece> =
         source.pieces.iter().filter(text).filter(|piece| is_it(&piece.path)).collect();
     if files.is_empty() && !has_wildcard(pattern) {
         files = source.pieces.iter().filter(text).filter(|piece| in_folder(&piece.path)).collect();
     }
     files.sort_by(|a, b| a.path.cmp(&b.path));
-    files.iter().map(|piece| piece.span).collect()
+    files
 }
 
 pub(crate) fn has_wildcard(pattern: &str) -> bool {

@@ -205,7 +205,7 @@ pub(crate) fn read_text<'a>(source: Source<'a>, writing: &Writing) -> Result<Tre
             let mut tree = Tree::new(source);
             let whole = Span::new(0, source.text.len());
             let root = tree.push(NodeId::DOCUMENT, Kind::Map, "", whole);
-            read_statements(&mut tree, root, whole, &writing.grammar, &|_, _, _| Vec::new())?;
+            read_statements(&mut tree, root, whole, &writing.grammar, &|_, _, _| Ok(Vec::new()))?;
             Ok(tree.in_document_order(&crate::tree::Beside::default()).0)
         }
         FileForm::Opaque => {

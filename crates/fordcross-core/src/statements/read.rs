@@ -14,9 +14,12 @@ use std::ops::Range;
 const MAX_DEPTH: usize = 512;
 /// How deep files may include one another.
 const MAX_INCLUDES: usize = 16;
+/// How often all that a backup has may be read over by includes, and how many bytes beyond that.
+const TIMES_INCLUDED: usize = 16;
+const MOST_INCLUDED: usize = 1 << 16;
 
 /// Which places of the text the files of a name have, seen from the file that includes them.
-pub(crate) type Included<'i> = dyn Fn(&str, Span, &Includes) -> Vec<Span> + 'i;
+pub(crate) type Included<'i> = dyn Fn(&str, Span, &Includes) -> Result<Vec<Span>, Box<Finding>> + 'i;
 
 /// Reads the statements of one file, at `span`, into `top`.
 ///
@@ -41,6 +44,7 @@ pub(crate) fn read_into<'a>(
         made: FxHashMap::default(),
         line: (0, 0),
         including: Vec::new(),
+        included_bytes: 0,
         comments: Vec::new(),
     };
     reader.file(span)?;
@@ -71,6 +75,8 @@ struct Reader<'r, 'a> {
     /// A place that was looked at, and where its line begins.
     line: (usize, usize),
     including: Vec<Span>,
+    /// How much was read of files that stand in place of statements.
+    included_bytes: usize,
     /// Comments before a statement: they go where that makes something new.
     comments: Vec<Span>,
 }
@@ -239,16 +245,17 @@ impl<'a> Reader<'_, 'a> {
             })
         };
         // The files that stand in its place: it is then structure, and no setting.
-        let files = statement.includes.as_ref().map(|includes| {
+        let files = statement.includes.as_ref().map(|includes| -> Result<_, Box<Finding>> {
             let range = text_of(&includes.of);
             let said = range.map(|range| words[range.start].text.as_ref()).unwrap_or_default();
             // Where quotes are kept, those around a path are no part of it.
             let bare = |quote: &char| said.strip_prefix(*quote)?.strip_suffix(*quote);
             let kept = Some(&grammar.quotes).filter(|_| grammar.keeps_quotes);
             let pattern = kept.into_iter().flatten().find_map(bare).unwrap_or(said).to_owned();
-            let files = (self.included)(&pattern, whole, includes);
-            (!files.is_empty() || includes.may_be_missing, files)
+            let files = (self.included)(&pattern, whole, includes)?;
+            Ok((!files.is_empty() || includes.may_be_missing, files))
         });
+        let files = files.transpose()?;
         let mut node = self.blocks[self.blocks.len() - 1].node;
         if let Some((true, files)) = files {
             self.add_comments(node);
@@ -555,6 +562,17 @@ impl<'a> Reader<'_, 'a> {
             ));
         }
         for &file in files {
+            // What is included twice is read twice, and so is what that includes.
+            self.included_bytes += file.range().len();
+            if self.included_bytes > MOST_INCLUDED + TIMES_INCLUDED * self.source.text.len() {
+                return Err(self.scan.wrong(
+                    whole,
+                    &format!(
+                        "files are included so often that more than {TIMES_INCLUDED} times the whole would be read"
+                    ),
+                    "include each file once",
+                ));
+            }
             self.including.push(file);
             self.file(file)?;
             self.including.pop();

@@ -180,6 +180,13 @@ fn no_text(name: &str, undecoded: Undecoded) -> Finding {
     finding
 }
 
+/// That a file of several which should be text is none.
+pub(crate) fn not_text(name: &str, bytes: Vec<u8>) -> Finding {
+    let valid = std::str::from_utf8(&bytes)
+        .map_or_else(|error| error.valid_up_to(), |text| text.find('\0').unwrap_or(text.len()));
+    no_text(name, Undecoded { bytes, valid, charset: Charset::UTF_8, unknown: None })
+}
+
 const SAY_CHARSET: &str = "say in which it is with `--charset NAME`, such as `--charset windows-1252`";
 
 /// What bytes that are no text look like, by the first of them.

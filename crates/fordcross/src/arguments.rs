@@ -168,6 +168,9 @@ pub(crate) struct Reading {
     /// The character set of the backup, where it does not say so itself: `windows-1252`
     #[arg(long, value_name = "NAME", value_parser = parse_charset)]
     pub(crate) charset: Option<Charset>,
+    /// Follow links that lead out of the folder of a backup
+    #[arg(long)]
+    pub(crate) follow_links: bool,
     /// How many bytes a packed backup may unpack to
     #[arg(long, value_name = "BYTES")]
     pub(crate) max_unpacked: Option<u64>,

@@ -1,12 +1,15 @@
 //! Reading what a person names.
 
 use crate::arguments::Reading;
+use crate::output::count;
 use crate::passphrase::passphrase;
 use crate::receipt::{Entry, RunningHash};
-use crate::status::Failed;
+use crate::status::{Failed, lower};
+use crate::walk::{About, Remark, Walked, walk};
 use fordcross_core::backup::{is_backup_of_files, passed_over};
+use fordcross_core::finding::{Code, Finding, Place};
 use fordcross_core::library::Library;
-use fordcross_core::source::{Piece, Source};
+use fordcross_core::source::{Piece, Source, Span};
 use fordcross_core::unwrap::{
     Charset, Checked, Limits, Member, Opened, Opening, Wrapping, is_encrypted, join_parts, open, open_folder,
     part_of,
@@ -41,6 +44,8 @@ pub(crate) struct InputFile {
     pub(crate) entries: Vec<Entry>,
     /// Files that are data, and were not read.
     pub(crate) passed_over: Vec<String>,
+    /// What else stands in the folder and is no plain file of it.
+    pub(crate) remarks: Vec<Remark>,
 }
 
 impl InputFile {
@@ -66,11 +71,19 @@ struct Raw {
     parts: usize,
     entries: Vec<Entry>,
     passed_over: Vec<String>,
+    remarks: Vec<Remark>,
 }
 
 impl Raw {
     fn file(name: String, bytes: Vec<u8>, parts: usize, entries: Vec<Entry>) -> Self {
-        Self { name, content: Content::File(bytes), parts, entries, passed_over: Vec::new() }
+        Self {
+            name,
+            content: Content::File(bytes),
+            parts,
+            entries,
+            passed_over: Vec::new(),
+            remarks: Vec::new(),
+        }
     }
 }
 
@@ -86,7 +99,7 @@ pub(crate) fn read_backup(
     reading: &Reading,
     library: &Library,
 ) -> Result<InputFile, Failed> {
-    let raw = read_raw(path, input, library)?;
+    let raw = read_raw(path, input, reading, library)?;
     let limits = reading.max_unpacked.map_or_else(Limits::default, |most| Limits {
         most: most.min(MAX_BYTES),
         ratio: None,
@@ -127,10 +140,11 @@ pub(crate) fn read_backup(
         checked,
         entries: raw.entries,
         passed_over: raw.passed_over,
+        remarks: raw.remarks,
     })
 }
 
-fn read_raw(path: &Path, input: &mut dyn Read, library: &Library) -> Result<Raw, Failed> {
+fn read_raw(path: &Path, input: &mut dyn Read, reading: &Reading, library: &Library) -> Result<Raw, Failed> {
     if path == Path::new("-") {
         let mut bytes = Vec::new();
         input
@@ -150,12 +164,12 @@ fn read_raw(path: &Path, input: &mut dyn Read, library: &Library) -> Result<Raw,
     let found = fs::metadata(path).map_err(|error| Failed::file(path, "read", &error))?;
     let name = name_of(path);
     if found.is_dir() {
-        return read_folder(path, name, library);
+        return read_folder(path, name, reading, library);
     }
     if !found.is_file() {
         return Err(Failed::message(format!("`{}` is no file; name a backup", path.display())));
     }
-    let bytes = read_file(path, found.len())?;
+    let bytes = read_file(path, found.len()).map_err(|unread| unread.told(path))?;
     let entries = vec![Entry::new("backup", &name, &bytes)];
     Ok(Raw::file(name, bytes, 0, entries))
 }
@@ -167,42 +181,129 @@ fn name_of(path: &Path) -> String {
         .unwrap_or_else(|| path.display().to_string())
 }
 
-fn read_file(path: &Path, length: u64) -> Result<Vec<u8>, Failed> {
-    if length > MAX_BYTES {
-        return Err(too_large(path));
+/// Why a file was not read.
+enum Unread {
+    TooLarge,
+    Failed(std::io::Error),
+}
+
+impl Unread {
+    fn told(self, path: &Path) -> Failed {
+        match self {
+            Self::TooLarge => too_large(path),
+            Self::Failed(error) => Failed::file(path, "read", &error),
+        }
     }
-    let bytes = fs::read(path).map_err(|error| Failed::file(path, "read", &error))?;
-    if bytes.len() as u64 > MAX_BYTES { Err(too_large(path)) } else { Ok(bytes) }
+}
+
+/// Reads a file; `length` is how many bytes all that is read has with it.
+fn read_file(path: &Path, length: u64) -> Result<Vec<u8>, Unread> {
+    if length > MAX_BYTES {
+        return Err(Unread::TooLarge);
+    }
+    let mut options = OpenOptions::new();
+    options.read(true).custom_flags(rustix::fs::OFlags::NONBLOCK.bits().cast_signed());
+    let mut bytes = Vec::new();
+    let file = options.open(path).map_err(Unread::Failed)?;
+    file.take(MAX_BYTES + 1).read_to_end(&mut bytes).map_err(Unread::Failed)?;
+    if bytes.len() as u64 > MAX_BYTES { Err(Unread::TooLarge) } else { Ok(bytes) }
 }
 
 /// All files of a folder as one backup.
-fn read_folder(folder: &Path, name: String, library: &Library) -> Result<Raw, Failed> {
+fn read_folder(folder: &Path, name: String, reading: &Reading, library: &Library) -> Result<Raw, Failed> {
     let mut members = Vec::new();
     let mut entries = Vec::new();
     let mut total = 0;
-    let files = files_below(folder)?;
-    let paths: Vec<String> = files.iter().map(|path| inside(folder, path)).collect();
+    let Walked { files, mut remarks } = walk(folder, reading.follow_links)?;
+    let named = files.iter().map(|(_, inside)| inside.clone());
+    let paths: Vec<String> = named.chain(remarks.iter().map(|remark| remark.path.clone())).collect();
     let is_data = passed_over(&paths, library);
     let mut data = Vec::new();
-    for ((path, inside), is_data) in files.into_iter().zip(paths).zip(is_data) {
-        if is_data {
-            data.push(inside);
+    for ((path, inside), is_data) in files.iter().zip(&is_data) {
+        if *is_data {
+            data.push(inside.clone());
             continue;
         }
-        let found = fs::symlink_metadata(&path).map_err(|error| Failed::file(&path, "read", &error))?;
-        // A link leads to another place, and is none of what the folder holds.
-        if !found.is_file() {
-            continue;
-        }
+        let found = fs::metadata(path).map_err(|error| Failed::file(path, "read", &error))?;
         total += found.len();
-        let bytes = read_file(&path, total)?;
-        entries.push(Entry::new("backup", &format!("{name}/{inside}"), &bytes));
-        members.push(Member { path: inside, bytes });
+        match read_file(path, total) {
+            Ok(bytes) => {
+                entries.push(Entry::new("backup", &format!("{name}/{inside}"), &bytes));
+                members.push(Member { path: inside.clone(), bytes });
+            }
+            Err(Unread::TooLarge) => return Err(too_large(path)),
+            Err(Unread::Failed(error)) => {
+                remarks
+                    .push(Remark { path: inside.clone(), about: About::Unreadable { why: lower(&error) } });
+            }
+        }
     }
-    if members.is_empty() {
+    // What is passed over as data is that, wherever it leads.
+    let mut of_remarks = is_data[files.len()..].iter();
+    remarks.retain(|remark| {
+        let is_data = of_remarks.next() == Some(&true);
+        if is_data && !matches!(remark.about, About::Followed { .. }) {
+            data.push(remark.path.clone());
+        }
+        !is_data
+    });
+    if members.is_empty() && remarks.is_empty() {
         return Err(Failed::message(format!("the folder `{}` has no files", folder.display())));
     }
-    Ok(Raw { name, content: Content::Folder(members), parts: 0, entries, passed_over: data })
+    if members.is_empty() {
+        let mut findings = remark_findings(&name, &remarks);
+        findings.sort_by_key(|finding| finding.severity);
+        return Err(findings.into());
+    }
+    Ok(Raw { name, content: Content::Folder(members), parts: 0, entries, passed_over: data, remarks })
+}
+
+/// What is told of the entries of a folder that are no plain files of it.
+pub(crate) fn remark_findings(folder: &str, remarks: &[Remark]) -> Vec<Finding> {
+    let at = |path: &str| Some(Place::new(Source::new(&format!("{folder}/{path}"), ""), Span::default()));
+    let one = |remark: &Remark| {
+        let path = &remark.path;
+        let mut finding = match &remark.about {
+            About::Followed { .. } => return None,
+            About::Outside { to } => Finding::new(
+                Code::LinkOutside,
+                format!("`{path}` is a link out of the folder, to `{to}`, and was not read"),
+            )
+            .help("add `--follow-links` to read what links lead to, or put a copy in its place"),
+            About::Around { to } => Finding::new(
+                Code::EntryPassedOver,
+                format!("`{path}` is a link to a folder that it stands in, `{to}`, and was not followed"),
+            ),
+            About::Unreadable { why } => {
+                Finding::new(Code::EntryUnreadable, format!("`{path}` cannot be read: {why}"))
+                    .help("make it readable, or take it out if it says nothing")
+            }
+            About::NoFile => Finding::new(
+                Code::EntryPassedOver,
+                format!("`{path}` is no file but a pipe, a socket or a device, and was not read"),
+            ),
+        };
+        finding.place = at(path);
+        Some(finding)
+    };
+    let followed: Vec<(&String, &String)> = remarks
+        .iter()
+        .filter_map(|remark| match &remark.about {
+            About::Followed { to } => Some((&remark.path, to)),
+            _ => None,
+        })
+        .collect();
+    let told = followed.first().map(|(path, to)| {
+        let message = format!(
+            "{} followed; the first is `{path}`, to `{to}`",
+            count(followed.len(), "link")
+                + if followed.len() == 1 { " of the folder was" } else { " of the folder were" }
+        );
+        let mut finding = Finding::new(Code::LinkFollowed, message);
+        finding.place = at(path);
+        finding
+    });
+    remarks.iter().filter_map(one).chain(told).collect()
 }
 
 /// The path of a file from its folder on.
@@ -240,7 +341,10 @@ fn read_parts(whole: &Path, paths: &[PathBuf]) -> Result<Raw, Failed> {
     for path in paths {
         let length = fs::metadata(path).map_err(|error| Failed::file(path, "read", &error))?.len();
         total += length;
-        members.push(Member { path: name_of(path), bytes: read_file(path, total)? });
+        members.push(Member {
+            path: name_of(path),
+            bytes: read_file(path, total).map_err(|unread| unread.told(path))?,
+        });
     }
     let name = name_of(whole);
     let entries = members.iter().map(|part| Entry::new("backup", &part.path, &part.bytes)).collect();

@@ -14,6 +14,7 @@ mod receipt;
 mod result_folder;
 mod status;
 mod unfinished;
+mod walk;
 
 use arguments::{Arguments, Command};
 use clap::Parser as _;

@@ -131,7 +131,8 @@ impl Failed {
     }
 }
 
-fn lower(error: &io::Error) -> String {
+/// What the system says, as a part of a sentence.
+pub(crate) fn lower(error: &io::Error) -> String {
     let text = error.to_string();
     let text = text.split(" (os error").next().unwrap_or(&text);
     let mut chars = text.chars();

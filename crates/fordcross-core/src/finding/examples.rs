@@ -62,6 +62,10 @@ impl Code {
             | Self::FileMissing
             | Self::NothingIncluded
             | Self::DataPassedOver
+            | Self::LinkOutside
+            | Self::LinkFollowed
+            | Self::EntryUnreadable
+            | Self::EntryPassedOver
             | Self::ResultDiffers => &[],
             Self::XmlMalformed => &[(Backup, "</unit>", "</unti>")],
             Self::XmlDoctype => &[(Backup, "<teasel-backup ", "<!DOCTYPE teasel-backup><teasel-backup ")],

@@ -3,7 +3,7 @@
 use super::survey_tell::{Surveyed, print, to_json};
 use super::way::{data_finding, hash_findings, open, treated_as};
 use crate::arguments::{General, HideWhat, Survey};
-use crate::files::{InputFile, backups_below, read_backup, write_new};
+use crate::files::{InputFile, backups_below, read_backup, remark_findings, write_new};
 use crate::library;
 use crate::output::findings::print_findings;
 use crate::output::table::columns;
@@ -57,6 +57,7 @@ pub(crate) fn survey(
                 findings.extend(treated_as(&backup));
                 findings.extend(backup.missing_files(&profile));
                 findings.extend(data_finding(file));
+                findings.extend(remark_findings(&file.name, &file.remarks));
                 findings.extend(counted.unsound.iter().cloned());
                 apply_severities(&mut findings, &general.severity);
                 if findings.iter().any(|finding| finding.severity == Severity::Blocker) {

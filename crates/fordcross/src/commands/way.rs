@@ -1,7 +1,7 @@
 //! What `map` and `carry` share: the backup, both profiles, the receiving model, the crossing.
 
 use crate::arguments::{General, Reading, Way, WhichConfiguration};
-use crate::files::{InputFile, read_backup};
+use crate::files::{InputFile, read_backup, remark_findings};
 use crate::library;
 use crate::output::{Sources, count};
 use crate::status::Failed;
@@ -152,6 +152,7 @@ impl Loaded {
         let mut notices = hash_findings(&self.file);
         notices.extend(treated_as(&backup));
         notices.extend(data_finding(&self.file));
+        notices.extend(remark_findings(&self.file.name, &self.file.remarks));
         Ok(Ready { backup, course, profile_files, crossing_files, notices })
     }
 }

@@ -162,6 +162,104 @@ fn a_signal_leaves_nothing_behind(#[case] signal: Signal) {
     assert!(met > 0, "no run was met");
 }
 
+/// The files of a server, as a folder.
+fn server(desk: &Desk) {
+    desk.write("sl/PG_VERSION", "15\n");
+    desk.write("sl/postgresql.conf", "port = 5433\ninclude_dir 'conf.d'\n");
+    desk.write("sl/pg_hba.conf", "local all all peer\n");
+    desk.write("sl/conf.d/00.conf", "log_min_messages = info\n");
+    desk.write("site.conf", "work_mem = 64MB\n");
+}
+
+/// A link in a folder is followed or told; what it leads to is never lost in silence.
+#[rstest]
+#[case::outside(
+    "../../site.conf",
+    "",
+    3,
+    "blocker[link-outside]: `conf.d/10.conf` is a link out of the folder",
+    false
+)]
+#[case::outside_and_followed(
+    "../../site.conf",
+    "--follow-links",
+    0,
+    "note[link-followed]: 1 link of the folder was followed",
+    true
+)]
+#[case::inside("../spare.conf", "", 0, "note[link-followed]", true)]
+#[case::to_nowhere("gone.conf", "", 3, "blocker[entry-unreadable]: `conf.d/10.conf` cannot be read", false)]
+fn a_link_is_followed_or_told(
+    #[case] to: &str,
+    #[case] more: &str,
+    #[case] status: i32,
+    #[case] told: &str,
+    #[case] is_read: bool,
+) {
+    let desk = Desk::new();
+    server(&desk);
+    desk.write("sl/spare.conf", "work_mem = 64MB\n");
+    std::os::unix::fs::symlink(to, desk.path("sl/conf.d/10.conf")).expect("a link");
+    let ran = desk.run_to(status, &format!("carry sl --to postgresql@16 -o out {more}"));
+    assert!(ran.err.contains(told), "{}", ran.err);
+    let is_there = desk.read("out/ledger.jsonl").contains("main/work_mem");
+    assert_eq!(is_there, is_read);
+    let surveyed = desk.run_to(status, &format!("survey sl {more}"));
+    assert!(surveyed.err.contains(told), "{}", surveyed.err);
+}
+
+#[test]
+fn a_member_that_is_a_link_is_read_and_one_around_is_told() {
+    let desk = Desk::new();
+    server(&desk);
+    desk.write("sl/old.conf", desk.read("sl/postgresql.conf"));
+    fs::remove_file(desk.path("sl/postgresql.conf")).expect("removed");
+    std::os::unix::fs::symlink("old.conf", desk.path("sl/postgresql.conf")).expect("a link");
+    std::os::unix::fs::symlink("..", desk.path("sl/conf.d/up")).expect("a link");
+    let ran = desk.run_to(0, "carry sl --to postgresql@16 -o out");
+    assert!(
+        ran.err.contains("note[entry-passed-over]: `conf.d/up` is a link to a folder that it stands in"),
+        "{}",
+        ran.err
+    );
+    assert!(desk.read("out/ledger.jsonl").contains("main/port"));
+}
+
+/// What should be text and is none is told with its byte; nothing of it becomes a name or is lost.
+#[rstest]
+#[case("sl/postgresql.conf", "# caf\u{e9}\nssl_passphrase_command = 'hunter2'\n")]
+#[case("sl/conf.d/10.conf", "# caf\u{e9}\nssl_passphrase_command = 'hunter2'\n")]
+fn a_member_in_another_character_set_blocks(#[case] name: &str, #[case] text: &str) {
+    let desk = Desk::new();
+    server(&desk);
+    let latin: Vec<u8> = text.chars().map(|c| u8::try_from(u32::from(c)).expect("Latin-1")).collect();
+    desk.write(name, latin);
+    for line in ["survey sl", "carry sl --to postgresql@16 -o out"] {
+        let ran = desk.run_to(1, line);
+        assert!(ran.err.contains("found the byte `E9`") && ran.err.contains("--charset"), "{}", ran.err);
+        assert!(ran.err.contains(&format!("--> {name}:1:6")), "{}", ran.err);
+        assert!(!(ran.out + &ran.err).contains("hunter2"));
+    }
+    desk.run_to(0, "survey sl --charset latin1");
+}
+
+/// A few kilobytes of files that include one another ten times each.
+#[rstest]
+#[case("sl/postgresql.conf", "sl/f{n}.conf", "include 'f{n}.conf'\n", "survey sl")]
+#[case("net/interfaces", "net/f{n}", "source f{n}\n", "survey net")]
+fn includes_are_bounded(#[case] first: &str, #[case] file: &str, #[case] line: &str, #[case] command: &str) {
+    let desk = Desk::new();
+    server(&desk);
+    let of = |pattern: &str, number: usize| pattern.replace("{n}", &number.to_string());
+    desk.write(first, of(line, 0));
+    for number in 0..9 {
+        desk.write(&of(file, number), of(line, number + 1).repeat(10));
+    }
+    desk.write(&of(file, 9), "# the last\n");
+    let ran = desk.run_to(1, command);
+    assert!(ran.err.contains("files are included so often"), "{}", ran.err);
+}
+
 /// A backup that takes a moment: very many VLANs.
 fn large() -> String {
     let (head, tail) = WRACKHAVEN.split_once("<link id=\"f1\"").expect("a link");

@@ -6,7 +6,8 @@ use super::remembered::Remembered;
 use crate::automaton::{Automaton, Symbols};
 use crate::finding::{Code, Finding, Findings, did_you_mean};
 use crate::form::{read_bundle, read_text};
-use crate::json::read_json;
+use crate::json::{read_json, read_json_tree};
+use crate::judge::{Gone, Judge, Lost};
 use crate::ledger::Ledger;
 use crate::locator::{Labeler, Trail};
 use crate::profile::{FileForm, Model, Profile};
@@ -100,7 +101,12 @@ pub(super) fn read_back(
     // A base spells names as its unit does, and so does what was not touched in it.
     let of_base = !expected.kept.is_empty() && !profile.names.is_plain();
     let read = match profile.form {
-        FileForm::Json if !of_base => read_json(source, &mut comparison).map_err(|finding| vec![*finding]),
+        FileForm::Json if !of_base => {
+            let read = read_json(source, &mut comparison).map_err(|finding| vec![*finding]);
+            // A tree of it is made for the rules alone.
+            let is_judged = !profile.rules.is_empty();
+            read.map(|()| is_judged.then(|| read_json_tree(source).ok()).flatten())
+        }
         form => {
             let read = match form {
                 FileForm::Several => read_bundle(source, &profile.members, None),
@@ -111,18 +117,20 @@ pub(super) fn read_back(
                     profile.respell(&mut tree);
                 }
                 replay(&tree, &mut comparison);
+                Some(tree)
             })
         }
     };
-    if let Err(differences) = read {
-        return Told { differences };
-    }
+    let read = match read {
+        Ok(read) => read,
+        Err(differences) => return Told { differences },
+    };
     if comparison.next_heard().is_some() {
         comparison.problems.push((NodeId::DOCUMENT, "the result ends before all was written".into(), None));
     }
     let problems = std::mem::take(&mut comparison.problems);
     let mut labels = Labeler::new(tree, &profile.schema, None, comparison.automaton);
-    let differences = problems
+    let mut differences: Findings = problems
         .into_iter()
         .map(|(node, message, help)| {
             let mut finding = Finding::new(Code::ResultDiffers, message);
@@ -131,7 +139,32 @@ pub(super) fn read_back(
             finding
         })
         .collect();
+    differences.extend(read.and_then(|read| judged_otherwise(expected, &read, comparison.automaton)));
     Told { differences }
+}
+
+/// What was judged must be judged the same when it is read back: what is written may mean something else than what was to
+/// be written, by its order for one.
+fn judged_otherwise(expected: &Expected<'_>, read: &Tree<'_>, automaton: &mut Automaton) -> Option<Finding> {
+    let Expected { tree, profile, model, .. } = *expected;
+    if profile.rules.is_empty() {
+        return None;
+    }
+    let mut codes = |tree: &Tree<'_>| {
+        let judge = Judge::new(tree, profile, model, automaton);
+        let breaches = judge.round(&Gone::default(), &Lost::default());
+        let mut codes: Vec<String> = breaches.iter().map(|breached| breached.code(profile)).collect();
+        codes.sort_unstable();
+        codes
+    };
+    let (wanted, found) = (codes(tree), codes(read));
+    if wanted == found {
+        return None;
+    }
+    let only = found.iter().find(|code| !wanted.contains(code)).or_else(|| found.first());
+    let which = only.map_or_else(String::new, |code| format!(", `{code}` among them"));
+    let message = format!("read back, the result breaks other rules of {} than before{which}", profile.title);
+    Some(Finding::new(Code::ResultDiffers, message))
 }
 
 /// Hands the nodes of a document on as a reader of events would.

@@ -219,7 +219,7 @@ fn what_cannot_be_printed_is_an_error() {
 fn a_spreadsheet_sees_no_formula() {
     let desk = Desk::new();
     desk.write("gw.xml", crate::desk::WRACKHAVEN.replacen("nightly", "=HYPERLINK(1)", 1));
-    desk.run(&"carry gw.xml --to osier/8@2.1 -o out".to_owned());
+    desk.run("carry gw.xml --to osier/8@2.1 -o out");
     let csv = desk.run_to(0, "ledger out --format csv").out;
     assert!(csv.contains(",'=HYPERLINK(1),") && !csv.contains(",=HYPERLINK"), "{csv}");
     assert!(desk.run_to(0, "ledger out --json").out.contains("\"=HYPERLINK(1)\""));

@@ -8,7 +8,7 @@ use crate::pattern::{Pattern, Step};
 use crate::profile::{Fact, FileForm, Lookup, PathStep, Profile};
 use crate::shape::Shape;
 use crate::source::{Content, LineIndex, Piece, SharedLines, Source, Span};
-use crate::tree::{Kind, NodeId, Tree};
+use crate::tree::{Kind, MOST_NODES, NodeId, Tree};
 use crate::xml::read_xml;
 use wildmatch::WildMatch;
 
@@ -65,6 +65,22 @@ pub struct Identity {
 /// That it is in none of the forms, or not well-formed, or that no profile recognises it: what was looked
 /// for, and what the backup looks like.
 pub fn read<'a, 'l>(
+    source: Source<'a>,
+    library: &'l Library,
+) -> Result<(Tree<'a>, &'l ProfileFile), Vec<Finding>> {
+    let (tree, profile) = read_any(source, library)?;
+    if tree.is_overfull() {
+        let message =
+            format!("the backup has more than {MOST_NODES} settings and objects, the most that can be read");
+        let finding = Finding::new(Code::TooLarge, message)
+            .at(source, Span::default())
+            .help("take a backup of fewer sections");
+        return Err(vec![finding]);
+    }
+    Ok((tree, profile))
+}
+
+fn read_any<'a, 'l>(
     source: Source<'a>,
     library: &'l Library,
 ) -> Result<(Tree<'a>, &'l ProfileFile), Vec<Finding>> {

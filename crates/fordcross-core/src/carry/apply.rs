@@ -146,6 +146,7 @@ impl<'x, 'i, 'a> Apply<'x, 'i, 'a> {
         let (crossing, new) = (&step.leg.crossing, step.new_profile());
         let places = crossing.places.len();
         let mut tree = Tree::new(step.tree.source());
+        tree.is_made_of(step.tree);
         let plain = plain_rules(crossing, new, &mut tree);
         let mut apply = Self {
             step: *step,

@@ -268,3 +268,29 @@ fn of_member(mut finding: Box<Finding>, source: Source<'_>, path: &str) -> Box<F
     }
     finding
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::tree::MOST_NODES;
+    use rstest::rstest;
+
+    /// More than a tree can hold stops no reader, and is told.
+    #[rstest]
+    #[case(FileForm::Xml, "<a>", "<b c='1'/>", "</a>")]
+    #[case(FileForm::Xml, "<a>", "<b>1<c/>2</b>", "</a>")]
+    #[case(FileForm::Json, "[0", ",{\"a\":[1,{\"b\":2}]}", "]")]
+    #[case(FileForm::Json, "[0", ",0", "]")]
+    #[case(FileForm::Yaml, "", "- a: [1, {b: 2}]\n", "")]
+    #[case(FileForm::Ini, "", "[a]\nb = 1\n", "")]
+    #[case(FileForm::Table, "a,b\n", "1,2\n", "")]
+    #[case(FileForm::Statements, "", "word and words\n", "")]
+    fn too_many_nodes(#[case] form: FileForm, #[case] head: &str, #[case] piece: &str, #[case] tail: &str) {
+        let text = |times| format!("{head}{}{tail}", piece.repeat(times));
+        let read = |text: &str| {
+            read_text(Source::new("a", text), &Writing::new(form)).map(|tree| tree.is_overfull())
+        };
+        assert_eq!(read(&text(100)).expect("read"), false);
+        assert_eq!(read(&text(MOST_NODES)).expect("read"), true);
+    }
+}

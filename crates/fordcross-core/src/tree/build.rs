@@ -1,6 +1,6 @@
 //! Building a tree: node by node, or from a reader's events.
 
-use super::{DECODED, Kind, MAX_NAMES, NAME_BITS, NAME_MASK, NONE, Name, Node, NodeId, Tree};
+use super::{DECODED, Kind, MOST_NODES, NAME_BITS, NAME_MASK, NONE, Name, Node, NodeId, Tree};
 use crate::source::Span;
 use rustc_hash::{FxHashMap, FxHashSet};
 
@@ -87,7 +87,9 @@ impl<'a> Tree<'a> {
     }
 
     pub(crate) fn push_named(&mut self, parent: NodeId, kind: Kind, name: Name, span: Span) -> NodeId {
-        assert!(name.index() < MAX_NAMES, "readers refuse inputs with more names than a tree can hold");
+        if self.nodes.len() >= MOST_NODES {
+            return self.beyond(parent);
+        }
         let id = self.nodes.len() as u32;
         self.nodes.push(Node {
             head: name.0 | (kind as u32) << NAME_BITS,
@@ -111,6 +113,17 @@ impl<'a> Tree<'a> {
         NodeId(id)
     }
 
+    /// A node for all that a tree has no room for. It stands nowhere, so that whoever reads on does no harm: what was read
+    /// is refused in the end.
+    fn beyond(&mut self, parent: NodeId) -> NodeId {
+        self.is_overfull = true;
+        if self.nodes.len() == MOST_NODES {
+            let head = (Kind::Map as u32) << NAME_BITS;
+            self.nodes.push(Node { head, parent: parent.0, next: NONE, a: NONE, b: NONE });
+        }
+        NodeId(MOST_NODES as u32)
+    }
+
     pub(crate) fn intern(&mut self, name: &str) -> Name {
         self.names.intern(name)
     }
@@ -122,6 +135,9 @@ impl<'a> Tree<'a> {
 
     /// Gives a leaf its value.
     pub(crate) fn set_value(&mut self, id: NodeId, value: Text<'_>) {
+        if id.index() == MOST_NODES {
+            return;
+        }
         let node = &mut self.nodes[id.index()];
         match value {
             Text::Borrowed(span) => {
@@ -183,6 +199,9 @@ impl<'a> Tree<'a> {
 
     /// Turns a branch without children into a leaf: an element that proved to hold only text.
     pub(crate) fn make_leaf(&mut self, id: NodeId, value: Text<'_>) {
+        if id.index() == MOST_NODES {
+            return;
+        }
         let node = &mut self.nodes[id.index()];
         debug_assert_eq!(node.a, NONE, "only an empty branch becomes a leaf");
         node.head = node.head & !(7 << NAME_BITS) | (Kind::Text as u32) << NAME_BITS;
@@ -191,6 +210,9 @@ impl<'a> Tree<'a> {
 
     /// Empties a node and makes it one of that kind, in its place among its siblings.
     pub(crate) fn reset(&mut self, id: NodeId, kind: Kind) {
+        if id.index() == MOST_NODES {
+            return;
+        }
         let node = &mut self.nodes[id.index()];
         node.head = node.head & NAME_MASK | (kind as u32) << NAME_BITS;
         (node.a, node.b) = (NONE, NONE);
@@ -240,6 +262,7 @@ impl<'a> Tree<'a> {
     /// Copies another tree, which was read from a part of the same text, as the last child of `parent`, with a
     /// name; `by` is where that part begins. What was spelled in the text still is.
     pub(crate) fn adopt(&mut self, parent: NodeId, name: &str, from: &Tree<'_>, by: u32) {
+        self.is_made_of(from);
         let mut work = vec![(parent, from.root())];
         let top = from.root();
         while let Some((parent, node)) = work.pop() {
@@ -268,6 +291,7 @@ impl<'a> Tree<'a> {
     /// The same tree with its nodes in document order, attributes first and own text last, and the new id of each node.
     pub(crate) fn in_document_order(&self, beside: &Beside) -> (Tree<'a>, Vec<NodeId>) {
         let mut ordered = Tree::new(self.source);
+        ordered.is_made_of(self);
         ordered.decoded.clone_from(&self.decoded);
         ordered.names.clone_from(&self.names);
         let mut new_ids = vec![NodeId::DOCUMENT; self.nodes.len()];
@@ -315,6 +339,7 @@ impl<'a> Tree<'a> {
         additions: &FxHashMap<NodeId, Additions>,
     ) -> (Tree<'a>, Vec<(NodeId, bool)>) {
         let mut made = Tree::new(self.source);
+        made.is_made_of(self);
         made.decoded.clone_from(&self.decoded);
         made.names.clone_from(&self.names);
         let mut old_ids = vec![(NodeId::DOCUMENT, false)];

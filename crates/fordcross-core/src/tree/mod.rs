@@ -89,8 +89,9 @@ const NAME_MASK: u32 = (1 << NAME_BITS) - 1;
 /// The value of this leaf stands in the tree's own text, not in the input.
 const DECODED: u32 = 1 << 27;
 
-/// The most names, and the most entries of one list, that a tree can hold.
-pub(crate) const MAX_NAMES: usize = NAME_MASK as usize;
+/// The most nodes that a tree can hold: a carry needs some 600 bytes for each. Names and places in lists have as many bits as
+/// that takes, and one more.
+pub(crate) const MOST_NODES: usize = if cfg!(test) { 1 << 16 } else { 1 << (NAME_BITS - 1) };
 
 #[derive(Clone, Copy, Debug)]
 struct Node {
@@ -113,6 +114,8 @@ pub struct Tree<'a> {
     nodes: Vec<Node>,
     /// Where nodes stand in the input, up to the last one that stands there: a tree that was made has none.
     spans: Vec<Span>,
+    /// More was read, or made, than there is room for.
+    is_overfull: bool,
 }
 
 impl<'a> Tree<'a> {
@@ -120,12 +123,29 @@ impl<'a> Tree<'a> {
     pub fn new(source: Source<'a>) -> Self {
         let document = Node { head: 0, parent: NONE, next: NONE, a: NONE, b: NONE };
         let spans = vec![Span::new(0, source.text.len())];
-        Self { source, decoded: String::new(), names: Names::default(), nodes: vec![document], spans }
+        Self {
+            source,
+            decoded: String::new(),
+            names: Names::default(),
+            nodes: vec![document],
+            spans,
+            is_overfull: false,
+        }
     }
 
     /// The text that this tree was read from.
     pub fn source(&self) -> Source<'a> {
         self.source
+    }
+
+    /// Whether more was read than a tree can hold, so that some of it is missing.
+    pub(crate) fn is_overfull(&self) -> bool {
+        self.is_overfull
+    }
+
+    /// What is made of a tree of which some is missing has some missing, too.
+    pub(crate) fn is_made_of(&mut self, from: &Tree<'_>) {
+        self.is_overfull |= from.is_overfull;
     }
 
     /// How many nodes there are, the document among them.

@@ -32,6 +32,8 @@ pub fn read_xml(source: Source<'_>) -> Result<Tree<'_>, Box<Finding>> {
     };
     match scanner.document() {
         Ok(()) => Ok(scanner.tree),
+        // What there is no room for cannot be judged either.
+        Err(_) if scanner.tree.is_overfull() => Ok(scanner.tree),
         Err(Malformed { code, span, message, help }) => {
             let finding = Finding::new(code, message).at(source, span);
             Err(Box::new(match help {

@@ -677,7 +677,7 @@ mod tests {
     #[test]
     fn many_attributes_take_no_long_time() {
         let attributes = |last: &str| {
-            let many: String = (0..200_000).map(|number| format!(" a{number}=''")).collect();
+            let many: String = (0..50_000).map(|number| format!(" a{number}=''")).collect();
             format!("<a{many} {last}=''/>")
         };
         assert!(read_xml(Source::new("x", &attributes("b"))).is_ok());

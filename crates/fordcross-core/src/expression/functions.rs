@@ -46,6 +46,9 @@ impl Function {
     }
 }
 
+/// The most bytes of a text that an expression makes out of shorter ones.
+const MOST_BYTES: usize = 1 << 20;
+
 /// Says that a value stays as it is, whatever the map says.
 pub(super) const AS_IS: &str = "as_is";
 
@@ -132,8 +135,14 @@ pub(super) fn add(context: &mut Context<'_, '_>) {
     let _ = context.add_function("after", |text: Words, mark: Words| {
         text.split_once(mark.as_str()).map_or_else(String::new, |(_, after)| after.to_owned())
     });
-    let _ = context
-        .add_function("replace", |text: Words, old: Words, new: Words| text.replace(old.as_str(), &new));
+    let _ = context.add_function("replace", |text: Words, old: Words, new: Words| -> Fallible<Words> {
+        // What it gives grows with each text that is replaced, and again with each time that it is called.
+        let times = text.matches(old.as_str()).count();
+        if text.len() + times * new.len() > MOST_BYTES {
+            return Err(failed("replace", format!("more than {MOST_BYTES} bytes")));
+        }
+        Ok(Arc::new(text.replace(old.as_str(), &new)))
+    });
     let _ = context.add_function("verbatim", |text: Words| {
         let escaped =
             text.chars().flat_map(|c| special_in_patterns(c).then_some('\\').into_iter().chain([c]));

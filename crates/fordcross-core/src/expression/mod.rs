@@ -707,6 +707,15 @@ mod tests {
         assert_eq!(Expression::new(&text).evaluate(&Here(Evaluator::new())), expected);
     }
 
+    #[test]
+    fn a_text_that_grows_is_bounded() {
+        let grown =
+            (0..12).fold("'a'".to_owned(), |text, _| format!("replace({text}, 'a', 'aaaaaaaaaaaaaaaa')"));
+        let told =
+            Expression::new(&grown).evaluate(&Here(Evaluator::new())).expect_err("more than there is memory");
+        assert!(told.contains("more than 1048576 bytes"), "{told}");
+    }
+
     #[rstest]
     #[case("given('a') &&", "character 14: found the end, expected an expression")]
     #[case("given('a'", "character 10: found the end, expected ')'")]

@@ -290,7 +290,7 @@ mod tests {
         let read = |text: &str| {
             read_text(Source::new("a", text), &Writing::new(form)).map(|tree| tree.is_overfull())
         };
-        assert_eq!(read(&text(100)).expect("read"), false);
-        assert_eq!(read(&text(MOST_NODES)).expect("read"), true);
+        assert!(!read(&text(100)).expect("read"));
+        assert!(read(&text(MOST_NODES)).expect("read"));
     }
 }

@@ -232,9 +232,17 @@ fn read_zip(bytes: &[u8], taken: &mut Taken<'_>) -> Result<(), Unpackable> {
         ));
     }
     for index in 0..archive.len() {
+        let is_locked = archive.by_index_raw(index).is_ok_and(|entry| entry.encrypted());
+        if is_locked {
+            return Err(bad(
+                Code::Locked,
+                "the zip archive is encrypted with a password, in one of the ways of zip",
+                "unpack it with its password first, and name the folder or file in it",
+            ));
+        }
         let entry = archive.by_index(index).map_err(|error| {
             let what = match error {
-                zip::result::ZipError::UnsupportedArchive(what) => what,
+                zip::result::ZipError::UnsupportedArchive(_) => "it is packed in a way that is not known",
                 _ => "it is damaged",
             };
             bad(Code::NotText, format!("a member of the zip archive cannot be read: {what}"), FETCH_AGAIN)

@@ -156,9 +156,8 @@ fn no_text(name: &str, undecoded: Undecoded) -> Finding {
         finding.place = Some(place_of_file(name));
         return finding;
     }
-    if let Some(look) = looks_like(&bytes) {
-        let mut finding = Finding::new(Code::NotText, format!("this is no text: it is {look}"))
-            .help("name the text file with the configuration itself");
+    if let Some((look, help)) = looks_like(&bytes) {
+        let mut finding = Finding::new(Code::NotText, format!("this is no text: it is {look}")).help(help);
         finding.place = Some(place_of_file(name));
         return finding;
     }
@@ -189,13 +188,31 @@ pub(crate) fn not_text(name: &str, bytes: Vec<u8>) -> Finding {
 
 const SAY_CHARSET: &str = "say in which it is with `--charset NAME`, such as `--charset windows-1252`";
 
-/// What bytes that are no text look like, by the first of them.
-fn looks_like(bytes: &[u8]) -> Option<&'static str> {
-    match bytes {
-        bytes if Packing::of(bytes).is_some() => Some("packed data inside packed data"),
-        bytes if is_encrypted(bytes) => Some("a file encrypted with age inside another"),
-        _ => None,
+/// What bytes that are no text look like, by the first of them, and what to do with it.
+fn looks_like(bytes: &[u8]) -> Option<(&'static str, &'static str)> {
+    const NAME_TEXT: &str = "name the text file with the configuration itself";
+    const SIGNATURES: [(&[u8], &str, &str); 8] = [
+        (
+            b"Salted__",
+            "encrypted by OpenSSL",
+            "decrypt it first: `openssl enc -d`, with the cipher that it was made with",
+        ),
+        (b"\x85\x01", "encrypted by OpenPGP", "decrypt it first: `gpg --decrypt`"),
+        (b"\x85\x02", "encrypted by OpenPGP", "decrypt it first: `gpg --decrypt`"),
+        (b"\x8C\x0D", "encrypted by OpenPGP", "decrypt it first: `gpg --decrypt`"),
+        (b"\xFD7zXZ\0", "packed with xz", "unpack it first: `xz -d`"),
+        (b"BZh", "packed with bzip2", "unpack it first: `bzip2 -d`"),
+        (b"7z\xBC\xAF\x27\x1C", "a 7z archive", "unpack it first, and name the folder or file in it"),
+        (b"\x04\x22\x4D\x18", "packed with lz4", "unpack it first: `lz4 -d`"),
+    ];
+    if Packing::of(bytes).is_some() {
+        return Some(("packed data inside packed data", NAME_TEXT));
     }
+    if is_encrypted(bytes) {
+        return Some(("a file encrypted with age inside another", NAME_TEXT));
+    }
+    let known = SIGNATURES.iter().find(|(signature, ..)| bytes.starts_with(signature));
+    known.map(|(_, look, help)| (*look, *help))
 }
 
 #[cfg(test)]
@@ -212,6 +229,17 @@ mod tests {
 
     fn zstd(text: &[u8]) -> Vec<u8> {
         ruzstd::encoding::compress_to_vec(text, ruzstd::encoding::CompressionLevel::Fastest)
+    }
+
+    /// A frame that holds nothing of the file.
+    const SKIPPED: &[u8] = b"\x53\x2A\x4D\x18\x03\0\0\0abc";
+
+    /// The same frame as a packer makes it that leaves the check sum out.
+    fn without_check_sum(mut frame: Vec<u8>) -> Vec<u8> {
+        assert_eq!(frame[4] & 4, 4, "it has one");
+        frame[4] &= !4;
+        frame.truncate(frame.len() - 4);
+        frame
     }
 
     fn utf16(text: &str, mark: bool, big: bool) -> Vec<u8> {
@@ -237,6 +265,8 @@ mod tests {
     #[case([gzip(&XML.as_bytes()[..20]), gzip(&XML.as_bytes()[20..])].concat(), None, "UTF-8")]
     #[case(zstd(XML.as_bytes()), None, "UTF-8")]
     #[case([zstd(&XML.as_bytes()[..20]), zstd(&XML.as_bytes()[20..])].concat(), None, "UTF-8")]
+    #[case([SKIPPED, &zstd(XML.as_bytes()), SKIPPED].concat(), None, "UTF-8")]
+    #[case(without_check_sum(zstd(XML.as_bytes())), None, "UTF-8")]
     #[case(XML.replace('ö', "\u{1}").into_bytes().into_iter().map(|b| if b == 1 { 0xF6 } else { b }).collect(), Some("latin1"), "windows-1252")]
     fn text_is_read_whatever_it_is_in(
         #[case] bytes: Vec<u8>,
@@ -260,6 +290,10 @@ mod tests {
     #[case(b"ab\xC3".to_vec(), "found the byte `C3`", 1, 3)]
     #[case(b"PK\x03\x04\xFF".to_vec(), "the zip archive is cut off or damaged", 1, 1)]
     #[case(gzip(&gzip(b"a")), "packed data inside packed data", 1, 1)]
+    #[case(b"Salted__\xFF\x01".to_vec(), "encrypted by OpenSSL", 1, 1)]
+    #[case(b"\x85\x02\x0C\x03\xFF".to_vec(), "encrypted by OpenPGP", 1, 1)]
+    #[case(b"\xFD7zXZ\0\0\x04\xE6".to_vec(), "packed with xz", 1, 1)]
+    #[case(b"BZh91AY&SY\xFF".to_vec(), "packed with bzip2", 1, 1)]
     #[case(b"<?xml version='1.0' encoding='utf-99'?><a/>".to_vec(), "the character set `utf-99`, which is not known", 1, 1)]
     #[case(utf16("<a>", true, false)[..7].to_vec(), "not text in UTF-16LE", 1, 1)]
     #[case(gzip(XML.as_bytes())[..20].to_vec(), "cut off", 1, 1)]

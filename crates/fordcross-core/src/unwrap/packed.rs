@@ -46,9 +46,13 @@ pub(super) struct Unpackable {
 impl Packing {
     /// By the first bytes.
     pub(super) fn of(bytes: &[u8]) -> Option<Self> {
-        match bytes {
-            [0x1F, 0x8B, ..] => Some(Self::Gzip),
-            [0x28, 0xB5, 0x2F, 0xFD, ..] => Some(Self::Zstandard),
+        let mut rest = bytes;
+        while let Some(after) = skippable(rest).and_then(|length| rest.get(length..)) {
+            rest = after;
+        }
+        match (bytes, rest) {
+            ([0x1F, 0x8B, ..], _) => Some(Self::Gzip),
+            (_, [0x28, 0xB5, 0x2F, 0xFD, ..]) => Some(Self::Zstandard),
             _ => None,
         }
     }
@@ -128,6 +132,10 @@ pub fn pack_gzip(bytes: &[u8]) -> io::Result<Vec<u8>> {
 fn read_zstd(bytes: &[u8], most: u64, unpacked: &mut Vec<u8>) -> io::Result<usize> {
     let mut rest = bytes;
     while !rest.is_empty() {
+        if let Some(length) = skippable(rest) {
+            rest = rest.get(length..).ok_or(io::ErrorKind::UnexpectedEof)?;
+            continue;
+        }
         let mut frame = StreamingDecoder::new(&mut rest).map_err(io_error)?;
         let left = most.saturating_sub(unpacked.len() as u64);
         (&mut frame).take(left).read_to_end(unpacked)?;
@@ -135,11 +143,20 @@ fn read_zstd(bytes: &[u8], most: u64, unpacked: &mut Vec<u8>) -> io::Result<usiz
             break;
         }
         let decoder = frame.into_frame_decoder();
-        if decoder.get_checksum_from_data() != decoder.get_calculated_checksum() {
+        // The check sum is optional (RFC 8878, section 3.1.1).
+        let said = decoder.get_checksum_from_data();
+        if said.is_some() && said != decoder.get_calculated_checksum() {
             return Err(io::Error::other("its check sum is another"));
         }
     }
     Ok(unpacked.len())
+}
+
+/// How long a frame is that holds no data of the file, if one begins here (RFC 8878, section 3.1.2).
+fn skippable(bytes: &[u8]) -> Option<usize> {
+    let [first, 0x2A, 0x4D, 0x18, size @ ..] = bytes else { return None };
+    let size = u32::from_le_bytes(size.get(..4)?.try_into().ok()?);
+    (first & 0xF0 == 0x50).then(|| 8 + size as usize)
 }
 
 /// What ends too early is told apart from what is damaged, where the crate tells.

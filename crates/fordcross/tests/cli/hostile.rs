@@ -57,6 +57,16 @@ fn replaced(bytes: &[u8], old: &[u8], new: &[u8], times: usize) -> Vec<u8> {
     bytes
 }
 
+/// A zip archive whose only member says that it is encrypted.
+fn locked_zip() -> Vec<u8> {
+    let mut bytes = zip(&["a.xml"]);
+    for (signature, flags) in [(b"PK\x03\x04", 6), (b"PK\x01\x02", 8)] {
+        let at = bytes.windows(4).position(|window| window == signature).expect("a header");
+        bytes[at + flags] |= 1;
+    }
+    bytes
+}
+
 fn big(path: &str) -> Member {
     Member { path: path.into(), bytes: vec![b' '; 40 << 20] }
 }
@@ -83,6 +93,7 @@ fn big(path: &str) -> Member {
 #[case(zip(&["A", "a"]), "`A` and `a` differ by case only")]
 #[case(replaced(&zip(&["ab"]), b"ab", b"a\x07", 2), "control characters in its name")]
 #[case(Archive::Zip.pack(&[big("a")]).expect("packed"), "unpacks to more than 200 times its size")]
+#[case(locked_zip(), "encrypted with a password")]
 #[case(b"<a>\0</a>".to_vec(), "NUL")]
 #[case([b"<teasel-backup ".as_slice(), b"<!ENTITY".as_slice()].concat(), "")]
 #[case(b"<!DOCTYPE a [<!ENTITY b SYSTEM \"file:///etc/passwd\">]><a>&b;</a>".to_vec(), "document type declaration")]

@@ -11,6 +11,7 @@ use crate::references::References;
 use crate::source::Content;
 use crate::tree::{Kind, NodeId, Tree};
 use crate::typing::{Form, Kept};
+use rustc_hash::FxHashMap;
 
 /// What a backup holds, counted.
 #[derive(Debug)]
@@ -318,12 +319,13 @@ fn candidate(tree: &Tree<'_>, profile: &Profile) -> Option<Candidate> {
     let branch = |name: &String| tree.child(tree.root(), name);
     let (one, other) = (leaves(tree, branch(active)?), leaves(tree, branch(candidate)?));
     let mut differences = Told::default();
+    let (of_one, of_other) = (by_path(&one), by_path(&other));
     for (path, value) in &one {
-        if !other.iter().any(|(known, other)| known == path && other == value) {
+        if of_other.get(path.as_str()) != Some(value) {
             differences.add(|| path.clone());
         }
     }
-    for (path, _) in other.iter().filter(|(path, _)| !one.iter().any(|(known, _)| known == path)) {
+    for (path, _) in other.iter().filter(|(path, _)| !of_one.contains_key(path.as_str())) {
         differences.add(|| path.clone());
     }
     Some(Candidate { active: active.clone(), candidate: candidate.clone(), differences })
@@ -334,12 +336,12 @@ fn leaves<'t>(tree: &'t Tree<'_>, top: NodeId) -> Vec<(String, &'t str)> {
     let mut found = Vec::new();
     let mut work = vec![(top, String::new())];
     while let Some((node, path)) = work.pop() {
-        let mut seen: Vec<&str> = Vec::new();
+        let mut seen: FxHashMap<&str, usize> = FxHashMap::default();
         for child in tree.children(node).filter(|&child| tree.kind(child) != Kind::Comment) {
             let name = tree.name(child);
-            let nth = seen.iter().filter(|known| **known == name).count() + 1;
-            seen.push(name);
-            let number = if nth > 1 { format!("[#{nth}]") } else { String::new() };
+            let nth = seen.entry(name).or_default();
+            *nth += 1;
+            let number = if *nth > 1 { format!("[#{nth}]") } else { String::new() };
             let path = format!("{path}/{name}{number}").trim_start_matches('/').to_owned();
             if tree.kind(child).is_value() {
                 found.push((path, tree.value(child)));
@@ -349,6 +351,10 @@ fn leaves<'t>(tree: &'t Tree<'_>, top: NodeId) -> Vec<(String, &'t str)> {
         }
     }
     found
+}
+
+fn by_path<'l>(leaves: &'l [(String, &'l str)]) -> FxHashMap<&'l str, &'l str> {
+    leaves.iter().map(|(path, value)| (path.as_str(), *value)).collect()
 }
 
 fn days_between(from: jiff::civil::Date, to: jiff::civil::Date) -> Option<i64> {

@@ -3,10 +3,10 @@
 //! A [`Section`] is asked for the keys it may have; what nobody asked for is a finding with the
 //! nearest key that could have been meant.
 
-use crate::finding::{Code, Finding, Findings, Severity, did_you_mean};
+use crate::finding::{Code, Finding, Findings, Place, Severity, did_you_mean};
 use crate::pattern::{BadPattern, Pattern};
 use crate::profile::Lookup;
-use crate::source::{Source, Span};
+use crate::source::{SharedLines, Source, Span};
 use std::cell::{Cell, RefCell};
 use toml::Spanned;
 use toml::de::{DeTable, DeValue};
@@ -21,17 +21,21 @@ pub(crate) struct Word<'t> {
 /// Where findings of one file go.
 pub(crate) struct Report<'s> {
     pub(crate) source: Source<'s>,
+    /// Where its lines begin, once something is told of one: all that is wrong may be very much.
+    lines: SharedLines,
     findings: RefCell<Findings>,
 }
 
 impl<'s> Report<'s> {
     pub(crate) fn new(source: Source<'s>) -> Self {
-        Self { source, findings: RefCell::default() }
+        Self { source, lines: SharedLines::default(), findings: RefCell::default() }
     }
 
     pub(crate) fn add(&self, code: Code, span: Span, message: impl Into<String>) -> Added<'_> {
         let mut findings = self.findings.borrow_mut();
-        findings.push(Finding::new(code, message).at(self.source, span));
+        let mut finding = Finding::new(code, message);
+        finding.place = Some(Place::indexed(&self.lines.of(self.source), span));
+        findings.push(finding);
         Added { findings: &self.findings, index: findings.len() - 1 }
     }
 

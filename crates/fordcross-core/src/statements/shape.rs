@@ -252,11 +252,14 @@ fn fit_all<'p>(
                 fit_all(rest, end, count, word, taken, tries, then)
             }
         }
-        Part::Several(_) => (at + 1..=count).rev().filter(|end| (at..*end).all(is_value)).any(|end| {
-            taken.truncate(length);
-            taken.push((part, at..end));
-            fit_all(rest, end, count, word, taken, tries, then)
-        }),
+        Part::Several(_) => {
+            let most = at + (at..count).take_while(|&at| is_value(at)).count();
+            (at + 1..=most).rev().any(|end| {
+                taken.truncate(length);
+                taken.push((part, at..end));
+                fit_all(rest, end, count, word, taken, tries, then)
+            })
+        }
         Part::Rest(_) => {
             at < count && {
                 taken.push((part, at..count));

@@ -15,7 +15,7 @@ use crate::unwrap::pieces::from_base64;
 use crate::unwrap::{Member, hashes};
 use crate::xml::escape;
 use addresses::{Book, without_addresses};
-use aho_corasick::{AhoCorasick, MatchKind};
+use aho_corasick::{AhoCorasick, AhoCorasickKind, MatchKind};
 use rustc_hash::FxHashMap;
 use std::net::IpAddr;
 
@@ -234,9 +234,10 @@ impl Hider<'_, '_> {
             .collect();
         let values = telling.iter().map(|(value, _)| value.as_bytes());
         // So many values that they cannot be searched for at once are no configuration's.
-        let Ok(search) = AhoCorasick::builder().match_kind(MatchKind::LeftmostLongest).build(values) else {
-            return;
-        };
+        // A table of all states takes, for one value of like characters, the square of its length to make.
+        let builder = &mut AhoCorasick::builder();
+        builder.match_kind(MatchKind::LeftmostLongest).kind(Some(AhoCorasickKind::ContiguousNFA));
+        let Ok(search) = builder.build(values) else { return };
         let names: Vec<&str> = telling.iter().map(|(_, name)| name.as_str()).collect();
         for &node in texts.iter().filter(|node| !self.tree.value(**node).is_empty()) {
             let pieces = match self.tree.kind(node) {

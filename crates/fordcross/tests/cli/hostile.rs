@@ -154,3 +154,43 @@ fn what_is_cut_off_anywhere_is_refused_or_read(#[case] backup: &str, #[case] is_
         }
     }
 }
+
+/// Small files that once took the square of their size: here they would take minutes.
+#[rstest]
+#[case::a_map_of_junk("gw.map.toml", "a {\n".repeat(20_000), "carry gw.xml --to osier/8@2.1 --map gw.map.toml -o out", 1)]
+#[case::a_map_of_unknown_ports(
+    "gw.map.toml",
+    "[ports]\n".to_owned() + &(0..20_000).map(|port| format!("x{port} = \"cu1\"\n")).collect::<String>(),
+    "carry gw.xml --to osier/8@2.1 --map gw.map.toml -o out",
+    1
+)]
+#[case::one_statement_of_many_lines(
+    "net/interfaces",
+    "auto".to_owned() + &(0..40_000).map(|port| format!(" \\\n eth{port}")).collect::<String>() + "\n",
+    "survey net",
+    0
+)]
+#[case::a_value_of_like_characters(
+    "gw.xml",
+    crate::desk::WRACKHAVEN.replace("</teasel-backup>", &format!("<odd>{}</odd></teasel-backup>", "a".repeat(200_000))),
+    "survey gw.xml --redacted copy.xml",
+    0
+)]
+#[case::a_value_of_many_pieces(
+    "gw.xml",
+    crate::desk::WRACKHAVEN
+        .replace("</teasel-backup>", &format!("<odd>{}</odd></teasel-backup>", "<![CDATA[x]]>".repeat(50_000))),
+    "survey gw.xml --redacted copy.xml",
+    0
+)]
+fn nothing_takes_the_square_of_its_size(
+    #[case] name: &str,
+    #[case] text: String,
+    #[case] line: &str,
+    #[case] status: i32,
+) {
+    let desk = Desk::new();
+    desk.write(name, text);
+    let ran = desk.run_to(status, line);
+    assert!(!ran.err.contains("panicked"), "{}", ran.err);
+}

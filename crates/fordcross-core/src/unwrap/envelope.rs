@@ -42,6 +42,11 @@ impl std::fmt::Debug for Passphrase {
 /// memory, as each is a kibibyte (RFC 7914, section 2, with the block size of age). Files of others could ask for years.
 const MOST_WORK: u8 = 20;
 
+/// The most bytes of a header: to read one takes the square of its length. One for a passphrase is short.
+const MOST_HEADER: u64 = 16 << 10;
+/// What the last line of a header begins with (age-encryption.org/v1, Header).
+const HEADER_END: &[u8] = b"\n---";
+
 /// The work that a result asks for: 256 MiB, for about a second.
 const OWN_WORK: u8 = 18;
 
@@ -63,6 +68,15 @@ pub(super) fn decrypt(
     passphrase: Option<&Passphrase>,
     most: u64,
 ) -> Result<Vec<u8>, Unpackable> {
+    let mut head = Vec::new();
+    // What is damaged is told when it is decrypted.
+    let _ = ArmoredReader::new(bytes.trim_ascii_start()).take(MOST_HEADER).read_to_end(&mut head);
+    if head.len() as u64 == MOST_HEADER && memchr::memmem::find(&head, HEADER_END).is_none() {
+        return Err(refused(
+            "the encrypted data begins with a header that is longer than 16 KiB",
+            "one for a passphrase has some hundred bytes; encrypt it for a passphrase alone",
+        ));
+    }
     let Some(passphrase) = passphrase else {
         return Err(refused(
             "the backup is encrypted with age, and no passphrase was given",

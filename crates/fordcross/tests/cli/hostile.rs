@@ -67,6 +67,12 @@ fn locked_zip() -> Vec<u8> {
     bytes
 }
 
+/// A file of age that is for very many.
+fn long_header() -> Vec<u8> {
+    let stanzas = "-> X25519 AAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAA\nAAAA\n".repeat(20_000);
+    format!("age-encryption.org/v1\n{stanzas}--- AAAA\n").into_bytes()
+}
+
 fn big(path: &str) -> Member {
     Member { path: path.into(), bytes: vec![b' '; 40 << 20] }
 }
@@ -94,6 +100,7 @@ fn big(path: &str) -> Member {
 #[case(replaced(&zip(&["ab"]), b"ab", b"a\x07", 2), "control characters in its name")]
 #[case(Archive::Zip.pack(&[big("a")]).expect("packed"), "unpacks to more than 200 times its size")]
 #[case(locked_zip(), "encrypted with a password")]
+#[case(long_header(), "header that is longer than 16 KiB")]
 #[case(b"<a>\0</a>".to_vec(), "NUL")]
 #[case([b"<teasel-backup ".as_slice(), b"<!ENTITY".as_slice()].concat(), "")]
 #[case(b"<!DOCTYPE a [<!ENTITY b SYSTEM \"file:///etc/passwd\">]><a>&b;</a>".to_vec(), "document type declaration")]

@@ -270,16 +270,21 @@ fn check_target(target: &Path, existing: Existing) -> Result<(), Failed> {
     if entries.next().is_none() {
         return Ok(());
     }
-    match (existing, earlier_results(target, target)) {
-        (Existing::Replace, results) => results,
-        (Existing::Refuse, Ok(())) => {
-            Err(Failed::message(format!("the folder `{shown}` holds the results of an earlier carry"))
-                .help("name another folder, or add `--replace` to put the new results in their place"))
-        }
-        (Existing::Refuse, Err(_)) => {
-            Err(Failed::message(format!("the folder `{shown}` is not empty")).help("name another folder"))
-        }
+    if existing == Existing::Replace {
+        return earlier_results(target, target);
     }
+    Err(if receipt_of(target).is_some() {
+        Failed::message(format!("the folder `{shown}` holds the results of an earlier carry"))
+            .help("name another folder, or add `--replace` to put the new results in their place")
+    } else {
+        Failed::message(format!("the folder `{shown}` is not empty")).help("name another folder")
+    })
+}
+
+/// What the receipt in a folder lists, if it is one of ours.
+fn receipt_of(folder: &Path) -> Option<Listed> {
+    let text = crate::files::read_own(&folder.join(RECEIPT), crate::files::MAX_OWN);
+    text.ok().and_then(|text| Listed::parse(&text))
 }
 
 /// Whether a folder holds what its receipt lists, as it was written, and nothing else. Messages call it `target`.
@@ -289,9 +294,7 @@ fn earlier_results(folder: &Path, target: &Path) -> Result<(), Failed> {
         Failed::message(format!("the folder `{shown}` is not replaced: {why}"))
             .help("name another folder, or take out of it what is to be kept")
     };
-    let receipt = crate::files::read_own(&folder.join(RECEIPT), crate::files::MAX_OWN);
-    let listed = receipt.ok().and_then(|text| Listed::parse(&text));
-    let Some(listed) = listed else {
+    let Some(listed) = receipt_of(folder) else {
         return Err(not_ours("it is not empty and holds no results of a carry".to_owned()));
     };
     let mut folders = vec![folder.to_owned()];

@@ -295,15 +295,7 @@ fn follow_ports(ledger: &mut Ledger) {
 
 /// Whether something is left of a list that names others; none for what is no such list.
 fn place_of(tree: &Tree<'_>, node: NodeId, names: &[&str], new: &Profile) -> Option<bool> {
-    let mut path: Vec<&str> = Vec::new();
-    let mut at = node;
-    while at != tree.root() && at != NodeId::DOCUMENT {
-        if !tree.is_transparent(at) {
-            path.push(tree.name(at));
-        }
-        at = tree.parent(at);
-    }
-    path.reverse();
+    let mut path = tree.names_on_way(node);
     path.extend(names);
     let entry = new.schema.entries.iter().find(|entry| entry.pattern.fits(&path))?;
     let refers = new.rules.refers_to(&entry.pattern).is_some();

@@ -200,3 +200,26 @@ fn a_port_has_as_many_settings_wherever_it_is_told() {
         assert!(ran.err.contains(&said), "{said}\n{}", ran.err);
     }
 }
+
+/// A unit that worked has no backup that breaks a rule of its own line; where one does, the profile is wrong.
+#[test]
+fn no_backup_of_ours_is_unsound() {
+    let root = std::path::Path::new(env!("CARGO_MANIFEST_DIR"));
+    let folders =
+        ["tests/real/ifupdown", "tests/real/postgresql", "../../demo/wrackhaven", "../../demo/corrie-slip"];
+    let below = |folder: &str| std::fs::read_dir(root.join(folder)).expect("a folder").flatten();
+    let backups = folders.into_iter().flat_map(below).map(|entry| entry.path());
+    let is_backup = |path: &std::path::PathBuf| {
+        let name = path.file_name().expect("a name").to_string_lossy();
+        path.parent().is_some_and(|above| above.starts_with(root.join("tests")))
+            || name.starts_with("gw-")
+            || name.starts_with("new-")
+    };
+    let mut surveyed = 0;
+    for backup in backups.filter(is_backup) {
+        let ran = Desk::new().run_to(0, &format!("survey {}", backup.display()));
+        assert!(!ran.err.contains("backup-unsound"), "{}: {}", backup.display(), ran.err);
+        surveyed += 1;
+    }
+    assert!(surveyed >= 8, "{surveyed}");
+}

@@ -293,3 +293,32 @@ fn a_password_in_a_value_is_in_the_result_alone(
     let carried = carry(&own("postgresql").join(name), TO, "", &[]);
     carried.keeps_to_itself(secret, &carried.ending(".postgresql").join(file));
 }
+
+/// What an old server could do the new one can: settings that have become two with a bound each, at three times their
+/// defaults, and more.
+#[rstest]
+#[case("autovacuum_max_workers = 30", "autovacuum_max_workers", "autovacuum_worker_slots")]
+#[case("max_replication_slots = 30", "max_replication_slots", "max_active_replication_origins")]
+fn a_setting_that_became_two_can_do_what_it_could(
+    #[case] line: &str,
+    #[case] setting: &str,
+    #[case] bound: &str,
+) {
+    let backup = TempDir::new().expect("a temporary folder");
+    let write = |name: &str, text: &str| fs::write(backup.path().join(name), text).expect("written");
+    write("PG_VERSION", "16\n");
+    write("postgresql.conf", &format!("{line}\n"));
+    write("pg_hba.conf", "local all all trust\n");
+    let shown = |server: &Server, name: &str| -> u64 {
+        server.query(&format!("SHOW {name}"))[0][0].parse().expect("a number")
+    };
+    let mut old = Server::new("16");
+    old.configure(backup.path());
+    old.start("the old configuration");
+    let carried = carry(backup.path(), "postgresql@18", "", &[]);
+    let mut new = Server::new("18");
+    new.configure(&carried.ending(".postgresql"));
+    new.start("the new one");
+    assert_eq!(shown(&new, setting), shown(&old, setting));
+    assert!(shown(&new, bound) >= shown(&old, setting), "{bound} is {}", shown(&new, bound));
+}

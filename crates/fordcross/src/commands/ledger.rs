@@ -37,13 +37,11 @@ pub(crate) fn ledger(
     let mut all = 0;
     for (number, line) in BufReader::new(file).lines().enumerate() {
         let line = line.map_err(|error| Failed::file(&path, "read", &error))?;
-        let row: Value = serde_json::from_str(&line).map_err(|error| {
-            Failed::message(format!(
-                "`{}` line {} is no row of a ledger: {error}",
-                path.display(),
-                number + 1
-            ))
-        })?;
+        let row: Option<Value> = serde_json::from_str(&line).ok();
+        let Some(row) = row.filter(|row| row["row"].is_u64() && row["kind"].is_string()) else {
+            let message = format!("`{}` line {} is no row of a ledger", path.display(), number + 1);
+            return Err(Failed::message(message).help("it was changed, or cut off: carry the backup again"));
+        };
         all += 1;
         if filter.takes(&row) {
             rows.row(&line, &row)?;

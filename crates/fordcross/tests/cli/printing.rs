@@ -114,6 +114,9 @@ fn what_is_for_programs_is_as_the_schema_says() {
         serde_json::from_str(&desk.run(line).out).unwrap_or_else(|_| panic!("{line}"))
     };
     desk.write("pass", "nine landing stages");
+    // Ways to other releases that are open, and others that are closed.
+    let server = concat!(env!("CARGO_MANIFEST_DIR"), "/tests/real/postgresql/corrie-13");
+    check("reach", &json(&format!("reach {server} --to postgresql@16 --json")));
     for backup in [
         "quay-store/store-quay.tar.gz",
         "hall/hall-sandle.zip",

@@ -143,3 +143,16 @@ fn control_characters_never_reach_the_terminal() {
     let told = desk.run_to(1, "survey other").out;
     assert!(told.contains("a\\nblocker[x]: b\\u{1b}.ini: no profile"), "{told}");
 }
+
+/// A file that was changed, or is none of ours, is no ledger.
+#[rstest]
+#[case("[]")]
+#[case("1")]
+#[case("{\"a\": 1}")]
+#[case("{\"row\":1,\"kind\":\"setting\"")]
+fn what_is_no_ledger_is_told(#[case] line: &str) {
+    let desk = Desk::new();
+    desk.write("out/ledger.jsonl", format!("{line}\n"));
+    let ran = desk.run_to(1, "ledger out");
+    assert!(ran.err.contains("`out/ledger.jsonl` line 1 is no row of a ledger"), "{}", ran.err);
+}

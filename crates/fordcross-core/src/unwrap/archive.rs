@@ -184,7 +184,8 @@ fn read_tar(bytes: &[u8], taken: &mut Taken<'_>) -> Result<(), Unpackable> {
         let what = if error.kind() == io::ErrorKind::UnexpectedEof { "cut off" } else { "damaged" };
         bad(Code::NotText, format!("the tar archive is {what}"), FETCH_AGAIN)
     };
-    let mut archive = tar::Archive::new(bytes);
+    let mut rest = bytes;
+    let mut archive = tar::Archive::new(&mut rest);
     for entry in archive.entries().map_err(|error| damaged(&error))? {
         let entry = entry.map_err(|error| damaged(&error))?;
         let kind = entry.header().entry_type();
@@ -201,6 +202,14 @@ fn read_tar(bytes: &[u8], taken: &mut Taken<'_>) -> Result<(), Unpackable> {
         }
         let size = entry.size();
         taken.read(path, size, entry)?;
+    }
+    drop(archive);
+    if rest.iter().any(|byte| *byte != 0) {
+        return Err(bad(
+            Code::ArchiveUnsafe,
+            "something stands behind the end of the tar archive, and would not be read",
+            NOT_FROM_A_UNIT,
+        ));
     }
     // Two blocks of zeros end it; what was cut off between members lacks them.
     let ended =

@@ -90,6 +90,7 @@ fn big(path: &str) -> Member {
 #[case(tar(&[file("a"), file("a")]), "`a` is there twice")]
 #[case(tar(&[file("a\u{1b}[31m")]), "control characters in its name")]
 #[case(tar(&[entry("a", b'0', 9_000, b"x")]), "cut off")]
+#[case([tar(&[file("a")]), tar(&[file("b")])].concat(), "something stands behind the end")]
 #[case(tar(&[entry("a", b'0', 0o7_777_777_777, b"x")]), "cut off")]
 #[case(tar(&(0..10_001).map(|n| entry(&n.to_string(), b'0', 0, b"")).collect::<Vec<_>>()), "more than 10000 members")]
 #[case(pack_gzip(&tar(&[file("../out")])).expect("packed"), "a path that leads elsewhere")]

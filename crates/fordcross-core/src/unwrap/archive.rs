@@ -203,7 +203,6 @@ fn read_tar(bytes: &[u8], taken: &mut Taken<'_>) -> Result<(), Unpackable> {
         let size = entry.size();
         taken.read(path, size, entry)?;
     }
-    drop(archive);
     if rest.iter().any(|byte| *byte != 0) {
         return Err(bad(
             Code::ArchiveUnsafe,

@@ -564,7 +564,6 @@ fn sentence(judge: &Judge<'_, '_>, breached: &Breached, number: usize) -> String
     }
 }
 
-/// The value of a setting, if it may be shown, with a blank behind it.
 /// That a value names nothing of what it should: by the nouns of these objects, if they have some.
 fn names_nothing(judge: &Judge<'_, '_>, node: NodeId, of: &str) -> String {
     let value = shown(judge, node);
@@ -593,6 +592,7 @@ fn names_nothing(judge: &Judge<'_, '_>, node: NodeId, of: &str) -> String {
     }
 }
 
+/// The value of a setting, if it may be shown, with a blank behind it.
 fn shown(judge: &Judge<'_, '_>, node: NodeId) -> String {
     let names = judge.names_on_way(node);
     let entry = judge.profile.schema.entries.iter().find(|entry| entry.pattern.fits(&names));

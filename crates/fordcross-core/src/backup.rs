@@ -1,12 +1,10 @@
 //! Recognising a backup: which line wrote it, which release, on which model.
 
 use crate::finding::{Code, Finding, count, one_of};
-use crate::form::{has_wildcard, read_bundle, read_text};
+use crate::form::{NoFile, read_bundle, read_text, taken_by_end, without_files};
 use crate::json::read_json_tree;
 use crate::library::{Library, ProfileFile};
-use crate::pattern::{Pattern, Step};
 use crate::profile::{Fact, FileForm, Lookup, PathStep, Profile};
-use crate::shape::Shape;
 use crate::source::{Content, LineIndex, Piece, SharedLines, Source, Span};
 use crate::tree::{Kind, MOST_NODES, NodeId, Tree};
 use crate::xml::read_xml;
@@ -273,11 +271,17 @@ impl<'a> Backup<'a> {
 
     /// Files that are included and are not among those of the backup: what they say is not known.
     pub fn missing_files(&self, profile: &Profile) -> Vec<Finding> {
-        let told = |node| {
-            let (code, message, help) = of_missing_include(&self.tree, node);
-            Finding::new(code, message).at(self.tree.source(), self.tree.span(node)).help(help)
+        let told = |(node, no_file): (NodeId, NoFile)| {
+            let (code, help) = no_file.told()?;
+            let at = self.tree.span(node);
+            Some(Finding::new(code, no_file.why()).at(self.tree.source(), at).help(help))
         };
-        missing_includes(&self.tree, profile).into_iter().map(told).collect()
+        without_files(&self.tree, &profile.members).into_iter().filter_map(told).collect()
+    }
+
+    /// Files that stand in for those that an absolute path names: they are taken by the end of their path.
+    pub fn guessed_files(&self, profile: &Profile) -> Vec<Finding> {
+        taken_by_end(&self.tree, &profile.members)
     }
 
     /// Chooses a configuration, where there are two. The rules of crossings are written for the one in force:
@@ -310,41 +314,6 @@ impl<'a> Backup<'a> {
         }
         Ok(())
     }
-}
-
-/// What is said of a statement that includes a file that is not there.
-pub(crate) const FILE_MISSING: &str = "the file that is included here is not in the backup";
-const FILE_MISSING_HELP: &str =
-    "add it to the backup; what it sets is neither carried nor in the ledger, and the statement is left out";
-/// What is said of a statement that includes files by a pattern, and there is none. The old system may have had none.
-pub(crate) const NOTHING_INCLUDED: &str = "no file of the backup fits the pattern that is included here";
-const NOTHING_INCLUDED_HELP: &str =
-    "if the old system has such files, add them to the backup: what they set is not carried without them";
-
-/// What is said of a statement that includes what is not there.
-pub(crate) fn of_missing_include(tree: &Tree<'_>, node: NodeId) -> (Code, &'static str, &'static str) {
-    if has_wildcard(tree.value(node)) {
-        (Code::NothingIncluded, NOTHING_INCLUDED, NOTHING_INCLUDED_HELP)
-    } else {
-        (Code::FileMissing, FILE_MISSING, FILE_MISSING_HELP)
-    }
-}
-
-/// The statements that include files that are not among those of the backup. Where these are there, no statement is
-/// left: theirs stand in its place.
-pub(crate) fn missing_includes(tree: &Tree<'_>, profile: &Profile) -> Vec<NodeId> {
-    let mut found = Vec::new();
-    for member in &profile.members.members {
-        let at: Vec<&str> = member.at.iter().filter_map(Shape::as_literal).collect();
-        for path in member.writing.grammar.include_paths() {
-            let steps = at.iter().copied().chain(path.iter().map(String::as_str));
-            let pattern = Pattern { steps: steps.map(|step| Step::Names(vec![step.to_owned()])).collect() };
-            found.extend(pattern.nodes_in(tree).into_iter().filter(|&node| tree.kind(node).is_value()));
-        }
-    }
-    found.sort_unstable();
-    found.dedup();
-    found
 }
 
 /// So many characters of what a backup says of itself are taken.

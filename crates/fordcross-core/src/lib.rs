@@ -58,6 +58,7 @@ mod reading;
 pub mod redact;
 pub mod reference;
 mod references;
+pub mod roots;
 #[cfg(test)]
 mod schema_test;
 mod shape;

@@ -15,6 +15,8 @@ pub struct Source<'a> {
     pub text: &'a str,
     /// Where a backup of several files has each of them, in the order of the text; empty for one file.
     pub pieces: &'a [Piece],
+    /// The folders of a backup of several files that are known, those without files among them.
+    pub folders: &'a [String],
 }
 
 /// One file of a backup of several: its text is a part of that of all, and begins a line there.
@@ -44,7 +46,7 @@ pub enum Content {
 impl<'a> Source<'a> {
     /// One file.
     pub fn new(name: &'a str, text: &'a str) -> Self {
-        Self { name, text, pieces: &[] }
+        Self { name, text, pieces: &[], folders: &[] }
     }
 
     /// The piece that a place is in, if there are several.
@@ -55,7 +57,7 @@ impl<'a> Source<'a> {
 
     /// One piece alone, with its own name.
     pub(crate) fn whole_of(self, piece: &'a Piece) -> Self {
-        Self { name: &piece.path, text: &self.text[piece.span.range()], pieces: &[] }
+        Self { name: &piece.path, text: &self.text[piece.span.range()], pieces: &[], folders: &[] }
     }
 }
 

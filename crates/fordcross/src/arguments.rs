@@ -171,6 +171,9 @@ pub(crate) struct Reading {
     /// Follow links that lead out of the folder of a backup
     #[arg(long)]
     pub(crate) follow_links: bool,
+    /// Another folder of the same configuration: `/var/lib/postgresql/15/main` beside `/etc/postgresql/15/main`
+    #[arg(long, value_name = "DIR")]
+    pub(crate) also: Vec<PathBuf>,
     /// How many bytes a packed backup may unpack to
     #[arg(long, value_name = "BYTES")]
     pub(crate) max_unpacked: Option<u64>,

@@ -1,15 +1,16 @@
 //! Reading what a person names.
 
 use crate::arguments::Reading;
-use crate::output::count;
+use crate::folder::read_folder;
 use crate::passphrase::passphrase;
 use crate::receipt::{Entry, RunningHash};
-use crate::status::{Failed, lower};
-use crate::walk::{About, Remark, Walked, walk};
+use crate::status::Failed;
+use crate::walk::Remark;
 use fordcross_core::backup::{is_backup_of_files, passed_over};
-use fordcross_core::finding::{Code, Finding, Place};
+use fordcross_core::finding::Finding;
 use fordcross_core::library::Library;
-use fordcross_core::source::{Piece, Source, Span};
+use fordcross_core::roots::roots_of;
+use fordcross_core::source::{Piece, Source};
 use fordcross_core::unwrap::{
     Charset, Checked, Limits, Member, Opened, Opening, Wrapping, is_encrypted, join_parts, open, open_folder,
     part_of,
@@ -46,11 +47,15 @@ pub(crate) struct InputFile {
     pub(crate) passed_over: Vec<String>,
     /// What else stands in the folder and is no plain file of it.
     pub(crate) remarks: Vec<Remark>,
+    /// The folders in it, those without files among them.
+    pub(crate) folders: Vec<String>,
+    /// What was noticed while it was read.
+    pub(crate) told: Vec<Finding>,
 }
 
 impl InputFile {
     pub(crate) fn source(&self) -> Source<'_> {
-        Source { name: &self.name, text: &self.text, pieces: &self.pieces }
+        Source { name: &self.name, text: &self.text, pieces: &self.pieces, folders: &self.folders }
     }
 
     /// What the backup is known by, however it is packed: the same for the same files.
@@ -65,13 +70,14 @@ impl InputFile {
 }
 
 /// What was read from the disk.
-struct Raw {
-    name: String,
-    content: Content,
-    parts: usize,
-    entries: Vec<Entry>,
-    passed_over: Vec<String>,
-    remarks: Vec<Remark>,
+pub(crate) struct Raw {
+    pub(crate) name: String,
+    pub(crate) content: Content,
+    pub(crate) parts: usize,
+    pub(crate) entries: Vec<Entry>,
+    pub(crate) passed_over: Vec<String>,
+    pub(crate) remarks: Vec<Remark>,
+    pub(crate) told: Vec<Finding>,
 }
 
 impl Raw {
@@ -83,13 +89,15 @@ impl Raw {
             entries,
             passed_over: Vec::new(),
             remarks: Vec::new(),
+            told: Vec::new(),
         }
     }
 }
 
-enum Content {
+pub(crate) enum Content {
     File(Vec<u8>),
-    Folder(Vec<Member>),
+    /// Its files, and the folders in it.
+    Folder(Vec<Member>, Vec<String>),
 }
 
 /// Reads a backup: a file, the first of several parts, a folder; `-` is standard input.
@@ -99,7 +107,7 @@ pub(crate) fn read_backup(
     reading: &Reading,
     library: &Library,
 ) -> Result<InputFile, Failed> {
-    let raw = read_raw(path, input, reading, library)?;
+    let mut raw = read_raw(path, input, reading, library)?;
     let limits = reading.max_unpacked.map_or_else(Limits::default, |most| Limits {
         most: most.min(MAX_BYTES),
         ratio: None,
@@ -108,9 +116,9 @@ pub(crate) fn read_backup(
     let mut opening = Opening { charset: reading.charset, limits, passphrase: None };
     let size = match &raw.content {
         Content::File(bytes) => bytes.len(),
-        Content::Folder(members) => members.iter().map(|member| member.bytes.len()).sum(),
+        Content::Folder(members, _) => members.iter().map(|member| member.bytes.len()).sum(),
     };
-    let is_folder = matches!(raw.content, Content::Folder(_));
+    let is_folder = matches!(raw.content, Content::Folder(..));
     let opened = match raw.content {
         Content::File(bytes) => {
             if is_encrypted(&bytes) {
@@ -118,9 +126,23 @@ pub(crate) fn read_backup(
             }
             open(&raw.name, bytes, &opening)?
         }
-        Content::Folder(members) => open_folder(&raw.name, members, &opening)?,
+        Content::Folder(members, folders) => Opened { folders, ..open_folder(&raw.name, members, &opening)? },
     };
-    let Opened { text, pieces, charset, wrapped, size: unpacked, checked } = opened;
+    let Opened { text, mut pieces, mut folders, charset, wrapped, size: unpacked, checked } = opened;
+    if wrapped.iter().any(|wrapping| matches!(wrapping, Wrapping::Archive(_))) {
+        let paths: Vec<String> = pieces.iter().map(|piece| piece.path.clone()).collect();
+        let roots = roots_of(&raw.name, &paths, library)?;
+        raw.told.extend(roots.told_beside(&raw.name, paths.iter().map(String::as_str)));
+        let paths = pieces.iter_mut().map(|piece| &mut piece.path).chain(&mut folders);
+        paths.for_each(|path| *path = roots.path(path));
+        // Data are data in an archive, too.
+        let paths: Vec<String> = pieces.iter().map(|piece| piece.path.clone()).collect();
+        let mut is_data = passed_over(&paths, library).into_iter();
+        let (data, own): (Vec<Piece>, Vec<Piece>) =
+            pieces.into_iter().partition(|_| is_data.next() == Some(true));
+        raw.passed_over.extend(data.into_iter().map(|piece| piece.path));
+        pieces = own;
+    }
     // The name of the one file in what was packed; what has several keeps its own.
     let name = match pieces.as_slice() {
         [piece] if !wrapped.iter().any(|wrapping| matches!(wrapping, Wrapping::Archive(_))) => {
@@ -141,6 +163,8 @@ pub(crate) fn read_backup(
         entries: raw.entries,
         passed_over: raw.passed_over,
         remarks: raw.remarks,
+        folders,
+        told: raw.told,
     })
 }
 
@@ -166,6 +190,11 @@ fn read_raw(path: &Path, input: &mut dyn Read, reading: &Reading, library: &Libr
     if found.is_dir() {
         return read_folder(path, name, reading, library);
     }
+    if let Some(also) = reading.also.first() {
+        let message =
+            format!("`{}` is no folder, so `{}` cannot be more of it", path.display(), also.display());
+        return Err(Failed::message(message).help("name the two folders of the configuration"));
+    }
     if !found.is_file() {
         return Err(Failed::message(format!("`{}` is no file; name a backup", path.display())));
     }
@@ -174,7 +203,7 @@ fn read_raw(path: &Path, input: &mut dyn Read, reading: &Reading, library: &Libr
     Ok(Raw::file(name, bytes, 0, entries))
 }
 
-fn name_of(path: &Path) -> String {
+pub(crate) fn name_of(path: &Path) -> String {
     let own = path.file_name().map(|name| name.to_string_lossy().into_owned());
     // `.` and `..` have a name of their own once it is known where they lead.
     own.or_else(|| Some(fs::canonicalize(path).ok()?.file_name()?.to_string_lossy().into_owned()))
@@ -182,7 +211,7 @@ fn name_of(path: &Path) -> String {
 }
 
 /// Why a file was not read.
-enum Unread {
+pub(crate) enum Unread {
     TooLarge,
     Failed(std::io::Error),
 }
@@ -197,7 +226,7 @@ impl Unread {
 }
 
 /// Reads a file; `length` is how many bytes all that is read has with it.
-fn read_file(path: &Path, length: u64) -> Result<Vec<u8>, Unread> {
+pub(crate) fn read_file(path: &Path, length: u64) -> Result<Vec<u8>, Unread> {
     if length > MAX_BYTES {
         return Err(Unread::TooLarge);
     }
@@ -207,103 +236,6 @@ fn read_file(path: &Path, length: u64) -> Result<Vec<u8>, Unread> {
     let file = options.open(path).map_err(Unread::Failed)?;
     file.take(MAX_BYTES + 1).read_to_end(&mut bytes).map_err(Unread::Failed)?;
     if bytes.len() as u64 > MAX_BYTES { Err(Unread::TooLarge) } else { Ok(bytes) }
-}
-
-/// All files of a folder as one backup.
-fn read_folder(folder: &Path, name: String, reading: &Reading, library: &Library) -> Result<Raw, Failed> {
-    let mut members = Vec::new();
-    let mut entries = Vec::new();
-    let mut total = 0;
-    let Walked { files, mut remarks } = walk(folder, reading.follow_links)?;
-    let named = files.iter().map(|(_, inside)| inside.clone());
-    let paths: Vec<String> = named.chain(remarks.iter().map(|remark| remark.path.clone())).collect();
-    let is_data = passed_over(&paths, library);
-    let mut data = Vec::new();
-    for ((path, inside), is_data) in files.iter().zip(&is_data) {
-        if *is_data {
-            data.push(inside.clone());
-            continue;
-        }
-        let found = fs::metadata(path).map_err(|error| Failed::file(path, "read", &error))?;
-        total += found.len();
-        match read_file(path, total) {
-            Ok(bytes) => {
-                entries.push(Entry::new("backup", &format!("{name}/{inside}"), &bytes));
-                members.push(Member { path: inside.clone(), bytes });
-            }
-            Err(Unread::TooLarge) => return Err(too_large(path)),
-            Err(Unread::Failed(error)) => {
-                remarks
-                    .push(Remark { path: inside.clone(), about: About::Unreadable { why: lower(&error) } });
-            }
-        }
-    }
-    // What is passed over as data is that, wherever it leads.
-    let mut of_remarks = is_data[files.len()..].iter();
-    remarks.retain(|remark| {
-        let is_data = of_remarks.next() == Some(&true);
-        if is_data && !matches!(remark.about, About::Followed { .. }) {
-            data.push(remark.path.clone());
-        }
-        !is_data
-    });
-    if members.is_empty() && remarks.is_empty() {
-        return Err(Failed::message(format!("the folder `{}` has no files", folder.display())));
-    }
-    if members.is_empty() {
-        let mut findings = remark_findings(&name, &remarks);
-        findings.sort_by_key(|finding| finding.severity);
-        return Err(findings.into());
-    }
-    Ok(Raw { name, content: Content::Folder(members), parts: 0, entries, passed_over: data, remarks })
-}
-
-/// What is told of the entries of a folder that are no plain files of it.
-pub(crate) fn remark_findings(folder: &str, remarks: &[Remark]) -> Vec<Finding> {
-    let at = |path: &str| Some(Place::new(Source::new(&format!("{folder}/{path}"), ""), Span::default()));
-    let one = |remark: &Remark| {
-        let path = &remark.path;
-        let mut finding = match &remark.about {
-            About::Followed { .. } => return None,
-            About::Outside { to } => Finding::new(
-                Code::LinkOutside,
-                format!("`{path}` is a link out of the folder, to `{to}`, and was not read"),
-            )
-            .help("add `--follow-links` to read what links lead to, or put a copy in its place"),
-            About::Around { to } => Finding::new(
-                Code::EntryPassedOver,
-                format!("`{path}` is a link to a folder that it stands in, `{to}`, and was not followed"),
-            ),
-            About::Unreadable { why } => {
-                Finding::new(Code::EntryUnreadable, format!("`{path}` cannot be read: {why}"))
-                    .help("make it readable, or take it out if it says nothing")
-            }
-            About::NoFile => Finding::new(
-                Code::EntryPassedOver,
-                format!("`{path}` is no file but a pipe, a socket or a device, and was not read"),
-            ),
-        };
-        finding.place = at(path);
-        Some(finding)
-    };
-    let followed: Vec<(&String, &String)> = remarks
-        .iter()
-        .filter_map(|remark| match &remark.about {
-            About::Followed { to } => Some((&remark.path, to)),
-            _ => None,
-        })
-        .collect();
-    let told = followed.first().map(|(path, to)| {
-        let message = format!(
-            "{} followed; the first is `{path}`, to `{to}`",
-            count(followed.len(), "link")
-                + if followed.len() == 1 { " of the folder was" } else { " of the folder were" }
-        );
-        let mut finding = Finding::new(Code::LinkFollowed, message);
-        finding.place = at(path);
-        finding
-    });
-    remarks.iter().filter_map(one).chain(told).collect()
 }
 
 /// The path of a file from its folder on.
@@ -352,7 +284,7 @@ fn read_parts(whole: &Path, paths: &[PathBuf]) -> Result<Raw, Failed> {
     Ok(Raw::file(name, bytes, paths.len(), entries))
 }
 
-fn too_large(path: &Path) -> Failed {
+pub(crate) fn too_large(path: &Path) -> Failed {
     Failed::message(format!("`{}` is larger than 4 GiB, the most that can be read", path.display()))
 }
 

@@ -7,6 +7,7 @@
 mod arguments;
 mod commands;
 mod files;
+mod folder;
 mod library;
 mod output;
 mod passphrase;

@@ -4,7 +4,7 @@ use crate::output::findings::print_findings;
 use crate::output::{Printer, Sources};
 use fordcross_core::carry::FateCount;
 use fordcross_core::fate::Fate;
-use fordcross_core::finding::Finding;
+use fordcross_core::finding::{Code, Finding};
 use std::io::{self, Write};
 use std::path::Path;
 
@@ -30,7 +30,7 @@ impl Status {
     }
 
     /// The status of a carry: a function of its fates and findings alone.
-    /// `strict` holds how many blockers a person passed, where anything that needs a person counts.
+    /// `strict` holds how many findings count, where anything that needs a person does: see [`needs_person`].
     pub(crate) fn of_carry(blocked: bool, counts: &[FateCount], strict: Option<usize>) -> Self {
         let needs_person =
             |count: &FateCount| matches!(count.fate, Fate::Dropped | Fate::ByHand | Fate::Unmatched);
@@ -42,6 +42,11 @@ impl Status {
             Self::Done
         }
     }
+}
+
+/// Whether a finding of a carry says that a person is needed, where no fate does.
+pub(crate) fn needs_person(finding: &Finding) -> bool {
+    matches!(finding.code, Code::ValueApproximated | Code::BaseOverrides | Code::IncludeTaken)
 }
 
 /// Why a command could not go on.

@@ -11,6 +11,8 @@ use std::path::{Path, PathBuf};
 pub(crate) struct Walked {
     /// The files to read, with their paths from the folder on.
     pub(crate) files: Vec<(PathBuf, String)>,
+    /// The folders in it.
+    pub(crate) folders: Vec<String>,
     pub(crate) remarks: Vec<Remark>,
 }
 
@@ -119,6 +121,8 @@ impl Walk<'_> {
             within.push(fs::canonicalize(path)?);
         }
         if found.is_dir() {
+            let inside = self.inside(path);
+            self.walked.folders.push(inside);
             return self.folder(path, &within);
         }
         if found.is_file() {

@@ -11,11 +11,11 @@ use super::same_line::{SameLine, is_attribute};
 use super::scopes::{Instance, Parts};
 use super::value::{Networks, leaf_kind};
 use crate::automaton::Automaton;
-use crate::backup::{missing_includes, of_missing_include};
 use crate::crossing::{Action, Clause, Field, Phase, Rule};
 use crate::expression::{Evaluator, Operand};
 use crate::fate::{Fate, Origin};
 use crate::finding::Code;
+use crate::form::{NoFile, OTHER_FILES, without_files};
 use crate::ledger::{DecidedBy, Decision, Landing, Ledger, Note, OriginRow, Wanted};
 use crate::mapping::{NO_ENTRY, PortTarget};
 use crate::profile::FileForm;
@@ -74,8 +74,8 @@ pub(super) struct Apply<'x, 'i, 'a> {
     pub(super) automaton: &'x Automaton,
     pub(super) reading: &'x Reading,
     pub(super) bars: &'x Bars,
-    /// Statements that include files that are not there.
-    missing_files: Vec<NodeId>,
+    /// Statements that include files, and none are there.
+    without_files: Vec<(NodeId, NoFile)>,
     /// The nodes of the configuration that is not carried.
     pub(super) not_chosen: Range<NodeId>,
     pub(super) draft: Draft<'i, 'a>,
@@ -179,7 +179,7 @@ impl<'x, 'i, 'a> Apply<'x, 'i, 'a> {
             not_chosen: step
                 .not_chosen
                 .map_or(NodeId::DOCUMENT..NodeId::DOCUMENT, |node| node..step.tree.subtree_end(node)),
-            missing_files: missing_includes(step.tree, step.old()),
+            without_files: without_files(step.tree, &step.old().members),
             overruled: overruled(step.tree, step.old(), automaton, reading),
             ignored: step.ignored,
             cursor: 0,
@@ -281,12 +281,19 @@ impl<'x, 'i, 'a> Apply<'x, 'i, 'a> {
         if self.not_chosen.contains(&row.node) {
             return self.set(index, Fate::LeftOut, DecidedBy::NotChosen, &[]);
         }
-        let includes_nothing = self.missing_files.binary_search(&row.node).is_ok();
-        if includes_nothing {
-            let (code, what, help) = of_missing_include(self.tree, row.node);
-            self.note(Some(index), None, code, what, Some(help));
-            if code == Code::FileMissing {
-                return self.set(index, Fate::ByHand, DecidedBy::FileMissing, &[]);
+        let without = self.without_files.binary_search_by_key(&row.node, |(node, _)| *node);
+        let without = without.ok().map(|at| self.without_files[at].1);
+        if let Some(no_file) = without {
+            if let Some((code, help)) = no_file.told() {
+                self.note(Some(index), None, code, no_file.why(), Some(help));
+            }
+            let fate = match no_file {
+                NoFile::Missing => Some(Fate::ByHand),
+                NoFile::MayBeMissing | NoFile::FolderEmpty => Some(Fate::Moot),
+                NoFile::NothingFits => None,
+            };
+            if let Some(fate) = fate {
+                return self.set(index, fate, DecidedBy::NothingIncluded(no_file), &[]);
             }
         }
         match self.overruled.get(index as usize).copied().flatten() {
@@ -339,8 +346,11 @@ impl<'x, 'i, 'a> Apply<'x, 'i, 'a> {
         if self.carry_within_line(index, row) {
             return;
         }
-        if includes_nothing {
-            return self.set(index, Fate::Moot, DecidedBy::NothingIncluded, &[]);
+        if let Some(no_file) = without {
+            return self.set(index, Fate::Moot, DecidedBy::NothingIncluded(no_file), &[]);
+        }
+        if self.is_leftover(row.node) {
+            return self.set(index, Fate::Moot, DecidedBy::Leftover, &[]);
         }
         self.set(index, Fate::Unmatched, DecidedBy::Nothing, &[]);
         let what = match row.kind {
@@ -349,6 +359,15 @@ impl<'x, 'i, 'a> Apply<'x, 'i, 'a> {
         };
         let help = "find out what it does and set it on the new unit by hand, or add a rule to the crossing";
         self.note(Some(index), None, Code::NoRule, what, Some(help));
+    }
+
+    /// Whether a setting is a file that an editor or a package left behind.
+    fn is_leftover(&self, node: NodeId) -> bool {
+        let holder = self.tree.parent(node);
+        holder != NodeId::DOCUMENT
+            && self.tree.parent(holder) == self.tree.root()
+            && self.tree.name(holder) == OTHER_FILES
+            && self.step.old().members.is_leftover(self.tree.name(node))
     }
 
     /// A row goes with a port that the map leaves, or leaves open.

@@ -4,10 +4,12 @@ use super::base::Based;
 use crate::automaton::Automaton;
 use crate::backup::Backup;
 use crate::finding::{Code, Finding, Findings, Place, count};
+use crate::ledger::{Ledger, Note};
 use crate::locator::Labeler;
 use crate::profile::{Admits, Profile, What};
 use crate::reading::RowKind;
-use crate::tree::NodeId;
+use crate::tree::{NodeId, Tree};
+use rustc_hash::FxHashMap;
 
 /// Whom and what the base lets in though the backup says nothing of it, and how much else it has.
 pub(super) fn findings(
@@ -45,6 +47,62 @@ pub(super) fn findings(
         );
     }
     findings
+}
+
+/// What the base says in a file that counts before the one that a setting was written to, and otherwise: for each
+/// such row what is told of it.
+pub(super) fn overridden(
+    tree: &Tree<'_>,
+    based: &Based,
+    profile: &Profile,
+    ledger: &Ledger,
+    step: u8,
+    automaton: &mut Automaton,
+) -> Vec<Note> {
+    let is_own = |node: NodeId| based.kept.get(node.index()).copied().unwrap_or(false);
+    let mut over_of: FxHashMap<NodeId, NodeId> = FxHashMap::default();
+    for (over, under) in &profile.overrides {
+        let file = |name: &str| tree.child(tree.root(), name);
+        let (Some(over), Some(under)) = (file(over), file(under)) else { continue };
+        let values = (over.0..tree.subtree_end(over).0).map(NodeId);
+        for node in values.filter(|&node| tree.kind(node).is_value() && is_own(node)) {
+            let way = tree.names_on_way(node);
+            // The first is the file itself.
+            let below = way.iter().skip(1).try_fold(under, |at, name| tree.child(at, name));
+            if let Some(below) = below.filter(|&below| !is_own(below)) {
+                over_of.insert(below, node);
+            }
+        }
+    }
+    if over_of.is_empty() {
+        return Vec::new();
+    }
+    let mut labels = Labeler::new(tree, &profile.schema, None, automaton);
+    let mut notes = Vec::new();
+    for (decision, row) in ledger.decisions.iter().zip(0..) {
+        let landings = &ledger.landings[decision.landings.0 as usize..decision.landings.1 as usize];
+        for landing in landings {
+            let Some(&over) = over_of.get(&landing.node) else { continue };
+            let label = labels.label(over, automaton).to_owned();
+            let kind = labels
+                .entry(automaton)
+                .and_then(|entry| profile.schema.entries[usize::from(entry)].what.setting());
+            let (one, other) = (tree.value(landing.node), tree.value(over));
+            if one == other || kind.is_some_and(|kind| profile.types.mean_the_same(kind, Some(one), other)) {
+                continue;
+            }
+            let message = format!("the base sets this otherwise at `{label}`, which counts before it");
+            notes.push(Note {
+                row: Some(row),
+                step,
+                line: None,
+                code: Code::BaseOverrides,
+                message: message.into(),
+                help: Some("take it out there on the new unit, if the value of the backup is to hold".into()),
+            });
+        }
+    }
+    notes
 }
 
 fn lets_in(base: &Backup<'_>, node: NodeId, admits: &Admits) -> bool {

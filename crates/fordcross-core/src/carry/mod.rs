@@ -254,6 +254,12 @@ pub fn carry<'i, 'a>(input: CarryInput<'i, 'a>, walk: FirstWalk) -> Carried<'i, 
             .ids()
             .filter(|node| made.kind(*node) == Kind::Comment && based.places[node.index()].is_some())
             .count();
+        let step = (steps.len() - 1) as u8;
+        let notes = base_findings::overridden(&merged, &based, &last.new, &ledger, step, &mut new_automaton);
+        if !notes.is_empty() {
+            ledger.notes.extend(notes);
+            ledger.notes.sort_by_key(|note| note.row);
+        }
         trees.push(merged);
         based
     });

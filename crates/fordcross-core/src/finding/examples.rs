@@ -61,6 +61,9 @@ impl Code {
             | Self::SettingUnspoken
             | Self::FileMissing
             | Self::NothingIncluded
+            | Self::IncludeTaken
+            | Self::BaseOverrides
+            | Self::OutsideConfiguration
             | Self::DataPassedOver
             | Self::LinkOutside
             | Self::LinkFollowed

@@ -1,14 +1,15 @@
 //! Backups of several files: each is read in its own form into its place of one tree, and written from it.
 
+use super::included::included;
 use super::members::OTHER_FILES;
 use super::{FileForm, Member, Members, of_member, read_statements, read_text, write_text};
 use crate::finding::Finding;
+use crate::roots::is_beside;
 use crate::source::{Content, Piece, Source, Span};
 use crate::statements::Includes;
 use crate::tree::{Kind, NodeId, Text, Tree};
 use crate::unwrap::{self, hashes, pieces};
 use std::cell::RefCell;
-use wildmatch::WildMatch;
 
 /// Reads all files into one tree. A file that is `alone` is that member, whatever it is called. What no member of the profile names is a value of its own, never left out.
 ///
@@ -33,6 +34,8 @@ pub(crate) fn read_bundle<'a>(
         };
         let found = match alone {
             Some(index) => members.members[index].only_place().map(|place| (index, place)),
+            // What an editor left behind is no file of the line, even where those have any name.
+            None if members.is_leftover(&piece.path) => None,
             None => by_path(),
         };
         match found {
@@ -46,12 +49,14 @@ pub(crate) fn read_bundle<'a>(
             continue;
         }
         let member = &members.members[index];
-        if let Err(finding) = read_member(&mut tree, root, member, piece, &place, &taken) {
+        if let Err(finding) = read_member(&mut tree, root, members, member, piece, &place, &taken) {
             findings.push(*of_member(finding, source, &piece.path));
         }
     }
     let taken = taken.into_inner();
-    for piece in others.into_iter().filter(|piece| !taken.contains(&piece.span)) {
+    // What stands beside the configuration is none of it, unless it is included.
+    let is_own = |piece: &&Piece| !taken.contains(&piece.span) && !is_beside(&piece.path);
+    for piece in others.into_iter().filter(is_own) {
         let holder = tree
             .child(root, OTHER_FILES)
             .unwrap_or_else(|| tree.push(root, Kind::Map, OTHER_FILES, piece.span));
@@ -68,6 +73,7 @@ pub(crate) fn read_bundle<'a>(
 fn read_member<'a>(
     tree: &mut Tree<'a>,
     root: NodeId,
+    members: &Members,
     member: &Member,
     piece: &'a Piece,
     place: &[String],
@@ -101,7 +107,7 @@ fn read_member<'a>(
         FileForm::Statements => {
             let top = tree.push(holder, Kind::Map, last, piece.span);
             let included = |pattern: &str, at: Span, includes: &Includes| {
-                let files = included(source, pattern, at, includes);
+                let files = included(source, pattern, at, includes, &members.folders).files;
                 if let Some(piece) = files.iter().find(|piece| piece.content == Content::Bytes) {
                     return Err(Box::new(undecoded(source, piece)));
                 }
@@ -133,50 +139,6 @@ fn read_member<'a>(
 fn undecoded(source: Source<'_>, piece: &Piece) -> Finding {
     let bytes = pieces::from_base64(&source.text[piece.span.range()]).unwrap_or_default();
     unwrap::not_text(&format!("{}/{}", source.name, piece.path), bytes)
-}
-
-/// The files that a statement includes: by a path from its own folder, or one of the files by the end of its path.
-fn included<'a>(source: Source<'a>, pattern: &str, at: Span, includes: &Includes) -> Vec<&'a Piece> {
-    let own = source.piece_at(at.start).map_or("", |piece| piece.path.as_str());
-    let folder = own.rsplit_once('/').map(|(folder, _)| format!("{folder}/")).unwrap_or_default();
-    let pattern = pattern.trim_end_matches('/');
-    let wanted = pattern.trim_start_matches("./");
-    let relative = WildMatch::new(&format!("{folder}{wanted}"));
-    // An absolute path is one of the old system; in the backup its end is what is known.
-    let is_it = |path: &str| {
-        if pattern.starts_with('/') {
-            let mut tail = wanted.trim_start_matches('/');
-            loop {
-                let depth = |text: &str| text.matches('/').count();
-                if depth(tail) == depth(path) && WildMatch::new(tail).matches(path) {
-                    return true;
-                }
-                // A name of which only wildcards are left could be any file's.
-                match tail.split_once('/').filter(|(_, rest)| rest.contains('/') || !has_wildcard(rest)) {
-                    Some((_, rest)) => tail = rest,
-                    None => return false,
-                }
-            }
-        }
-        path.matches('/').count() == folder.matches('/').count() + wanted.matches('/').count()
-            && relative.matches(path)
-    };
-    let in_folder = |path: &str| {
-        let (holder, name) = path.rsplit_once('/').unwrap_or_default();
-        !holder.is_empty() && is_it(holder) && includes.takes(name)
-    };
-    let text = |piece: &&Piece| piece.content != Content::Database && piece.path != own;
-    let mut files: Vec<&Piece> =
-        source.pieces.iter().filter(text).filter(|piece| is_it(&piece.path)).collect();
-    if files.is_empty() && !has_wildcard(pattern) {
-        files = source.pieces.iter().filter(text).filter(|piece| in_folder(&piece.path)).collect();
-    }
-    files.sort_by(|a, b| a.path.cmp(&b.path));
-    files
-}
-
-pub(crate) fn has_wildcard(pattern: &str) -> bool {
-    pattern.contains(['*', '?'])
 }
 
 /// Makes the bytes of a file of its text, by its path and form.

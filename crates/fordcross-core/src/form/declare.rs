@@ -160,6 +160,11 @@ fn read_words(section: &Section<'_, '_>, grammar: &mut Grammar) {
     if let Some(plain) = section.word("plain") {
         plain.text.clone_into(&mut grammar.plain);
     }
+    if section.has("letter-case") {
+        grammar.any_case = pick(section, "letter-case", &[("any", true)]).unwrap_or(false);
+    } else {
+        section.raw("letter-case");
+    }
     grammar.bare_numbers = section.boolean("bare-numbers").unwrap_or(false);
 }
 
@@ -241,15 +246,30 @@ fn read_inside(section: &Section<'_, '_>, shape: &StatementShape) -> Option<Insi
     Some(Inside { of: of.text.to_owned(), shape: parsed.ok()?, grammar: writing.grammar })
 }
 
+impl Members {
+    /// What `[profile]` says of the files of a backup of several.
+    pub(crate) fn read(head: &Section<'_, '_>) -> Self {
+        let texts = |key| head.words(key).into_iter().map(|word| word.text.to_owned()).collect();
+        let container = if head.has("container") {
+            pick(head, "container", &Container::ALL)
+        } else {
+            head.raw("container");
+            None
+        };
+        Self { container, members: Vec::new(), folders: texts("folders"), leftovers: texts("leftovers") }
+    }
+}
+
 /// `[[member]]`: the files of a backup of several.
-pub(crate) fn read_members(root: &Section<'_, '_>, container: Option<Container>) -> Members {
+pub(crate) fn read_members(root: &Section<'_, '_>, mut all: Members) -> Members {
     let mut members: Vec<Member> = Vec::new();
     for section in root.sections("member") {
         let member = read_member(&section, &members);
         section.finish();
         members.extend(member);
     }
-    Members { container, members }
+    all.members = members;
+    all
 }
 
 fn read_member(section: &Section<'_, '_>, earlier: &[Member]) -> Option<Member> {

@@ -4,6 +4,7 @@ use super::{FileForm, Writing};
 use crate::pattern::{Pattern, Step};
 use crate::shape::{Part, Shape};
 use crate::tree::{NodeId, Tree};
+use wildmatch::WildMatch;
 
 /// The branch of files that no profile names.
 pub(crate) const OTHER_FILES: &str = "other-files";
@@ -37,6 +38,10 @@ impl Container {
 pub(crate) struct Members {
     pub(crate) container: Option<Container>,
     pub(crate) members: Vec<Member>,
+    /// The folders that hold such a configuration on its systems, with `*` for any name.
+    pub(crate) folders: Vec<String>,
+    /// What files are called that editors and packages leave behind and the system does not read.
+    pub(crate) leftovers: Vec<String>,
 }
 
 /// One file of a line's backups, or several that differ in a part of their path.
@@ -128,6 +133,12 @@ fn fill(shape: &Shape, named: &[(&str, &str)]) -> String {
 }
 
 impl Members {
+    /// Whether a file is one that was left behind. Whatever is included is none.
+    pub(crate) fn is_leftover(&self, path: &str) -> bool {
+        let name = path.rsplit('/').next().unwrap_or(path);
+        self.leftovers.iter().any(|known| WildMatch::new(known).matches(name))
+    }
+
     /// The file that a node of a tree is in.
     pub(crate) fn of_node(&self, tree: &Tree<'_>, node: NodeId) -> Option<&Member> {
         let mut path = vec![node];

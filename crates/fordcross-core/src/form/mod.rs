@@ -2,10 +2,12 @@
 
 mod bundle;
 mod declare;
+mod included;
 mod members;
 
-pub(crate) use bundle::{has_wildcard, nodes_at, read_bundle, with_databases, write_bundle};
+pub(crate) use bundle::{nodes_at, read_bundle, with_databases, write_bundle};
 pub(crate) use declare::{read_members, read_writing};
+pub(crate) use included::{NoFile, taken_by_end, without_files};
 pub use members::Container;
 pub(crate) use members::{Member, Members, OTHER_FILES};
 

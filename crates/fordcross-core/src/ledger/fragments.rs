@@ -2,7 +2,6 @@
 //! copying it is a good deal cheaper than writing it anew.
 
 use super::{DecidedBy, Decision, Ledger, Note, WentFor};
-use crate::backup;
 use crate::course::Leg;
 use crate::crossing::Action;
 use crate::fate::Fate;
@@ -150,8 +149,11 @@ fn decider<'l>(
         DecidedBy::NotChosen => {
             (None, Some(Cow::Borrowed("it is in the other one of two configurations, which is not carried")))
         }
-        DecidedBy::FileMissing => (None, Some(Cow::Borrowed(backup::FILE_MISSING))),
-        DecidedBy::NothingIncluded => (None, Some(Cow::Borrowed(backup::NOTHING_INCLUDED))),
+        DecidedBy::Leftover => (
+            Some(Cow::Borrowed(leg.old.file.as_str())),
+            Some(Cow::Borrowed("the file was left behind by an editor or a package, and is not read")),
+        ),
+        DecidedBy::NothingIncluded(no_file) => (None, Some(Cow::Borrowed(no_file.why()))),
         DecidedBy::RuleBroken(number) => {
             let WentFor { rule, why, .. } = &went[number as usize];
             (Some(Cow::Owned(rule.clone())), Some(Cow::Owned(format!("what it was written to went: {why}"))))

@@ -12,6 +12,7 @@ use crate::carry::BaseOutcome;
 use crate::crossing::Phase;
 use crate::fate::{Fate, Origin};
 use crate::finding::Code;
+use crate::form::NoFile;
 use crate::tree::NodeId;
 
 /// What was decided about one row of the reading.
@@ -42,10 +43,10 @@ pub(crate) enum DecidedBy {
     Repeats,
     /// That it is in the one of two configurations that is not carried.
     NotChosen,
-    /// The file that it includes is not in the backup.
-    FileMissing,
-    /// No file of the backup fits the pattern that it includes files by.
-    NothingIncluded,
+    /// That it is a file that an editor or a package left behind.
+    Leftover,
+    /// That it includes files, and there are none.
+    NothingIncluded(NoFile),
     /// What it wrote broke a rule of the receiving line and went: the number in [`Ledger::went`].
     RuleBroken(u32),
     /// The old unit took it and did nothing with it, by the rule at this line of its profile.

@@ -7,7 +7,7 @@ use super::objects::{Wanted, check_objects_at, check_order, read_objects};
 use super::rules::{RawRules, read_checks, read_setting_rule};
 use super::schema::{Entry, Lookup, PathStep, Repeats, Role, Schema, What};
 use super::{
-    Container, Fact, Facts, FileForm, InForce, NeverHeld, Profile, Release, SectionDeclaration, Trial,
+    Fact, Facts, FileForm, InForce, Members, NeverHeld, Profile, Release, SectionDeclaration, Trial,
 };
 use crate::checking::Checking;
 use crate::expression::Expression;
@@ -45,7 +45,7 @@ fn read_profile(source: Source<'_>, root: Section<'_, '_>, checking: Checking) -
     let mut title = None;
     let mut dated = None;
     let mut form = None;
-    let mut container = None;
+    let mut files = Members::default();
     let mut names = NameManners::default();
     let mut takes_comments = false;
     let mut texts = TextWishes::default();
@@ -58,12 +58,8 @@ fn read_profile(source: Source<'_>, root: Section<'_, '_>, checking: Checking) -
         title = head.need_word("title").map(|word| word.text.to_owned());
         dated = head.word("dated").map(|word| word.text.to_owned());
         form = pick(&head, "form", &FileForm::OF_BACKUPS);
-        if head.has("container") {
-            container = pick(&head, "container", &Container::ALL);
-        } else {
-            head.raw("container");
-        }
         names.read(&head);
+        files = Members::read(&head);
         passes_over = head.words("passes-over").into_iter().map(|word| word.text.to_owned()).collect();
         repeats = read_repeats(&head, &Repeats::OF_SETTINGS);
         takes_comments = head.boolean("takes-comments").unwrap_or(false);
@@ -144,7 +140,7 @@ fn read_profile(source: Source<'_>, root: Section<'_, '_>, checking: Checking) -
         })
         .collect();
     let writing = read_writing(&root, form.unwrap_or(FileForm::Several));
-    let members = read_members(&root, container);
+    let members = read_members(&root, files);
     if form == Some(FileForm::Several) && members.members.is_empty() {
         root.report()
             .add(

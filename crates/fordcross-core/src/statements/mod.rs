@@ -42,6 +42,8 @@ pub(crate) struct Grammar {
     pub(crate) plain: String,
     /// Numbers need no quotes, whatever is in them.
     pub(crate) bare_numbers: bool,
+    /// Words of the language are read in capitals, too.
+    pub(crate) any_case: bool,
     /// What ends a statement beside the end of its line.
     pub(crate) end: Option<char>,
     /// A statement ends with that and nothing else.
@@ -161,6 +163,15 @@ pub(crate) enum PathPart {
     Capture(String),
 }
 
+impl PathPart {
+    /// The name itself, or that of the capture.
+    pub(crate) fn text(&self) -> &str {
+        match self {
+            Self::Name(text) | Self::Capture(text) => text,
+        }
+    }
+}
+
 /// The capture that is the value of what a statement makes.
 pub(crate) const VALUE: &str = "value";
 /// What a comment is called that stood behind its statement, on the same line. In a tree it stands before it.
@@ -184,6 +195,7 @@ impl Default for Grammar {
             marks: Vec::new(),
             plain: "_-./:@%+*,".into(),
             bare_numbers: false,
+            any_case: false,
             end: None,
             end_needed: false,
             nesting: Nesting::Flat,
@@ -194,15 +206,23 @@ impl Default for Grammar {
 }
 
 impl Grammar {
-    /// The paths of statements that include files, where they have names.
-    pub(crate) fn include_paths(&self) -> impl Iterator<Item = Vec<String>> + '_ {
-        self.statements.iter().filter(|statement| statement.includes.is_some()).filter_map(|statement| {
+    /// The paths of statements that include files, where they have names, with what they include.
+    pub(crate) fn including(&self) -> impl Iterator<Item = (Vec<String>, &Includes)> + '_ {
+        self.statements.iter().filter_map(|statement| {
+            let includes = statement.includes.as_ref()?;
             let names = statement.path.iter().map(|step| match step {
                 PathPart::Name(name) => Some(name.clone()),
                 PathPart::Capture(_) => None,
             });
-            names.collect()
+            Some((names.collect::<Option<_>>()?, includes))
         })
+    }
+
+    /// A value without the quotes that values keep.
+    pub(crate) fn bare<'v>(&self, value: &'v str) -> &'v str {
+        let bare = |quote: &char| value.strip_prefix(*quote)?.strip_suffix(*quote);
+        let kept = Some(&self.quotes).filter(|_| self.keeps_quotes);
+        kept.into_iter().flatten().find_map(bare).unwrap_or(value)
     }
 }
 

@@ -1,7 +1,7 @@
 //! Reading statements, word by word.
 
 use super::scan::{End, Scanner, Word};
-use super::shape::{Half, UNNAMED, WordKind};
+use super::shape::{Half, UNNAMED, WordKind, Words};
 use super::{BODY, Grammar, Includes, Inside, Nesting, Part, PathPart, Statement, VALUE, WORDS};
 use crate::finding::{Code, Finding};
 use crate::source::{Source, Span};
@@ -249,17 +249,17 @@ impl<'a> Reader<'_, 'a> {
             let range = text_of(&includes.of);
             let said = range.map(|range| words[range.start].text.as_ref()).unwrap_or_default();
             // Where quotes are kept, those around a path are no part of it.
-            let bare = |quote: &char| said.strip_prefix(*quote)?.strip_suffix(*quote);
-            let kept = Some(&grammar.quotes).filter(|_| grammar.keeps_quotes);
-            let pattern = kept.into_iter().flatten().find_map(bare).unwrap_or(said).to_owned();
+            let pattern = grammar.bare(said).to_owned();
             let files = (self.included)(&pattern, whole, includes)?;
-            Ok((!files.is_empty() || includes.may_be_missing, files))
+            Ok((pattern, files))
         });
-        let files = files.transpose()?;
+        let files = files.transpose()?.filter(|(_, files)| !files.is_empty());
         let mut node = self.blocks[self.blocks.len() - 1].node;
-        if let Some((true, files)) = files {
+        if let Some((pattern, files)) = files {
             self.add_comments(node);
-            self.tree.push(node, Kind::Instruction, "", whole);
+            let name = statement.path.last().map_or("", PathPart::text);
+            let included = self.tree.push(node, Kind::Instruction, name, whole);
+            self.tree.set_value(included, Text::Decoded(&pattern));
             self.include(&files, whole)?;
             return Ok(after);
         }
@@ -336,7 +336,8 @@ impl<'a> Reader<'_, 'a> {
     ) -> Option<(&'g Statement, super::shape::Taken<'g>)> {
         let word = |index: usize| (words[index].text.as_ref(), words[index].kind);
         self.grammar.statements.iter().filter(stands).find_map(|statement| {
-            let taken = statement.shape.fit(words.len(), &word)?;
+            let words_of = Words { count: words.len(), word: &word, any_case: self.grammar.any_case };
+            let taken = statement.shape.fit(&words_of)?;
             let fits = statement.inside.as_ref().is_none_or(|inside| {
                 let text = taken.iter().find_map(|(part, range)| part.captures(&inside.of).then_some(range));
                 text.is_some_and(|range| inside.has_pairs(&words[range.start].text))

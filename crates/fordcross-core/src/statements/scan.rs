@@ -1,6 +1,6 @@
 //! Parting statements into words.
 
-use super::shape::{Half, WordKind};
+use super::shape::{Half, WordKind, Words};
 use super::{Grammar, Inside, Nesting, Part};
 use crate::finding::{Code, Finding};
 use crate::source::{Source, Span};
@@ -190,7 +190,7 @@ impl Inside {
     pub(super) fn has_pairs(&self, text: &str) -> bool {
         self.words(text).is_some_and(|words| {
             let word = |index: usize| (words[index].text.as_ref(), words[index].kind);
-            self.shape.fit(words.len(), &word).is_some()
+            self.shape.fit(&Words { count: words.len(), word: &word, any_case: false }).is_some()
         }) && self.pairs(text).iter().all(|(name, _)| is_plain_name(&name.text))
     }
 
@@ -198,7 +198,9 @@ impl Inside {
     pub(super) fn pairs<'t>(&self, text: &'t str) -> Vec<(Word<'t>, Word<'t>)> {
         let Some(words) = self.words(text) else { return Vec::new() };
         let word = |index: usize| (words[index].text.as_ref(), words[index].kind);
-        let Some(taken) = self.shape.fit(words.len(), &word) else { return Vec::new() };
+        let Some(taken) = self.shape.fit(&Words { count: words.len(), word: &word, any_case: false }) else {
+            return Vec::new();
+        };
         let of = |half: Half| {
             let is = move |part: &Part| matches!(part, Part::Pair(_, own, _) if *own == half);
             taken.iter().filter(move |(part, _)| is(part)).map(|(_, range)| range.start)

@@ -144,17 +144,37 @@ impl StatementShape {
         self.names().contains(&name)
     }
 
-    /// Takes the words of a statement, if they fit. `word` gives the text of each.
-    pub(super) fn fit<'p>(
-        &'p self,
-        count: usize,
-        word: &dyn Fn(usize) -> (&'p str, WordKind),
-    ) -> Option<Taken<'p>> {
+    /// Takes the words of a statement, if they fit.
+    pub(super) fn fit<'p>(&'p self, words: &Words<'_, 'p>) -> Option<Taken<'p>> {
         let mut taken = Vec::new();
         // Shapes are short and statements, too; a statement made to be ambiguous is said not to fit.
         let mut tries = 10_000;
-        fit_all(&self.parts, 0, count, word, &mut taken, &mut tries, &mut |at, _| at == count)
+        fit_all(&self.parts, 0, words, &mut taken, &mut tries, &mut |at, _| at == words.count)
             .then_some(taken)
+    }
+}
+
+/// The words of a statement.
+pub(super) struct Words<'w, 'p> {
+    pub(super) count: usize,
+    /// The text of each.
+    pub(super) word: &'w dyn Fn(usize) -> (&'p str, WordKind),
+    /// Those of the language are read in capitals, too.
+    pub(super) any_case: bool,
+}
+
+impl Words<'_, '_> {
+    fn is(&self, at: usize, wanted: &str) -> bool {
+        if at >= self.count {
+            return false;
+        }
+        let (text, kind) = (self.word)(at);
+        let is_it = if self.any_case { text.eq_ignore_ascii_case(wanted) } else { text == wanted };
+        kind != WordKind::Quoted && is_it
+    }
+
+    fn is_value(&self, at: usize) -> bool {
+        at < self.count && (self.word)(at).1 != WordKind::Mark
     }
 }
 
@@ -211,8 +231,7 @@ type Then<'t, 'p> = dyn FnMut(usize, &mut Taken<'p>) -> bool + 't;
 fn fit_all<'p>(
     parts: &'p [Part],
     at: usize,
-    count: usize,
-    word: &dyn Fn(usize) -> (&'p str, WordKind),
+    words: &Words<'_, 'p>,
     taken: &mut Taken<'p>,
     tries: &mut usize,
     then: &mut Then<'_, 'p>,
@@ -223,47 +242,41 @@ fn fit_all<'p>(
     *tries -= 1;
     let Some((part, rest)) = parts.split_first() else { return then(at, taken) };
     let length = taken.len();
-    let is = |at: usize, wanted: &str| {
-        let (text, kind) = word(at);
-        kind != WordKind::Quoted && text == wanted
-    };
-    let is_value = |at: usize| at < count && word(at).1 != WordKind::Mark;
+    let word = words.word;
     let ok = match part {
-        Part::Word(wanted) => {
-            at < count && is(at, wanted) && fit_all(rest, at + 1, count, word, taken, tries, then)
-        }
-        Part::Glue => fit_all(rest, at, count, word, taken, tries, then),
+        Part::Word(wanted) => words.is(at, wanted) && fit_all(rest, at + 1, words, taken, tries, then),
+        Part::Glue => fit_all(rest, at, words, taken, tries, then),
         Part::Capture(_, choice) | Part::Pair(_, _, choice) => {
-            let fits = is_value(at)
+            let fits = words.is_value(at)
                 && (choice.is_empty() || word(at).1 != WordKind::Quoted && is_choice(choice, word(at).0));
             fits && {
                 taken.push((part, at..at + 1));
-                fit_all(rest, at + 1, count, word, taken, tries, then)
+                fit_all(rest, at + 1, words, taken, tries, then)
             }
         }
         Part::List(_) => {
-            is_value(at) && {
+            words.is_value(at) && {
                 // A comma at the end of a word says that the list goes on in the next one.
                 let mut end = at + 1;
-                while word(end - 1).0.ends_with(',') && is_value(end) {
+                while word(end - 1).0.ends_with(',') && words.is_value(end) {
                     end += 1;
                 }
                 taken.push((part, at..end));
-                fit_all(rest, end, count, word, taken, tries, then)
+                fit_all(rest, end, words, taken, tries, then)
             }
         }
         Part::Several(_) => {
-            let most = at + (at..count).take_while(|&at| is_value(at)).count();
+            let most = at + (at..words.count).take_while(|&at| words.is_value(at)).count();
             (at + 1..=most).rev().any(|end| {
                 taken.truncate(length);
                 taken.push((part, at..end));
-                fit_all(rest, end, count, word, taken, tries, then)
+                fit_all(rest, end, words, taken, tries, then)
             })
         }
         Part::Rest(_) => {
-            at < count && {
-                taken.push((part, at..count));
-                fit_all(rest, count, count, word, taken, tries, then)
+            at < words.count && {
+                taken.push((part, at..words.count));
+                fit_all(rest, words.count, words, taken, tries, then)
             }
         }
         Part::Optional(group) => {
@@ -271,13 +284,13 @@ fn fit_all<'p>(
             let with = {
                 let inner = &mut |end: usize, taken: &mut Taken<'p>| {
                     let mut tries = 1_000;
-                    fit_all(rest, end, count, word, taken, &mut tries, then)
+                    fit_all(rest, end, words, taken, &mut tries, then)
                 };
-                fit_all(group, at, count, word, taken, tries, inner)
+                fit_all(group, at, words, taken, tries, inner)
             };
             with || {
                 taken.truncate(length);
-                fit_all(rest, at, count, word, taken, tries, then)
+                fit_all(rest, at, words, taken, tries, then)
             }
         }
         Part::Repeated(group) => {
@@ -286,7 +299,7 @@ fn fit_all<'p>(
             loop {
                 let before = taken.len();
                 let mut end = at;
-                let more = fit_all(group, at, count, word, taken, tries, &mut |to, _| {
+                let more = fit_all(group, at, words, taken, tries, &mut |to, _| {
                     end = to;
                     true
                 });
@@ -296,7 +309,7 @@ fn fit_all<'p>(
                 }
                 at = end;
             }
-            fit_all(rest, at, count, word, taken, tries, then)
+            fit_all(rest, at, words, taken, tries, then)
         }
     };
     if !ok {

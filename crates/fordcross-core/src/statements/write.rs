@@ -1,6 +1,6 @@
 //! Writing statements by their shapes.
 
-use super::shape::{Half, UNNAMED, WordKind, is_choice};
+use super::shape::{Half, UNNAMED, WordKind, Words, is_choice};
 use super::words::Line;
 use super::{BEHIND, BODY, GAP, Grammar, Inside, Nesting, Part, PathPart, Statement, VALUE, WORDS};
 use crate::tree::{Kind, NodeId, Tree};
@@ -493,9 +493,10 @@ impl<'w, 'a> Writer<'w, 'a> {
     fn would_be_another(&self, name: &str, value: &str) -> bool {
         let words: Vec<&str> = std::iter::once(name).chain(value.split_whitespace()).collect();
         let word = |index: usize| (words[index], WordKind::Plain);
+        let spoken = Words { count: words.len(), word: &word, any_case: self.grammar.any_case };
         !self.grammar.quotes.is_empty()
             && words.len() > 2
-            && self.grammar.statements.iter().any(|known| known.shape.fit(words.len(), &word).is_some())
+            && self.grammar.statements.iter().any(|known| known.shape.fit(&spoken).is_some())
     }
 }
 

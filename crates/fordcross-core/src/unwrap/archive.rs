@@ -47,13 +47,24 @@ impl Archive {
         }
     }
 
-    pub(super) fn members(self, bytes: &[u8], limits: &Limits) -> Result<Vec<Member>, Unpackable> {
-        let mut taken = Taken { limits, members: Vec::new(), total: 0, folded: FxHashMap::default() };
+    /// The members, and the folders that are listed.
+    pub(super) fn members(
+        self,
+        bytes: &[u8],
+        limits: &Limits,
+    ) -> Result<(Vec<Member>, Vec<String>), Unpackable> {
+        let mut taken = Taken {
+            limits,
+            members: Vec::new(),
+            folders: Vec::new(),
+            total: 0,
+            folded: FxHashMap::default(),
+        };
         match self {
             Self::Tar => read_tar(bytes, &mut taken)?,
             Self::Zip => read_zip(bytes, &mut taken)?,
         }
-        Ok(taken.members)
+        Ok((taken.members, taken.folders))
     }
 
     /// Packs members, in their order. The same members give the same bytes.
@@ -93,6 +104,7 @@ impl Archive {
 struct Taken<'l> {
     limits: &'l Limits,
     members: Vec<Member>,
+    folders: Vec<String>,
     total: u64,
     /// Paths in lower case, with how each was written.
     folded: FxHashMap<String, String>,
@@ -127,6 +139,10 @@ impl Taken<'_> {
             return Err(unsafe_path(&format!("has a path that leads elsewhere: `{path}`")));
         }
         if is_folder {
+            // An archive may list as many as it likes; no more are kept than members.
+            if self.folders.len() < self.limits.members {
+                self.folders.push(bare.to_owned());
+            }
             return Ok(None);
         }
         let folded = bare.to_lowercase();

@@ -61,6 +61,8 @@ pub struct Opened {
     pub text: String,
     /// The files, in the order of the text: at least one.
     pub pieces: Vec<Piece>,
+    /// The folders that are known, those without files among them.
+    pub folders: Vec<String>,
     /// The character set that the first text was in.
     pub charset: Charset,
     /// What it was wrapped in, from the outside in.
@@ -98,9 +100,9 @@ pub fn open(name: &str, bytes: Vec<u8>, opening: &Opening) -> Result<Opened, Box
         inner = inner.strip_suffix(packing.ending()).unwrap_or(inner);
     }
     if let Some(archive) = Archive::of(&bytes) {
-        let members = archive.members(&bytes, limits).map_err(told)?;
+        let (members, folders) = archive.members(&bytes, limits).map_err(told)?;
         wrapped.push(Wrapping::Archive(archive));
-        return assemble(name, members, wrapped, opening, false);
+        return Ok(Opened { folders, ..assemble(name, members, wrapped, opening, false)? });
     }
     let only = Member { path: inner.to_owned(), bytes };
     assemble(name, vec![only], wrapped, opening, true)
@@ -136,6 +138,7 @@ fn assemble(
     Ok(Opened {
         text: joined.text,
         pieces: joined.pieces,
+        folders: Vec::new(),
         charset: joined.charset.unwrap_or(Charset::UTF_8),
         wrapped,
         size,

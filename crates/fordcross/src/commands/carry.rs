@@ -10,7 +10,7 @@ use crate::output::{BOLD, Printer, Sources, count};
 use crate::passphrase::new_passphrase;
 use crate::receipt::{Entry, RunningHash, receipt};
 use crate::result_folder::{Existing, RECEIPT, ResultFolder};
-use crate::status::{Failed, Status};
+use crate::status::{Failed, Status, needs_person};
 use fordcross_core::backup::Backup;
 use fordcross_core::carry::{Carried, CarryInput, FateCount, FirstWalk, carry as carry_over};
 use fordcross_core::fate::Fate;
@@ -90,7 +90,8 @@ pub(crate) fn carry(
         print(printer, options, &carried, &counts, &files)?;
         print_findings(printer, &carried.findings, &Sources::default())?;
     }
-    let strict = options.strict.then_some(carried.accepted().len());
+    let needing = carried.findings.iter().filter(|finding| needs_person(finding)).count();
+    let strict = options.strict.then_some(carried.accepted().len() + needing);
     let status = Status::of_carry(carried.is_blocked(), &counts, strict);
     // The program ends here, and the system takes memory back faster than millions of rows can be freed.
     std::mem::forget(carried);

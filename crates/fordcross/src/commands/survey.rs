@@ -3,7 +3,8 @@
 use super::survey_tell::{Surveyed, print, to_json};
 use super::way::{data_finding, hash_findings, open, treated_as};
 use crate::arguments::{General, HideWhat, Survey};
-use crate::files::{InputFile, backups_below, read_backup, remark_findings, write_new};
+use crate::files::{InputFile, backups_below, read_backup, write_new};
+use crate::folder::remark_findings;
 use crate::library;
 use crate::output::findings::print_findings;
 use crate::output::table::columns;
@@ -58,6 +59,8 @@ pub(crate) fn survey(
                 findings.extend(backup.missing_files(&profile));
                 findings.extend(data_finding(file));
                 findings.extend(remark_findings(&file.name, &file.remarks));
+                findings.extend(file.told.iter().cloned());
+                findings.extend(backup.guessed_files(&profile));
                 findings.extend(counted.unsound.iter().cloned());
                 apply_severities(&mut findings, &general.severity);
                 if findings.iter().any(|finding| finding.severity == Severity::Blocker) {

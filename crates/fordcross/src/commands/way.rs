@@ -1,7 +1,8 @@
 //! What `map` and `carry` share: the backup, both profiles, the receiving model, the crossing.
 
 use crate::arguments::{General, Reading, Way, WhichConfiguration};
-use crate::files::{InputFile, read_backup, remark_findings};
+use crate::files::{InputFile, read_backup};
+use crate::folder::remark_findings;
 use crate::library;
 use crate::output::{Sources, count};
 use crate::status::Failed;
@@ -153,6 +154,8 @@ impl Loaded {
         notices.extend(treated_as(&backup));
         notices.extend(data_finding(&self.file));
         notices.extend(remark_findings(&self.file.name, &self.file.remarks));
+        notices.extend(self.file.told.iter().cloned());
+        notices.extend(backup.guessed_files(&old));
         Ok(Ready { backup, course, profile_files, crossing_files, notices })
     }
 }

@@ -157,7 +157,8 @@ fn what_is_cut_off_anywhere_is_refused_or_read(#[case] backup: &str, #[case] is_
         // The first bytes alone tell nothing of an archive.
         assert!(!is_archive || end < 22 || opened.is_err(), "{end}");
         if let Ok(opened) = opened {
-            let source = Source { name: "a", text: &opened.text, pieces: &opened.pieces };
+            let source =
+                Source { name: "a", text: &opened.text, pieces: &opened.pieces, folders: &opened.folders };
             let _ = read(source, &library);
         }
     }

@@ -1,0 +1,189 @@
+//! Backups that are folders: which of the files in them are read, and what is told of the others.
+
+use crate::arguments::Reading;
+use crate::files::{Content, Raw, Unread, name_of, read_file, too_large};
+use crate::output::count;
+use crate::receipt::Entry;
+use crate::status::{Failed, lower};
+use crate::walk::{About, Remark, Walked, walk};
+use fordcross_core::backup::passed_over;
+use fordcross_core::finding::{Code, Finding, Place};
+use fordcross_core::library::Library;
+use fordcross_core::roots::{is_beside, roots_of};
+use fordcross_core::source::{Source, Span};
+use fordcross_core::unwrap::Member;
+use std::collections::HashSet;
+use std::fs;
+use std::path::Path;
+
+/// A folder that was gone through: what is in it, seen from where the configuration begins.
+struct Part {
+    name: String,
+    walked: Walked,
+    /// The paths of the files, and after them those of the remarks.
+    paths: Vec<String>,
+    folders: Vec<String>,
+    told: Option<Finding>,
+}
+
+impl Part {
+    fn new(folder: &Path, name: String, reading: &Reading, library: &Library) -> Result<Self, Failed> {
+        let walked = walk(folder, reading.follow_links)?;
+        let named = walked.files.iter().map(|(_, inside)| inside.clone());
+        let paths: Vec<String> =
+            named.chain(walked.remarks.iter().map(|remark| remark.path.clone())).collect();
+        let roots = roots_of(&name, &paths, library)?;
+        let told = roots.told_beside(&name, walked.files.iter().map(|(_, inside)| inside.as_str()));
+        let folders = walked.folders.iter().map(|folder| roots.path(folder)).collect();
+        let paths = paths.iter().map(|path| roots.path(path)).collect();
+        Ok(Self { name, walked, paths, folders, told })
+    }
+}
+
+/// All files of a folder, and of the others that a person says hold more of the same configuration, as one backup.
+pub(crate) fn read_folder(
+    folder: &Path,
+    name: String,
+    reading: &Reading,
+    library: &Library,
+) -> Result<Raw, Failed> {
+    let mut parts = vec![Part::new(folder, name.clone(), reading, library)?];
+    for also in &reading.also {
+        if !also.is_dir() {
+            return Err(Failed::message(format!("`{}` is no folder", also.display()))
+                .help("`--also` names another folder of the same configuration"));
+        }
+        let part = Part::new(also, name_of(also), reading, library)?;
+        let own = &part.paths[..part.walked.files.len()];
+        let known: HashSet<&String> = parts.iter().flat_map(|part| &part.paths).collect();
+        if let Some(twice) = own.iter().find(|path| known.contains(path)) {
+            let (one, other) = (folder.display(), also.display());
+            let message =
+                format!("`{twice}` is in both `{one}` and `{other}`, and only one of them can hold");
+            return Err(Failed::message(message).help("name only the folders whose files the system reads"));
+        }
+        parts.push(part);
+    }
+    // What is data shows by all that there is.
+    let paths: Vec<String> = parts.iter().flat_map(|part| part.paths.iter().cloned()).collect();
+    let mut is_data = passed_over(&paths, library).into_iter();
+    let mut read = Read::default();
+    for part in parts {
+        let of_part: Vec<bool> = is_data.by_ref().take(part.paths.len()).collect();
+        read.add(part, &of_part)?;
+    }
+    let Read { mut members, entries, folders, data, remarks, told, .. } = read;
+    if members.is_empty() && remarks.is_empty() {
+        return Err(Failed::message(format!("the folder `{}` has no files", folder.display())));
+    }
+    if members.is_empty() {
+        let mut findings = remark_findings(&name, &remarks);
+        findings.sort_by_key(|finding| finding.severity);
+        return Err(findings.into());
+    }
+    members.sort_by(|a, b| a.path.cmp(&b.path));
+    let content = Content::Folder(members, folders);
+    Ok(Raw { name, content, parts: 0, entries, passed_over: data, remarks, told })
+}
+
+/// What was read of folders that are one backup.
+#[derive(Default)]
+struct Read {
+    members: Vec<Member>,
+    entries: Vec<Entry>,
+    folders: Vec<String>,
+    /// Files that are data, and are not read.
+    data: Vec<String>,
+    remarks: Vec<Remark>,
+    told: Vec<Finding>,
+    bytes: u64,
+}
+
+impl Read {
+    fn add(&mut self, part: Part, is_data: &[bool]) -> Result<(), Failed> {
+        let Part { name, walked, paths, mut folders, told } = part;
+        let Walked { files, mut remarks, .. } = walked;
+        self.folders.append(&mut folders);
+        self.told.extend(told);
+        for (((path, inside), seen), is_data) in files.iter().zip(&paths).zip(is_data) {
+            if *is_data {
+                self.data.push(inside.clone());
+                continue;
+            }
+            let found = fs::metadata(path).map_err(|error| Failed::file(path, "read", &error))?;
+            self.bytes += found.len();
+            match read_file(path, self.bytes) {
+                Ok(bytes) => {
+                    self.entries.push(Entry::new("backup", &format!("{name}/{inside}"), &bytes));
+                    self.members.push(Member { path: seen.clone(), bytes });
+                }
+                Err(Unread::TooLarge) => return Err(too_large(path)),
+                // What is no part of the configuration need not be readable.
+                Err(Unread::Failed(_)) if is_beside(seen) => {}
+                Err(Unread::Failed(error)) => {
+                    let about = About::Unreadable { why: lower(&error) };
+                    self.remarks.push(Remark { path: inside.clone(), about });
+                }
+            }
+        }
+        // What is passed over as data is that, wherever it leads.
+        let mut of_remarks = paths.iter().zip(is_data).skip(files.len());
+        remarks.retain(|remark| {
+            let Some((seen, is_data)) = of_remarks.next() else { return true };
+            if *is_data && !matches!(remark.about, About::Followed { .. }) {
+                self.data.push(remark.path.clone());
+            }
+            !is_data && !is_beside(seen)
+        });
+        self.remarks.append(&mut remarks);
+        Ok(())
+    }
+}
+
+/// What is told of the entries of a folder that are no plain files of it.
+pub(crate) fn remark_findings(folder: &str, remarks: &[Remark]) -> Vec<Finding> {
+    let at = |path: &str| Some(Place::new(Source::new(&format!("{folder}/{path}"), ""), Span::default()));
+    let one = |remark: &Remark| {
+        let path = &remark.path;
+        let mut finding = match &remark.about {
+            About::Followed { .. } => return None,
+            About::Outside { to } => Finding::new(
+                Code::LinkOutside,
+                format!("`{path}` is a link out of the folder, to `{to}`, and was not read"),
+            )
+            .help("add `--follow-links` to read what links lead to, or put a copy in its place"),
+            About::Around { to } => Finding::new(
+                Code::EntryPassedOver,
+                format!("`{path}` is a link to a folder that it stands in, `{to}`, and was not followed"),
+            ),
+            About::Unreadable { why } => {
+                Finding::new(Code::EntryUnreadable, format!("`{path}` cannot be read: {why}"))
+                    .help("make it readable, or take it out if it says nothing")
+            }
+            About::NoFile => Finding::new(
+                Code::EntryPassedOver,
+                format!("`{path}` is no file but a pipe, a socket or a device, and was not read"),
+            ),
+        };
+        finding.place = at(path);
+        Some(finding)
+    };
+    let followed: Vec<(&String, &String)> = remarks
+        .iter()
+        .filter_map(|remark| match &remark.about {
+            About::Followed { to } => Some((&remark.path, to)),
+            _ => None,
+        })
+        .collect();
+    let told = followed.first().map(|(path, to)| {
+        let message = format!(
+            "{} followed; the first is `{path}`, to `{to}`",
+            count(followed.len(), "link")
+                + if followed.len() == 1 { " of the folder was" } else { " of the folder were" }
+        );
+        let mut finding = Finding::new(Code::LinkFollowed, message);
+        finding.place = at(path);
+        finding
+    });
+    remarks.iter().filter_map(one).chain(told).collect()
+}

@@ -126,7 +126,7 @@ fn read_any<'a, 'l>(
 pub fn is_backup_of_files(paths: &[String], library: &Library) -> bool {
     let several = library.profiles().iter().filter(|profile| profile.form == FileForm::Several);
     several.filter_map(ProfileFile::parsed).any(|profile| {
-        let place = |path: &String| profile.members.members.iter().find_map(|member| member.place_of(path));
+        let place = |path: &String| profile.members.files.iter().find_map(|member| member.place_of(path));
         paths.iter().filter_map(place).any(|place| profile.is_marked_by(&place))
     })
 }
@@ -135,7 +135,7 @@ pub fn is_backup_of_files(paths: &[String], library: &Library) -> bool {
 pub fn passed_over(paths: &[String], library: &Library) -> Vec<bool> {
     let several = library.profiles().iter().rev().filter(|profile| profile.form == FileForm::Several);
     let found = several.filter_map(ProfileFile::parsed).find(|profile| {
-        let place = |path: &String| profile.members.members.iter().find_map(|member| member.place_of(path));
+        let place = |path: &String| profile.members.files.iter().find_map(|member| member.place_of(path));
         paths.iter().filter_map(place).any(|place| profile.is_marked_by(&place))
     });
     let data: Vec<WildMatch> = found
@@ -154,7 +154,7 @@ fn read_several<'a, 'l>(
     library.profiles().iter().rev().filter(|profile| profile.form == FileForm::Several).find_map(|file| {
         let profile = file.parsed()?;
         let is_marked = |piece: &Piece| {
-            let place = profile.members.members.iter().find_map(|member| member.place_of(&piece.path));
+            let place = profile.members.files.iter().find_map(|member| member.place_of(&piece.path));
             place.is_some_and(|place| profile.is_marked_by(&place))
         };
         let read = || read_bundle(source, &profile.members, None).map(|tree| (tree, file));
@@ -171,7 +171,7 @@ fn read_alone<'a, 'l>(
     let several = library.profiles().iter().filter(|profile| profile.form == FileForm::Several);
     let candidates = several.filter_map(|file| {
         let profile = file.parsed()?;
-        let counts = profile.members.members.iter().map(|member| member.signs_in(source.text));
+        let counts = profile.members.files.iter().map(|member| member.signs_in(source.text));
         let (index, count) = counts.enumerate().max_by_key(|(index, count)| (*count, usize::MAX - index))?;
         (count > 0).then_some((count, index, profile, file))
     });

@@ -61,6 +61,7 @@ mod references;
 pub mod roots;
 #[cfg(test)]
 mod schema_test;
+mod secrets;
 mod shape;
 pub mod source;
 mod statements;

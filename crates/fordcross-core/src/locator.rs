@@ -175,7 +175,12 @@ impl Steps {
 struct Level {
     length: usize,
     quoted: bool,
+    /// What is below stands in place of a secret: it is not named.
+    hides: bool,
 }
+
+/// What stands in a locator for a name that may be a secret.
+const HIDDEN: &str = "(hidden)";
 
 impl<'t, 'a> Labeler<'t, 'a> {
     pub(crate) fn new(
@@ -190,7 +195,7 @@ impl<'t, 'a> Labeler<'t, 'a> {
             ordinals,
             symbols: Symbols::default(),
             trail: Trail::new(tree.root(), automaton),
-            levels: vec![Level { length: 0, quoted: false }],
+            levels: vec![Level { length: 0, quoted: false, hides: false }],
             label: String::new(),
             quoted: false,
             value: None,
@@ -211,7 +216,7 @@ impl<'t, 'a> Labeler<'t, 'a> {
     pub(crate) fn write_label(&mut self, node: NodeId, automaton: &mut Automaton, out: &mut Vec<u8>) {
         let is_value = self.enter_holder(node, automaton);
         let no_ordinal = self.ordinals.is_none_or(|ordinals| ordinals.of(node).is_none());
-        if is_value && !self.quoted && no_ordinal && !self.label.is_empty() {
+        if is_value && !self.quoted && no_ordinal && !self.label.is_empty() && !self.hides() {
             let (step, quoted) = self.steps.of(self.tree, self.tree.name_id(node));
             if !quoted {
                 out.push(b'"');
@@ -251,7 +256,7 @@ impl<'t, 'a> Labeler<'t, 'a> {
 
     /// Makes a node the last one of the trail.
     fn enter(&mut self, node: NodeId, automaton: &mut Automaton) {
-        let Level { length, quoted } = self.levels[self.levels.len() - 1];
+        let Level { length, quoted, .. } = self.levels[self.levels.len() - 1];
         if self.trail.node(self.levels.len() - 1) == node {
             self.label.truncate(length);
             self.quoted = quoted;
@@ -272,7 +277,7 @@ impl<'t, 'a> Labeler<'t, 'a> {
         };
         self.trail.truncate(shared + 1);
         self.levels.truncate(shared + 1);
-        let Level { length, quoted } = self.levels[shared];
+        let Level { length, quoted, .. } = self.levels[shared];
         self.label.truncate(length);
         self.quoted = quoted;
         for index in (0..self.way.len()).rev() {
@@ -280,7 +285,9 @@ impl<'t, 'a> Labeler<'t, 'a> {
             let state = self.trail.enter(node, self.tree, automaton, &mut self.symbols);
             let entry = automaton.accepted(automaton.accept_of(state)).entry;
             self.push_step(node, entry);
-            self.levels.push(Level { length: self.label.len(), quoted: self.quoted });
+            let hides =
+                self.hides() || entry.is_some_and(|entry| self.schema.entries[usize::from(entry)].is_secret);
+            self.levels.push(Level { length: self.label.len(), quoted: self.quoted, hides });
         }
     }
 
@@ -294,6 +301,11 @@ impl<'t, 'a> Labeler<'t, 'a> {
         automaton.accepted(automaton.accept_of(state)).entry
     }
 
+    /// Whether what is below the last level is not named.
+    fn hides(&self) -> bool {
+        self.levels.last().is_some_and(|level| level.hides)
+    }
+
     fn push_step(&mut self, node: NodeId, entry: Option<u16>) {
         let is_entry = self.tree.is_entry(node);
         if self.tree.kind(node) == Kind::OwnText {
@@ -302,6 +314,9 @@ impl<'t, 'a> Labeler<'t, 'a> {
         if !is_entry {
             if !self.label.is_empty() {
                 self.label.push('/');
+            }
+            if self.hides() {
+                return self.label.push_str(HIDDEN);
             }
             self.quoted |= push_quoted(self.tree.name(node), &mut self.label);
             if self.tree.kind(node) == Kind::List {

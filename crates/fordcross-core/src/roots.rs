@@ -93,7 +93,7 @@ pub fn roots_of(name: &str, paths: &[String], library: &Library) -> Result<Roots
 
 /// Whether a file of that path tells that it is of the line.
 fn marks(profile: &Profile, path: &str) -> bool {
-    let place = profile.members.members.iter().find_map(|member| member.place_of(path));
+    let place = profile.members.files.iter().find_map(|member| member.place_of(path));
     place.is_some_and(|place| profile.is_marked_by(&place))
 }
 
@@ -116,7 +116,7 @@ fn have_different_files<'r>(
     roots.into_iter().all(|root| {
         let inside = paths.iter().filter_map(|path| path.strip_prefix(root)?.strip_prefix('/'));
         let mut places =
-            inside.filter_map(|path| profile.members.members.iter().find_map(|member| member.place_of(path)));
+            inside.filter_map(|path| profile.members.files.iter().find_map(|member| member.place_of(path)));
         places.all(|place| seen.insert(place))
     })
 }

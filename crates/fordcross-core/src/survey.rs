@@ -1,14 +1,15 @@
 //! What is in a backup.
 
 use crate::backup::Backup;
-use crate::finding::Findings;
+use crate::finding::{Code, Finding, Findings, count};
 use crate::form::OTHER_FILES;
 use crate::judge::unsound;
 use crate::locator::Labeler;
 use crate::profile::{Profile, Signs, What};
 use crate::reading::{Reading, RowKind, automaton_of};
+use crate::redact::mark_in;
 use crate::references::References;
-use crate::source::Content;
+use crate::source::{Content, Span};
 use crate::tree::{Kind, NodeId, Tree};
 use crate::typing::{Form, Kept};
 use rustc_hash::FxHashMap;
@@ -40,6 +41,7 @@ pub struct Survey {
     pub lacking: Vec<String>,
     /// Rules of its own line that the backup breaks.
     pub unsound: Findings,
+    is_copy: bool,
 }
 
 /// What one section holds.
@@ -93,7 +95,7 @@ pub struct Expiring {
 pub struct FileSize {
     /// Its path.
     pub path: String,
-    /// How many bytes it has, as text.
+    /// How many bytes it has.
     pub bytes: usize,
     /// It holds no configuration but what was made with it.
     pub data: bool,
@@ -136,10 +138,48 @@ impl Survey {
         })
     }
 
+    /// Whether it is a copy whose secrets are hidden: what stands in their places is none.
+    pub fn is_redacted_copy(&self) -> bool {
+        self.is_copy
+    }
+
     /// Whether the backup must be guarded like a key: whoever has it has secrets that can be used.
     pub fn must_be_guarded(&self) -> bool {
-        self.secrets.iter().any(|secrets| !matches!(secrets.kept, Kept::Masked))
+        !self.is_copy && self.secrets.iter().any(|secrets| !matches!(secrets.kept, Kept::Masked))
     }
+}
+
+/// What there is to say of when a backup was taken, and of how much: it is from the future, older than so many days, or
+/// of a kind that does not hold everything.
+pub fn taken_findings(backup: &Backup<'_>, today: jiff::civil::Date, stale_after: i64) -> Findings {
+    let identity = &backup.identity;
+    let days = identity.taken.as_deref().and_then(date_of).and_then(|taken| days_between(taken, today));
+    let taken = identity.taken.as_deref().unwrap_or_default();
+    let number = |days: i64| count(usize::try_from(days).unwrap_or(usize::MAX), "day");
+    let at = |finding: Finding| finding.at(backup.tree.source(), Span::default());
+    let age = days.and_then(|days| match days {
+        ..=-1 => Some(
+            Finding::new(
+                Code::TakenInFuture,
+                format!("the backup says that it was taken on {taken}, which is {} from now", number(-days)),
+            )
+            .help("the clock of the old unit was wrong: see that it is the backup that you mean"),
+        ),
+        days if days > stale_after => Some(
+            Finding::new(Code::TakenLongAgo, format!("the backup was taken {} ago", number(days)))
+                .help("take a new one if the old unit is still there: what was set since is not in it"),
+        ),
+        _ => None,
+    });
+    let part = (identity.is_whole == Some(false) && !identity.only_changes).then(|| {
+        let kind = identity.kind.as_deref().unwrap_or_default();
+        Finding::new(
+            Code::NotWhole,
+            format!("the backup is of the kind `{kind}`, which does not hold everything"),
+        )
+        .help("take a whole one if the old unit is still there: what this one lacks is not carried")
+    });
+    age.into_iter().chain(part).map(at).collect()
 }
 
 /// Counts what a backup holds. `today` is the day to count its age to.
@@ -165,6 +205,7 @@ pub fn survey(backup: &Backup<'_>, profile: &Profile, today: jiff::civil::Date) 
         candidate: candidate(tree, profile),
         lacking: lacking(tree, profile),
         unsound: Findings::new(),
+        is_copy: mark_in(tree, profile, &automaton, &reading).is_some(),
     };
     let model = backup.identity.model.as_deref().and_then(|name| profile.model(name).ok());
     let overruled = unsound(tree, profile, model, &mut automaton_of(profile, None));
@@ -282,7 +323,7 @@ fn files(backup: &Backup<'_>, profile: &Profile) -> Vec<FileSize> {
         return Vec::new();
     }
     let others = tree.child(tree.root(), OTHER_FILES);
-    let of = |path: &str| profile.members.members.iter().find(|member| member.place_of(path).is_some());
+    let of = |path: &str| profile.members.files.iter().find(|member| member.place_of(path).is_some());
     source
         .pieces
         .iter()
@@ -291,8 +332,13 @@ fn files(backup: &Backup<'_>, profile: &Profile) -> Vec<FileSize> {
             let length = (piece.span.end - piece.span.start) as usize;
             FileSize {
                 path: piece.path.clone(),
-                // Base64 has four characters for three bytes.
-                bytes: if piece.content == Content::Bytes { length / 4 * 3 } else { length },
+                bytes: if piece.content == Content::Bytes {
+                    // Base64 has four characters for three bytes, and at its end a sign for each that lacks.
+                    let text = &source.text[piece.span.range()];
+                    length / 4 * 3 - text.bytes().rev().take_while(|byte| *byte == b'=').count()
+                } else {
+                    length
+                },
                 data: member.is_some_and(|member| member.data),
                 // One that another includes is known by what includes it.
                 known: others.is_none_or(|others| tree.child(others, &piece.path).is_none()),
@@ -306,7 +352,7 @@ fn lacking(tree: &Tree<'_>, profile: &Profile) -> Vec<String> {
     let pieces = tree.source().pieces;
     profile
         .members
-        .members
+        .files
         .iter()
         .filter(|member| member.needed && !pieces.iter().any(|piece| member.place_of(&piece.path).is_some()))
         .map(|member| member.path.to_string())

@@ -40,6 +40,13 @@ pub(crate) struct General {
     pub(crate) today: Option<jiff::civil::Date>,
 }
 
+impl General {
+    /// The day to which ages are counted.
+    pub(crate) fn today(&self) -> jiff::civil::Date {
+        self.today.unwrap_or_else(|| jiff::ZonedDateTime::now().date())
+    }
+}
+
 #[derive(Debug, Subcommand)]
 pub(crate) enum Command {
     /// Say what a backup is and what is in it
@@ -52,6 +59,8 @@ pub(crate) enum Command {
     Carry(Carry),
     /// Look things up in the ledger of a carry
     Ledger(Ledger),
+    /// Make a copy of a backup to show to others: the same lines, without secrets, names and addresses
+    Redact(Redact),
     /// Work on profiles and crossings
     #[command(subcommand)]
     Profile(ProfileCommand),
@@ -116,6 +125,9 @@ pub(crate) struct FindingOptions {
     pub(crate) code: Option<String>,
 }
 
+/// How many days old a backup may be before that is told.
+const STALE_AFTER: i64 = 30;
+
 #[derive(Debug, Args)]
 pub(crate) struct Reach {
     #[command(flatten)]
@@ -127,28 +139,38 @@ pub(crate) struct Survey {
     /// The backups; a folder stands for all files in it, `-` is standard input
     #[arg(required = true, value_name = "BACKUP")]
     pub(crate) backups: Vec<PathBuf>,
-    /// Write a copy of one backup to show to others: the same lines without the secrets
-    #[arg(long, value_name = "FILE")]
-    pub(crate) redacted: Option<PathBuf>,
-    /// Hide these in the copy, too; may be repeated
-    #[arg(long, value_name = "WHAT", requires = "redacted")]
-    pub(crate) hide: Vec<HideWhat>,
     /// Describe each of several backups in full instead of listing them
     #[arg(long)]
     pub(crate) each: bool,
     /// Mark backups that are older than so many days
-    #[arg(long, value_name = "DAYS", default_value_t = 30)]
+    #[arg(long, value_name = "DAYS", default_value_t = STALE_AFTER)]
     pub(crate) stale_after: i64,
     #[command(flatten)]
     pub(crate) reading: Reading,
 }
 
-#[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]
-pub(crate) enum HideWhat {
-    /// IP and MAC addresses: each becomes one for documentation, always the same
-    Addresses,
-    /// Host names and names of objects
-    Names,
+#[derive(Debug, Args)]
+pub(crate) struct Redact {
+    /// The backup
+    #[arg(value_name = "BACKUP")]
+    pub(crate) backup: PathBuf,
+    /// The copy, which must not be there yet: a file, or a folder where the backup is one
+    #[arg(short, long, value_name = "FILE")]
+    pub(crate) output: PathBuf,
+    /// A file with a secret of your own: the same one gives the same names and addresses again
+    #[arg(long, value_name = "FILE")]
+    pub(crate) key: Option<PathBuf>,
+    /// Leave IP and MAC addresses as they are
+    #[arg(long)]
+    pub(crate) keep_addresses: bool,
+    /// Leave host names and names of objects as they are
+    #[arg(long)]
+    pub(crate) keep_names: bool,
+    /// Leave comments, but those that could be settings with a secret
+    #[arg(long)]
+    pub(crate) keep_comments: bool,
+    #[command(flatten)]
+    pub(crate) reading: Reading,
 }
 
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, ValueEnum)]
@@ -196,6 +218,9 @@ pub(crate) struct Way {
     /// Which configuration of a backup that has two: the one in force, or the one that was being worked on
     #[arg(long, value_name = "WHICH", default_value = "active")]
     pub(crate) configuration: WhichConfiguration,
+    /// Tell of a backup that is older than so many days
+    #[arg(long, value_name = "DAYS", default_value_t = STALE_AFTER)]
+    pub(crate) stale_after: i64,
     #[command(flatten)]
     pub(crate) reading: Reading,
 }

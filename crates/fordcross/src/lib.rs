@@ -88,6 +88,7 @@ fn perform(
     match &arguments.command {
         Command::Survey(options) => commands::survey::survey(general, options, input, &mut printer),
         Command::Reach(options) => commands::reach::reach(general, options, input, &mut printer),
+        Command::Redact(options) => commands::redact::redact(general, options, input, &mut printer),
         Command::Profile(command) => commands::profile::profile(general, command, input, &mut printer),
         Command::Finding(options) => commands::finding::finding(general, options, &mut printer),
         Command::Map(options) => commands::map::map(general, options, input, &mut printer),

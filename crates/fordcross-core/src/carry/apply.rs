@@ -252,7 +252,7 @@ impl<'x, 'i, 'a> Apply<'x, 'i, 'a> {
 
     fn write_fact(&mut self, fact: &'i Fact, value: &str) {
         let new = self.step.new_profile();
-        if new.members.members.iter().any(|member| !member.written && member.is_at(&fact.path.join("/"))) {
+        if new.members.files.iter().any(|member| !member.written && member.is_at(&fact.path.join("/"))) {
             return;
         }
         let steps: Vec<PathStep<'_>> = fact.path.iter().map(|name| PathStep::Name(name)).collect();

@@ -281,6 +281,7 @@ pub fn carry<'i, 'a>(input: CarryInput<'i, 'a>, walk: FirstWalk) -> Carried<'i, 
         let finding = Finding::new(Code::TooLarge, message).help("carry a backup of fewer sections");
         carried.findings.push(finding);
     }
+    carried.findings.extend(carried.redacted_copy());
     let gathered = carried.gather_findings();
     carried.findings.extend(gathered);
     let beyond = carried.beyond_limits();

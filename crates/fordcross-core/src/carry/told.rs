@@ -6,6 +6,7 @@ use crate::ledger::DecidedBy;
 use crate::locator::Labeler;
 use crate::mapping::{LeftOver, PortProposal, PortTarget};
 use crate::reading::RowKind;
+use crate::redact::mark_in;
 use crate::tree::NodeId;
 use rustc_hash::FxHashMap;
 
@@ -41,6 +42,22 @@ impl Carried<'_, '_> {
             finding
         };
         too_long.into_iter().map(place).chain(beyond).collect()
+    }
+
+    /// That the backup is a copy whose secrets are hidden.
+    pub(super) fn redacted_copy(&self) -> Option<Finding> {
+        let StepMade { automaton, reading, .. } = &self.steps[0];
+        let tree = &self.input.backup.tree;
+        let node = mark_in(tree, self.old(), automaton, reading)?;
+        let mut labels = Labeler::new(tree, &self.old().schema, Some(&reading.ordinals), automaton);
+        let mut finding = Finding::new(
+            Code::RedactedCopy,
+            "the backup is a redacted copy: what it was made to hide is not in it",
+        )
+        .help("carry the backup itself");
+        finding.place = Some(Place::indexed(&self.input.backup.lines(), tree.span(node)));
+        finding.locator = Some(labels.label(node, &mut automaton.clone()).to_owned());
+        Some(finding)
     }
 
     /// The rows that are carried with old names in a free text or in a value that is kept whole, and those names; and whether the text may

@@ -70,6 +70,10 @@ impl Code {
             | Self::EntryUnreadable
             | Self::EntryPassedOver
             | Self::ResultDiffers => &[],
+            Self::TakenInFuture => &[(Backup, "taken=\"2026-", "taken=\"2126-")],
+            Self::TakenLongAgo => &[(Backup, "taken=\"2026-", "taken=\"2016-")],
+            Self::NotWhole => &[(Backup, "kind=\"full\"", "kind=\"part\"")],
+            Self::RedactedCopy => &[(Backup, "kelp &amp; bladderwrack 7 fathoms", "redacted-9c1f02ab-7")],
             Self::XmlMalformed => &[(Backup, "</unit>", "</unti>")],
             Self::XmlDoctype => &[(Backup, "<teasel-backup ", "<!DOCTYPE teasel-backup><teasel-backup ")],
             Self::JsonMalformed => &[(Base, "\"release\": \"2.1\",", "\"release\": \"2.1\"")],

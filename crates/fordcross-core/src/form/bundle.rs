@@ -4,6 +4,7 @@ use super::included::included;
 use super::members::OTHER_FILES;
 use super::{FileForm, Member, Members, of_member, read_statements, read_text, write_text};
 use crate::finding::Finding;
+use crate::redact::MARK_FILE;
 use crate::roots::is_beside;
 use crate::source::{Content, Piece, Source, Span};
 use crate::statements::Includes;
@@ -29,11 +30,11 @@ pub(crate) fn read_bundle<'a>(
     let mut others = Vec::new();
     for piece in source.pieces {
         let by_path = || {
-            let mut members = members.members.iter().enumerate();
+            let mut members = members.files.iter().enumerate();
             members.find_map(|(index, member)| Some((index, member.place_of(&piece.path)?)))
         };
         let found = match alone {
-            Some(index) => members.members[index].only_place().map(|place| (index, place)),
+            Some(index) => members.files[index].only_place().map(|place| (index, place)),
             // What an editor left behind is no file of the line, even where those have any name.
             None if members.is_leftover(&piece.path) => None,
             None => by_path(),
@@ -48,14 +49,16 @@ pub(crate) fn read_bundle<'a>(
         if taken.borrow().contains(&piece.span) {
             continue;
         }
-        let member = &members.members[index];
+        let member = &members.files[index];
         if let Err(finding) = read_member(&mut tree, root, members, member, piece, &place, &taken) {
             findings.push(*of_member(finding, source, &piece.path));
         }
     }
     let taken = taken.into_inner();
     // What stands beside the configuration is none of it, unless it is included.
-    let is_own = |piece: &&Piece| !taken.contains(&piece.span) && !is_beside(&piece.path);
+    // Nor is what says of a copy that it is one.
+    let is_own =
+        |piece: &&Piece| !taken.contains(&piece.span) && !is_beside(&piece.path) && piece.path != MARK_FILE;
     for piece in others.into_iter().filter(is_own) {
         let holder = tree
             .child(root, OTHER_FILES)
@@ -151,7 +154,7 @@ pub(crate) fn write_bundle(
     finish: &mut Finish<'_>,
 ) -> Vec<unwrap::Member> {
     let mut written: Vec<(usize, unwrap::Member, bool)> = Vec::new();
-    for (index, member) in members.members.iter().enumerate() {
+    for (index, member) in members.files.iter().enumerate() {
         for (node, place) in nodes_at(tree, member.at.len()) {
             let Some(path) = member.path_of(&place) else { continue };
             if member.writing.form == FileForm::Hashes
@@ -170,7 +173,7 @@ pub(crate) fn write_bundle(
     written.sort_by_key(|(index, ..)| *index);
     let files = written.into_iter().map(|(_, member, is_table)| (member, is_table)).collect();
     let mut files = with_databases(files);
-    for member in &members.members {
+    for member in &members.files {
         if let (FileForm::Hashes, Some(algorithm)) = (member.writing.form, member.hash) {
             let bytes = hashes::write(&files, algorithm);
             let path = member.path.as_literal().unwrap_or_default().to_owned();

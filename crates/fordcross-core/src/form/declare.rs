@@ -256,7 +256,7 @@ impl Members {
             head.raw("container");
             None
         };
-        Self { container, members: Vec::new(), folders: texts("folders"), leftovers: texts("leftovers") }
+        Self { container, files: Vec::new(), folders: texts("folders"), leftovers: texts("leftovers") }
     }
 }
 
@@ -268,7 +268,7 @@ pub(crate) fn read_members(root: &Section<'_, '_>, mut all: Members) -> Members 
         section.finish();
         members.extend(member);
     }
-    all.members = members;
+    all.files = members;
     all
 }
 

@@ -170,7 +170,7 @@ fn has_wildcard(pattern: &str) -> bool {
 /// theirs stand in its place.
 pub(crate) fn without_files(tree: &Tree<'_>, members: &Members) -> Vec<(NodeId, NoFile)> {
     let mut found = Vec::new();
-    for member in &members.members {
+    for member in &members.files {
         let grammar = &member.writing.grammar;
         let at: Vec<&str> = member.at.iter().filter_map(Shape::as_literal).collect();
         for (path, includes) in grammar.including() {
@@ -257,7 +257,9 @@ mod tests {
     #[case("b.conf", 0, &["b.conf"], false)]
     #[case("./b.conf", 0, &["b.conf"], false)]
     #[case("d/../b.conf", 0, &["b.conf"], false)]
-    #[case("../conf.d", 2, &["conf.d/1.conf", "conf.d/2.conf"], false)]
+    #[case("../conf.d", 5, &[], false)]
+    #[case("../../conf.d", 5, &["conf.d/1.conf", "conf.d/2.conf"], false)]
+    #[case("../conf.d", 2, &["conf.d/2.conf"], false)]
     #[case("../../b.conf", 5, &["b.conf"], false)]
     #[case("../extra", 0, &["../extra/y.conf"], false)]
     #[case("conf.d//", 0, &["conf.d/1.conf", "conf.d/2.conf"], false)]

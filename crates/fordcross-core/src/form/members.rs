@@ -37,7 +37,7 @@ impl Container {
 #[derive(Clone, Debug, Default)]
 pub(crate) struct Members {
     pub(crate) container: Option<Container>,
-    pub(crate) members: Vec<Member>,
+    pub(crate) files: Vec<Member>,
     /// The folders that hold such a configuration on its systems, with `*` for any name.
     pub(crate) folders: Vec<String>,
     /// What files are called that editors and packages leave behind and the system does not read.
@@ -150,7 +150,7 @@ impl Members {
             path.push(parent);
         }
         let names: Vec<&str> = path.iter().rev().map(|&node| tree.name(node)).collect();
-        self.members
+        self.files
             .iter()
             .find(|member| names.get(..member.at.len()).and_then(|place| member.path_of(place)).is_some())
     }
@@ -158,7 +158,7 @@ impl Members {
     /// The names at the top of the tree, in the order in which files are written.
     pub(crate) fn top_order(&self) -> Vec<String> {
         let mut order: Vec<String> = Vec::new();
-        for name in self.members.iter().filter_map(|member| member.at.first()?.as_literal()) {
+        for name in self.files.iter().filter_map(|member| member.at.first()?.as_literal()) {
             if !order.iter().any(|known| known == name) {
                 order.push(name.to_owned());
             }
@@ -179,6 +179,6 @@ impl Members {
 
     /// The form of the file that a pattern leads into.
     pub(crate) fn form_of(&self, pattern: &Pattern) -> Option<FileForm> {
-        self.members.iter().find(|member| member.holds(pattern)).map(|member| member.writing.form)
+        self.files.iter().find(|member| member.holds(pattern)).map(|member| member.writing.form)
     }
 }

@@ -12,6 +12,7 @@ use crate::json::write_string;
 use crate::locator::Labeler;
 use crate::profile::Profile;
 use crate::reading::{Reading, RowKind};
+use crate::secrets::Secrets;
 use crate::source::LineIndex;
 use crate::tree::{Kind, NodeId, Tree};
 use crate::typing::{Form, TypeId, Types};
@@ -40,6 +41,8 @@ pub struct LedgerWriter<'l> {
     line: usize,
     next_note: usize,
     untyped: Untyped,
+    /// Those that stand in texts are not shown.
+    secrets: Secrets,
 }
 
 /// What is done with the values of settings that have no type, and so could be secrets.
@@ -121,6 +124,11 @@ impl<'l> LedgerWriter<'l> {
                 lines: base.lines(),
             }
         });
+        let of_backup = steps
+            .first()
+            .map(|step| (&input.backup.tree, &input.course[0].old, &step.automaton, &step.reading));
+        let of_base = base.as_ref().map(|base| (base.tree, new, new_automaton, base.reading));
+        let secrets = Secrets::of(&of_backup.into_iter().chain(of_base).collect::<Vec<_>>());
         Self {
             base,
             line: 1,
@@ -137,6 +145,7 @@ impl<'l> LedgerWriter<'l> {
             new_automaton: new_automaton.clone(),
             next_note: 0,
             untyped: Untyped::Hide,
+            secrets,
         }
     }
 
@@ -224,7 +233,7 @@ impl<'l> LedgerWriter<'l> {
         match kind {
             Some(kind) if self.untyped.shows(&old.types, kind) => {
                 out.extend_from_slice(b",\"value\":");
-                write_value(&old.types.get(kind).form, side.tree.value(row.node), out);
+                write_value(&old.types.get(kind).form, side.tree.value(row.node), &self.secrets, out);
             }
             None if self.untyped == Untyped::Show && row.kind == RowKind::Setting => {
                 out.extend_from_slice(b",\"value\":");
@@ -325,11 +334,13 @@ impl<'l> LedgerWriter<'l> {
             .entry(&mut self.new_automaton)
             .and_then(|entry| new.schema.entries[entry as usize].what.setting())
             .filter(|&kind| self.untyped.shows(&new.types, kind));
-        if kind.is_some() {
+        if let Some(kind) = kind {
             out.extend_from_slice(b",\"value\":");
             let value = self.new_tree.value(node);
             if written_as == Kind::Bare {
                 out.extend_from_slice(value.as_bytes());
+            } else if let Form::Text(_) = new.types.get(kind).form {
+                write_string(&self.secrets.hidden_in(value), out);
             } else {
                 write_string(value, out);
             }
@@ -392,7 +403,7 @@ impl LedgerWriter<'_> {
         let kind = row.and_then(|row| row.type_id(new, &self.new_automaton));
         if let Some(kind) = kind.filter(|&kind| untyped.shows(&new.types, kind)) {
             out.extend_from_slice(b",\"value\":");
-            write_value(&new.types.get(kind).form, base.tree.value(node), out);
+            write_value(&new.types.get(kind).form, base.tree.value(node), &self.secrets, out);
         }
         out.extend_from_slice(b",\"outcome\":\"");
         out.extend_from_slice(outcome.word().as_bytes());
@@ -401,13 +412,14 @@ impl LedgerWriter<'_> {
 }
 
 /// Numbers of numeric types are written as numbers, all else as the backup spells it.
-fn write_value(form: &Form, text: &str, out: &mut Vec<u8>) {
+fn write_value(form: &Form, text: &str, secrets: &Secrets, out: &mut Vec<u8>) {
     let plain = !text.is_empty()
         && text.len() < 16
         && text.bytes().all(|b| b.is_ascii_digit())
         && (text.len() == 1 || !text.starts_with('0'));
     match form {
         Form::Integer { .. } | Form::Quantity(_) if plain => out.extend_from_slice(text.as_bytes()),
+        Form::Text(_) => write_string(&secrets.hidden_in(text), out),
         _ => write_string(text, out),
     }
 }

@@ -308,7 +308,7 @@ impl Profile {
     /// Whether its form can hold a value. Of several forms it is enough that one can: see [`Self::writing_at`].
     pub(crate) fn holds(&self, text: &str) -> bool {
         if self.form == FileForm::Several {
-            return self.members.members.iter().any(|member| member.writing.holds(text));
+            return self.members.files.iter().any(|member| member.writing.holds(text));
         }
         self.writing.holds(text)
     }

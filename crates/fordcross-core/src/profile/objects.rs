@@ -140,7 +140,7 @@ pub(super) fn read_objects<'r>(
                 rule.finish(pattern.clone(), range, many, &section, raw);
             }
             let roles = raw.roles(roles, &pattern);
-            schema.entries.push(Entry { pattern, what, releases: range, roles });
+            schema.entries.push(Entry { pattern, what, releases: range, roles, is_secret: false });
         }
         section.finish();
     }
@@ -159,7 +159,13 @@ pub(super) fn read_objects<'r>(
                 repeats: Repeats::No,
                 order: Vec::new(),
             };
-            schema.entries.push(Entry { pattern: pattern.clone(), what, releases: range, roles: Vec::new() });
+            schema.entries.push(Entry {
+                pattern: pattern.clone(),
+                what,
+                releases: range,
+                roles: Vec::new(),
+                is_secret: false,
+            });
         }
         rule.finish(pattern, range, many, &section, raw);
         section.finish();

@@ -92,6 +92,7 @@ fn read_profile(source: Source<'_>, root: Section<'_, '_>, checking: Checking) -
     let trials = root.sections("trial").into_iter().filter_map(read_trial).collect();
     // What the line means by a second one, where a setting does not say.
     for entry in &mut schema.entries {
+        entry.is_secret = entry.what.setting().is_some_and(|kind| types.types.is_secret(kind));
         if let What::Setting { repeats: own @ Repeats::No, .. } = &mut entry.what {
             *own = repeats;
         }
@@ -141,7 +142,7 @@ fn read_profile(source: Source<'_>, root: Section<'_, '_>, checking: Checking) -
         .collect();
     let writing = read_writing(&root, form.unwrap_or(FileForm::Several));
     let members = read_members(&root, files);
-    if form == Some(FileForm::Several) && members.members.is_empty() {
+    if form == Some(FileForm::Several) && members.files.is_empty() {
         root.report()
             .add(
                 Code::KeyMissing,
@@ -280,7 +281,13 @@ fn read_settings(
                         )
                         .help("say with `from` and `until` which releases each declaration is for");
                 }
-                schema.entries.push(Entry { pattern: pattern.clone(), what, releases: range, roles });
+                schema.entries.push(Entry {
+                    pattern: pattern.clone(),
+                    what,
+                    releases: range,
+                    roles,
+                    is_secret: false,
+                });
             }
         }
     }

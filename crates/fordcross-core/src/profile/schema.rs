@@ -22,6 +22,8 @@ pub(crate) struct Entry {
     pub(crate) releases: (usize, usize),
     /// What it is to the unit, each with when it is that.
     pub(crate) roles: Vec<(Role, Option<Arc<Expression>>)>,
+    /// Its values are secrets: where a backup has a branch in place of one, what that holds may be, too.
+    pub(crate) is_secret: bool,
 }
 
 /// What a setting or object is to the unit that has it.

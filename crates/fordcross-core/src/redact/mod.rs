@@ -1,33 +1,50 @@
 //! A copy of a backup to show to others: the same form and the same lines, without its secrets.
 
 mod addresses;
+mod comments;
 mod names;
+mod pseudonyms;
 
+pub use pseudonyms::Key;
+
+use crate::automaton::Automaton;
 use crate::backup::Backup;
 use crate::form::with_databases;
 use crate::json::write_string;
 use crate::profile::{FileForm, Profile, What};
 use crate::reading::{Reading, Row, RowKind, automaton_of};
+use crate::secrets::{TELLING, search};
 use crate::source::{Content, Span};
 use crate::tree::{Kind, NodeId, Tree};
 use crate::typing::{Form, TypeId};
 use crate::unwrap::pieces::from_base64;
 use crate::unwrap::{Member, hashes};
 use crate::xml::escape;
-use addresses::{Book, without_addresses};
-use aho_corasick::{AhoCorasick, AhoCorasickKind, MatchKind};
-use rustc_hash::FxHashMap;
+use addresses::{addresses_in, with_pseudonyms};
+use pseudonyms::Book;
+use rustc_hash::{FxHashMap, FxHashSet};
 use std::net::IpAddr;
 
-/// What is hidden beside secrets, and settings without a type, which could be some.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub enum Hide {
-    /// IP and MAC addresses, wherever they stand. Each becomes one of the ranges for documentation (RFC
-    /// 5737, RFC 3849, RFC 7042), always the same one; masks stay.
-    Addresses,
-    /// Host names and names of objects.
-    Names,
+/// How a copy is made. Secrets are always hidden, and settings without a type, which could be some.
+#[derive(Clone, Debug)]
+pub struct Redaction {
+    /// What pseudonyms are made with.
+    pub key: Key,
+    /// IP and MAC addresses stay.
+    pub keeps_addresses: bool,
+    /// Host names and names of objects stay.
+    pub keeps_names: bool,
+    /// Comments stay, but those that could be settings with a secret.
+    pub keeps_comments: bool,
 }
+
+/// A file of an archive that says what it is.
+pub const MARK_FILE: &str = "REDACTED.txt";
+/// What it says.
+pub const MARK_TEXT: &str =
+    "A copy made to be shown: its secrets are not those of the backup, and it cannot be carried.\n";
+/// What stands in the place of a secret begins so; a short name of the key and a number follow.
+const MARK: &str = "redacted-";
 
 /// The copy, and how many values are hidden in it.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -40,32 +57,45 @@ pub struct Redacted {
     pub names: usize,
     /// Addresses, each as often as it stands there.
     pub addresses: usize,
+    /// Comments.
+    pub comments: usize,
+    /// Networks that are too wide to have another in their place, as they stand there.
+    pub kept: Vec<String>,
 }
 
-/// Shorter values are only hidden where they stand: elsewhere they would be anything.
-const TELLING: usize = 4;
-
 /// Makes the copy.
-pub fn redact(backup: &Backup<'_>, profile: &Profile, hide: &[Hide]) -> Redacted {
+pub fn redact(backup: &Backup<'_>, profile: &Profile, how: &Redaction) -> Redacted {
     let tree = &backup.tree;
     let mut automaton = automaton_of(profile, None);
     let reading = Reading::new(tree, profile, &mut automaton);
-    let mut hider =
-        Hider { tree, profile, edits: Vec::new(), known: FxHashMap::default(), paths: FxHashMap::default() };
+    let secret = format!("{MARK}{}", how.key.short_id());
+    let mut hider = Hider {
+        tree,
+        profile,
+        edits: Vec::new(),
+        known: FxHashMap::default(),
+        paths: FxHashMap::default(),
+        secret_branches: FxHashMap::default(),
+        within: FxHashSet::default(),
+    };
     let (mut secrets, mut names) = (0, 0);
-    let mut texts: Vec<NodeId> = reading.remarks.iter().map(|remark| remark.node).collect();
+    let mut texts = Vec::new();
+    let comments = hider.hide_comments(how.keeps_comments, &mut texts);
     for row in reading.rows.iter().filter(|row| row.kind == RowKind::Setting) {
         let kind = row.type_id(profile, &automaton);
         let is_secret = kind.is_none_or(|kind| !profile.types.is_open(kind));
         if is_secret {
-            secrets += usize::from(hider.hide(row, "hidden"));
-        } else if hide.contains(&Hide::Names) && kind.is_some_and(|kind| is_name(profile, kind)) {
+            secrets += usize::from(hider.hide(row, &secret));
+            if kind.is_none() {
+                hider.hide_names_within(row.node, &secret);
+            }
+        } else if !how.keeps_names && kind.is_some_and(|kind| is_name(profile, kind)) {
             names += usize::from(hider.hide(row, "name"));
-        } else if kind.is_some_and(|kind| is_text(profile, kind, hide)) {
+        } else if kind.is_some_and(|kind| is_text(profile, kind, !how.keeps_names)) {
             texts.push(row.node);
         }
     }
-    if hide.contains(&Hide::Names) {
+    if !how.keeps_names {
         for row in reading.rows.iter().filter(|row| row.kind == RowKind::Object) {
             let entry =
                 automaton.accepted(row.accept).entry.map(|entry| &profile.schema.entries[usize::from(entry)]);
@@ -80,15 +110,18 @@ pub fn redact(backup: &Backup<'_>, profile: &Profile, hide: &[Hide]) -> Redacted
     hider.hide_in_texts(&texts);
     let mut addresses = 0;
     let mut files = Vec::new();
-    // The same address becomes the same in all files.
-    let mut book = Book::default();
     let paths = std::mem::take(&mut hider.paths);
-    for (path, content, text) in hider.finish() {
-        let (text, found) = if hide.contains(&Hide::Addresses) && content != Content::Bytes {
-            without_addresses(&text, &mut book)
-        } else {
-            (text, 0)
-        };
+    let pieces = hider.finish();
+    let is_text = |content: Content| !how.keeps_addresses && content != Content::Bytes;
+    // The same address becomes the same in all files.
+    let found: Vec<_> = pieces
+        .iter()
+        .filter(|(_, content, _)| is_text(*content))
+        .flat_map(|(_, _, text)| addresses_in(text))
+        .collect();
+    let mut book = Book::new(&how.key, &found);
+    for (path, content, text) in pieces {
+        let (text, found) = if is_text(content) { with_pseudonyms(&text, &mut book) } else { (text, 0) };
         addresses += found;
         let bytes = match content {
             Content::Bytes => from_base64(&text).unwrap_or_default(),
@@ -99,15 +132,15 @@ pub fn redact(backup: &Backup<'_>, profile: &Profile, hide: &[Hide]) -> Redacted
     }
     let mut files = with_databases(files);
     hashes::renew(&mut files, &paths);
-    Redacted { files, secrets, names, addresses }
+    Redacted { files, secrets, names, addresses, comments, kept: book.kept() }
 }
 
 /// Whether what is hidden can stand in values of a type.
-fn is_text(profile: &Profile, kind: TypeId, hide: &[Hide]) -> bool {
+fn is_text(profile: &Profile, kind: TypeId, hides_names: bool) -> bool {
     match profile.types.get(kind).form {
         Form::Text(_) => true,
         // Folders and files are called by names, and a word of a path is seldom a password.
-        Form::Path => hide.contains(&Hide::Names),
+        Form::Path => hides_names,
         _ => false,
     }
 }
@@ -130,6 +163,10 @@ struct Hider<'t, 'a> {
     known: FxHashMap<String, String>,
     /// Files that are called by a name that is hidden, with the paths that they have instead.
     paths: FxHashMap<String, String>,
+    /// Branches that are known to stand in place of a secret, or not.
+    secret_branches: FxHashMap<NodeId, bool>,
+    /// Nodes in them whose names are hidden.
+    within: FxHashSet<NodeId>,
 }
 
 impl Hider<'_, '_> {
@@ -233,11 +270,7 @@ impl Hider<'_, '_> {
             })
             .collect();
         let values = telling.iter().map(|(value, _)| value.as_bytes());
-        // So many values that they cannot be searched for at once are no configuration's.
-        // A table of all states takes, for one value of like characters, the square of its length to make.
-        let builder = &mut AhoCorasick::builder();
-        builder.match_kind(MatchKind::LeftmostLongest).kind(Some(AhoCorasickKind::ContiguousNFA));
-        let Ok(search) = builder.build(values) else { return };
+        let Some(search) = search(values) else { return };
         let names: Vec<&str> = telling.iter().map(|(_, name)| name.as_str()).collect();
         for &node in texts.iter().filter(|node| !self.tree.value(**node).is_empty()) {
             let pieces = match self.tree.kind(node) {
@@ -246,8 +279,21 @@ impl Hider<'_, '_> {
             };
             for piece in pieces {
                 let raw = &self.tree.source().text[piece.range()];
-                if search.is_match(raw) {
-                    self.edits.push((piece, search.replace_all(raw, &names)));
+                // A name is one as a whole word only; a secret is one wherever it stands.
+                let counts = |found: &aho_corasick::Match| {
+                    !names[found.pattern().as_usize()].starts_with("name-")
+                        || is_whole_word(raw, found.range())
+                };
+                let mut new = String::new();
+                let mut done = 0;
+                for found in search.find_iter(raw).filter(counts) {
+                    new.push_str(&raw[done..found.start()]);
+                    new.push_str(names[found.pattern().as_usize()]);
+                    done = found.end();
+                }
+                if done > 0 {
+                    new.push_str(&raw[done..]);
+                    self.edits.push((piece, new));
                 }
             }
         }
@@ -296,6 +342,37 @@ impl Hider<'_, '_> {
     }
 }
 
+fn is_whole_word(text: &str, range: std::ops::Range<usize>) -> bool {
+    let is_part = |c: char| c.is_alphanumeric() || c == '_';
+    !text[..range.start].ends_with(is_part) && !text[range.end..].starts_with(is_part)
+}
+
+/// The first secret that has the shape that they have in such copies, if a backup has one: then it is a copy.
+pub(crate) fn mark_in(
+    tree: &Tree<'_>,
+    profile: &Profile,
+    automaton: &Automaton,
+    reading: &Reading,
+) -> Option<NodeId> {
+    let could_be_secret = |row: &&Row| {
+        row.kind == RowKind::Setting
+            && row.type_id(profile, automaton).is_none_or(|kind| !profile.types.is_open(kind))
+    };
+    let mut rows = reading.rows.iter().filter(could_be_secret);
+    rows.find(|row| is_mark(tree.value(row.node))).map(|row| row.node)
+}
+
+fn is_mark(value: &str) -> bool {
+    value.match_indices(MARK).any(|(at, _)| {
+        let rest = &value[at + MARK.len()..];
+        rest.split_once('-').is_some_and(|(id, number)| {
+            id.len() == 8
+                && id.bytes().all(|byte| byte.is_ascii_hexdigit())
+                && number.starts_with(|c: char| c.is_ascii_digit())
+        })
+    })
+}
+
 /// Where the start tag of an element ends; `>` may stand in quotes.
 fn start_tag_end(text: &str, start: usize) -> usize {
     let mut quote = None;
@@ -318,6 +395,10 @@ mod tests {
     use crate::source::Source;
     use rstest::rstest;
 
+    fn keeping(keeps_names: bool) -> Redaction {
+        Redaction { key: Key::new(b"one"), keeps_addresses: true, keeps_names, keeps_comments: true }
+    }
+
     /// An alias of YAML stands for what is written once: that is hidden once.
     #[test]
     fn what_is_hidden_twice_is_hidden_once() {
@@ -327,8 +408,10 @@ mod tests {
         let text = "a: &x\n  secret: s3\nb: *x\nrelease: \"1\"\n";
         let tree = read_text(Source::new("t", text), &profile.writing).expect("well-formed");
         let backup = Backup::new(tree, &profile, None).expect("recognised");
-        let copy = redact(&backup, &profile, &[]);
-        assert_eq!(copy.files[0].bytes, text.replace("s3", "hidden-1").into_bytes());
+        let how = keeping(true);
+        let copy = redact(&backup, &profile, &how);
+        let mark = format!("redacted-{}-1", how.key.short_id());
+        assert_eq!(copy.files[0].bytes, text.replace("s3", &mark).into_bytes());
     }
 
     /// What is called by a name is called by another wherever it is spelled, and still is what it was.
@@ -373,7 +456,7 @@ mod tests {
         let profile = Profile::parse(Source::new("p", &profile), Checking::Whole).expect("a profile");
         let tree = read_text(Source::new("t", text), &profile.writing).expect("well-formed");
         let backup = Backup::new(tree, &profile, None).expect("recognised");
-        let copy = redact(&backup, &profile, &[Hide::Names]);
+        let copy = redact(&backup, &profile, &keeping(false));
         assert_eq!(String::from_utf8_lossy(&copy.files[0].bytes), expected);
     }
 }

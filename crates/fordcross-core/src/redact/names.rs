@@ -2,6 +2,7 @@
 //! names of files.
 
 use super::Hider;
+use crate::pattern::Step;
 use crate::profile::FileForm;
 use crate::source::Span;
 use crate::tree::{Kind, NodeId};
@@ -16,6 +17,11 @@ impl Hider<'_, '_> {
         if self.profile.members.is_file(self.tree, node) {
             return self.hide_file(node, name);
         }
+        self.hide_spelled(node, "name")
+    }
+
+    fn hide_spelled(&mut self, node: NodeId, word: &str) -> bool {
+        let name = self.tree.name(node);
         let places = match self.profile.writing_at(self.tree, node).form {
             FileForm::Json | FileForm::Yaml => self.key_of(node, name).into_iter().collect(),
             FileForm::Ini => self.in_heading(node, name).into_iter().collect(),
@@ -26,9 +32,47 @@ impl Hider<'_, '_> {
         if places.is_empty() {
             return false;
         }
-        let new = self.instead_of(name, "name");
+        let new = self.instead_of(name, word);
         self.edits.extend(places.into_iter().map(|place| (place, new.clone())));
         true
+    }
+
+    /// Hides what is named in place of a secret: a branch stands where its value should.
+    pub(super) fn hide_names_within(&mut self, node: NodeId, word: &str) {
+        let mut way = Vec::new();
+        let mut at = node;
+        while at != self.tree.root() && at != NodeId::DOCUMENT && !self.is_secret(at) {
+            way.push(at);
+            at = self.tree.parent(at);
+        }
+        if at == self.tree.root() || at == NodeId::DOCUMENT {
+            return;
+        }
+        for node in way.into_iter().filter(|&node| !self.tree.is_transparent(node)) {
+            if self.within.insert(node) {
+                self.hide_spelled(node, word);
+            }
+        }
+    }
+
+    /// Whether a branch stands where a secret should.
+    fn is_secret(&mut self, node: NodeId) -> bool {
+        if let Some(&known) = self.secret_branches.get(&node) {
+            return known;
+        }
+        let way = self.tree.names_on_way(node);
+        let fits = |steps: &[Step]| {
+            steps.len() == way.len()
+                && steps.iter().zip(&way).all(|(step, name)| match step {
+                    Step::Names(names) => names.iter().any(|known| known == name),
+                    Step::Any => true,
+                    Step::Below => false,
+                })
+        };
+        let mut secret = self.profile.schema.entries.iter().filter(|entry| entry.is_secret);
+        let found = secret.any(|entry| fits(&entry.pattern.steps));
+        self.secret_branches.insert(node, found);
+        found
     }
 
     /// Gives the file that an object is another path.

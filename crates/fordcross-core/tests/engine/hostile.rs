@@ -5,7 +5,7 @@ use fordcross_core::backup::{Backup, read};
 use fordcross_core::finding::Code;
 use fordcross_core::library::{Library, ProfileFile};
 use fordcross_core::mapping::MapFile;
-use fordcross_core::redact::{Hide, redact};
+use fordcross_core::redact::{Key, Redaction, redact};
 use fordcross_core::source::Source;
 use fordcross_core::survey::survey;
 use proptest::prelude::*;
@@ -34,7 +34,16 @@ fn take(text: &str, library: &Library) -> bool {
     let Ok((tree, file)) = read(Source::new("b", text), library) else { return false };
     let profile = file.parse().expect("a profile");
     let Ok(backup) = Backup::new(tree, profile, None) else { return false };
-    let copy = redact(&backup, profile, &[Hide::Names, Hide::Addresses]);
+    let copy = redact(
+        &backup,
+        profile,
+        &Redaction {
+            key: Key::new(b"one"),
+            keeps_addresses: false,
+            keeps_names: false,
+            keeps_comments: false,
+        },
+    );
     let lines = String::from_utf8_lossy(&copy.files[0].bytes).matches('\n').count();
     assert_eq!(lines, text.matches('\n').count(), "{text}");
     true

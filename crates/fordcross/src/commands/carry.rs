@@ -39,7 +39,7 @@ pub(crate) fn carry(
     let passphrase = if options.encrypt { Some(new_passphrase(&options.way.reading)?) } else { None };
     let existing = if options.replace { Existing::Replace } else { Existing::Refuse };
     let loaded = load(general, &options.way, input)?;
-    let ready = loaded.ready(&options.way)?;
+    let ready = loaded.ready(general, &options.way)?;
     let base_file = read_base(options.base.as_deref(), &loaded, input)?;
     let base = base_file.as_ref().map(|file| open_base(file, &loaded)).transpose()?;
     let walk = ready.walk();

@@ -26,7 +26,7 @@ pub(crate) fn map(
     printer: &mut Printer<'_>,
 ) -> Result<Status, Failed> {
     let loaded = load(general, &options.way, input)?;
-    let ready = loaded.ready(&options.way)?;
+    let ready = loaded.ready(general, &options.way)?;
     let model = ready.new_model(&loaded.receiver);
     let walk = ready.walk();
     let used = used_ports(&ready.backup, &ready.course[0], &walk);

@@ -9,6 +9,7 @@ pub(crate) mod profile;
 mod profile_show;
 mod profile_try;
 pub(crate) mod reach;
+pub(crate) mod redact;
 pub(crate) mod survey;
 mod survey_tell;
 mod way;

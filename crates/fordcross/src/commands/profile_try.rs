@@ -46,6 +46,7 @@ pub(crate) fn try_out(
     let mut status = Status::Done;
     for backup in &options.backups {
         let way = Way {
+            stale_after: i64::MAX,
             backup: backup.clone(),
             to: options.to.clone(),
             configuration: WhichConfiguration::Active,
@@ -72,7 +73,7 @@ fn try_one(
     tried: &mut BTreeMap<String, Tried>,
 ) -> Result<Outcome, Failed> {
     let loaded = load(general, way, input)?;
-    let ready = loaded.ready(way)?;
+    let ready = loaded.ready(general, way)?;
     let walk = ready.walk();
     let mut decisions = decide((None, false), &loaded, &ready, &walk, None)?;
     // Where only a person knows what ports are called, any names will do to try rules with.

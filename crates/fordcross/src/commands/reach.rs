@@ -16,7 +16,7 @@ pub(crate) fn reach(
     printer: &mut Printer<'_>,
 ) -> Result<Status, Failed> {
     let loaded = load(general, &options.way, input)?;
-    let ready = loaded.ready(&options.way)?;
+    let ready = loaded.ready(general, &options.way)?;
     let from = Side { line: ready.old().line.clone(), release: ready.backup.identity.read_as.clone() };
     let new = ready.new_profile();
     let mut others = Vec::new();

@@ -2,26 +2,22 @@
 
 use super::survey_tell::{Surveyed, print, to_json};
 use super::way::{data_finding, hash_findings, open, treated_as};
-use crate::arguments::{General, HideWhat, Survey};
-use crate::files::{InputFile, backups_below, read_backup, write_new};
+use crate::arguments::{General, Survey};
+use crate::files::{backups_below, read_backup};
 use crate::folder::remark_findings;
 use crate::library;
 use crate::output::findings::print_findings;
 use crate::output::table::columns;
-use crate::output::{BOLD, Printer, Sources, clean, count};
+use crate::output::{Printer, Sources, clean};
 use crate::status::{Failed, Status};
 use fordcross_core::finding::{Severity, apply_severities};
 use fordcross_core::inventory::{Item, Remark, inventory};
 use fordcross_core::library::Library;
-use fordcross_core::redact::{Hide, redact};
 use fordcross_core::survey;
-use fordcross_core::unwrap::{Member, Packing, Wrapping, pack_gzip};
 use serde_json::{Value, json};
 use std::collections::HashMap;
-use std::fs::DirBuilder;
-use std::io::{self, Read};
-use std::os::unix::fs::DirBuilderExt as _;
-use std::path::{Path, PathBuf};
+use std::io::Read;
+use std::path::PathBuf;
 
 pub(crate) fn survey(
     general: &General,
@@ -30,14 +26,11 @@ pub(crate) fn survey(
     printer: &mut Printer<'_>,
 ) -> Result<Status, Failed> {
     let library = library::load(&general.profiles)?;
-    let today = general.today.unwrap_or_else(|| jiff::ZonedDateTime::now().date());
+    let today = general.today();
     let named = backups(&options.backups, &library)?;
     // A folder that is one backup is that, and no list.
     let is_list =
         named.len() > 1 || options.backups.iter().any(|path| path.is_dir() && !named.contains(path));
-    if let Some(copy) = &options.redacted {
-        return redacted(general, options, &library, copy, input, printer);
-    }
     if is_list && !options.each {
         return list(general, options, &library, today, input, printer);
     }
@@ -56,6 +49,7 @@ pub(crate) fn survey(
                 let surveyed = Surveyed { file, backup: &backup, profile: &profile, survey: &counted };
                 let mut findings = hash_findings(file);
                 findings.extend(treated_as(&backup));
+                findings.extend(survey::taken_findings(&backup, today, options.stale_after));
                 findings.extend(backup.missing_files(&profile));
                 findings.extend(data_finding(file));
                 findings.extend(remark_findings(&file.name, &file.remarks));
@@ -89,84 +83,6 @@ pub(crate) fn survey(
         printer.json(&Value::Array(answers))?;
     }
     Ok(status)
-}
-
-/// Writes a copy to show to others. It is new: what is there is never written over.
-fn redacted(
-    general: &General,
-    options: &Survey,
-    library: &Library,
-    copy: &Path,
-    input: &mut dyn Read,
-    printer: &mut Printer<'_>,
-) -> Result<Status, Failed> {
-    let [path] = options.backups.as_slice() else {
-        return Err(Failed::usage("`--redacted` makes a copy of one backup").help("name one"));
-    };
-    let file = read_backup(path, input, &options.reading, library)?;
-    let (backup, profile, _) = open(&file, library, options.reading.treat_as.as_deref())?;
-    let hide: Vec<Hide> = options
-        .hide
-        .iter()
-        .map(|what| match what {
-            HideWhat::Addresses => Hide::Addresses,
-            HideWhat::Names => Hide::Names,
-        })
-        .collect();
-    let made = redact(&backup, &profile, &hide);
-    write_copy(copy, &file, &made.files)?;
-    if general.json {
-        printer.json(&json!({
-            "file": copy.display().to_string(), "secrets": made.secrets, "names": made.names,
-            "addresses": made.addresses,
-        }))?;
-        return Ok(Status::Done);
-    }
-    printer.line(&format!("{BOLD}{}{BOLD:#}", clean(&copy.display().to_string())))?;
-    printer.line(&format!(
-        "  {} hidden, with settings that the profile gives no type",
-        count(made.secrets, "secret")
-    ))?;
-    if hide.contains(&Hide::Names) {
-        printer.line(&format!("  {} hidden", count(made.names, "name")))?;
-    }
-    if hide.contains(&Hide::Addresses) {
-        printer
-            .line(&format!("  {} replaced by addresses for documentation", count(made.addresses, "place")))?;
-    }
-    printer.line("  Look it through before you show it: what a person wrote into notes can tell more.")?;
-    Ok(Status::Done)
-}
-
-/// Writes a copy in the form that the backup has: one file, an archive, a folder.
-fn write_copy(copy: &Path, backup: &InputFile, files: &[Member]) -> Result<(), Failed> {
-    let archive = backup.wrapped.iter().find_map(|wrapping| match wrapping {
-        Wrapping::Archive(archive) => Some(*archive),
-        _ => None,
-    });
-    let failed = |error: io::Error| Failed::file(copy, "write", &error);
-    match (archive, files) {
-        (Some(archive), files) => {
-            let mut bytes = archive.pack(files).map_err(failed)?;
-            if backup.wrapped.contains(&Wrapping::Packed(Packing::Gzip)) {
-                bytes = pack_gzip(&bytes).map_err(failed)?;
-            }
-            write_new(copy, &bytes)
-        }
-        (None, [file]) if !backup.is_folder => write_new(copy, &file.bytes),
-        (None, files) => {
-            // New, so that nothing is mixed with what is there.
-            let mut folder = DirBuilder::new();
-            folder.mode(0o700).create(copy).map_err(failed)?;
-            for file in files {
-                let path = copy.join(&file.path);
-                let above = path.parent().unwrap_or(copy);
-                DirBuilder::new().recursive(true).mode(0o700).create(above).map_err(failed)?;
-                write_new(&path, &file.bytes)?;
-            }
-            Ok(())
-        }
-    }
 }
 
 /// The backups that were named; a folder stands for all in it, unless it is one.

@@ -184,6 +184,9 @@ fn print_files(printer: &mut Printer<'_>, survey: &Survey) -> Result<(), Failed>
 }
 
 fn print_secrets(printer: &mut Printer<'_>, survey: &Survey) -> Result<(), Failed> {
+    if survey.is_redacted_copy() {
+        return Ok(printer.line("  A redacted copy: its secrets are hidden, and it cannot be carried.")?);
+    }
     for SecretCount { kept, count: number, key } in &survey.secrets {
         let what = count(*number, "secret");
         let told = match kept {

@@ -15,6 +15,7 @@ use fordcross_core::library::{CrossingFile, Library, ProfileFile};
 use fordcross_core::mapping::{Decided, Grounds, PortProposal, PortUse, marked_ports, propose};
 use fordcross_core::profile::{FileForm, Model, Profile};
 use fordcross_core::source::{Content, Source, Span};
+use fordcross_core::survey::taken_findings;
 use fordcross_core::unwrap::Outcome;
 use std::io::Read;
 use std::path::Path;
@@ -99,7 +100,7 @@ pub(crate) struct Ready<'l> {
 }
 
 impl Loaded {
-    pub(crate) fn ready(&self, way: &Way) -> Result<Ready<'_>, Failed> {
+    pub(crate) fn ready(&self, general: &General, way: &Way) -> Result<Ready<'_>, Failed> {
         let (mut backup, old, old_file) = open(&self.file, &self.library, way.reading.treat_as.as_deref())?;
         backup.choose(
             &old,
@@ -152,6 +153,7 @@ impl Loaded {
         }
         let mut notices = hash_findings(&self.file);
         notices.extend(treated_as(&backup));
+        notices.extend(taken_findings(&backup, general.today(), way.stale_after));
         notices.extend(data_finding(&self.file));
         notices.extend(remark_findings(&self.file.name, &self.file.remarks));
         notices.extend(self.file.told.iter().cloned());

@@ -42,6 +42,8 @@ fn every_rule_that_ships_is_used_by_some_backup() {
         ("wide/PG_VERSION", "17\n"),
         ("wide/postgresql.conf", WIDE),
         ("wide/postgresql.auto.conf", WIDE),
+        ("packages/interfaces", "auto lo\niface lo inet loopback\n"),
+        ("packages/if-up.d/postfix", "#!/bin/sh\n"),
         (
             "rare",
             "iface wlan0 inet dhcp\n  wpa-ssid Open\n  wpa-key-mgmt NONE\n  wireless-mode Managed\n\
@@ -73,7 +75,7 @@ fn every_rule_that_ships_is_used_by_some_backup() {
         "gw.xml corrie.xml sandle.xml --to osier/16@2.1",
         "export.json --to osier/8@2.1",
         &format!("{} point named numbered far wide certified short --to postgresql@18", servers.join(" ")),
-        &format!("{} rare --to netplan@0.106", networks.join(" ")),
+        &format!("{} rare packages --to netplan@0.106", networks.join(" ")),
     ] {
         let ran = desk.run_to(0, &format!("profile try {line} --json"));
         let told: Value = serde_json::from_str(&ran.out).expect("JSON");
@@ -92,6 +94,7 @@ fn every_rule_that_ships_is_used_by_some_backup() {
         "gw.xml",
         "named",
         "numbered",
+        "packages",
         "point",
         "rare",
         "sandle.xml",

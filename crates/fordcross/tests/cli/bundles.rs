@@ -135,7 +135,7 @@ fn a_folder_is_a_backup_and_a_result() {
 fn a_copy_to_show_has_the_same_files() {
     let desk = desk("zip");
     desk.write("in.zip", Archive::Zip.pack(&files()).expect("packed"));
-    desk.run_to(0, "survey in.zip --redacted copy.zip --profiles own");
+    desk.run_to(0, "redact in.zip -o copy.zip --profiles own");
     let text = opened(&desk, "copy.zip");
     assert!(!text.contains("tide-and-timber") && text.contains("greeting = \"good day\""), "{text}");
     let bytes = std::fs::read(desk.path("copy.zip")).expect("it is written");
@@ -318,5 +318,5 @@ fn comments_beside_a_single_value_are_comments() {
     for row in ["in.tar/net/one.yaml:2:1  net/one", "in.tar/unit.xml:1:14  unit"] {
         assert!(ran.err.contains(row), "{row}\n{}", ran.err);
     }
-    desk.run_to(0, "survey in.tar --profiles own --redacted copy.tar");
+    desk.run_to(0, "redact in.tar --profiles own -o copy.tar");
 }

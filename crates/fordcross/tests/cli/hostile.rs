@@ -114,8 +114,7 @@ fn big(path: &str) -> Member {
 fn a_hostile_file_is_refused(#[case] bytes: Vec<u8>, #[case] told: &str) {
     let desk = Desk::new();
     desk.write("gw.xml", bytes);
-    for command in ["survey gw.xml", "carry gw.xml --to osier/8@2.1 -o out", "survey gw.xml --redacted copy"]
-    {
+    for command in ["survey gw.xml", "carry gw.xml --to osier/8@2.1 -o out", "redact gw.xml -o copy"] {
         let ran = desk.run_to(1, command);
         assert!(ran.err.contains(told) && ran.out.is_empty(), "{command}\n{}", ran.err);
         assert!(!ran.err.contains(['\u{1b}', '\0', '\u{7}']), "nothing steers the terminal: {:?}", ran.err);
@@ -182,14 +181,14 @@ fn what_is_cut_off_anywhere_is_refused_or_read(#[case] backup: &str, #[case] is_
 #[case::a_value_of_like_characters(
     "gw.xml",
     crate::desk::WRACKHAVEN.replace("</teasel-backup>", &format!("<odd>{}</odd></teasel-backup>", "a".repeat(200_000))),
-    "survey gw.xml --redacted copy.xml",
+    "redact gw.xml -o copy.xml",
     0
 )]
 #[case::a_value_of_many_pieces(
     "gw.xml",
     crate::desk::WRACKHAVEN
         .replace("</teasel-backup>", &format!("<odd>{}</odd></teasel-backup>", "<![CDATA[x]]>".repeat(50_000))),
-    "survey gw.xml --redacted copy.xml",
+    "redact gw.xml -o copy.xml",
     0
 )]
 fn nothing_takes_the_square_of_its_size(

@@ -182,7 +182,7 @@ fn a_command_is_shown_on_request_only() {
             "{more}"
         );
     }
-    desk.run_to(0, &format!("survey {} --redacted copy", backup.display()));
+    desk.run_to(0, &format!("redact {} -o copy", backup.display()));
     assert!(!desk.read("copy/postgresql.conf").contains("gulls"));
 }
 
@@ -190,14 +190,14 @@ fn a_command_is_shown_on_request_only() {
 #[rstest]
 #[case("source /etc/network/interfaces.d/*\n", None)]
 #[case("source interfaces.d/*\n", None)]
-#[case("source-directory /etc/network/interfaces.d\n", Some("not-included/old.bak"))]
-#[case("source /elsewhere/*\n", Some("not-included/old.bak"))]
+#[case("source-directory /etc/network/interfaces.d\n", Some("not-included/old.cfg"))]
+#[case("source /elsewhere/*\n", Some("not-included/old.cfg"))]
 fn only_what_is_named_is_included(#[case] source: &str, #[case] left: Option<&str>) {
     let desk = Desk::new();
     desk.write("network/interfaces", format!("{source}auto lo\niface lo inet loopback\n"));
     desk.write("network/if-up.d/note", "#!/bin/sh\nlogger up\n");
     if left.is_some() {
-        desk.write("network/interfaces.d/old.bak", "iface eth9 inet manual\n");
+        desk.write("network/interfaces.d/old.cfg", "iface eth9 inet manual\n");
     }
     desk.run_to(0, "carry network --to netplan@0.106 -o out");
     let rows = desk.ledger("out");

@@ -76,7 +76,7 @@ impl<'r> Rewriting<'r> {
         }
         let mut written: Vec<Option<Vec<u8>>> = vec![None; source.pieces.len()];
         let mut paths: Vec<String> = source.pieces.iter().map(|piece| piece.path.clone()).collect();
-        let members = &self.profile.members.members;
+        let members = &self.profile.members.files;
         for member in members {
             for (node, place) in nodes_at(self.base, member.at.len()) {
                 let Some(path) = member.path_of(&place) else { continue };

@@ -136,7 +136,7 @@ fn merge<'a>(base: &Tree<'a>, wanted: &Wanted<'_>, automaton: &mut Automaton) ->
     if profile.form == FileForm::Ini {
         tree.leaves_first(tree.root());
     }
-    for member in profile.members.members.iter().filter(|member| member.writing.form == FileForm::Ini) {
+    for member in profile.members.files.iter().filter(|member| member.writing.form == FileForm::Ini) {
         let files: Vec<NodeId> = nodes_at(&tree, member.at.len())
             .into_iter()
             .filter(|(_, place)| member.path_of(place).is_some())

@@ -190,7 +190,7 @@ fn read_by_manners<'a, 'l>(
     for file in library.profiles().iter().filter(|profile| has_manners(profile.form)) {
         let Some(profile) = file.parsed() else { continue };
         let marker = profile.marker.as_str();
-        let begins = |line: &str| line.trim_start_matches(['[', ' ', '\t']).starts_with(marker);
+        let begins = |line: &str| begins_like(line, marker, profile.form);
         // Without the word no form has the marker, and nothing needs to be read.
         if !source.text.lines().any(begins) && profile.form != FileForm::Table {
             continue;
@@ -207,6 +207,18 @@ fn read_by_manners<'a, 'l>(
         }
     }
     refused.map(Err)
+}
+
+/// Whether a line of a text begins like what marks a platform line in that form.
+fn begins_like(line: &str, marker: &str, form: FileForm) -> bool {
+    let line = if form == FileForm::Yaml { line } else { line.trim_start_matches(['[', ' ', '\t']) };
+    let bare = line.trim_start_matches(['"', '\'']);
+    let Some(rest) = bare.strip_prefix(marker) else { return false };
+    let rest = rest.trim_start_matches(['"', '\'']);
+    match form {
+        FileForm::Yaml => rest.trim_start().starts_with(':'),
+        _ => !rest.starts_with(|c: char| c.is_alphanumeric() || matches!(c, '-' | '_' | '.')),
+    }
 }
 
 /// Whether a tree has the marker of a line at its top. Any word can begin a statement: it must be one that

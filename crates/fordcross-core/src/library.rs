@@ -168,9 +168,7 @@ impl Library {
         self.profiles.iter().find(|profile| profile.line == line).ok_or_else(|| {
             let known: Vec<&str> = self.profiles.iter().map(|profile| profile.line.as_ref()).collect();
             let message = format!("there is no profile of a line `{line}`");
-            Box::new(
-                Finding::new(Code::CourseMissing, message).help(crate::finding::did_you_mean(line, known)),
-            )
+            Box::new(Finding::new(Code::LineUnknown, message).help(crate::finding::did_you_mean(line, known)))
         })
     }
 }

@@ -70,6 +70,25 @@ pub(crate) enum Command {
     Demo(Demo),
 }
 
+impl Command {
+    /// What a command is called in its answer to a program; none where it writes a form of its own.
+    pub(crate) fn answers(&self) -> Option<&'static str> {
+        Some(match self {
+            Self::Survey(_) => "survey",
+            Self::Reach(_) => "reach",
+            Self::Map(_) => "map",
+            Self::Carry(_) => "carry",
+            Self::Redact(_) => "redact",
+            Self::Finding(_) => "finding",
+            Self::Profile(ProfileCommand::List) => "profile list",
+            Self::Profile(ProfileCommand::Check { .. }) => "profile check",
+            Self::Profile(ProfileCommand::Try(_)) => "profile try",
+            Self::Profile(ProfileCommand::Show { .. }) => "profile show",
+            Self::Ledger(_) | Self::Demo(_) | Self::Profile(ProfileCommand::Schema { .. }) => return None,
+        })
+    }
+}
+
 #[derive(Debug, Subcommand)]
 pub(crate) enum ProfileCommand {
     /// List the profiles and crossings at hand
@@ -238,6 +257,9 @@ pub(crate) struct Map {
     /// Every port keeps its name where the target has it, or has no models
     #[arg(long)]
     pub(crate) same_names: bool,
+    /// End with status 4 if a port is open
+    #[arg(long)]
+    pub(crate) strict: bool,
 }
 
 #[derive(Debug, Args)]

@@ -56,44 +56,61 @@ where
 {
     let (mut out, mut err) = (Stream::new(out), Stream::new(err));
     let (out, err): (&mut dyn Write, &mut dyn Write) = (&mut out, &mut err);
-    let status = match Arguments::try_parse_from(arguments) {
-        Ok(arguments) => perform(&arguments, input, out, err),
+    let words: Vec<OsString> = arguments.into_iter().map(Into::into).collect();
+    let parsed = Arguments::try_parse_from(&words);
+    let mut printer = Printer::new(out, err);
+    let status = match parsed {
+        Ok(arguments) => {
+            if arguments.general.json
+                && let Some(command) = arguments.command.answers()
+            {
+                printer = printer.for_programs(command);
+            }
+            perform(&arguments, input, &mut printer)
+        }
+        // A program that asks for JSON gets it, whatever is wrong with the rest.
+        Err(error) if error.use_stderr() && words.iter().any(|word| word == "--json") => {
+            printer = printer.for_programs("");
+            let text = error.render().to_string();
+            let text = text.strip_prefix("error: ").unwrap_or(&text);
+            Err(Failed::usage(text.lines().next().unwrap_or_default()).help("`--help` lists what there is"))
+        }
         Err(error) => {
             let text = error.render();
             let printed = if error.use_stderr() {
-                write!(err, "{}", text.ansi())
+                write!(printer.err, "{}", text.ansi())
             } else {
-                write!(out, "{}", text.ansi())
+                write!(printer.out, "{}", text.ansi())
             };
             printed
                 .map(|()| if error.use_stderr() { Status::WrongUsage } else { Status::Done })
                 .map_err(Failed::from)
         }
     };
-    let status = status.and_then(|status| out.flush().map(|()| status).map_err(Failed::from));
-    match status {
-        Ok(status) => status.code(),
-        Err(failed) => failed.tell(err).code(),
+    let status = status.and_then(|status| printer.out.flush().map(|()| status).map_err(Failed::from));
+    let status = status.unwrap_or_else(|failed| printer.failed(failed));
+    // What was done is done, and the status says so, where nobody reads on; an error of writing is one.
+    match printer.finish(status) {
+        Ok(()) => status.code(),
+        Err(_) => Status::Failed.code(),
     }
 }
 
 fn perform(
     arguments: &Arguments,
     input: &mut dyn BufRead,
-    out: &mut dyn Write,
-    err: &mut dyn Write,
+    printer: &mut Printer<'_>,
 ) -> Result<Status, Failed> {
-    let mut printer = Printer::new(out, err);
     let general = &arguments.general;
     match &arguments.command {
-        Command::Survey(options) => commands::survey::survey(general, options, input, &mut printer),
-        Command::Reach(options) => commands::reach::reach(general, options, input, &mut printer),
-        Command::Redact(options) => commands::redact::redact(general, options, input, &mut printer),
-        Command::Profile(command) => commands::profile::profile(general, command, input, &mut printer),
-        Command::Finding(options) => commands::finding::finding(general, options, &mut printer),
-        Command::Map(options) => commands::map::map(general, options, input, &mut printer),
-        Command::Carry(options) => commands::carry::carry(general, options, input, &mut printer),
-        Command::Ledger(options) => commands::ledger::ledger(general, options, &mut printer),
-        Command::Demo(options) => commands::demo::demo(options, &mut printer),
+        Command::Survey(options) => commands::survey::survey(general, options, input, printer),
+        Command::Reach(options) => commands::reach::reach(general, options, input, printer),
+        Command::Redact(options) => commands::redact::redact(general, options, input, printer),
+        Command::Profile(command) => commands::profile::profile(general, command, input, printer),
+        Command::Finding(options) => commands::finding::finding(general, options, printer),
+        Command::Map(options) => commands::map::map(general, options, input, printer),
+        Command::Carry(options) => commands::carry::carry(general, options, input, printer),
+        Command::Ledger(options) => commands::ledger::ledger(general, options, printer),
+        Command::Demo(options) => commands::demo::demo(options, printer),
     }
 }

@@ -1,10 +1,11 @@
 //! Exit statuses, and what ends a command early.
 
-use crate::output::findings::print_findings;
-use crate::output::{Printer, Sources};
+use crate::output::findings::{finding_json, print_findings};
+use crate::output::{Sources, print_error};
 use fordcross_core::carry::FateCount;
 use fordcross_core::fate::Fate;
-use fordcross_core::finding::{Code, Finding};
+use fordcross_core::finding::{Code, Finding, Severity};
+use serde_json::{Value, json};
 use std::io::{self, Write};
 use std::path::Path;
 
@@ -26,6 +27,17 @@ impl Status {
             Self::WrongUsage => 2,
             Self::Blocked => 3,
             Self::PersonNeeded => 4,
+        }
+    }
+
+    /// The word for it.
+    pub(crate) fn verdict(self) -> &'static str {
+        match self {
+            Self::Done => "done",
+            Self::Failed => "failed",
+            Self::WrongUsage => "wrong-usage",
+            Self::Blocked => "blocked",
+            Self::PersonNeeded => "person-needed",
         }
     }
 
@@ -90,7 +102,7 @@ impl Failed {
                 findings.first().map_or_else(String::new, |finding| finding.message.clone())
             }
             Self::Message { message, .. } => message.clone(),
-            Self::Unwritten(error) => error.to_string(),
+            Self::Unwritten(error) => format!("cannot write to standard output: {}", lower(error)),
         }
     }
 
@@ -111,29 +123,50 @@ impl Failed {
         }
     }
 
-    /// Tells it on the error stream; gives back the exit status.
-    pub(crate) fn tell(self, err: &mut dyn Write) -> Status {
-        let told = match &self {
-            Self::Findings(findings, sources) => {
-                let mut nowhere = io::sink();
-                let mut printer = Printer::new(&mut nowhere, err);
-                print_findings(&mut printer, findings, sources)
-            }
-            Self::Message { message, help, .. } => {
-                let mut nowhere = io::sink();
-                Printer::new(&mut nowhere, err).error(message, help.as_deref())
-            }
-            Self::Unwritten(error) => {
-                let mut nowhere = io::sink();
-                Printer::new(&mut nowhere, err)
-                    .error(&format!("cannot write to standard output: {}", lower(error)), None)
-            }
-        };
-        match (self, told) {
-            (Self::Message { status, .. }, Ok(())) => status,
-            _ => Status::Failed,
+    /// The exit status that it ends with.
+    pub(crate) fn status(&self) -> Status {
+        match self {
+            Self::Message { status, .. } => *status,
+            Self::Findings(..) | Self::Unwritten(_) => Status::Failed,
         }
     }
+
+    /// Tells it on the error stream.
+    pub(crate) fn print(&self, err: &mut dyn Write) -> io::Result<()> {
+        match self {
+            Self::Findings(findings, sources) => print_findings(err, findings, sources, &error_word),
+            Self::Message { message, help, .. } => print_error(err, message, help.as_deref()),
+            Self::Unwritten(error) => {
+                print_error(err, &format!("cannot write to standard output: {}", lower(error)), None)
+            }
+        }
+    }
+
+    /// The same for programs, as findings.
+    pub(crate) fn to_json(&self) -> Vec<Value> {
+        if let Self::Findings(findings, _) = self {
+            let told = findings.iter().map(|finding| {
+                let mut told = finding_json(finding);
+                told["severity"] = error_word(finding.severity).into();
+                told
+            });
+            return told.collect();
+        }
+        let help = match self {
+            Self::Message { help, .. } => help.as_deref(),
+            _ => None,
+        };
+        let code = self.status().verdict();
+        vec![json!({
+            "id": code, "code": code, "severity": "error", "message": self.first_line(), "help": help, "places": [],
+            "rule": null, "map": null, "count": 1, "shows": null,
+        })]
+    }
+}
+
+/// What ends a command is an error; what else is said with it is what it is.
+fn error_word(severity: Severity) -> &'static str {
+    if severity == Severity::Blocker { "error" } else { severity.word() }
 }
 
 /// What the system says, as a part of a sentence.

@@ -96,8 +96,9 @@ pub(super) fn add(context: &mut Context<'_, '_>) {
     // The names are ours alone, so none is declared already.
     let _ = context.add_function("network", |address: Words, length: i64| -> Fallible<Words> {
         let address: IpAddr = parse("network", &address)?;
-        let length = u8::try_from(length).map_err(|error| failed("network", error))?;
-        let network = IpNet::new(address, length).map_err(|error| failed("network", error))?;
+        let too_long = || failed("network", "no network has a prefix of that length");
+        let length = u8::try_from(length).map_err(|_| too_long())?;
+        let network = IpNet::new(address, length).map_err(|_| too_long())?;
         Ok(Arc::new(network.trunc().to_string()))
     });
     let _ = context.add_function("holds", |network: Words, address: Words| -> Fallible<bool> {
@@ -139,7 +140,7 @@ pub(super) fn add(context: &mut Context<'_, '_>) {
         // What it gives grows with each text that is replaced, and again with each time that it is called.
         let times = text.matches(old.as_str()).count();
         if text.len() + times * new.len() > MOST_BYTES {
-            return Err(failed("replace", format!("more than {MOST_BYTES} bytes")));
+            return Err(failed("replace", "the text becomes longer than any setting"));
         }
         Ok(Arc::new(text.replace(old.as_str(), &new)))
     });
@@ -213,10 +214,10 @@ fn special_in_patterns(c: char) -> bool {
     ".[\\()*+?{|^$".contains(c)
 }
 
-pub(super) fn parse<T: std::str::FromStr<Err: std::fmt::Display>>(function: &str, text: &str) -> Fallible<T> {
-    text.parse().map_err(|error| failed(function, error))
+pub(super) fn parse<T: std::str::FromStr>(function: &str, text: &str) -> Fallible<T> {
+    text.parse().map_err(|_| failed(function, "a text is no address or network"))
 }
 
-pub(super) fn failed(function: &str, error: impl std::fmt::Display) -> cel::ExecutionError {
-    cel::ExecutionError::function_error(function, error)
+pub(super) fn failed(function: &str, why: &str) -> cel::ExecutionError {
+    cel::ExecutionError::function_error(function, why)
 }

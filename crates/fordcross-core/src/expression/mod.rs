@@ -7,6 +7,7 @@
 //! kinds of values included, before anything is carried.
 
 mod check;
+mod errors;
 mod functions;
 mod names;
 mod networks;
@@ -460,7 +461,7 @@ impl Compiled {
         here.evaluator().networks.clear();
         match found {
             Ok(value) => from_cel(&value),
-            Err(error) => Err(error.to_string()),
+            Err(error) => Err(errors::told(&error)),
         }
     }
 }
@@ -523,9 +524,9 @@ fn from_cel(value: &cel::Value) -> Result<Operand, String> {
     match value {
         cel::Value::String(text) => Ok(Operand::Text(text.as_ref().clone())),
         cel::Value::Int(number) => Ok(Operand::Integer(*number)),
-        cel::Value::UInt(number) => {
-            i64::try_from(*number).map(Operand::Integer).map_err(|error| error.to_string())
-        }
+        cel::Value::UInt(number) => i64::try_from(*number)
+            .map(Operand::Integer)
+            .map_err(|_| "a number in it becomes too large".into()),
         cel::Value::Bool(boolean) => Ok(Operand::Boolean(*boolean)),
         cel::Value::Null => Ok(Operand::Nothing),
         _ => Err("it gives neither a text, a whole number nor a truth value".into()),
@@ -713,7 +714,7 @@ mod tests {
             (0..12).fold("'a'".to_owned(), |text, _| format!("replace({text}, 'a', 'aaaaaaaaaaaaaaaa')"));
         let told =
             Expression::new(&grown).evaluate(&Here(Evaluator::new())).expect_err("more than there is memory");
-        assert!(told.contains("more than 1048576 bytes"), "{told}");
+        assert!(told.contains("longer than any setting"), "{told}");
     }
 
     #[rstest]

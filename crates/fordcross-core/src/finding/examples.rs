@@ -107,6 +107,7 @@ impl Code {
                 "[\"greeting\",    \"login-text\"]",
                 "[\"greeting\", \"login-text\"], [\"greeting = {g}\", \"location = {g}\"]",
             )],
+            Self::LineUnknown => &[(Command, "", "--to oser/8@2.1")],
             Self::CourseMissing => &[(Command, "", "--to osier/8@2.0")],
             Self::IncludeMissing => &[(Crossing, HEAD, "include = [\"words.shared.toml\"]\n[crossing]\n")],
             Self::PortOpen => &[(Map, "", "[ports]\np1 = \"?\"\n")],

@@ -109,6 +109,7 @@ codes! {
     PlaceContested "place-contested" Warning "two rules of a crossing write one place"
     SettingUnspoken "setting-unspoken" Warning "a crossing says nothing of what is new in its release"
     RuleHidden "rule-hidden" Blocker "an earlier rule always takes what this one asks for"
+    LineUnknown "line-unknown" Blocker "there is no profile of that line"
     CourseMissing "course-missing" Blocker "no crossing leads from the backup's release to the receiving one"
     IncludeMissing "include-missing" Blocker "a crossing includes a file that is not there"
     // Mapping

@@ -4,7 +4,7 @@
 use crate::finding::{Code, Finding};
 use crate::source::{Source, Span};
 use crate::tree::{Kind, Sink, Text, Tree, TreeBuilder};
-use jiter::{Jiter, JiterError, Peek};
+use jiter::{Jiter, JiterError, JiterErrorType, JsonErrorType, Peek};
 use rustc_hash::FxHashSet;
 
 /// How deep objects and arrays may be nested. Real exports stay under twenty.
@@ -60,17 +60,49 @@ struct Problem {
 
 impl From<JiterError> for Problem {
     fn from(error: JiterError) -> Self {
-        // The tokenizer's words name characters and kinds, never the text around them.
-        let message = error.error_type.to_string();
-        let cut_off = message.starts_with("EOF");
+        let (cut_off, message) = match &error.error_type {
+            JiterErrorType::JsonError(error) => what_is_wrong(error),
+            // A kind that was not asked for.
+            JiterErrorType::WrongType { .. } => (false, "this is not well-formed JSON"),
+        };
         Self {
             at: error.index,
             code: Code::JsonMalformed,
-            message: if cut_off { "the file ends too early".into() } else { message },
+            message: message.into(),
             help: cut_off.then_some(
                 "the file seems to be cut off; compare its size with the original and fetch it again",
             ),
         }
+    }
+}
+
+/// What the tokenizer complains of, in words of our own; and whether the file is cut off.
+fn what_is_wrong(error: &JsonErrorType) -> (bool, &'static str) {
+    match error {
+        JsonErrorType::EofWhileParsingList
+        | JsonErrorType::EofWhileParsingObject
+        | JsonErrorType::EofWhileParsingString
+        | JsonErrorType::EofWhileParsingValue => (true, "the file ends too early"),
+        JsonErrorType::ExpectedColon => (false, "expected `:` behind the key"),
+        JsonErrorType::ExpectedListCommaOrEnd => (false, "expected `,` or `]`"),
+        JsonErrorType::ExpectedObjectCommaOrEnd => (false, "expected `,` or `}`"),
+        JsonErrorType::ExpectedSomeIdent => (false, "expected `true`, `false` or `null`"),
+        JsonErrorType::ExpectedSomeValue => (false, "expected a value"),
+        JsonErrorType::InvalidEscape => (false, "an escape that JSON does not have"),
+        JsonErrorType::InvalidNumber | JsonErrorType::NumberOutOfRange => {
+            (false, "a number that is none in JSON")
+        }
+        JsonErrorType::InvalidUnicodeCodePoint
+        | JsonErrorType::LoneLeadingSurrogateInHexEscape
+        | JsonErrorType::UnexpectedEndOfHexEscape => (false, "an escape that is no character"),
+        JsonErrorType::ControlCharacterWhileParsingString => {
+            (false, "a control character in a string; write it as an escape")
+        }
+        JsonErrorType::KeyMustBeAString => (false, "expected a key in quotes"),
+        JsonErrorType::TrailingComma => (false, "a comma with nothing behind it"),
+        JsonErrorType::TrailingCharacters => (false, "something stands behind the end"),
+        JsonErrorType::RecursionLimitExceeded => (false, "nested deeper than can be read"),
+        _ => (false, "this is not well-formed JSON"),
     }
 }
 
@@ -294,8 +326,8 @@ mod tests {
     #[case(r#"{"a":1,"a":2}"#, "given twice", 8)]
     #[case(r#"{"a":1,"\u0061":2}"#, "given twice", 13)]
     #[case(r#"{"a":1"#, "ends too early", 6)]
-    #[case(r#"{"a":1} x"#, "trailing", 8)]
-    #[case("[1,]", "trailing", 3)]
+    #[case(r#"{"a":1} x"#, "behind the end", 8)]
+    #[case("[1,]", "nothing behind it", 3)]
     #[case("[NaN]", "expected", 1)]
     fn refuses(#[case] text: &str, #[case] message: &str, #[case] at: u32) {
         let finding = rewrite(text).expect_err("refused");

@@ -177,8 +177,8 @@ impl Taken<'_> {
         }
         let mut bytes = Vec::new();
         let read = reader.take(size.saturating_add(1)).read_to_end(&mut bytes);
-        if let Err(error) = read {
-            let message = format!("the member `{path}` is damaged: {error}");
+        if read.is_err() {
+            let message = format!("the member `{path}` is damaged");
             return Err(bad(Code::NotText, message, FETCH_AGAIN));
         }
         if bytes.len() as u64 != size {

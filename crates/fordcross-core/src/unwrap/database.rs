@@ -14,7 +14,7 @@ use data_encoding::HEXUPPER_PERMISSIVE as HEX;
 use rusqlite::config::DbConfig;
 use rusqlite::limits::Limit;
 use rusqlite::types::{Value, ValueRef};
-use rusqlite::{Connection, MAIN_DB};
+use rusqlite::{Connection, ErrorCode, MAIN_DB};
 
 const MAGIC: &[u8] = b"SQLite format 3\0";
 /// No configuration has so many.
@@ -28,8 +28,10 @@ pub(super) fn is_database(bytes: &[u8]) -> bool {
 }
 
 fn refused(name: &str, error: &rusqlite::Error) -> Box<Finding> {
-    // The message of the engine can name tables and columns, but no values.
-    let message = format!("the database cannot be read: {error}");
+    let message = match error.sqlite_error_code() {
+        Some(ErrorCode::TooBig) => "the database has a cell that is too large for a setting",
+        _ => "the database is damaged, or is none",
+    };
     let mut finding = Finding::new(Code::NotText, message)
         .help("compare the file's size with the original and fetch it again; a unit should be stopped while its database is copied");
     finding.place = Some(place_of_file(name));

@@ -92,7 +92,7 @@ impl Packing {
                 message: if cut_off {
                     format!("the {word} data is cut off")
                 } else {
-                    format!("the {word} data is damaged: {error}")
+                    format!("the {word} data is damaged")
                 },
                 help: "compare the file's size with the original and fetch it again",
                 member: None,

@@ -498,7 +498,7 @@ impl Scanner<'_> {
         self.at = name_end;
         self.skip_space();
         if self.text.as_bytes().get(self.at) != Some(&b'=') {
-            return self.fail(start, name_end, format!("the attribute `{name}` has no value"));
+            return self.fail(start, name_end, "an attribute has no value");
         }
         self.at += 1;
         self.skip_space();

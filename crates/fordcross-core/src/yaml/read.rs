@@ -31,8 +31,11 @@ pub(crate) fn read_yaml(source: Source<'_>) -> Result<Tree<'_>, Box<Finding>> {
     for event in Parser::new_from_str(source.text) {
         let (event, span) = event.map_err(|error| {
             let at = error.marker().byte_offset().unwrap_or(source.text.len()).min(source.text.len());
-            // The words of the parser name characters and structure, never the text around them.
-            reader.wrong(Span::new(at, at), &error.info(), "correct it, or fetch the file again")
+            reader.wrong(
+                Span::new(at, at),
+                what_is_wrong(&error.info()),
+                "correct it, or fetch the file again",
+            )
         })?;
         let byte = |marker: &granit_parser::Marker| {
             marker.byte_offset().unwrap_or(source.text.len()).min(source.text.len())
@@ -48,6 +51,29 @@ pub(crate) fn read_yaml(source: Source<'_>) -> Result<Tree<'_>, Box<Finding>> {
     let root = reader.tree.root();
     reader.place_comments(if reader.tree.kind(root).is_branch() { root } else { NodeId::DOCUMENT });
     Ok(reader.tree)
+}
+
+/// What the parser complains of, in words of our own.
+fn what_is_wrong(said: &str) -> &'static str {
+    const KNOWN: [(&[&str], &str); 8] = [
+        (&["indent"], "the indentation does not fit what is around it"),
+        (&["comment"], "a comment stands where none can"),
+        (&["quot", "escape", "scalar", "multiline"], "a text is not ended, or goes on where it cannot"),
+        (&["tab"], "a tab stands where only blanks can"),
+        (
+            &["flow", "']'", "'}'", "bracket", "brace"],
+            "a list or mapping in brackets is not closed, or not parted by commas",
+        ),
+        (&["anchor", "alias"], "an anchor or an alias that cannot stand here"),
+        (&["directive", "tag"], "a directive or tag that cannot stand here"),
+        (
+            &["key", "mapping", "value", "':'", "block", "sequence", "simple"],
+            "a key, a value or an entry stands where none can",
+        ),
+    ];
+    let said = said.to_lowercase();
+    let found = KNOWN.iter().find(|(words, _)| words.iter().any(|word| said.contains(word)));
+    found.map_or("this is not well-formed YAML", |(_, told)| *told)
 }
 
 /// A mapping or sequence that is being read.

@@ -185,7 +185,7 @@ mod tests {
     #[case("a: *x\n", 1, 4, "")]
     #[case("? [a, b]\n: 1\n", 1, 3, "a key that is no word")]
     #[case("a: &x [1, *x]\n", 1, 11, "")]
-    #[case("a: [1, 2\n", 1, 4, "unclosed bracket")]
+    #[case("a: [1, 2\n", 1, 4, "not closed")]
     #[case("", 1, 1, "no document")]
     fn refuses(#[case] text: &str, #[case] line: u32, #[case] column: u32, #[case] told: &str) {
         let finding = read_yaml(Source::new("a", text)).expect_err("refused");

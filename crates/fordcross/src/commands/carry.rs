@@ -4,7 +4,6 @@ use super::map::read_map;
 use super::way::{Loaded, Ready, load, open_base, read_base};
 use crate::arguments::{Carry, General};
 use crate::files::InputFile;
-use crate::output::findings::{finding_json, print_findings};
 use crate::output::table::columns;
 use crate::output::{BOLD, Printer, Sources, count};
 use crate::passphrase::new_passphrase;
@@ -85,11 +84,11 @@ pub(crate) fn carry(
     folder.finish()?;
     let counts = carried.counts();
     if general.json {
-        printer.json(&to_json(&carried, &counts, &files))?;
+        printer.result(to_json(&carried, &counts, &files));
     } else {
         print(printer, options, &carried, &counts, &files)?;
-        print_findings(printer, &carried.findings, &Sources::default())?;
     }
+    printer.findings(&carried.findings, &Sources::default())?;
     let needing = carried.findings.iter().filter(|finding| needs_person(finding)).count();
     let strict = options.strict.then_some(carried.accepted().len() + needing);
     let status = Status::of_carry(carried.is_blocked(), &counts, strict);
@@ -419,7 +418,6 @@ fn to_json(carried: &Carried<'_, '_>, counts: &[FateCount], files: &[String]) ->
         "comments_left": carried.comments().1,
         "base_replaced": carried.base_replaced(),
         "work": work,
-        "findings": carried.findings.iter().map(finding_json).collect::<Vec<_>>(),
         "files": files,
     })
 }

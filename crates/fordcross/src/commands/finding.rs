@@ -33,7 +33,7 @@ pub(crate) fn finding(
                 })
             },
         );
-        printer.json(&Value::Array(codes.collect()))?;
+        codes.for_each(|code| printer.result(code));
     } else if let (Some(_), [code]) = (&options.code, codes.as_slice()) {
         printer.line(&format!("{BOLD}{}{BOLD:#} ({})", code.name(), code.severity().word()))?;
         printer.line(&format!("  {}", code.about()))?;
@@ -77,7 +77,7 @@ fn of_profile(
     let code = format!("{line}/{rule}");
     if general.json {
         let json = json!({ "code": code, "severity": severity.word(), "about": about, "examples": [] });
-        printer.json(&json!([json]))?;
+        printer.result(json);
     } else {
         printer.line(&format!("{BOLD}{code}{BOLD:#} ({})", severity.word()))?;
         printer.line(&format!("  {about}"))?;

@@ -35,6 +35,7 @@ pub(crate) fn ledger(
         Format::Table => Box::new(TableRows::new(&mut *printer.out)),
     };
     let mut all = 0;
+    let mut sections: Vec<String> = Vec::new();
     for (number, line) in BufReader::new(file).lines().enumerate() {
         let line = line.map_err(|error| Failed::file(&path, "read", &error))?;
         let row: Option<Value> = serde_json::from_str(&line).ok();
@@ -43,9 +44,18 @@ pub(crate) fn ledger(
             return Err(Failed::message(message).help("it was changed, or cut off: carry the backup again"));
         };
         all += 1;
+        if let Some(section) =
+            row["section"].as_str().filter(|section| !sections.iter().any(|s| s == section))
+        {
+            sections.push(section.to_owned());
+        }
         if filter.takes(&row) {
             rows.row(&line, &row)?;
         }
+    }
+    if let Some(unknown) = options.section.iter().find(|section| !sections.contains(section)) {
+        let help = format!("the sections are {}", sections.join(", "));
+        return Err(Failed::usage(format!("no row is in a section `{unknown}`")).help(help));
     }
     rows.finish(all)?;
     Ok(Status::Done)

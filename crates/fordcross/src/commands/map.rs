@@ -3,11 +3,9 @@
 use super::way::{Ready, load, open_base, read_base};
 use crate::arguments::{General, Map};
 use crate::files::read_text;
-use crate::output::findings::{finding_json, print_findings};
 use crate::output::table::columns;
 use crate::output::{Printer, Sources, count};
 use crate::status::{Failed, Status};
-use fordcross_core::finding::Finding;
 use fordcross_core::mapping::{
     MapContents, MapFile, MapSides, MapUse, PortProposal, PortTarget, PortUse, parse_map, used_names,
     used_ports, write_map,
@@ -43,6 +41,7 @@ pub(crate) fn map(
     let (proposals, mut findings) = ready.propose(&used, model, &decided, base.as_ref(), options.same_names);
     findings.splice(0..0, ready.notices.iter().cloned());
     let open = proposals.iter().filter(|proposal| proposal.target == PortTarget::Open).count();
+    let status = if open > 0 && options.strict { Status::PersonNeeded } else { Status::Done };
     if let Some(path) = &options.output {
         let contents = MapContents {
             proposals: &proposals,
@@ -55,8 +54,9 @@ pub(crate) fn map(
         write_whole(path, &text)?;
     }
     if general.json {
-        printer.json(&to_json(&proposals, &findings))?;
-        return Ok(Status::Done);
+        proposals.iter().for_each(|proposal| printer.result(to_json(proposal)));
+        printer.findings(&findings, &Sources::default())?;
+        return Ok(status);
     }
     print(printer, &proposals)?;
     match &options.output {
@@ -70,8 +70,8 @@ pub(crate) fn map(
             if open == 1 { "it" } else { "them" }
         ))?;
     }
-    print_findings(printer, &findings, &Sources::default())?;
-    Ok(Status::Done)
+    printer.findings(&findings, &Sources::default())?;
+    Ok(status)
 }
 
 /// Reads a map file that is there; what is wrong with it is told with its lines.
@@ -111,16 +111,10 @@ fn print(printer: &mut Printer<'_>, proposals: &[PortProposal]) -> Result<(), Fa
     Ok(())
 }
 
-fn to_json(proposals: &[PortProposal], findings: &[Finding]) -> Value {
-    let port = |proposal: &PortProposal| {
-        json!({
-            "old": proposal.old, "new": proposal.target.word(), "settings": proposal.settings,
-            "why": proposal.why, "by_person": proposal.by_person,
-        })
-    };
+fn to_json(proposal: &PortProposal) -> Value {
     json!({
-        "ports": proposals.iter().map(port).collect::<Vec<_>>(),
-        "findings": findings.iter().map(finding_json).collect::<Vec<_>>(),
+        "old": proposal.old, "new": proposal.target.word(), "settings": proposal.settings,
+        "why": proposal.why, "by_person": proposal.by_person,
     })
 }
 

@@ -3,7 +3,6 @@
 use super::way::{parse, told};
 use crate::arguments::{General, ProfileCommand, SchemaOf};
 use crate::library;
-use crate::output::findings::{finding_json, print_findings};
 use crate::output::table::columns;
 use crate::output::{BOLD, Printer, Sources, count};
 use crate::status::{Failed, Status};
@@ -34,8 +33,8 @@ pub(crate) fn profile(
             let folders: Vec<_> = general.profiles.iter().chain(folders).cloned().collect();
             match check(general, &folders, printer) {
                 // Mistakes in rules are what was asked for, not a failure to answer.
-                Err(failed @ Failed::Findings(..)) => {
-                    failed.tell(printer.err);
+                Err(Failed::Findings(findings, sources)) => {
+                    printer.findings(&findings, &sources)?;
                     Ok(Status::Blocked)
                 }
                 ended => ended,
@@ -65,7 +64,7 @@ fn list(general: &General, printer: &mut Printer<'_>) -> Result<Status, Failed> 
                 |file| json!({ "from": file.from.to_string(), "to": file.to.to_string(), "file": file.file }),
             )
             .collect();
-        printer.json(&json!({ "lines": lines, "crossings": crossings }))?;
+        printer.result(json!({ "lines": lines, "crossings": crossings }));
         return Ok(Status::Done);
     }
     printer.line(&columns(&["line", "title", "releases", "models"], &[], rows))?;
@@ -81,7 +80,6 @@ fn check(
     printer: &mut Printer<'_>,
 ) -> Result<Status, Failed> {
     let library = library::load(folders)?;
-    let mut answers = Vec::new();
     let mut warnings = Vec::new();
     let mut sources = Sources::default();
     for file in library.profiles() {
@@ -91,7 +89,7 @@ fn check(
         if general.json {
             let secrets: Vec<Value> =
                 secrets.iter().map(|(what, kept)| json!({ "what": what, "kept": kept })).collect();
-            answers.push(json!({
+            printer.result(json!({
                 "file": profile.file, "settings": settings, "objects": objects, "secrets": secrets,
                 "identity": profile.identity(),
             }));
@@ -113,6 +111,8 @@ fn check(
     for file in library.crossings() {
         let crossing = check_whole(&library, file)?;
         let summary = crossing.summary();
+        warnings.extend(crossing.warnings.iter().cloned());
+        sources.add(&file.file, &file.text);
         if general.json {
             let deeds = |deeds: &[Deed]| -> Vec<Value> {
                 deeds
@@ -120,16 +120,13 @@ fn check(
                     .map(|deed| json!({ "what": deed.what, "detail": deed.detail, "line": deed.line }))
                     .collect()
             };
-            answers.push(json!({
+            printer.result(json!({
                 "file": crossing.file, "rules": summary.rules, "adds": deeds(&summary.adds),
                 "drops": deeds(&summary.drops), "by_hand": deeds(&summary.by_hand),
-                "findings": crossing.warnings.iter().map(finding_json).collect::<Vec<_>>(),
             }));
             continue;
         }
         printer.line(&format!("{BOLD}{}{BOLD:#}", crossing.file))?;
-        warnings.extend(crossing.warnings.iter().cloned());
-        sources.add(&file.file, &file.text);
         printer.line(&format!("  {} to {}: {}", crossing.from, crossing.to, count(summary.rules, "rule")))?;
         for (word, deeds) in
             [("adds", &summary.adds), ("drops", &summary.drops), ("by hand", &summary.by_hand)]
@@ -139,14 +136,10 @@ fn check(
             }
         }
     }
-    if general.json {
-        printer.json(&Value::Array(answers))?;
-    } else if warnings.is_empty() {
-        printer.line("\nnothing is wrong with any of them")?;
-    } else {
-        printer.line("")?;
-        print_findings(printer, &warnings, &sources)?;
+    if !general.json {
+        printer.line(if warnings.is_empty() { "\nnothing is wrong with any of them" } else { "" })?;
     }
+    printer.findings(&warnings, &sources)?;
     Ok(Status::Done)
 }
 

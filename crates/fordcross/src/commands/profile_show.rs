@@ -15,7 +15,7 @@ pub(crate) fn show(general: &General, line: &str, printer: &mut Printer<'_>) -> 
     let whole = parse(library.profile(line)?)?;
     let profile = release.map_or_else(|| Ok(whole.clone()), |release| whole.at(release))?;
     if general.json {
-        printer.json(&to_json(&profile, release))?;
+        printer.result(to_json(&profile, release));
         return Ok(Status::Done);
     }
     let dated = profile.dated.as_deref().map(|date| format!(" of {date}")).unwrap_or_default();

@@ -55,11 +55,11 @@ pub(crate) fn try_out(
         match try_one(general, &way, input, &mut tried) {
             Ok(outcome) => outcomes.push(outcome),
             // One bad backup of several does not hide what the others show.
-            Err(failed) => status = failed.tell(printer.err),
+            Err(failed) => status = printer.failed(failed),
         }
     }
     if general.json {
-        printer.json(&to_json(&outcomes, &tried))?;
+        printer.result(to_json(&outcomes, &tried));
     } else {
         print(printer, &options.to, &outcomes, &tried)?;
     }

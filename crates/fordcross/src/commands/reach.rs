@@ -2,10 +2,10 @@
 
 use super::way::{Ready, load};
 use crate::arguments::{General, Reach};
-use crate::output::findings::print_findings;
 use crate::output::{BOLD, Printer, Sources, clean, count};
 use crate::status::{Failed, Status};
 use fordcross_core::crossing::Side;
+use fordcross_core::finding::Code;
 use serde_json::{Value, json};
 use std::io::Read;
 
@@ -16,7 +16,16 @@ pub(crate) fn reach(
     printer: &mut Printer<'_>,
 ) -> Result<Status, Failed> {
     let loaded = load(general, &options.way, input)?;
-    let ready = loaded.ready(general, &options.way)?;
+    let ready = match loaded.ready(general, &options.way) {
+        // That there is no way is an answer, not a failure to give one.
+        Err(Failed::Findings(findings, sources))
+            if findings.iter().any(|finding| finding.code == Code::CourseMissing) =>
+        {
+            printer.findings(&findings, &sources)?;
+            return Ok(Status::Blocked);
+        }
+        ready => ready?,
+    };
     let from = Side { line: ready.old().line.clone(), release: ready.backup.identity.read_as.clone() };
     let new = ready.new_profile();
     let mut others = Vec::new();
@@ -29,7 +38,8 @@ pub(crate) fn reach(
         others.push((to, way));
     }
     if general.json {
-        printer.json(&to_json(&ready, &others))?;
+        printer.result(to_json(&ready, &others));
+        printer.findings(&ready.notices, &Sources::default())?;
         return Ok(Status::Done);
     }
     printer.line(&format!("{BOLD}{} to {}{BOLD:#}", clean(&ready.from()), loaded.receiver))?;
@@ -58,7 +68,7 @@ pub(crate) fn reach(
             }
         }
     }
-    print_findings(printer, &ready.notices, &Sources::default())?;
+    printer.findings(&ready.notices, &Sources::default())?;
     Ok(Status::Done)
 }
 

@@ -42,10 +42,10 @@ pub(crate) fn redact(
     let made = redacted(&backup, &profile, &how);
     write_copy(&options.output, &file, &made.files)?;
     if general.json {
-        printer.json(&json!({
+        printer.result(json!({
             "file": options.output.display().to_string(), "secrets": made.secrets, "names": made.names,
             "addresses": made.addresses, "comments": made.comments, "kept": made.kept,
-        }))?;
+        }));
         return Ok(Status::Done);
     }
     printer.line(&format!("{BOLD}{}{BOLD:#}", clean(&options.output.display().to_string())))?;

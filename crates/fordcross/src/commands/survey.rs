@@ -6,7 +6,6 @@ use crate::arguments::{General, Survey};
 use crate::files::{backups_below, read_backup};
 use crate::folder::remark_findings;
 use crate::library;
-use crate::output::findings::print_findings;
 use crate::output::table::columns;
 use crate::output::{Printer, Sources, clean};
 use crate::status::{Failed, Status};
@@ -35,7 +34,6 @@ pub(crate) fn survey(
         return list(general, options, &library, today, input, printer);
     }
     let mut status = Status::Done;
-    let mut answers = Vec::new();
     for (index, path) in named.iter().enumerate() {
         let file = read_backup(path, input, &options.reading, &library);
         let opened = file
@@ -58,29 +56,26 @@ pub(crate) fn survey(
                 findings.extend(counted.unsound.iter().cloned());
                 apply_severities(&mut findings, &general.severity);
                 if findings.iter().any(|finding| finding.severity == Severity::Blocker) {
-                    status = Status::Blocked;
+                    status = Status::Failed;
                 }
                 if general.json {
-                    answers.push(to_json(&surveyed, &findings));
-                    continue;
+                    printer.result(to_json(&surveyed));
+                } else {
+                    if index > 0 {
+                        printer.line("")?;
+                    }
+                    print(printer, &surveyed, profile_file)?;
                 }
-                if index > 0 {
-                    printer.line("")?;
-                }
-                print(printer, &surveyed, profile_file)?;
-                print_findings(printer, &findings, &Sources::default())?;
+                printer.findings(&findings, &Sources::default())?;
             }
             // One bad backup of several does not hide what is in the others.
-            (false, Ok(Err(failed))) => status = failed.tell(printer.err),
+            (false, Ok(Err(failed))) => status = printer.failed(failed),
             _ => {
                 if let Err(failed) = file {
-                    status = failed.tell(printer.err);
+                    status = printer.failed(failed);
                 }
             }
         }
-    }
-    if general.json {
-        printer.json(&Value::Array(answers))?;
     }
     Ok(status)
 }
@@ -147,9 +142,13 @@ fn list(
     }
     let listed = inventory(items, today, options.stale_after);
     if general.json {
-        printer.json(&list_json(&listed, &shown, &left))?;
+        list_json(&listed, &shown, &left).into_iter().for_each(|result| printer.result(result));
     } else {
         print_list(printer, &listed, &shown, &left, today)?;
+    }
+    if listed.is_empty() && left.is_empty() {
+        let names: Vec<String> = options.backups.iter().map(|path| format!("`{}`", path.display())).collect();
+        return Err(Failed::message(format!("there are no files in {}", names.join(", "))));
     }
     Ok(if listed.is_empty() { Status::Failed } else { status })
 }
@@ -191,7 +190,7 @@ fn print_list(
     Ok(())
 }
 
-fn list_json(listed: &[(Item, Vec<Remark>)], shown: &Shown, left: &[Left]) -> Value {
+fn list_json(listed: &[(Item, Vec<Remark>)], shown: &Shown, left: &[Left]) -> Vec<Value> {
     let item = |(item, remarks): &(Item, Vec<Remark>)| {
         let (title, release, kind) = &shown[&item.file];
         json!({
@@ -200,6 +199,6 @@ fn list_json(listed: &[(Item, Vec<Remark>)], shown: &Shown, left: &[Left]) -> Va
             "blake3": item.hash, "remarks": remarks.iter().map(Remark::word).collect::<Vec<_>>(),
         })
     };
-    let left: Vec<Value> = left.iter().map(|left| json!({ "file": left.file, "why": left.why })).collect();
-    json!({ "backups": listed.iter().map(item).collect::<Vec<_>>(), "left": left })
+    let left = left.iter().map(|left| json!({ "file": left.file, "why": left.why }));
+    listed.iter().map(item).chain(left).collect()
 }

@@ -1,12 +1,10 @@
 //! What `survey` tells of one backup, for people and for programs.
 
 use crate::files::InputFile;
-use crate::output::findings::finding_json;
 use crate::output::table::columns;
 use crate::output::{BOLD, Printer, clean, count};
 use crate::status::Failed;
 use fordcross_core::backup::Backup;
-use fordcross_core::finding::Finding;
 use fordcross_core::library::ProfileFile;
 use fordcross_core::profile::Profile;
 use fordcross_core::survey::{Expiring, SecretCount, SectionCount, Survey, Told};
@@ -252,7 +250,7 @@ fn print_integrity(printer: &mut Printer<'_>, file: &InputFile) -> Result<(), Fa
     Ok(())
 }
 
-pub(crate) fn to_json(surveyed: &Surveyed<'_>, findings: &[Finding]) -> Value {
+pub(crate) fn to_json(surveyed: &Surveyed<'_>) -> Value {
     let Surveyed { file, backup, profile, survey } = *surveyed;
     let identity = &backup.identity;
     let section = |section: &SectionCount| {
@@ -331,6 +329,5 @@ pub(crate) fn to_json(surveyed: &Surveyed<'_>, findings: &[Finding]) -> Value {
         "hashes": checked.collect::<Vec<_>>(),
         "identity": profile.identity(),
         "never_held": never_held,
-        "findings": findings.iter().map(finding_json).collect::<Vec<_>>(),
     })
 }

@@ -1,25 +1,28 @@
 //! Findings as text and as JSON.
 
-use super::{BOLD, CYAN, DIM, Printer, RED, Sources, YELLOW, clean, count};
+use super::{BOLD, CYAN, DIM, RED, Sources, YELLOW, clean, count};
 use annotate_snippets::renderer::DecorStyle;
 use annotate_snippets::{AnnotationKind, Level, Renderer, Snippet};
 use anstyle::Style;
-use fordcross_core::finding::{Finding, Place, Severity, Site};
+use fordcross_core::finding::{Finding, Place, Severity};
 use serde_json::{Value, json};
-use std::io;
+use std::io::{self, Write};
 
 /// How many different findings are told one by one.
 const GROUPS: usize = 50;
 /// How many places of one kind of finding are named one by one.
 const PLACES: usize = 3;
 
+/// The word for how much a finding matters.
+pub(crate) type Words<'w> = dyn Fn(Severity) -> &'static str + 'w;
+
 /// Prints findings, those that say the same together: what, where, why, what to do.
 pub(crate) fn print_findings(
-    printer: &mut Printer<'_>,
+    out: &mut dyn Write,
     findings: &[Finding],
     sources: &Sources,
+    words: &Words<'_>,
 ) -> io::Result<()> {
-    printer.out.flush()?;
     let mut groups: Vec<Vec<&Finding>> = Vec::new();
     for finding in findings {
         let same = |group: &&mut Vec<&Finding>| {
@@ -38,21 +41,17 @@ pub(crate) fn print_findings(
         match group[0].place.as_ref().and_then(|place| sources.get(&place.file)) {
             Some(text) => {
                 for finding in group.iter().take(PLACES) {
-                    print_with_source(printer, finding, text)?;
+                    print_with_source(out, finding, text, words)?;
                 }
                 if group.len() > PLACES {
-                    writeln!(printer.err, "and the same at {}\n", count(group.len() - PLACES, "more place"))?;
+                    writeln!(out, "and the same at {}\n", count(group.len() - PLACES, "more place"))?;
                 }
             }
-            None => print_group(printer, &group)?,
+            None => print_group(out, &group, words)?,
         }
     }
     if more > 0 {
-        writeln!(
-            printer.err,
-            "and {}: all of them with `--json`, or in the ledger",
-            count(more, "more finding")
-        )?;
+        writeln!(out, "and {}: all of them with `--json`, or in the ledger", count(more, "more finding"))?;
     }
     Ok(())
 }
@@ -65,13 +64,13 @@ fn style(severity: Severity) -> Style {
     }
 }
 
-fn print_group(printer: &mut Printer<'_>, group: &[&Finding]) -> io::Result<()> {
+fn print_group(out: &mut dyn Write, group: &[&Finding], words: &Words<'_>) -> io::Result<()> {
     let first = group[0];
     let style = style(first.severity);
-    let word = first.severity.word();
+    let word = words(first.severity);
     let message = clean(&first.message);
     let times = if group.len() > 1 { format!(" ({} places)", group.len()) } else { String::new() };
-    writeln!(printer.err, "{style}{word}[{}]{style:#}: {BOLD}{message}{BOLD:#}{times}", first.code_name())?;
+    writeln!(out, "{style}{word}[{}]{style:#}: {BOLD}{message}{BOLD:#}{times}", first.code_name())?;
     let sites: Vec<(&Option<Place>, &Option<String>)> = group
         .iter()
         .flat_map(|finding| {
@@ -87,41 +86,46 @@ fn print_group(printer: &mut Printer<'_>, group: &[&Finding]) -> io::Result<()> 
             (None, Some(locator)) => locator.clone(),
             (None, None) => continue,
         };
-        writeln!(printer.err, "  {DIM}-->{DIM:#} {}", clean(&place))?;
+        writeln!(out, "  {DIM}-->{DIM:#} {}", clean(&place))?;
     }
     let all = sites.len().max(group.iter().map(|finding| finding.count).sum());
     if all > PLACES {
-        writeln!(printer.err, "      and {}", count(all - PLACES, "more place"))?;
+        writeln!(out, "      and {}", count(all - PLACES, "more place"))?;
     }
     if let Some(map) = &first.map {
-        writeln!(printer.err, "  map: {}", clean(map))?;
+        writeln!(out, "  map: {}", clean(map))?;
     }
     if let Some(rule) = &first.rule {
-        writeln!(printer.err, "  rule: {}", clean(rule))?;
+        writeln!(out, "  rule: {}", clean(rule))?;
     }
     if let Some(help) = &first.help {
-        writeln!(printer.err, "  {CYAN}help{CYAN:#}: {}", clean(help))?;
+        writeln!(out, "  {CYAN}help{CYAN:#}: {}", clean(help))?;
     }
     if first.acceptable && first.severity == Severity::Blocker {
         writeln!(
-            printer.err,
+            out,
             "  to pass it: [[accept]] finding = \"{}\", shows = \"{}\", reason = \"…\"",
             clean(&first.id()),
             first.shows()
         )?;
     }
-    writeln!(printer.err)
+    writeln!(out)
 }
 
 /// With the line that it is about, underlined. Only for a person's own files.
-fn print_with_source(printer: &mut Printer<'_>, finding: &Finding, text: &str) -> io::Result<()> {
+fn print_with_source(
+    out: &mut dyn Write,
+    finding: &Finding,
+    text: &str,
+    words: &Words<'_>,
+) -> io::Result<()> {
     let Some(place) = &finding.place else { return Ok(()) };
     let level = match finding.severity {
         Severity::Blocker => Level::ERROR,
         Severity::Warning => Level::WARNING,
         Severity::Note => Level::NOTE,
     }
-    .with_name(finding.severity.word());
+    .with_name(words(finding.severity));
     let message = clean(&finding.message);
     let path = clean(&place.file);
     // A window of the file is enough, and keeps a message about a large file quick.
@@ -138,34 +142,32 @@ fn print_with_source(printer: &mut Printer<'_>, finding: &Finding, text: &str) -
         group = group.element(Level::HELP.message(help.as_str()));
     }
     let renderer = Renderer::styled().decor_style(DecorStyle::Ascii);
-    writeln!(printer.err, "{}\n", renderer.render(&[group]))
-}
-
-fn site_json(site: &Site) -> Value {
-    json!({
-        "file": site.place.as_ref().map(|place| &place.file),
-        "line": site.place.as_ref().map(|place| place.at.line),
-        "column": site.place.as_ref().map(|place| place.at.column),
-        "locator": site.locator,
-    })
+    writeln!(out, "{}\n", renderer.render(&[group]))
 }
 
 /// A finding for programs.
 pub(crate) fn finding_json(finding: &Finding) -> Value {
+    let site = |place: &Option<Place>, locator: &Option<String>| {
+        json!({
+            "file": place.as_ref().map(|place| &place.file),
+            "line": place.as_ref().map(|place| place.at.line),
+            "column": place.as_ref().map(|place| place.at.column),
+            "locator": locator,
+        })
+    };
+    let own = (finding.place.is_some() || finding.locator.is_some())
+        .then(|| site(&finding.place, &finding.locator));
+    let others = finding.others.iter().map(|other| site(&other.place, &other.locator));
     json!({
         "id": finding.id(),
         "code": finding.code_name(),
         "severity": finding.severity.word(),
         "message": finding.message,
-        "file": finding.place.as_ref().map(|place| &place.file),
-        "line": finding.place.as_ref().map(|place| place.at.line),
-        "column": finding.place.as_ref().map(|place| place.at.column),
-        "locator": finding.locator,
-        "others": finding.others.iter().map(site_json).collect::<Vec<_>>(),
-        "count": finding.count,
+        "help": finding.help,
+        "places": own.into_iter().chain(others).collect::<Vec<_>>(),
         "rule": finding.rule,
         "map": finding.map,
-        "help": finding.help,
+        "count": finding.count,
         "shows": finding.acceptable.then(|| finding.shows()),
     })
 }

@@ -40,9 +40,9 @@ fn each_setting_of_the_base_is_kept_met_or_told() {
     assert_eq!(replaced.len(), 10);
     assert_eq!(kept.len(), 9);
     assert!(
-        ran.err.contains("warning[base-admits]") && ran.err.contains("accounts/first-visit"),
+        ran.told.contains("warning[base-admits]") && ran.told.contains("accounts/first-visit"),
         "{}",
-        ran.err
+        ran.told
     );
     assert!(!desk.read("out/ledger.jsonl").contains("$6$shipped"), "a secret of the base");
     let receipt: Value = serde_json::from_str(&desk.read("out/receipt.json")).expect("JSON");
@@ -86,7 +86,7 @@ fn a_base_of_another_unit_is_refused() {
     let desk = desk();
     desk.write("other.json", BASE.replace("\"model\": \"8\"", "\"model\": \"16\""));
     let ran = desk.run_to(1, "carry corrie.xml --to osier/8@2.1 --base other.json -o out");
-    assert!(ran.err.contains("blocker[base-unfit]") && ran.err.contains("osier/16@2.1"), "{}", ran.err);
+    assert!(ran.told.contains("error[base-unfit]") && ran.told.contains("osier/16@2.1"), "{}", ran.told);
     assert!(!desk.path("out").exists());
 }
 
@@ -167,7 +167,7 @@ fn a_base_that_lacks_a_character_is_told() {
     desk.write("base.xml", &base);
     desk.write("old.xml", CORRIE.replace("boat shed", "шкаф"));
     let ran = desk.run_to(0, "carry old.xml --to teasel/20@4.1 --base base.xml -o out");
-    assert!(ran.err.contains("warning[value-unfit]: windows-1252 has no `ш`"), "{}", ran.err);
+    assert!(ran.told.contains("warning[value-unfit]: windows-1252 has no `ш`"), "{}", ran.told);
     assert_eq!(std::fs::read(desk.path("out/old.teasel.xml")).expect("a result"), base);
 }
 

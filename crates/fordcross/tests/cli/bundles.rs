@@ -79,7 +79,7 @@ fn several_files_become_several(#[case] container: &str, #[case] result: &str) {
     let desk = desk(container);
     desk.write("in.tar", Archive::Tar.pack(&files()).expect("packed"));
     let ran = desk.run_to(0, "carry in.tar --to crate@2 --profiles own -o out");
-    assert!(ran.err.contains("in.tar/read me.txt:1:1  other-files/\"read me.txt\""), "{}", ran.err);
+    assert!(ran.told.contains("in.tar/read me.txt:1:1  other-files/\"read me.txt\""), "{}", ran.told);
     let text = opened(&desk, result);
     for part in [
         "greeting = \"good day\"",
@@ -161,14 +161,14 @@ fn a_result_is_encrypted_when_asked() {
     assert!(ran.out.contains("age, zip in "), "{}", ran.out);
     let ran = desk.run_to(1, &format!("survey {sealed} --profiles own"));
     assert!(
-        ran.err.contains("[locked]: the backup is encrypted with age, and no passphrase was given"),
+        ran.told.contains("[locked]: the backup is encrypted with age, and no passphrase was given"),
         "{}",
-        ran.err
+        ran.told
     );
     let bytes = std::fs::read(desk.path(sealed)).expect("written");
     desk.write("torn.age", &bytes[..bytes.len() - 9]);
     let ran = desk.run_to(1, "survey torn.age --passphrase-file pass");
-    assert!(ran.err.contains("damaged or cut off"), "{}", ran.err);
+    assert!(ran.told.contains("damaged or cut off"), "{}", ran.told);
     // How much work it is stands in the second line of an age file, as a power of two.
     let header = bytes.split(|&byte| byte == b'\n').nth(1).expect("a line");
     assert!(header.ends_with(b" 18"), "{header:?}");
@@ -177,7 +177,7 @@ fn a_result_is_encrypted_when_asked() {
     costly[at..at + 2].copy_from_slice(b"21");
     desk.write("costly.age", costly);
     let ran = desk.run_to(1, "survey costly.age --passphrase-file pass");
-    assert!(ran.err.contains("asks for more work than"), "{}", ran.err);
+    assert!(ran.told.contains("asks for more work than"), "{}", ran.told);
     assert!(Path::new(&desk.path("out/ledger.jsonl")).exists());
 }
 
@@ -192,7 +192,7 @@ fn parts_that_do_not_fit_are_told(#[case] parts: &[&str], #[case] told: &str) {
         desk.write(part, format!("part {index}"));
     }
     let ran = desk.run_to(1, &format!("survey {}", parts[0]));
-    assert!(ran.err.contains(told), "{}", ran.err);
+    assert!(ran.told.contains(told), "{}", ran.told);
 }
 
 #[test]
@@ -201,7 +201,7 @@ fn two_parts_that_are_the_same_are_told() {
     desk.write("a.001", "same");
     desk.write("a.002", "same");
     let ran = desk.run_to(1, "survey a.001");
-    assert!(ran.err.contains("the parts `a.001` and `a.002` are the same"), "{}", ran.err);
+    assert!(ran.told.contains("the parts `a.001` and `a.002` are the same"), "{}", ran.told);
 }
 
 /// Of two configurations a person chooses one; each setting of the other has its row, too.
@@ -316,7 +316,7 @@ fn comments_beside_a_single_value_are_comments() {
     assert!(ran.out.contains("4 comments, which are no settings"), "{}", ran.out);
     let ran = desk.run_to(0, "carry in.tar --to crate@2 --profiles own -o out");
     for row in ["in.tar/net/one.yaml:2:1  net/one", "in.tar/unit.xml:1:14  unit"] {
-        assert!(ran.err.contains(row), "{row}\n{}", ran.err);
+        assert!(ran.told.contains(row), "{row}\n{}", ran.told);
     }
     desk.run_to(0, "redact in.tar --profiles own -o copy.tar");
 }

@@ -156,10 +156,10 @@ fn all_that_ships_is_in_order_and_says_what_it_does() {
 fn the_severity_of_a_code_can_be_changed() {
     let desk = Desk::new();
     let ran = desk.run_to(3, "carry gw.xml --to osier/8@2.1 -o out --severity no-rule=blocker");
-    assert!(ran.err.contains("blocker[no-rule]"), "{}", ran.err);
+    assert!(ran.told.contains("blocker[no-rule]"), "{}", ran.told);
     assert!(!desk.path("out/gw.osier.json").exists());
     let ran = desk.run_to(2, "carry gw.xml --to osier/8@2.1 -o out --severity no-rul=note");
-    assert!(ran.err.contains("did you mean `no-rule`?"), "{}", ran.err);
+    assert!(ran.told.contains("did you mean `no-rule`?"), "{}", ran.told);
 }
 
 /// Also of what a rule of the receiving line finds.
@@ -175,7 +175,7 @@ fn what_blocks_at_the_very_end_leaves_no_configuration() {
             "carry gw.xml --to osier/8@2.1 -o {severity} --profiles own --severity osier/names-nothing={severity}"
         );
         let ran = desk.run_to(exit, &line);
-        assert!(ran.err.contains(&format!("{severity}[osier/names-nothing]")), "{}", ran.err);
+        assert!(ran.told.contains(&format!("{severity}[osier/names-nothing]")), "{}", ran.told);
         assert_eq!(desk.path(&format!("{severity}/gw.osier.json")).exists(), exit == 0);
         assert!(desk.path(&format!("{severity}/ledger.jsonl")).exists());
     }

@@ -19,6 +19,8 @@ pub(crate) struct Ran {
     pub(crate) status: i32,
     pub(crate) out: String,
     pub(crate) err: String,
+    /// All that a person is told.
+    pub(crate) told: String,
 }
 
 impl Desk {
@@ -57,7 +59,8 @@ impl Desk {
     pub(crate) fn run(&self, line: &str) -> Ran {
         let output = self.command(line).output().expect("the program runs");
         let text = |bytes: Vec<u8>| String::from_utf8(bytes).expect("UTF-8 is printed");
-        Ran { status: output.status.code().unwrap_or(-1), out: text(output.stdout), err: text(output.stderr) }
+        let (out, err) = (text(output.stdout), text(output.stderr));
+        Ran { status: output.status.code().unwrap_or(-1), told: format!("{out}{err}"), out, err }
     }
 
     /// Runs a command that must end with this status.
@@ -109,5 +112,6 @@ pub(crate) fn stand_in(desk: &Desk, file: &str) -> Ran {
     ];
     let status = fordcross_standin::run(arguments, &mut out, &mut err).expect("printed");
     let text = |bytes| String::from_utf8(bytes).expect("UTF-8");
-    Ran { status: status.into(), out: text(out), err: text(err) }
+    let (out, err) = (text(out), text(err));
+    Ran { status: status.into(), told: format!("{out}{err}"), out, err }
 }

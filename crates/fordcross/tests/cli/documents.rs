@@ -98,7 +98,7 @@ fn the_tutorial_goes_as_it_says() {
                 for command in body.lines() {
                     let line = command.strip_prefix("fordcross ").expect("a command").replace('\'', "");
                     let ran = desk.run_to(0, &line);
-                    printed = ran.out + &ran.err;
+                    printed = ran.told;
                     commands += 1;
                 }
             }

@@ -31,8 +31,7 @@ fn demo_backups_become_what_is_expected() {
             fs::copy(home.join(base), desk.path(base)).expect("the demo base is there");
         }
         let carry = desk.run_to(0, &format!("carry {backup} --to {to} {with_base} -o out"));
-        let mut made =
-            vec![("survey.txt".to_owned(), survey.out), ("carry.txt".to_owned(), carry.out + &carry.err)];
+        let mut made = vec![("survey.txt".to_owned(), survey.out), ("carry.txt".to_owned(), carry.told)];
         for name in crate::desk::names_in(&desk.path("out")) {
             let text = desk.read(&format!("out/{name}"));
             made.push((name, text));

@@ -146,10 +146,10 @@ fn all_are_found(file: &str, text: &str, planted: &[Planted]) {
         let (_, (line, column)) = places.iter().find(|(text, _)| text == marked).expect("a place");
         let place = format!("{file}:{line}:{column}");
         let block = ran
-            .err
+            .told
             .split("\n\n")
             .find(|block| block.contains(&format!("{place}\n")) || block.contains(&format!("{place} ")));
-        let block = block.unwrap_or_else(|| panic!("{place} {marked}\n{}", ran.err));
+        let block = block.unwrap_or_else(|| panic!("{place} {marked}\n{}", ran.told));
         assert!(block.contains(code) && block.contains(told), "{code} {told}\n{block}");
     }
 }

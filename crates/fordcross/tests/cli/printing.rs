@@ -17,7 +17,7 @@ fn the_demonstration_runs_and_says_where_its_results_lie() {
         assert!(ran.out.contains(file.trim_start_matches("tour/")), "{}", ran.out);
     }
     assert!(ran.out.contains("$ fordcross carry gw-wrackhaven.xml --to osier/8@2.1"), "{}", ran.out);
-    assert!(desk.run_to(1, "demo tour").err.contains("is there already"));
+    assert!(desk.run_to(1, "demo tour").told.contains("is there already"));
 }
 
 #[test]
@@ -94,7 +94,7 @@ fn a_reader_that_goes_away_is_no_failure() {
 fn colour_is_for_terminals_only() {
     let desk = Desk::new();
     let plain = desk.carry("");
-    assert!(!plain.out.contains('\u{1b}') && !plain.err.contains('\u{1b}'));
+    assert!(!plain.out.contains('\u{1b}') && !plain.told.contains('\u{1b}'));
 }
 
 /// What is printed for programs, and what is in the files of a result, is as the published schema says.
@@ -102,43 +102,80 @@ fn colour_is_for_terminals_only() {
 fn what_is_for_programs_is_as_the_schema_says() {
     let desk = Desk::new();
     let schema: Value = serde_json::from_str(&desk.run_to(0, "profile schema output").out).expect("JSON");
-    let check = |definition: &str, value: &Value| {
-        let mut schema = schema.clone();
+    let whole = jsonschema::draft202012::new(&schema).expect("a schema");
+    let of = |definition: &str| {
+        let mut schema = serde_json::json!({ "$defs": schema["$defs"] });
         schema["$ref"] = format!("#/$defs/{definition}").into();
-        let validator = jsonschema::draft202012::new(&schema).expect("a schema");
+        jsonschema::draft202012::new(&schema).expect("a schema")
+    };
+    let check = |validator: &jsonschema::Validator, value: &Value, what: &str| {
         let problems: Vec<String> = validator.iter_errors(value).map(|error| error.to_string()).collect();
-        assert!(problems.is_empty(), "{definition}: {problems:?}\n{value}");
+        assert!(problems.is_empty(), "{what}: {problems:?}\n{value}");
     };
-    let demo = std::path::Path::new(env!("CARGO_MANIFEST_DIR")).join("../../demo");
-    let json = |line: &str| -> Value {
-        serde_json::from_str(&desk.run(line).out).unwrap_or_else(|_| panic!("{line}"))
-    };
-    desk.write("pass", "nine landing stages");
-    // Ways to other releases that are open, and others that are closed.
+    let demo = std::path::Path::new(env!("CARGO_MANIFEST_DIR")).join("../../demo").display().to_string();
     let server = concat!(env!("CARGO_MANIFEST_DIR"), "/tests/real/postgresql/corrie-13");
-    check("reach", &json(&format!("reach {server} --to postgresql@16 --json")));
-    for backup in [
-        "quay-store/store-quay.tar.gz",
-        "hall/hall-sandle.zip",
-        "operations/five/console-1.tar.age.001",
-        "wrackhaven/gw-wrackhaven.xml",
+    desk.write("pass", "nine landing stages");
+    desk.write("torn.xml", "<teasel-backup firmware=");
+    for (status, line) in [
+        // Ways to other releases that are open, and others that are closed.
+        (0, format!("reach {server} --to postgresql@16")),
+        (3, "reach gw.xml --to osier/8@2.0".into()),
+        (0, "reach gw.xml --to osier/8@2.1".into()),
+        (0, format!("survey {demo}/quay-store/store-quay.tar.gz --passphrase-file pass")),
+        (1, format!("survey {demo}/hall/hall-sandle.zip --passphrase-file pass")),
+        (0, format!("survey {demo}/operations/five/console-1.tar.age.001 --passphrase-file pass")),
+        (0, format!("survey {demo}/wrackhaven/gw-wrackhaven.xml --passphrase-file pass")),
+        (0, format!("survey {demo} --passphrase-file pass")),
+        (1, "survey gw.xml torn.xml --each".into()),
+        (1, "survey none.xml".into()),
+        (2, "survey --nonsense".into()),
+        (0, "map gw.xml --to osier/8@2.1".into()),
+        (0, "carry gw.xml --to osier/8@2.1 -o out".into()),
+        (1, "carry gw.xml --to osier/8@2.1 -o out".into()),
+        (3, "carry gw.xml --to osier/8@2.1 -o blocked --severity no-rule=blocker".into()),
+        (0, "redact gw.xml -o copy.xml".into()),
+        (0, "finding no-rule".into()),
+        (0, "profile list".into()),
+        (0, "profile check".into()),
+        (0, "profile show osier".into()),
+        (0, "profile try gw.xml --to osier/8@2.1".into()),
     ] {
-        let told = json(&format!("survey {} --passphrase-file pass --json", demo.join(backup).display()));
-        check("survey", &told[0]);
+        let ran = desk.run_to(status, &format!("{line} --json"));
+        let answer: Value = serde_json::from_str(&ran.out).unwrap_or_else(|_| panic!("{line}\n{}", ran.out));
+        check(&whole, &answer, &line);
+        assert_eq!((answer["status"].as_i64(), ran.err.as_str()), (Some(status.into()), ""), "{line}");
+        let is_error = |finding: &Value| finding["severity"] == "error";
+        let errors =
+            answer["findings"].as_array().expect("a list").iter().filter(|told| is_error(told)).count();
+        // A survey of what is damaged fails and says what it can.
+        let is_damaged = line.contains("hall-sandle");
+        assert_eq!(errors > 0, matches!(status, 1 | 2) && !is_damaged, "{line}");
     }
-    check("backup-list", &json(&format!("survey {} --json", demo.display())));
-    check("reach", &json("reach gw.xml --to osier/8@2.1 --json"));
-    check("map", &json("map gw.xml --to osier/8@2.1 --json"));
-    check("carry", &json("carry gw.xml --to osier/8@2.1 -o out --json"));
-    check("receipt", &serde_json::from_str(&desk.read("out/receipt.json")).expect("JSON"));
-    for row in desk.ledger("out").iter().step_by(7) {
-        check("ledger-row", row);
-    }
+    check(&of("receipt"), &serde_json::from_str(&desk.read("out/receipt.json")).expect("JSON"), "receipt");
+    let row_schema = of("ledger-row");
+    desk.ledger("out").iter().for_each(|row| check(&row_schema, row, "a row"));
     let mut wrong = desk.ledger("out")[0].clone();
     wrong["fate"] = "lost".into();
-    let mut whole = schema.clone();
-    whole["$ref"] = "#/$defs/ledger-row".into();
-    assert!(!jsonschema::draft202012::new(&whole).expect("a schema").is_valid(&wrong));
+    assert!(!row_schema.is_valid(&wrong) && !whole.is_valid(&wrong));
+}
+
+/// What is found stands with the results, where a person redirects it to; what ended the command stands apart.
+#[rstest]
+#[case("carry gw.xml --to osier/8@2.1 -o out", 0, "warning[", "")]
+#[case("carry gw.xml --to osier/8@2.1 -o out --severity no-rule=blocker", 3, "blocker[no-rule]", "")]
+#[case("reach gw.xml --to osier/8@2.0", 3, "blocker[course-missing]", "")]
+#[case("carry torn.xml --to osier/8@2.1 -o out", 1, "", "error[xml-malformed]")]
+#[case("survey torn.xml", 1, "", "error[xml-malformed]")]
+#[case("survey empty", 1, "", "error: there are no files in `empty`")]
+#[case("map gw.xml --to osier/8@2.1 --strict", 0, "", "")]
+fn each_stream_has_its_own(#[case] line: &str, #[case] status: i32, #[case] out: &str, #[case] err: &str) {
+    let desk = Desk::new();
+    desk.write("torn.xml", "<teasel-backup firmware=");
+    std::fs::create_dir(desk.path("empty")).expect("a folder");
+    let ran = desk.run_to(status, line);
+    assert!(ran.out.contains(out) && ran.err.contains(err), "{}\n---\n{}", ran.out, ran.err);
+    assert!(ran.err.is_empty() == err.is_empty(), "{}", ran.err);
+    assert!(!ran.out.contains("error[") && !ran.err.contains("blocker["));
 }
 
 const NASTY: &str = "\u{1b}]0;steered\u{7}\u{1b}[2J\u{9b}31m\u{202e}";

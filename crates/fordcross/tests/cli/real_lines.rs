@@ -52,11 +52,11 @@ fn real_backups_become_what_is_expected(#[case] backup: &str, #[case] to: &str, 
     let ledger = desk.read("out/ledger.jsonl");
     for secret in ["seven gulls", "nine gulls", "seven-terns", "ten-terns", "eleven terns"] {
         assert!(
-            !ledger.contains(secret) && !ran.out.contains(secret) && !ran.err.contains(secret),
+            !ledger.contains(secret) && !ran.out.contains(secret) && !ran.told.contains(secret),
             "{secret}"
         );
     }
-    made.push(("carry.txt".into(), ran.out + &ran.err));
+    made.push(("carry.txt".into(), ran.told));
     let expected = real("expected").join(name);
     for (file, text) in made {
         let path = expected.join(&file);
@@ -99,7 +99,7 @@ fn ports_are_open_until_a_person_names_them() {
     let desk = Desk::new();
     desk.write("interfaces", INTERFACES);
     let ran = desk.run_to(3, "carry interfaces --to netplan@0.106 -o out");
-    assert!(ran.err.contains("[port-open]") && ran.err.contains("`eth0`"), "{}", ran.err);
+    assert!(ran.told.contains("[port-open]") && ran.told.contains("`eth0`"), "{}", ran.told);
     desk.write("map.toml", "[ports]\neth0 = \"lan\"\neth1 = \"leave\"\neth9 = \"of-another-host\"\n");
     desk.run_to(0, "carry interfaces --to netplan@0.106 --map map.toml -o named");
     let yaml = desk.read("named/interfaces.netplan.yaml");
@@ -116,8 +116,8 @@ fn a_name_that_the_system_cannot_hold_is_told(#[case] new: &str, #[case] exit: i
     desk.write("map.toml", format!("[ports]\neth0 = \"{new}\"\n"));
     let ran = desk.run_to(exit, "carry interfaces --to netplan@0.106 --map map.toml -o out");
     let told = "[name-too-long]: the name `enp129s0f0np0.1234` in the result has 18 bytes";
-    assert_eq!(ran.err.contains(told), exit == 3, "{}", ran.err);
-    assert_eq!(ran.err.contains("interfaces:2:1  interfaces/iface/eth0.1234"), exit == 3, "{}", ran.err);
+    assert_eq!(ran.told.contains(told), exit == 3, "{}", ran.told);
+    assert_eq!(ran.told.contains("interfaces:2:1  interfaces/iface/eth0.1234"), exit == 3, "{}", ran.told);
 }
 
 #[test]
@@ -138,7 +138,7 @@ fn data_are_passed_over_and_a_missing_file_is_told() {
         "pg/postgresql.conf:1:1",
         "[data-passed-over]: 1 file",
     ] {
-        assert!(ran.err.contains(told), "{told}\n{}", ran.err);
+        assert!(ran.told.contains(told), "{told}\n{}", ran.told);
     }
     desk.write("pg/more.conf", "work_mem = 9MB # more\n");
     desk.run_to(0, "carry pg --to postgresql@18 -o whole");
@@ -176,11 +176,7 @@ fn a_command_is_shown_on_request_only() {
     for (more, shown) in [("", false), ("--show-untyped", true)] {
         let ran =
             desk.run_to(0, &format!("carry {} --to postgresql@18 -o out --replace {more}", backup.display()));
-        assert_eq!(
-            (ran.out + &ran.err + &desk.read("out/ledger.jsonl")).contains("seven_gulls"),
-            shown,
-            "{more}"
-        );
+        assert_eq!((ran.told + &desk.read("out/ledger.jsonl")).contains("seven_gulls"), shown, "{more}");
     }
     desk.run_to(0, &format!("redact {} -o copy", backup.display()));
     assert!(!desk.read("copy/postgresql.conf").contains("gulls"));

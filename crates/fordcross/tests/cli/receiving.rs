@@ -16,7 +16,7 @@ fn carried(map: &str, status: i32) -> (Desk, String) {
         let loaded = stand_in(&desk, "out/gw.osier.json");
         assert_eq!(loaded.status, 0, "{}{}", loaded.out, loaded.err);
     }
-    (desk, ran.err)
+    (desk, ran.told)
 }
 
 #[rstest]
@@ -78,7 +78,7 @@ fn a_row_that_failed_says_why() {
 #[case("--severity osier/no-such=note", "has no rule `no-such`")]
 fn an_option_that_would_hide_something(#[case] option: &str, #[case] told: &str) {
     let ran = Desk::new().run_to(2, &format!("carry gw.xml --to osier/8@2.1 -o out {option}"));
-    assert!(ran.err.contains(told), "{}", ran.err);
+    assert!(ran.told.contains(told), "{}", ran.told);
 }
 
 #[test]
@@ -94,10 +94,10 @@ fn no_blocker_is_lowered() {
         for severity in ["warning", "note"] {
             let ran = desk.run(&format!("carry gw.xml --to osier/8@2.1 -o out --severity {code}={severity}"));
             assert!(
-                ran.status == 2 && ran.err.contains("never lowered"),
+                ran.status == 2 && ran.told.contains("never lowered"),
                 "{code}: {} {}",
                 ran.status,
-                ran.err
+                ran.told
             );
         }
     }
@@ -125,12 +125,12 @@ fn a_rule_that_is_wrong_is_passed_with_a_reason() {
     let shows = finding["shows"].as_str().expect("what it shows");
     desk.write("edited.toml", entry(shows));
     let ran = desk.run_to(0, "carry gw.xml --to osier/8@2.1 -o passed --map edited.toml");
-    assert!(ran.err.contains("accepted: a test of both ends"), "{}", ran.err);
+    assert!(ran.told.contains("accepted: a test of both ends"), "{}", ran.told);
     assert!(desk.read("passed/receipt.json").contains("a test of both ends"));
     desk.run_to(4, "carry gw.xml --to osier/8@2.1 -o strict --strict --map edited.toml");
     desk.write("edited.toml", entry("00000000"));
     let ran = desk.run_to(3, "carry gw.xml --to osier/8@2.1 -o lapsed --map edited.toml");
-    assert!(ran.err.contains("says something else now"), "{}", ran.err);
+    assert!(ran.told.contains("says something else now"), "{}", ran.told);
 }
 
 #[test]
@@ -153,7 +153,7 @@ fn every_port_keeps_its_name_if_asked() {
     let desk = Desk::new();
     let quay = concat!(env!("CARGO_MANIFEST_DIR"), "/tests/real/ifupdown/quay");
     let ran = desk.run_to(3, &format!("carry {quay} --to netplan@0.106 -o open"));
-    assert!(ran.err.contains("[port-open]"), "{}", ran.err);
+    assert!(ran.told.contains("[port-open]"), "{}", ran.told);
     desk.run_to(0, &format!("carry {quay} --to netplan@0.106 --same-names -o out"));
     let map: toml::Table = desk.read("out/map.toml").parse().expect("a map");
     let ports = map["ports"].as_table().expect("ports");
@@ -171,7 +171,7 @@ fn a_name_that_is_too_long_gets_another_in_the_map() {
     desk.write("edited.toml", ports);
     let ran = desk.run_to(3, "carry interfaces --to netplan@0.106 --map edited.toml -o long");
     let advice = "\"eth0.1000\" = \"vlan1000\"";
-    assert!(ran.err.contains("[name-too-long]") && ran.err.contains(advice), "{}", ran.err);
+    assert!(ran.told.contains("[name-too-long]") && ran.told.contains(advice), "{}", ran.told);
     desk.write("edited.toml", format!("{ports}{advice}\n"));
     desk.run_to(0, "carry interfaces --to netplan@0.106 --map edited.toml -o out");
     let result = desk.read("out/interfaces.netplan.yaml");
@@ -197,7 +197,7 @@ fn a_port_has_as_many_settings_wherever_it_is_told() {
     assert!(told.len() > 5, "{map}");
     for (port, settings) in told {
         let said = format!("the port `{port}` has {settings} and no partner");
-        assert!(ran.err.contains(&said), "{said}\n{}", ran.err);
+        assert!(ran.told.contains(&said), "{said}\n{}", ran.told);
     }
 }
 
@@ -218,7 +218,7 @@ fn no_backup_of_ours_is_unsound() {
     let mut surveyed = 0;
     for backup in backups.filter(is_backup) {
         let ran = Desk::new().run_to(0, &format!("survey {}", backup.display()));
-        assert!(!ran.err.contains("backup-unsound"), "{}: {}", backup.display(), ran.err);
+        assert!(!ran.told.contains("backup-unsound"), "{}: {}", backup.display(), ran.told);
         surveyed += 1;
     }
     assert!(surveyed >= 8, "{surveyed}");

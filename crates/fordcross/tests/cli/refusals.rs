@@ -19,7 +19,7 @@ fn a_bad_backup_is_refused(#[case] find: &str, #[case] put: &str, #[case] told: 
     desk.write("gw.xml", WRACKHAVEN.replacen(find, put, 1));
     let ran = desk.run_to(1, CARRY);
     for words in told {
-        assert!(ran.err.contains(words), "`{words}` is not told:\n{}", ran.err);
+        assert!(ran.told.contains(words), "`{words}` is not told:\n{}", ran.told);
     }
     assert_eq!(desk.names(), ["gw.xml"], "nothing is written");
 }
@@ -29,7 +29,7 @@ fn another_outermost_element_is_not_recognised() {
     let desk = Desk::new();
     desk.write("gw.xml", WRACKHAVEN.replace("teasel-backup", "weasel-backup"));
     let ran = desk.run_to(1, CARRY);
-    assert!(ran.err.contains("it is XML with the outermost element `weasel-backup`"), "{}", ran.err);
+    assert!(ran.told.contains("it is XML with the outermost element `weasel-backup`"), "{}", ran.told);
 }
 
 #[test]
@@ -37,7 +37,7 @@ fn all_that_is_wrong_with_a_head_is_told_at_once() {
     let desk = Desk::new();
     desk.write("gw.xml", WRACKHAVEN.replace("firmware=\"4.6\" model=\"20\"", "firmware=\"5\" model=\"30\""));
     let ran = desk.run_to(1, CARRY);
-    assert!(ran.err.contains("release-unlisted") && ran.err.contains("model-unknown"), "{}", ran.err);
+    assert!(ran.told.contains("release-unlisted") && ran.told.contains("model-unknown"), "{}", ran.told);
 }
 
 #[test]
@@ -46,17 +46,17 @@ fn an_unlisted_release_is_read_as_asked_and_that_is_recorded() {
     desk.write("gw.xml", WRACKHAVEN.replace("firmware=\"4.6\"", "firmware=\"4.6 r2\""));
     let ran = desk.run_to(0, &format!("{CARRY} --treat-as 4.6"));
     assert!(
-        ran.err
+        ran.told
             .contains("warning[release-treated-as]: the backup says release `4.6 r2` and was read as `4.6`"),
         "{}",
-        ran.err
+        ran.told
     );
     let receipt = desk.read("out/receipt.json");
     assert!(
         receipt.contains("\"from\": \"teasel/20@4.6 r2\"") && receipt.contains("\"read_as\": \"4.6\""),
         "{receipt}"
     );
-    assert!(desk.run_to(1, &format!("{CARRY} --treat-as 9 --replace")).err.contains("no release `9`"));
+    assert!(desk.run_to(1, &format!("{CARRY} --treat-as 9 --replace")).told.contains("no release `9`"));
 }
 
 /// A command that cannot go on: its arguments, the status, and what must be told.
@@ -79,7 +79,7 @@ fn an_unlisted_release_is_read_as_asked_and_that_is_recorded() {
 fn a_command_that_cannot_go_on_says_why(#[case] line: &str, #[case] status: i32, #[case] told: &str) {
     let desk = Desk::new();
     let ran = desk.run_to(status, line);
-    assert!(ran.err.contains(told), "{}", ran.err);
+    assert!(ran.told.contains(told), "{}", ran.told);
     assert_eq!(desk.names(), ["gw.xml"], "nothing is written");
 }
 
@@ -94,7 +94,7 @@ fn a_bad_map_is_refused(#[case] map: &str, #[case] code: &str, #[case] place: &s
     desk.write("map.toml", map);
     let ran = desk.run_to(1, &format!("{CARRY} --map map.toml"));
     for words in [code, place, told] {
-        assert!(ran.err.contains(words), "`{words}` is not told:\n{}", ran.err);
+        assert!(ran.told.contains(words), "`{words}` is not told:\n{}", ran.told);
     }
     assert_eq!(desk.names(), ["gw.xml", "map.toml"]);
 }
@@ -119,7 +119,7 @@ fn a_bad_profile_is_told_with_all_its_mistakes() {
         "did you mean `address`?",
         "teasel.profile.toml:",
     ] {
-        assert!(ran.err.contains(told), "`{told}` is not told:\n{}", ran.err);
+        assert!(ran.told.contains(told), "`{told}` is not told:\n{}", ran.told);
     }
 }
 
@@ -128,7 +128,7 @@ fn one_bad_backup_of_several_does_not_hide_the_others() {
     let desk = Desk::new();
     desk.write("bad.xml", "<oops>");
     let ran = desk.run_to(1, "survey bad.xml gw.xml --each");
-    assert!(ran.err.contains("bad.xml:1:7") && ran.out.contains("Teasel 20"), "{}{}", ran.out, ran.err);
+    assert!(ran.told.contains("bad.xml:1:7") && ran.out.contains("Teasel 20"), "{}", ran.told);
 }
 
 /// Neither what steers a terminal nor what turns the direction of writing, nor a line end where none should be.
@@ -154,5 +154,5 @@ fn what_is_no_ledger_is_told(#[case] line: &str) {
     let desk = Desk::new();
     desk.write("out/ledger.jsonl", format!("{line}\n"));
     let ran = desk.run_to(1, "ledger out");
-    assert!(ran.err.contains("`out/ledger.jsonl` line 1 is no row of a ledger"), "{}", ran.err);
+    assert!(ran.told.contains("`out/ledger.jsonl` line 1 is no row of a ledger"), "{}", ran.told);
 }

@@ -120,5 +120,5 @@ fn another_line_says_what_it_wants(#[case] form: &str, #[case] wishes: &str, #[c
 fn a_wish_that_cannot_be_met_is_told(#[case] wishes: &str, #[case] told: &[&str]) {
     let desk = desk(&hazel("ini", wishes));
     let ran = desk.run_to(3, "profile check own");
-    assert!(told.iter().all(|told| ran.err.contains(told)), "{}", ran.err);
+    assert!(told.iter().all(|told| ran.told.contains(told)), "{}", ran.told);
 }

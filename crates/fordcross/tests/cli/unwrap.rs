@@ -58,7 +58,7 @@ fn what_is_no_text_is_refused(#[case] bytes: Vec<u8>, #[case] place: &str, #[cas
     let desk = Desk::new();
     desk.write("gw.xml", bytes);
     let ran = desk.run_to(1, "carry gw.xml --to osier/8@2.1 -o out");
-    assert!(ran.err.contains(place) && ran.err.contains(told), "{}", ran.err);
+    assert!(ran.told.contains(place) && ran.told.contains(told), "{}", ran.told);
     assert_eq!(desk.names(), ["gw.xml"], "nothing is written");
 }
 
@@ -67,5 +67,5 @@ fn how_much_is_unpacked_can_be_set() {
     let desk = Desk::new();
     desk.write("gw.xml.gz", gzip(WRACKHAVEN.as_bytes()));
     let ran = desk.run_to(1, "survey gw.xml.gz --max-unpacked 1000");
-    assert!(ran.err.contains("unpacks to more than 1000 bytes"), "{}", ran.err);
+    assert!(ran.told.contains("unpacks to more than 1000 bytes"), "{}", ran.told);
 }

@@ -61,7 +61,7 @@ impl Carry<'_> {
             rows: lines.lines().map(|line| serde_json::from_str(line).expect("a row is JSON")).collect(),
             findings: said["findings"].as_array().cloned().unwrap_or_default(),
             map: read("map.toml").unwrap_or_default(),
-            said: String::from_utf8_lossy(&err).into_owned(),
+            said: String::from_utf8_lossy(&out).into_owned() + &String::from_utf8_lossy(&err),
         }
     }
 }

@@ -158,8 +158,12 @@ fn shown_by<R: Receiving, O: Borrow<Outcome>>(
 ) -> Option<Shown> {
     let outcome = R::carry(case, Some(profiles));
     let Some(result) = outcome.result.as_deref().filter(|_| outcome.status == 0) else {
-        let is_unreadable =
-            outcome.said.contains("-->") && outcome.said.contains(&file_of::<R>()) && outcome.rows.is_empty();
+        let is_of_rule = |place: &serde_json::Value| place["file"] == file_of::<R>().as_str();
+        let is_error = |finding: &serde_json::Value| {
+            finding["severity"] == "error"
+                && finding["places"].as_array().is_some_and(|places| places.iter().any(is_of_rule))
+        };
+        let is_unreadable = outcome.rows.is_empty() && count(&outcome, is_error) > 0;
         return is_unreadable.then_some(Shown::Needed);
     };
     if R::refuses(case, result) {

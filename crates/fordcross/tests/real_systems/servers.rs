@@ -18,7 +18,7 @@ fn declared(release: &str) -> BTreeMap<String, Option<String>> {
     let mut command = Command::new(env!("CARGO_BIN_EXE_fordcross"));
     let output = run(command.args(["profile", "show", &format!("postgresql@{release}"), "--json"]));
     let profile: Value = serde_json::from_slice(&output.stdout).expect("JSON");
-    let declares = profile["declares"].as_array().expect("what it declares");
+    let declares = profile["results"][0]["declares"].as_array().expect("what it declares");
     let of_main = declares.iter().filter_map(|declared| {
         let path = declared["path"].as_str()?;
         let name = path.strip_prefix("main|auto/").or_else(|| path.strip_prefix("main/"))?;

@@ -16,25 +16,27 @@ mod result_folder;
 mod status;
 mod unfinished;
 mod walk;
+mod wall;
 
-use arguments::{Arguments, Command};
+use arguments::{Arguments, Command, Map, Redact};
 use clap::Parser as _;
 use output::Printer;
 use output::stream::Stream;
 use status::{Failed, Status};
 use std::ffi::OsString;
 use std::io::{BufRead, Write};
+use std::path::Path;
+use wall::Openings;
 
 /// Removes what is unfinished when the program is told to end, and ends it then as the signal would have; keeps secrets out of
 /// dumps of memory. Only a program of its own does this: in one with others it would be theirs to say.
 pub fn prepare_process() {
+    wall::own_process();
     #[cfg(unix)]
     {
         use signal_hook::consts::{SIGHUP, SIGINT, SIGTERM};
         use signal_hook::iterator::Signals;
-        let none = rustix::process::Rlimit { current: Some(0), maximum: Some(0) };
-        // What the system does not grant is no reason not to work.
-        let _ = rustix::process::setrlimit(rustix::process::Resource::Core, none);
+        // It removes what is unfinished, wherever that is: it begins before there is a wall.
         if let Ok(mut signals) = Signals::new([SIGHUP, SIGINT, SIGTERM]) {
             std::thread::spawn(move || {
                 if let Some(signal) = signals.forever().next() {
@@ -103,6 +105,15 @@ fn perform(
 ) -> Result<Status, Failed> {
     let general = &arguments.general;
     match &arguments.command {
+        // They raise the wall when they know where they write.
+        Command::Carry(_) => {}
+        Command::Map(Map { output: Some(output), .. }) | Command::Redact(Redact { output, .. }) => {
+            wall::raise(Openings { writable: &[parent_of(output)], ..Openings::default() });
+        }
+        Command::Demo(_) => wall::leave_out(),
+        _ => wall::raise(Openings::default()),
+    }
+    match &arguments.command {
         Command::Survey(options) => commands::survey::survey(general, options, input, printer),
         Command::Reach(options) => commands::reach::reach(general, options, input, printer),
         Command::Redact(options) => commands::redact::redact(general, options, input, printer),
@@ -113,4 +124,9 @@ fn perform(
         Command::Ledger(options) => commands::ledger::ledger(general, options, printer),
         Command::Demo(options) => commands::demo::demo(options, printer),
     }
+}
+
+/// The folder that a path is in.
+fn parent_of(path: &Path) -> &Path {
+    path.parent().filter(|parent| !parent.as_os_str().is_empty()).unwrap_or(Path::new("."))
 }

@@ -63,6 +63,16 @@ impl ResultFolder {
         Ok(Self { target, half, existing, syncing: Mutex::default(), _unfinished: unfinished, _lock: lock })
     }
 
+    /// Where the files are put first.
+    pub(crate) fn half(&self) -> &Path {
+        self.half.path()
+    }
+
+    /// The folder in which it is made, and becomes the result.
+    pub(crate) fn parent(&self) -> &Path {
+        self.half.path().parent().unwrap_or(Path::new("."))
+    }
+
     /// Writes one file, readable by its owner only.
     pub(crate) fn write(
         &self,

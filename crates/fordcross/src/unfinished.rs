@@ -47,6 +47,11 @@ impl Drop for Unfinished {
     }
 }
 
+/// What is in the making in this process, each without links.
+pub(crate) fn in_the_making() -> Vec<PathBuf> {
+    unfinished().iter().filter_map(|path| fs::canonicalize(path).ok()).collect()
+}
+
 /// Removes all that is unfinished and lets nothing more begin. Called once the program is told to end.
 pub(crate) fn remove_all() -> impl Sized {
     let all = unfinished();

@@ -1,6 +1,7 @@
 //! What a folder holds: files, and what stands among them that is none or leads elsewhere. Nothing is left out in silence.
 
 use crate::status::Failed;
+use crate::unfinished::in_the_making;
 use std::ffi::OsString;
 use std::fs;
 use std::io;
@@ -52,7 +53,7 @@ const MOST_ENTRIES: usize = 1_000_000;
 pub(crate) fn walk(folder: &Path, follows: bool) -> Result<Walked, Failed> {
     let failed = |error: io::Error| Failed::file(folder, "read the folder", &error);
     let root = fs::canonicalize(folder).map_err(failed)?;
-    let mut walk = Walk { folder, follows, walked: Walked::default(), root, seen: 0 };
+    let mut walk = Walk { folder, follows, walked: Walked::default(), root, seen: 0, own: in_the_making() };
     let within = vec![walk.root.clone()];
     walk.folder(folder, &within).map_err(failed)??;
     walk.walked.files.sort();
@@ -67,6 +68,8 @@ struct Walk<'w> {
     root: PathBuf,
     walked: Walked,
     seen: usize,
+    /// What this run makes itself is none of a backup, though its results go into the same folder.
+    own: Vec<PathBuf>,
 }
 
 impl Walk<'_> {
@@ -83,7 +86,11 @@ impl Walk<'_> {
                 let message = format!("`{}` holds more than {MOST_ENTRIES} files", self.folder.display());
                 return Ok(Err(Failed::message(message).help("name the folder of the configuration alone")));
             }
+            let is_hidden = name.as_encoded_bytes().starts_with(b".");
             let path = at.join(name);
+            if is_hidden && fs::canonicalize(&path).is_ok_and(|path| self.own.contains(&path)) {
+                continue;
+            }
             let told = match self.entry(&path, within) {
                 Ok(done) => done,
                 Err(error) => {

@@ -10,6 +10,7 @@ use crate::passphrase::new_passphrase;
 use crate::receipt::{Entry, RunningHash, receipt};
 use crate::result_folder::{Existing, RECEIPT, ResultFolder};
 use crate::status::{Failed, Status, needs_person};
+use crate::wall::{self, Openings};
 use fordcross_core::backup::Backup;
 use fordcross_core::carry::{Carried, CarryInput, FateCount, FirstWalk, carry as carry_over};
 use fordcross_core::fate::Fate;
@@ -37,6 +38,9 @@ pub(crate) fn carry(
 ) -> Result<Status, Failed> {
     let passphrase = if options.encrypt { Some(new_passphrase(&options.way.reading)?) } else { None };
     let existing = if options.replace { Existing::Replace } else { Existing::Refuse };
+    // Where nothing can be put, nothing is read; and what is read is read behind a wall with one opening.
+    let folder = ResultFolder::begin(&options.output, existing, &read_from(general, options))?;
+    wall::raise(Openings { writable: &[folder.half()], replaceable: &[folder.parent()] });
     let loaded = load(general, &options.way, input)?;
     let ready = loaded.ready(general, &options.way)?;
     let base_file = read_base(options.base.as_deref(), &loaded, input)?;
@@ -46,7 +50,6 @@ pub(crate) fn carry(
     let decisions =
         decide((options.map.as_deref(), options.same_names), &loaded, &ready, &walk, base.as_ref())?;
     let names = used_names(&ready.backup, ready.old(), &walk);
-    let folder = ResultFolder::begin(&options.output, existing, &read_from(general, options))?;
     let map_name = options
         .map
         .as_ref()

@@ -202,3 +202,41 @@ fn nothing_takes_the_square_of_its_size(
     let ran = desk.run_to(status, line);
     assert!(!ran.told.contains("panicked"), "{}", ran.told);
 }
+
+/// While it reads what a stranger wrote, it could write nowhere, and leaves no dump of memory.
+#[cfg(target_os = "linux")]
+#[test]
+fn strangers_files_are_read_behind_a_wall() {
+    let desk = Desk::new();
+    let mut child = desk
+        .command("survey -")
+        .stdin(std::process::Stdio::piped())
+        .stdout(std::process::Stdio::null())
+        .spawn()
+        .expect("it runs");
+    let of_process =
+        |file: &str| std::fs::read_to_string(format!("/proc/{}/{file}", child.id())).unwrap_or_default();
+    let is_behind = || of_process("status").contains("NoNewPrivs:\t1");
+    let has_landlock =
+        std::fs::read_to_string("/sys/kernel/security/lsm").map_or(true, |all| all.contains("landlock"));
+    for _ in 0..500 {
+        if is_behind() {
+            break;
+        }
+        std::thread::sleep(std::time::Duration::from_millis(10));
+    }
+    let limits = of_process("limits");
+    let core = limits.lines().find(|line| line.starts_with("Max core file size")).map(str::to_owned);
+    let (behind, memory) = (
+        is_behind(),
+        limits.lines().any(|line| {
+            let soft = line.strip_prefix("Max data size").and_then(|line| line.split_whitespace().next());
+            soft.is_some_and(|soft| soft.bytes().all(|byte| byte.is_ascii_digit()))
+        }),
+    );
+    child.kill().expect("it waits");
+    child.wait().expect("it ended");
+    assert!(behind || !has_landlock, "no wall");
+    assert!(core.as_deref().is_some_and(|line| line.contains(" 0 ")), "{limits}");
+    assert!(memory, "{limits}");
+}

@@ -1,11 +1,16 @@
-//! What the fuzz targets share: bytes go all the way that a backup goes, short of a crossing.
+//! What the fuzz targets share: bytes go all the way that a backup goes, those of shipped lines over their crossings, too.
 
 use fordcross_core::backup::{Backup, read};
-use fordcross_core::library::{Library, ProfileFile};
-use fordcross_core::redact::{Hide, redact};
+use fordcross_core::carry::{CarryInput, FirstWalk, carry, mapping_leg};
+use fordcross_core::crossing::Side;
+use fordcross_core::finding::Code;
+use fordcross_core::library::{Checking, CrossingFile, Library, ProfileFile};
+use fordcross_core::mapping::{Grounds, MapFile, MapSides, MapUse, Mapping, parse_map, propose, used_ports};
+use fordcross_core::profile::FileForm;
+use fordcross_core::redact::{Key, Redaction, redact};
 use fordcross_core::source::Source;
 use fordcross_core::survey::survey;
-use fordcross_core::unwrap::{Limits, Opening, open};
+use fordcross_core::unwrap::{Limits, Opened, Opening, open};
 use std::sync::OnceLock;
 
 const HEAD: &str = "[recognise]\nmarker = 'a'\nrelease = 'release'\n[[release]]\nname = '1'\n[[object]]\nat = 'a'\nkey = 'k'\n\
@@ -54,17 +59,167 @@ pub fn library(form: &str) -> &'static Library {
     })
 }
 
+fn source<'o>(name: &'o str, opened: &'o Opened) -> Source<'o> {
+    Source { name, text: &opened.text, pieces: &opened.pieces, folders: &opened.folders }
+}
+
+/// A way of redacting, by the bits of a number.
+pub fn hiding(bits: u8) -> Redaction {
+    Redaction {
+        key: Key::new(b"a key of this target"),
+        keeps_addresses: bits & 1 != 0,
+        keeps_names: bits & 2 != 0,
+        keeps_comments: bits & 4 != 0,
+    }
+}
+
+/// What ships.
+pub fn shipped() -> &'static Library {
+    static LIBRARY: OnceLock<Library> = OnceLock::new();
+    LIBRARY.get_or_init(|| {
+        let mut library = Library::default();
+        for profile in fordcross_profiles::PROFILES {
+            let form = FileForm::named(profile.form).expect("it ships");
+            library.add_profile(ProfileFile::shipped(
+                profile.file,
+                profile.text,
+                profile.line,
+                form,
+                profile.marker,
+            ));
+        }
+        for crossing in fordcross_profiles::CROSSINGS {
+            library.add_crossing(CrossingFile {
+                file: crossing.file.into(),
+                text: crossing.text.into(),
+                from: Side::parse(crossing.from).expect("it ships"),
+                to: Side::parse(crossing.to).expect("it ships"),
+                checking: Checking::Shipped,
+            });
+        }
+        fordcross_profiles::SHARED.iter().for_each(|shared| library.add_shared(shared.file, shared.text));
+        library
+    })
+}
+
+/// A way from one line to another, with a name that its backups have.
+#[derive(Clone, Copy)]
+pub struct Way {
+    pub file: &'static str,
+    pub base: &'static str,
+    pub treat_as: Option<&'static str>,
+    pub to: (&'static str, &'static str, Option<&'static str>),
+}
+
+/// One of the shipped ways.
+pub fn way(byte: u8) -> Way {
+    const WAYS: [Way; 4] = [
+        Way { file: "a.xml", base: "a.json", treat_as: None, to: ("osier", "2.1", Some("8")) },
+        Way { file: "interfaces", base: "a.yaml", treat_as: None, to: ("netplan", "0.106", None) },
+        Way {
+            file: "postgresql.conf",
+            base: "postgresql.conf",
+            treat_as: Some("12"),
+            to: ("postgresql", "18", None),
+        },
+        Way {
+            file: "pg_hba.conf",
+            base: "pg_hba.conf",
+            treat_as: Some("10"),
+            to: ("postgresql", "18", None),
+        },
+    ];
+    WAYS[usize::from(byte) % WAYS.len()]
+}
+
+/// Carries a backup, into a base and with a map if there are any. What is written reads back as it was meant.
+pub fn carried(library: &Library, way: Way, backup: &[u8], base: Option<&[u8]>, map: Option<&str>) {
+    let limits = Limits { most: 1 << 20, ratio: Some(200), members: 100 };
+    let opening = Opening { limits, ..Opening::default() };
+    let Ok(opened) = open(way.file, backup.to_vec(), &opening) else { return };
+    let Ok((tree, file)) = read(source(way.file, &opened), library) else { return };
+    let whole = file.parse().expect("it was read before");
+    let Ok(backup) = Backup::new(tree, whole, way.treat_as) else { return };
+    let Ok(old) = whole.at(&backup.identity.read_as) else { return };
+    let (line, release, model) = way.to;
+    let from = Side { line: old.line.clone(), release: backup.identity.read_as.clone() };
+    let to = Side { line: line.to_owned(), release: release.to_owned() };
+    let Ok(crossings) = library.course(&from, &to) else { return };
+    let Ok(course) = library.legs(&from, &crossings) else { return };
+    let Some(last) = course.last() else { return };
+    let opened_base = base.and_then(|base| open(way.base, base.to_vec(), &opening).ok());
+    let base = opened_base.as_ref().and_then(|opened| {
+        let (tree, file) = read(source(way.base, opened), library).ok()?;
+        let base = Backup::new(tree, file.parse().ok()?, Some(release)).ok()?;
+        (file.line == line).then_some(base)
+    });
+    let new_model = model.and_then(|name| last.new.model(name).ok());
+    let old_model = backup.identity.model.as_deref().and_then(|name| old.model(name).ok());
+    let walk = FirstWalk::new(&backup.tree, &old, &course[0].crossing);
+    let used = used_ports(&backup, &course[0], &walk);
+    let names: Vec<&str> = used.iter().map(|port| port.name.as_str()).collect();
+    let sides = MapSides {
+        lines: (&old.line, line),
+        unit: backup.identity.unit.as_deref(),
+        old: old_model,
+        new: new_model,
+        used: &names,
+    };
+    let said = match map {
+        Some(text) => match parse_map(Source::new("map.toml", text), &sides, MapUse::Carry) {
+            Ok(map) => map,
+            Err(findings) => return assert!(!findings.is_empty()),
+        },
+        None => MapFile::default(),
+    };
+    let grounds = Grounds {
+        used: &used,
+        old: old_model,
+        new: new_model,
+        crossing: &course[mapping_leg(&course)].crossing,
+        decided: &said.ports,
+        marked: (&[], &[]),
+        same_names: true,
+    };
+    let (proposals, _) = propose(&grounds, &backup);
+    let mapping = Mapping::new("map.toml", &proposals, &said);
+    let input = CarryInput {
+        backup: &backup,
+        course: &course,
+        model: new_model,
+        proposals: &proposals,
+        mapping: &mapping,
+        answers: &[],
+        severities: &[],
+        accepted: &[],
+        base: base.as_ref(),
+    };
+    let mut carried = carry(input, walk);
+    let mut rows = Vec::new();
+    let _ = carried.write(
+        |writer| {
+            let mut writer = writer.clone();
+            let all = writer.len();
+            writer.write_rows(0..all, &mut rows);
+            assert_eq!(rows.iter().filter(|byte| **byte == b'\n').count(), all, "a row each");
+        },
+        |_| (),
+    );
+    let differs = carried.findings.iter().find(|finding| finding.code == Code::ResultDiffers);
+    assert!(differs.is_none(), "what was written is not what was meant: {differs:?}");
+}
+
 /// Opens a file and does all with it that needs no crossing.
 pub fn take(name: &str, bytes: &[u8], library: &Library) {
     let limits = Limits { most: 1 << 22, ratio: Some(200), members: 100 };
     let opening = Opening { limits, ..Opening::default() };
     let Ok(opened) = open(name, bytes.to_vec(), &opening) else { return };
-    let source = Source { name, text: &opened.text, pieces: &opened.pieces };
+    let source = source(name, &opened);
     let Ok((tree, file)) = read(source, library) else { return };
     let profile = file.parse().expect("it was read before");
     let Ok(backup) = Backup::new(tree, &profile, Some("1")) else { return };
     let _ = survey(&backup, &profile, jiff::civil::date(2026, 11, 25));
-    let copy = redact(&backup, &profile, &[Hide::Names, Hide::Addresses]);
+    let copy = redact(&backup, &profile, &hiding(0));
     // Of one text it has as many lines; databases are made anew.
     if let [file] = copy.files.as_slice() {
         let lines = file.bytes.iter().filter(|byte| **byte == b'\n').count();

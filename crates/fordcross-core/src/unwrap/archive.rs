@@ -5,6 +5,7 @@ use super::packed::{Limits, Unpackable};
 use crate::finding::Code;
 use rustc_hash::FxHashMap;
 use std::io::{self, Cursor, Read, Write};
+use unicode_normalization::UnicodeNormalization as _;
 
 /// How several files are one.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -145,14 +146,15 @@ impl Taken<'_> {
             }
             return Ok(None);
         }
-        let folded = bare.to_lowercase();
+        // Some systems take two spellings of one name for one, others do not.
+        let folded: String = bare.to_lowercase().nfc().collect();
         if let Some(first) = self.folded.get(&folded) {
             return Err(bad(
                 Code::ArchiveUnsafe,
                 if first == bare {
                     format!("the member `{bare}` is there twice")
                 } else {
-                    format!("the members `{first}` and `{bare}` differ by case only")
+                    format!("the members `{first}` and `{bare}` differ by case or spelling only")
                 },
                 NOT_FROM_A_UNIT,
             ));
@@ -232,6 +234,25 @@ fn read_tar(bytes: &[u8], taken: &mut Taken<'_>) -> Result<(), Unpackable> {
     if ended { Ok(()) } else { Err(damaged(&io::ErrorKind::UnexpectedEof.into())) }
 }
 
+/// How many members the directory of a zip archive lists that begins there, and what stands behind it (APPNOTE 4.3.12).
+fn directory_of(bytes: &[u8], begin: usize) -> (usize, &[u8]) {
+    const LISTED: &[u8] = b"PK\x01\x02";
+    let mut rest = bytes.get(begin..).unwrap_or_default();
+    let mut count = 0;
+    while rest.starts_with(LISTED) {
+        let length =
+            |at: usize| rest.get(at..at + 2).map(|two| usize::from(u16::from_le_bytes([two[0], two[1]])));
+        let lengths = [length(28), length(30), length(32)];
+        let Some(more) = lengths.into_iter().sum::<Option<usize>>().and_then(|more| rest.get(46 + more..))
+        else {
+            break;
+        };
+        rest = more;
+        count += 1;
+    }
+    (count, rest)
+}
+
 fn read_zip(bytes: &[u8], taken: &mut Taken<'_>) -> Result<(), Unpackable> {
     let mut archive = zip::ZipArchive::new(Cursor::new(bytes)).map_err(|_| {
         bad(Code::NotText, "the zip archive is cut off or damaged: its directory cannot be read", FETCH_AGAIN)
@@ -244,11 +265,14 @@ fn read_zip(bytes: &[u8], taken: &mut Taken<'_>) -> Result<(), Unpackable> {
             "no configuration has so many; look at where it comes from",
         ));
     }
-    // A name that the directory has twice is there once in what the crate gives; the end of the archive counts
-    // all (APPNOTE 4.3.16).
-    let end = memchr::memmem::rfind(bytes, ZIP_EMPTY).and_then(|at| bytes.get(at + 10..at + 12));
-    let listed = end.map(|count| usize::from(u16::from_le_bytes([count[0], count[1]])));
-    if listed.is_some_and(|listed| listed != usize::from(u16::MAX) && listed != archive.len()) {
+    // A name that the directory has twice is there once in what the crate gives, and so is what only one of two directories
+    // lists: the directory is gone through besides.
+    let begin = usize::try_from(archive.offset() + archive.central_directory_start()).unwrap_or(usize::MAX);
+    let (listed, behind) = directory_of(bytes, begin);
+    // What stands behind the directory has one end in it: another would lead another reader to another directory.
+    let ends = memchr::memmem::find_iter(behind, ZIP_EMPTY).count();
+    let is_hidden = archive.is_empty() && bytes.starts_with(ZIP_MEMBER);
+    if listed != archive.len() || ends != 1 || is_hidden {
         return Err(bad(
             Code::ArchiveUnsafe,
             "the zip archive has a member twice, or its directory counts other members than it has",

@@ -104,11 +104,11 @@ pub(crate) fn carry(
 fn read_from<'o>(general: &'o General, options: &'o Carry) -> Vec<&'o Path> {
     let reading = &options.way.reading;
     let named = [&options.base, &options.map, &reading.passphrase_file].into_iter().flatten();
-    let named = named.map(PathBuf::as_path).chain([options.way.backup.as_path()]);
+    let named = named.chain(&reading.also).map(PathBuf::as_path).chain([options.way.backup.as_path()]);
     named.chain(general.profiles.iter().map(PathBuf::as_path)).collect()
 }
 
-const LEDGER: &str = "ledger.jsonl";
+pub(super) const LEDGER: &str = "ledger.jsonl";
 const MAP: &str = "map.toml";
 
 pub(super) struct Decisions {

@@ -1,9 +1,12 @@
 //! `ledger`: looks things up in what a carry wrote.
 
 use crate::arguments::{Format, General, Ledger};
-use crate::files::open_file;
+use crate::commands::carry::LEDGER;
+use crate::files::{MAX_OWN, open_file, read_own};
 use crate::output::Printer;
 use crate::output::rows::{CsvRows, JsonRows, RowPrinter, TableRows, fate};
+use crate::receipt::Listed;
+use crate::result_folder::RECEIPT;
 use crate::status::{Failed, Status};
 use fordcross_core::fate::{Fate, Origin};
 use serde_json::Value;
@@ -25,9 +28,10 @@ pub(crate) fn ledger(
         let help = format!("the fates are {}", known.join(", "));
         return Err(Failed::usage(format!("there is no fate `{unknown}`")).help(help));
     }
-    let path = options.folder.join("ledger.jsonl");
+    let path = options.folder.join(LEDGER);
     let file = open_file(&path)
         .map_err(|failed| failed.help("name the folder that `fordcross carry … -o DIR` wrote"))?;
+    check_receipt(options)?;
     let filter = Filter::new(options);
     let mut rows: Box<dyn RowPrinter + '_> = match if general.json { Format::Json } else { options.format } {
         Format::Json => Box::new(JsonRows(&mut *printer.out)),
@@ -59,6 +63,24 @@ pub(crate) fn ledger(
     }
     rows.finish(all)?;
     Ok(Status::Done)
+}
+
+/// A ledger says what it said only where it is the one that the receipt lists.
+fn check_receipt(options: &Ledger) -> Result<(), Failed> {
+    let again = "carry the backup again";
+    let receipt = read_own(&options.folder.join(RECEIPT), MAX_OWN).map_err(|failed| {
+        failed.help("a ledger without its receipt could be anything: carry the backup again")
+    })?;
+    let listed = Listed::parse(&receipt)
+        .ok_or_else(|| Failed::message("the receipt beside the ledger is none of a carry").help(again))?;
+    if listed.is_unchanged(LEDGER, &options.folder.join(LEDGER)) {
+        return Ok(());
+    }
+    let message = format!(
+        "`{}` is not the ledger that the receipt beside it lists",
+        options.folder.join(LEDGER).display()
+    );
+    Err(Failed::message(message).help(again))
 }
 
 struct Filter<'o> {

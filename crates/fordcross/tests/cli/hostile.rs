@@ -57,6 +57,34 @@ fn replaced(bytes: &[u8], old: &[u8], new: &[u8], times: usize) -> Vec<u8> {
     bytes
 }
 
+/// The archive with a comment behind its end.
+fn with_comment(mut bytes: Vec<u8>, comment: &[u8]) -> Vec<u8> {
+    let at = bytes.len() - 2;
+    bytes[at..].copy_from_slice(&u16::try_from(comment.len()).expect("short").to_le_bytes());
+    bytes.extend_from_slice(comment);
+    bytes
+}
+
+/// The archive with an end of 64 bits that counts no members, and one that refers to that.
+fn counting_none(bytes: Vec<u8>) -> Vec<u8> {
+    let at = bytes.len() - 22;
+    let (head, end) = bytes.split_at(at);
+    let directory = u64::from(u32::from_le_bytes(end[16..20].try_into().expect("four bytes")));
+    let mut made = head.to_vec();
+    let begin = made.len() as u64;
+    made.extend_from_slice(b"PK\x06\x06");
+    made.extend_from_slice(&44_u64.to_le_bytes());
+    made.extend_from_slice(&[45, 0, 45, 0, 0, 0, 0, 0, 0, 0, 0, 0]);
+    for number in [0, 0, 0, directory] {
+        made.extend_from_slice(&u64::to_le_bytes(number));
+    }
+    made.extend_from_slice(b"PK\x06\x07\0\0\0\0");
+    made.extend_from_slice(&begin.to_le_bytes());
+    made.extend_from_slice(&1_u32.to_le_bytes());
+    made.extend_from_slice(b"PK\x05\x06\0\0\0\0\xFF\xFF\xFF\xFF\xFF\xFF\xFF\xFF\xFF\xFF\xFF\xFF\0\0");
+    made
+}
+
 /// A zip archive whose only member says that it is encrypted.
 fn locked_zip() -> Vec<u8> {
     let mut bytes = zip(&["a.xml"]);
@@ -86,7 +114,7 @@ fn big(path: &str) -> Member {
 #[case(tar(&[entry("a", b'2', 0, b"")]), "the member `a` is a link")]
 #[case(tar(&[entry("a", b'1', 0, b"")]), "the member `a` is a link")]
 #[case(tar(&[entry("a", b'3', 0, b"")]), "the member `a` is no file")]
-#[case(tar(&[file("Unit.xml"), file("unit.XML")]), "`Unit.xml` and `unit.XML` differ by case only")]
+#[case(tar(&[file("Unit.xml"), file("unit.XML")]), "`Unit.xml` and `unit.XML` differ by case or spelling only")]
 #[case(tar(&[file("a"), file("a")]), "`a` is there twice")]
 #[case(tar(&[file("a\u{1b}[31m")]), "control characters in its name")]
 #[case(tar(&[entry("a", b'0', 9_000, b"x")]), "cut off")]
@@ -97,7 +125,10 @@ fn big(path: &str) -> Member {
 #[case(replaced(&zip(&["aa/b"]), b"aa/b", b"../b", 2), "a path that leads elsewhere")]
 #[case(replaced(&zip(&["aa/b"]), b"aa/b", b"ab/b", 1), "disagree")]
 #[case(replaced(&zip(&["aa", "bb"]), b"bb", b"aa", 2), "a member twice")]
-#[case(zip(&["A", "a"]), "`A` and `a` differ by case only")]
+#[case(zip(&["A", "a"]), "`A` and `a` differ by case or spelling only")]
+#[case(zip(&["caf\u{e9}", "cafe\u{301}"]), "differ by case or spelling only")]
+#[case(with_comment(zip(&["aa"]), &zip(&["bb"])), "counts other members than it has")]
+#[case(counting_none(zip(&["aa", "bb"])), "counts other members than it has")]
 #[case(replaced(&zip(&["ab"]), b"ab", b"a\x07", 2), "control characters in its name")]
 #[case(Archive::Zip.pack(&[big("a")]).expect("packed"), "unpacks to more than 200 times its size")]
 #[case(locked_zip(), "encrypted with a password")]

@@ -152,7 +152,28 @@ fn control_characters_never_reach_the_terminal() {
 #[case("{\"row\":1,\"kind\":\"setting\"")]
 fn what_is_no_ledger_is_told(#[case] line: &str) {
     let desk = Desk::new();
-    desk.write("out/ledger.jsonl", format!("{line}\n"));
+    let ledger = format!("{line}\n");
+    let hash = blake3::hash(ledger.as_bytes()).to_hex();
+    let listed =
+        format!("{{\"file\": \"ledger.jsonl\", \"bytes\": {}, \"blake3\": \"{hash}\"}}", ledger.len());
+    desk.write("out/receipt.json", format!("{{\"fordcross\": \"0.1.0\", \"outputs\": [{listed}]}}"));
+    desk.write("out/ledger.jsonl", ledger);
     let ran = desk.run_to(1, "ledger out");
     assert!(ran.told.contains("`out/ledger.jsonl` line 1 is no row of a ledger"), "{}", ran.told);
+}
+
+/// A ledger that somebody changed, or that stands without its receipt, says nothing that could be trusted.
+#[rstest]
+#[case("ledger.jsonl", "\n", "is not the ledger that the receipt beside it lists")]
+#[case("receipt.json", "{\"shop\": \"bakery\"}", "is none of a carry")]
+#[case("receipt.json", "", "is none of a carry")]
+fn a_ledger_is_the_one_of_its_receipt(#[case] file: &str, #[case] text: &str, #[case] told: &str) {
+    let desk = Desk::new();
+    desk.carry("");
+    desk.run_to(0, "ledger out");
+    desk.write(&format!("out/{file}"), text);
+    let ran = desk.run_to(1, "ledger out");
+    assert!(ran.told.contains(told), "{}", ran.told);
+    std::fs::remove_file(desk.path("out/receipt.json")).expect("removed");
+    assert!(desk.run_to(1, "ledger out").told.contains("carry the backup again"));
 }

@@ -1,0 +1,33 @@
+#![no_main]
+
+use fordcross_core::library::{CrossingFile, Library, ProfileFile};
+use fordcross_fuzz::{Way, carried};
+use libfuzzer_sys::fuzz_target;
+
+const OLD: &str = "[profile]\nline = 'old'\ntitle = 'O'\nform = 'xml'\n[recognise]\nmarker = 'a'\nrelease = 'release'\n[[release]]\n\
+    name = '1'\n[[object]]\nat = 'a/b'\nkey = 'k'\n[setting]\n'release' = 'text'\n'a/b/k' = 'name'\n'a/b/n' = 'integer'\n'a/b/ip' = 'address'\n";
+const NEW: &str = "[profile]\nline = 'new'\ntitle = 'N'\nform = 'json'\n[recognise]\nmarker = 'new'\nrelease = 'new/release'\n[[release]]\n\
+    name = '2'\n[setting]\n'new/release' = 'text'\n'to' = { type = 'text', repeats = true }\n";
+const BACKUP: &[u8] =
+    b"<a><release>1</release><a><b k='x'><n>7</n><ip>192.0.2.7</ip></b><b k='y'><n>8</n></b></a></a>";
+
+// An expression of a stranger, asked as a condition and for a value.
+fuzz_target!(|text: &str| {
+    let text = text.trim_end();
+    if text.contains("'''") || text.ends_with('\'') {
+        return;
+    }
+    let crossing = format!(
+        "[crossing]\nfrom = 'old@1'\nto = 'new@2'\n[[place]]\nfrom = 'a/b'\nto = ''\nmove = [\n  ['''n = {{n}}''', '''to[] = {{= {text}}}''', '''{text}'''],\n\
+         ['''n = {{n}}''', '''to[] = {{= {text}}}'''],\n  ['k', 'to[]'],\n]\n\
+         [[drop]]\nfrom = 'a/b/**'\nwhy = 'x'\n"
+    );
+    let mut library = Library::default();
+    for (name, text) in [("old.profile.toml", OLD), ("new.profile.toml", NEW)] {
+        library.add_profile(ProfileFile::read(name.into(), text.into()).expect("a profile"));
+    }
+    let Ok(file) = CrossingFile::read("a.crossing.toml".into(), crossing) else { return };
+    library.add_crossing(file);
+    let way = Way { file: "a.xml", base: "a.json", treat_as: None, to: ("new", "2", None) };
+    carried(&library, way, BACKUP, None, None);
+});

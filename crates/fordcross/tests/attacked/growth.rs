@@ -140,12 +140,12 @@ fn what_is_doubled_takes_twice_the_work(
         ("comments", 200),
         ("elements", 400),
         ("unknown settings", 100),
-        ("list of numbers", 800),
+        ("list of numbers", 1_600),
         ("ports of a host", 100),
         ("settings of a server", 60),
         ("a file included again and again", 200),
         ("rules of access", 80),
-        ("keys of a section", 200),
+        ("keys of a section", 400),
         ("rows of a table", 200),
         ("files of a folder", 100)
     )]
@@ -170,6 +170,10 @@ fn file_of(case: &str) -> String {
 /// What the last campaign measured.
 #[test]
 fn the_table_of_growth_is_kept() {
+    if std::env::var_os("FORDCROSS_FIGURES").is_some() {
+        // It is being made.
+        return;
+    }
     let folder = Path::new(env!("CARGO_MANIFEST_DIR")).join("../../docs/figures");
     let kept = fs::read_dir(folder).expect("figures").flatten();
     let texts: Vec<String> = kept

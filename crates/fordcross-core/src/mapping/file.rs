@@ -8,6 +8,7 @@ use crate::pattern::Pattern;
 use crate::profile::Model;
 use crate::source::{LineIndex, Source};
 use crate::toml_file::{Report, Section, Word, as_word};
+use ipnet::IpNet;
 use rustc_hash::{FxHashMap, FxHashSet};
 use toml::Spanned;
 use toml::de::DeValue;
@@ -94,6 +95,8 @@ pub fn parse_map(source: Source<'_>, sides: &MapSides<'_>, purpose: MapUse) -> R
     let mut number = 0;
     read_paths(&root, &lines, &mut number, &mut map.paths);
     read_addresses(&root, &lines, &mut number, &mut map.addresses);
+    map.paths.put_in_order();
+    map.addresses.put_in_order();
     root.finish();
     if report.is_clean() { Ok(map) } else { Err(report.into_findings()) }
 }
@@ -284,6 +287,9 @@ struct Rename<'t> {
 }
 
 /// Each old name of a table with its new one: a string, or `{ to = "…", except = ["PATH"] }`.
+/// More entries of one kind than anybody writes: they are numbered in 16 bits.
+const MOST_RENAMES: usize = 30_000;
+
 fn each_rename<'t>(
     root: &Section<'t, '_>,
     lines: &LineIndex<'_>,
@@ -292,7 +298,12 @@ fn each_rename<'t>(
     mut take: impl FnMut(&Report<'_>, Rename<'t>),
 ) {
     let Some(section) = root.section(table) else { return };
-    for (old, value) in section.members() {
+    for (number, (old, value)) in section.members().into_iter().enumerate() {
+        if number == MOST_RENAMES {
+            let message = format!("`[{table}]` has more than {MOST_RENAMES} entries");
+            section.report().add(Code::TooLarge, old.span, message).help("name whole networks and folders");
+            return;
+        }
         let line = lines.position(old.span.start).line;
         if let Some(new) = as_word(value) {
             take(section.report(), Rename { old, new, line, except: Vec::new() });
@@ -347,6 +358,7 @@ fn read_addresses(
     number: &mut u16,
     addresses: &mut Addresses,
 ) {
+    let mut given: FxHashMap<IpNet, IpNet> = FxHashMap::default();
     each_rename(root, lines, "addresses", "an address", |report, Rename { old, new, line, except }| {
         let read = |word: Word<'_>| {
             let network = parse_network(word.text);
@@ -358,13 +370,14 @@ fn read_addresses(
             network
         };
         let (Some(from), Some(to)) = (read(old), read(new)) else { return };
-        if let Some(first) = addresses.entries().iter().find(|entry| entry.new == to && entry.old != from) {
-            let first = super::renames::spelled(first.old);
+        if let Some(&first) = given.get(&to).filter(|first| **first != from) {
+            let first = super::renames::spelled(first);
             let message = format!("both `{first}` and `{}` become `{}`", old.text, new.text);
             report
                 .add(Code::MapCollision, new.span, message)
                 .help("two old addresses would become one: give one of both another");
         }
+        given.entry(to).or_insert(from);
         if let Err(why) = addresses.add(Renamed { old: from, new: to, number: *number, line, except }) {
             report
                 .add(Code::MapLengths, new.span, why)

@@ -2,21 +2,28 @@
 
 use crate::pattern::Pattern;
 use ipnet::IpNet;
+use rustc_hash::FxHashMap;
 use std::net::IpAddr;
 
 /// Old paths with their new ones. The longest that a path begins with counts, by whole steps.
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
 pub struct Paths {
-    /// The longest first.
+    /// The longest first, once all are there.
     known: Vec<Renamed<String>>,
+    /// Where each is among them.
+    places: FxHashMap<String, Vec<usize>>,
 }
 
 /// Old addresses and networks with their new ones. The narrowest that holds an address counts; an address keeps
 /// its place in the network.
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
 pub struct Addresses {
-    /// The narrowest first.
+    /// The narrowest first, once all are there.
     known: Vec<Renamed<IpNet>>,
+    /// Where each is among them.
+    places: FxHashMap<IpNet, Vec<usize>>,
+    /// The lengths of their prefixes, the longest first.
+    lengths: Vec<u8>,
 }
 
 /// What has a new name.
@@ -36,12 +43,19 @@ pub(crate) struct Renamed<T> {
 pub(crate) type Except<'e> = &'e [u16];
 
 impl Paths {
-    /// Adds a path; a slash at the end of either says nothing.
+    /// Adds a path; a slash at the end of either says nothing. To be found, all must be put in order.
     pub(super) fn add(&mut self, renamed: Renamed<&str>) {
         let bare = |path: &str| if path == "/" { path } else { path.trim_end_matches('/') }.to_owned();
         let Renamed { old, new, number, line, except } = renamed;
         self.known.push(Renamed { old: bare(old), new: bare(new), number, line, except });
+    }
+
+    /// Puts them in order, once all are there.
+    pub(super) fn put_in_order(&mut self) {
         self.known.sort_by(|a, b| b.old.len().cmp(&a.old.len()).then_with(|| a.old.cmp(&b.old)));
+        for (place, renamed) in self.known.iter().enumerate() {
+            self.places.entry(renamed.old.clone()).or_default().push(place);
+        }
     }
 
     /// The new path.
@@ -63,10 +77,15 @@ impl Paths {
 
     /// What a path is or is below, and what of it stands behind that.
     fn find<'p>(&self, path: &'p str, except: Except<'_>) -> Option<(&Renamed<String>, &'p str)> {
-        self.known.iter().filter(|renamed| !except.contains(&renamed.number)).find_map(|renamed| {
-            let old = renamed.old.as_str();
-            let rest = if old == "/" { path } else { path.strip_prefix(old)? };
-            (rest.is_empty() || rest.starts_with('/')).then_some((renamed, rest))
+        // By whole steps, the longest first; the root at last, which is before all of a path.
+        let steps = path.rmatch_indices('/').map(|(at, _)| at).filter(|at| *at > 0);
+        let ends = std::iter::once(path.len()).chain(steps).map(|end| (&path[..end], &path[end..]));
+        let is_rooted = path.starts_with('/') && path != "/";
+        let mut befores = ends.chain(is_rooted.then_some(("/", path)));
+        befores.find_map(|(old, rest)| {
+            let mut known = self.places.get(old)?.iter().map(|&place| &self.known[place]);
+            let rest = if old == "/" { path } else { rest };
+            known.find(|renamed| !except.contains(&renamed.number)).map(|renamed| (renamed, rest))
         })
     }
 
@@ -93,9 +112,19 @@ impl Addresses {
             return Err("the two networks are not of the same size");
         }
         self.known.push(renamed);
+        Ok(())
+    }
+
+    /// Puts them in order, once all are there.
+    pub(super) fn put_in_order(&mut self) {
         self.known
             .sort_by(|a, b| b.old.prefix_len().cmp(&a.old.prefix_len()).then_with(|| a.old.cmp(&b.old)));
-        Ok(())
+        for (place, renamed) in self.known.iter().enumerate() {
+            self.places.entry(renamed.old).or_default().push(place);
+            if self.lengths.last() != Some(&renamed.old.prefix_len()) {
+                self.lengths.push(renamed.old.prefix_len());
+            }
+        }
     }
 
     /// The new address.
@@ -130,11 +159,15 @@ impl Addresses {
     /// The entry that has a say in an address or network: the narrowest that it is, or is in.
     pub(crate) fn of(&self, network: IpNet, except: Except<'_>) -> Option<&Renamed<IpNet>> {
         let means_itself = means_itself(network);
-        self.known
-            .iter()
-            .filter(|renamed| !except.contains(&renamed.number))
-            .filter(|renamed| !means_itself || renamed.old == network)
-            .find(|renamed| renamed.old.contains(&network))
+        let lengths = self.lengths.iter().filter(|length| **length <= network.prefix_len());
+        let mut holders =
+            lengths.filter_map(|length| Some(IpNet::new(network.addr(), *length).ok()?.trunc()));
+        holders.find_map(|holder| {
+            let known = self.places.get(&holder)?.iter().map(|&place| &self.known[place]);
+            known
+                .filter(|renamed| !except.contains(&renamed.number))
+                .find(|renamed| !means_itself || renamed.old == network)
+        })
     }
 
     pub(crate) fn entries(&self) -> &[Renamed<IpNet>] {
@@ -211,6 +244,7 @@ mod tests {
         for (old, new) in [("/srv", "/disk"), ("/srv/data/", "/new"), ("/srv/data/logs", "/logs/")] {
             paths.add(renamed(old, new));
         }
+        paths.put_in_order();
         assert_eq!(paths.get(path, &[]).as_deref(), expected);
     }
 
@@ -250,6 +284,7 @@ mod tests {
             let network = |text| parse_network(text).expect("a network");
             addresses.add(renamed(network(old), network(new))).expect("of one size");
         }
+        addresses.put_in_order();
         addresses
     }
 

@@ -12,9 +12,10 @@ use crate::reading::{FirstWalk, ObjectId, Reading, RowKind};
 use crate::surroundings::Scope;
 use crate::tree::NodeId;
 use crate::typing::{Form, Value};
+use aho_corasick::{AhoCorasick, AhoCorasickKind};
 use ipnet::IpNet;
 use rustc_hash::{FxHashMap, FxHashSet};
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
 use std::net::IpAddr;
 
 /// The paths and addresses that a backup names.
@@ -242,8 +243,15 @@ impl Checked<'_, '_> {
         for (path, _, _) in paths {
             used.extend(all_paths.of(path).map(|entry| entry.number));
         }
-        // What only stands in texts is left over, and told as such.
-        let in_texts = |old: &str| self.texts().any(|text| text.contains(old));
+        // What only stands in texts is left over, and told as such. All are looked for at once.
+        let unused_addresses = || addresses.entries().iter().filter(|entry| !used.contains(&entry.number));
+        let unused_paths = || all_paths.entries().iter().filter(|entry| !used.contains(&entry.number));
+        let sought: Vec<String> = unused_addresses()
+            .map(|entry| entry.old.network().to_string())
+            .chain(unused_paths().map(|entry| entry.old.clone()))
+            .collect();
+        let standing = self.standing_in_texts(&sought);
+        let in_texts = |old: &str| standing.contains(old);
         let mut tell = |old: String, line: u32, kind: &str| {
             let message = format!("nothing in the backup is {kind} `{old}` of the map, or in it");
             let mut finding = Finding::new(Code::MapUnused, message)
@@ -251,17 +259,28 @@ impl Checked<'_, '_> {
             finding.map = Some(format!("{}:{line}", self.mapping.file));
             found.push((finding, Vec::new()));
         };
-        for entry in addresses.entries().iter().filter(|entry| !used.contains(&entry.number)) {
+        for entry in unused_addresses() {
             let old = super::renames::spelled(entry.old);
             if !in_texts(&entry.old.network().to_string()) {
                 tell(old, entry.line, "the address");
             }
         }
-        for entry in all_paths.entries().iter().filter(|entry| !used.contains(&entry.number)) {
+        for entry in unused_paths() {
             if !in_texts(&entry.old) {
                 tell(entry.old.clone(), entry.line, "the path");
             }
         }
+    }
+
+    /// Which of some words stand in a text of the backup.
+    fn standing_in_texts<'s>(&self, sought: &'s [String]) -> FxHashSet<&'s str> {
+        let builder = &mut AhoCorasick::builder();
+        builder.kind(Some(AhoCorasickKind::ContiguousNFA));
+        let (Ok(search), false) = (builder.build(sought), sought.is_empty()) else {
+            return FxHashSet::default();
+        };
+        let found = self.texts().flat_map(|text| search.find_overlapping_iter(text));
+        found.map(|found| sought[found.pattern().as_usize()].as_str()).collect()
     }
 
     fn texts(&self) -> impl Iterator<Item = &str> {
@@ -334,6 +353,8 @@ impl Checked<'_, '_> {
             row_of.entry(self.moved(used)).or_insert(used.row);
             moved_of.entry(used.net).or_insert(self.moved(used));
         }
+        let line_of: FxHashMap<u16, u32> =
+            addresses.entries().iter().map(|entry| (entry.number, entry.line)).collect();
         // What leaves one network for another by one entry of the map is told together.
         let mut groups: Vec<(Moved, Vec<&UsedNet>)> = Vec::new();
         let mut known: FxHashMap<Moved, usize> = FxHashMap::default();
@@ -397,23 +418,31 @@ impl Checked<'_, '_> {
             };
             let mut finding = Finding::new(moved.code, message).help(help);
             finding.count = nets.len();
-            let entry = addresses.entries().iter().find(|entry| Some(entry.number) == moved.entry);
-            finding.map = entry.map(|entry| format!("{}:{}", self.mapping.file, entry.line));
+            let line = moved.entry.and_then(|number| line_of.get(&number));
+            finding.map = line.map(|line| format!("{}:{line}", self.mapping.file));
             let holder = row_of.get(&moved.to).copied().filter(|_| moved.code == Code::NewlyInside);
             if holder.is_some_and(|row| self.restricts(row)) {
                 finding.severity = Severity::Note;
             }
             found.push((finding, members.iter().map(|used| used.row).chain(holder).collect()));
         }
+        // What holds and stays, by its network, in the order of the backup.
+        let mut staying: FxHashMap<IpNet, Vec<usize>> = FxHashMap::default();
+        let mut lengths: BTreeSet<u8> = BTreeSet::new();
+        for (at, used) in holding.iter().enumerate().filter(|(_, used)| used.net.prefix_len() > 0) {
+            if self.moved(used) == used.net {
+                staying.entry(used.net.trunc()).or_default().push(at);
+                lengths.insert(used.net.prefix_len());
+            }
+        }
         for entry in addresses.entries() {
-            let is_wider = |used: &&&UsedNet| {
-                used.net != entry.old
-                    && used.net.prefix_len() > 0
-                    && used.net.contains(&entry.old)
-                    && self.moved(used) == used.net
-            };
+            let wider = lengths.iter().filter(|length| **length <= entry.old.prefix_len());
+            let wider =
+                wider.filter_map(|length| staying.get(&IpNet::new(entry.old.addr(), *length).ok()?.trunc()));
+            let mut wider: Vec<usize> = wider.flatten().copied().collect();
+            wider.sort_unstable();
             let mut known: FxHashSet<IpNet> = FxHashSet::default();
-            for wide in holding.iter().filter(is_wider) {
+            for wide in wider.into_iter().map(|at| holding[at]).filter(|used| used.net != entry.old) {
                 // One host that stays inside is still as much inside as it was.
                 let stays =
                     entry.old.prefix_len() == entry.old.max_prefix_len() && wide.net.contains(&entry.new);

@@ -108,7 +108,9 @@ fn perform(
         // They raise the wall when they know where they write.
         Command::Carry(_) => {}
         Command::Map(Map { output: Some(output), .. }) | Command::Redact(Redact { output, .. }) => {
-            wall::raise(Openings { writable: &[parent_of(output)], ..Openings::default() });
+            // Behind a link it is written where that leads.
+            let output = std::fs::canonicalize(output).unwrap_or_else(|_| output.clone());
+            wall::raise(Openings { writable: &[parent_of(&output)], ..Openings::default() });
         }
         Command::Demo(_) => wall::leave_out(),
         _ => wall::raise(Openings::default()),

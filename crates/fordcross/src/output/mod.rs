@@ -96,7 +96,8 @@ impl<'s> Printer<'s> {
             "results": answer.results,
         });
         let text = format!("{value:#}");
-        writeln!(self.out, "{}", json_escaped(&text))
+        writeln!(self.out, "{}", json_escaped(&text))?;
+        self.out.flush()
     }
 }
 

@@ -105,9 +105,10 @@ fn what_is_no_file_is_left_alone(#[case] line: &str, #[case] status: i32, #[case
 fn a_map_behind_a_link_is_written_there() {
     let desk = Desk::new();
     desk.write("kept/gw.map.toml", "[map]\nformat = 2\n");
-    std::os::unix::fs::symlink("kept/gw.map.toml", desk.path("gw.map.toml")).expect("a link");
-    desk.run_to(0, "map gw.xml --to osier/8@2.1 -o gw.map.toml");
-    assert!(fs::symlink_metadata(desk.path("gw.map.toml")).expect("there").is_symlink());
+    fs::create_dir(desk.path("maps")).expect("a folder");
+    std::os::unix::fs::symlink("../kept/gw.map.toml", desk.path("maps/gw.map.toml")).expect("a link");
+    desk.run_to(0, "map gw.xml --to osier/8@2.1 -o maps/gw.map.toml");
+    assert!(fs::symlink_metadata(desk.path("maps/gw.map.toml")).expect("there").is_symlink());
     assert!(desk.read("kept/gw.map.toml").contains("[ports]"));
 }
 

@@ -243,16 +243,15 @@ fn a_closed_pipe_changes_no_status(#[case] line: &str, #[case] status: i32) {
 }
 
 #[cfg(target_os = "linux")]
-#[test]
-fn what_cannot_be_printed_is_an_error() {
+#[rstest]
+#[case("survey gw.xml", "cannot write to standard output: no space")]
+#[case("survey gw.xml --json", "")]
+fn what_cannot_be_printed_is_an_error(#[case] line: &str, #[case] told: &str) {
     let desk = Desk::new();
     let full = std::fs::OpenOptions::new().write(true).open("/dev/full").expect("a full device");
-    let output = desk.command("survey gw.xml").stdout(full).output().expect("runs");
+    let output = desk.command(line).stdout(full).output().expect("runs");
     let err = String::from_utf8_lossy(&output.stderr).into_owned();
-    assert!(
-        output.status.code() == Some(1) && err.contains("cannot write to standard output: no space"),
-        "{err}"
-    );
+    assert!(output.status.code() == Some(1) && err.contains(told), "{err}");
 }
 
 #[test]

@@ -119,7 +119,7 @@ fn escaped(bytes: &[u8]) -> Cow<'_, str> {
     out.into()
 }
 
-/// One of the styles of this program, at the beginning of a text: weight and colour, and nothing that hides.
+/// One of the styles of this program, at the beginning of a text: weight, line and colour, and nothing that hides.
 fn style_at(text: &str) -> Option<&str> {
     let numbers = text.strip_prefix("\x1b[")?;
     let end = numbers.find('m').filter(|end| *end < LONGEST_STYLE - 3)?;
@@ -128,6 +128,7 @@ fn style_at(text: &str) -> Option<&str> {
             number,
             "0" | "1"
                 | "2"
+                | "4"
                 | "31"
                 | "32"
                 | "33"

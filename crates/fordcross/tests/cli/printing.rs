@@ -94,7 +94,14 @@ fn a_reader_that_goes_away_is_no_failure() {
 fn colour_is_for_terminals_only() {
     let desk = Desk::new();
     let plain = desk.carry("");
-    assert!(!plain.out.contains('\u{1b}') && !plain.told.contains('\u{1b}'));
+    for told in [
+        plain.told,
+        desk.run_to(0, "--help").told,
+        desk.run_to(2, "survey").told,
+        desk.run_to(2, "nonsense").told,
+    ] {
+        assert!(!told.contains('\u{1b}') && !told.contains("u{1b}"), "{told}");
+    }
 }
 
 /// What is printed for programs, and what is in the files of a result, is as the published schema says.

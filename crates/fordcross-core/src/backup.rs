@@ -1,6 +1,6 @@
 //! Recognising a backup: which line wrote it, which release, on which model.
 
-use crate::finding::{Code, Finding, count, one_of};
+use crate::finding::{Code, Finding, all_of, count};
 use crate::form::{NoFile, read_bundle, read_text, taken_by_end, without_files};
 use crate::json::read_json_tree;
 use crate::library::{Library, ProfileFile};
@@ -249,7 +249,7 @@ fn recognise<'a, 'l>(
         format!("XML with the outermost element `{}`", tree.name(root))
     } else if tree.kind(root) == Kind::Map {
         let keys: Vec<&str> = tree.children(root).map(|child| tree.name(child)).collect();
-        format!("JSON with {} at its top: {}", count(keys.len(), "key"), one_of(keys))
+        format!("JSON with {} at its top: {}", count(keys.len(), "key"), all_of(keys))
     } else {
         "JSON without an object at its top".to_owned()
     };
@@ -258,7 +258,7 @@ fn recognise<'a, 'l>(
 
 fn looks_like_several(source: Source<'_>) -> String {
     let paths: Vec<&str> = source.pieces.iter().map(|piece| piece.path.as_str()).collect();
-    format!("{}: {}", count(paths.len(), "file"), one_of(paths))
+    format!("{}: {}", count(paths.len(), "file"), all_of(paths))
 }
 
 impl<'a> Backup<'a> {
@@ -506,7 +506,7 @@ mod tests {
 
     #[rstest]
     #[case("<crate/>", None, "it is XML with the outermost element `crate`")]
-    #[case("{\"x\": 1, \"y\": 2}", None, "it is JSON with 2 keys at its top: `x` or `y`")]
+    #[case("{\"x\": 1, \"y\": 2}", None, "it is JSON with 2 keys at its top: `x` and `y`")]
     #[case("[1]", None, "it is JSON without an object at its top")]
     #[case("[true]", None, "it is JSON without an object at its top")]
     #[case("[one two]\nthree = 4", None, "it is plain text of 2 lines")]

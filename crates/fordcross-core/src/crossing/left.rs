@@ -81,7 +81,7 @@ impl Reader<'_, '_> {
                     span,
                     format!("the object has {}", crate::finding::count(keys.len(), "key")),
                 )
-                .help(format!("its keys are {}", crate::finding::one_of(known)));
+                .help(format!("its keys are {}", crate::finding::all_of(known)));
             return (Vec::new(), Vec::new());
         }
         let tests = tests

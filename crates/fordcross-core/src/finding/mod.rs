@@ -302,14 +302,23 @@ pub type Findings = Vec<Finding>;
 
 /// `a`, `b` or `c`, each in backticks; at most eight are named.
 pub(crate) fn one_of<S: AsRef<str>>(words: impl IntoIterator<Item = S>) -> String {
+    listed(words, "or")
+}
+
+/// `a`, `b` and `c`, in the same way.
+pub(crate) fn all_of<S: AsRef<str>>(words: impl IntoIterator<Item = S>) -> String {
+    listed(words, "and")
+}
+
+fn listed<S: AsRef<str>>(words: impl IntoIterator<Item = S>, and: &str) -> String {
     let words: Vec<String> = words.into_iter().map(|word| format!("`{}`", word.as_ref())).collect();
     let shown = words.len().min(8);
     let rest = words.len() - shown;
     match (&words[..shown], rest) {
         ([], _) => "nothing".to_owned(),
         ([only], 0) => only.clone(),
-        ([start @ .., last], 0) => format!("{} or {last}", start.join(", ")),
-        (shown, rest) => format!("{} or {rest} more", shown.join(", ")),
+        ([start @ .., last], 0) => format!("{} {and} {last}", start.join(", ")),
+        (shown, rest) => format!("{} {and} {rest} more", shown.join(", ")),
     }
 }
 
@@ -385,6 +394,7 @@ mod tests {
     fn long_lists_of_words_are_cut() {
         assert_eq!(one_of(["a"]), "`a`");
         assert_eq!(one_of(["a", "b", "c"]), "`a`, `b` or `c`");
+        assert_eq!(all_of(["a", "b", "c"]), "`a`, `b` and `c`");
         assert!(one_of((0..20).map(|n| n.to_string())).ends_with("or 12 more"));
     }
 }

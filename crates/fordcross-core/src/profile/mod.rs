@@ -243,7 +243,7 @@ impl Profile {
         self.releases.iter().position(|release| release.name == name).ok_or_else(|| {
             let message = format!("there is no release `{name}` in the profile of {}", self.title);
             let known: Vec<&str> = self.releases.iter().map(|release| release.name.as_str()).collect();
-            let expected = format!("the profile lists {}", crate::finding::one_of(known));
+            let expected = format!("the profile lists {}", crate::finding::all_of(known));
             Box::new(Finding::new(Code::ReleaseUnlisted, message).help(expected))
         })
     }

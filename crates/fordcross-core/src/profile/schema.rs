@@ -386,7 +386,7 @@ impl Lookup {
         match nearest(name, known.iter().map(String::as_str)) {
             Some(near) => format!("did you mean `{near}`?"),
             None if known.is_empty() => "the profile declares nothing below this".into(),
-            None => format!("the profile has {}", crate::finding::one_of(known)),
+            None => format!("the profile has {}", crate::finding::all_of(known)),
         }
     }
 }

@@ -10,7 +10,7 @@ const CARRY: &str = "carry gw.xml --to osier/8@2.1 -o out";
 #[case("<?xml", "hello <?xml", &["unrecognised", "plain text", "XML with the outermost element `teasel-backup` (teasel)"])]
 #[case("</teasel-backup>", "", &["xml-malformed", "gw.xml:489:1", "ends inside the element `teasel-backup`", "cut off"])]
 #[case("<teasel-backup ", "<weasel-backup ", &["xml-malformed", "stands where `weasel-backup` is open"])]
-#[case("firmware=\"4.6\"", "firmware=\"4.7\"", &["release-unlisted", "gw.xml:3:16", "no release `4.7`", "`4.1`, `4.2` or `4.6`", "--treat-as"])]
+#[case("firmware=\"4.6\"", "firmware=\"4.7\"", &["release-unlisted", "gw.xml:3:16", "no release `4.7`", "`4.1`, `4.2` and `4.6`", "--treat-as"])]
 #[case("model=\"20\"", "model=\"25\"", &["model-unknown", "gw.xml:3:31", "no model `25`", "did you mean `20`?"])]
 #[case("<?xml version=\"1.0\" encoding=\"UTF-8\"?>", "<!DOCTYPE teasel-backup>", &["xml-doctype", "gw.xml:1:1"])]
 fn a_bad_backup_is_refused(#[case] find: &str, #[case] put: &str, #[case] told: &[&str]) {

@@ -55,7 +55,7 @@ pub(crate) fn map(
     }
     if general.json {
         proposals.iter().for_each(|proposal| printer.result(to_json(proposal)));
-        printer.findings(&findings, &Sources::default())?;
+        printer.findings_apart(&findings)?;
         return Ok(status);
     }
     print(printer, &proposals)?;
@@ -70,7 +70,7 @@ pub(crate) fn map(
             if open == 1 { "it" } else { "them" }
         ))?;
     }
-    printer.findings(&findings, &Sources::default())?;
+    printer.findings_apart(&findings)?;
     Ok(status)
 }
 

@@ -2,7 +2,7 @@
 
 use super::way::{Ready, load};
 use crate::arguments::{General, Reach};
-use crate::output::{BOLD, Printer, Sources, clean, count};
+use crate::output::{BOLD, Printer, clean, count};
 use crate::status::{Failed, Status};
 use fordcross_core::crossing::Side;
 use fordcross_core::finding::Code;
@@ -39,7 +39,7 @@ pub(crate) fn reach(
     }
     if general.json {
         printer.result(to_json(&ready, &others));
-        printer.findings(&ready.notices, &Sources::default())?;
+        printer.findings_apart(&ready.notices)?;
         return Ok(Status::Done);
     }
     printer.line(&format!("{BOLD}{} to {}{BOLD:#}", clean(&ready.from()), loaded.receiver))?;
@@ -68,7 +68,7 @@ pub(crate) fn reach(
             }
         }
     }
-    printer.findings(&ready.notices, &Sources::default())?;
+    printer.findings_apart(&ready.notices)?;
     Ok(Status::Done)
 }
 

@@ -7,7 +7,7 @@ use crate::files::{backups_below, read_backup};
 use crate::folder::remark_findings;
 use crate::library;
 use crate::output::table::columns;
-use crate::output::{Printer, Sources, clean};
+use crate::output::{Printer, clean};
 use crate::status::{Failed, Status};
 use fordcross_core::finding::{Severity, apply_severities};
 use fordcross_core::inventory::{Item, Remark, inventory};
@@ -66,7 +66,7 @@ pub(crate) fn survey(
                     }
                     print(printer, &surveyed, profile_file)?;
                 }
-                printer.findings(&findings, &Sources::default())?;
+                printer.findings_apart(&findings)?;
             }
             // One bad backup of several does not hide what is in the others.
             (false, Ok(Err(failed))) => status = printer.failed(failed),

@@ -66,6 +66,14 @@ impl<'s> Printer<'s> {
         }
     }
 
+    /// The same behind what was printed, with an empty line between.
+    pub(crate) fn findings_apart(&mut self, findings: &[Finding]) -> io::Result<()> {
+        if self.answer.is_none() && !findings.is_empty() {
+            self.line("")?;
+        }
+        self.findings(findings, &Sources::default())
+    }
+
     /// Why a command could not go on, or a part of it; gives back the exit status.
     pub(crate) fn failed(&mut self, failed: Failed) -> Status {
         let status = failed.status();

@@ -60,7 +60,7 @@ pub fn library(form: &str) -> &'static Library {
 }
 
 fn source<'o>(name: &'o str, opened: &'o Opened) -> Source<'o> {
-    Source { name, text: &opened.text, pieces: &opened.pieces, folders: &opened.folders }
+    Source { name, text: &opened.text, pieces: &opened.pieces, folders: &opened.folders, ..Source::new("", "") }
 }
 
 /// A way of redacting, by the bits of a number.

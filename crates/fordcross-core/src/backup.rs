@@ -57,6 +57,21 @@ pub struct Identity {
     pub only_changes: bool,
 }
 
+/// That there is no room for all that was read or made.
+pub(crate) fn too_many_nodes(what: &str, tree: &Tree<'_>) -> Finding {
+    let most = tree.max_nodes();
+    let (room, help) = if most < MOST_NODES {
+        (
+            "as many as fit into the memory that may be used",
+            "allow more memory with `--max-memory`, or take a backup of fewer sections",
+        )
+    } else {
+        ("the most that are read", "take a backup of fewer sections")
+    };
+    Finding::new(Code::TooLarge, format!("{what} has more than {most} settings and objects, {room}"))
+        .help(help)
+}
+
 /// Reads a backup in its form, and finds the profile that recognises it.
 ///
 /// # Errors
@@ -68,12 +83,7 @@ pub fn read<'a, 'l>(
 ) -> Result<(Tree<'a>, &'l ProfileFile), Vec<Finding>> {
     let (tree, profile) = read_any(source, library)?;
     if tree.is_overfull() {
-        let message =
-            format!("the backup has more than {MOST_NODES} settings and objects, the most that can be read");
-        let finding = Finding::new(Code::TooLarge, message)
-            .at(source, Span::default())
-            .help("take a backup of fewer sections");
-        return Err(vec![finding]);
+        return Err(vec![too_many_nodes("the backup", &tree).at(source, Span::default())]);
     }
     Ok((tree, profile))
 }

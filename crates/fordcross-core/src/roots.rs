@@ -6,7 +6,7 @@ use crate::form::FileForm;
 use crate::library::{Library, ProfileFile};
 use crate::profile::Profile;
 use crate::unwrap::place_of_file;
-use rustc_hash::FxHashSet;
+use rustc_hash::FxHashMap;
 
 /// The folders that a configuration begins in; one without a name for the whole.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -112,12 +112,15 @@ fn have_different_files<'r>(
     roots: impl Iterator<Item = &'r str>,
     paths: &[String],
 ) -> bool {
-    let mut seen = FxHashSet::default();
+    let mut seen: FxHashMap<Vec<String>, &str> = FxHashMap::default();
     roots.into_iter().all(|root| {
-        let inside = paths.iter().filter_map(|path| path.strip_prefix(root)?.strip_prefix('/'));
-        let mut places =
-            inside.filter_map(|path| profile.members.files.iter().find_map(|member| member.place_of(path)));
-        places.all(|place| seen.insert(place))
+        let inside = |path: &str| {
+            let inside = path.strip_prefix(root)?.strip_prefix('/')?;
+            profile.members.files.iter().find_map(|member| member.place_of(inside))
+        };
+        // A link that was followed is listed twice: as what it is, and as what was read in its place.
+        let mut places = paths.iter().filter_map(|path| Some((inside(path)?, path)));
+        places.all(|(place, path)| *seen.entry(place).or_insert(path) == path)
     })
 }
 

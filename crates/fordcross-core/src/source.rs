@@ -1,8 +1,8 @@
 //! Text with a name, and places in it. Everything we say about an input is said with a [`Span`];
 //! lines and columns are derived only when a person is to read them.
 
+use crate::tree::MOST_NODES;
 use crate::unwrap::Charset;
-use std::borrow::Cow;
 use std::ops::Range;
 use std::sync::{Arc, OnceLock};
 
@@ -17,6 +17,8 @@ pub struct Source<'a> {
     pub pieces: &'a [Piece],
     /// The folders of a backup of several files that are known, those without files among them.
     pub folders: &'a [String],
+    /// The most settings and objects that are read from it, and made of it.
+    pub max_nodes: usize,
 }
 
 /// One file of a backup of several: its text is a part of that of all, and begins a line there.
@@ -24,6 +26,8 @@ pub struct Source<'a> {
 pub struct Piece {
     /// The path within the backup, with `/` between its parts.
     pub path: String,
+    /// The name that messages use, with the backup in front and all that stands in front of the configuration in it.
+    pub file: String,
     /// Where its text stands.
     pub span: Span,
     /// What the text is made of.
@@ -46,7 +50,7 @@ pub enum Content {
 impl<'a> Source<'a> {
     /// One file.
     pub fn new(name: &'a str, text: &'a str) -> Self {
-        Self { name, text, pieces: &[], folders: &[] }
+        Self { name, text, pieces: &[], folders: &[], max_nodes: MOST_NODES }
     }
 
     /// The piece that a place is in, if there are several.
@@ -57,7 +61,7 @@ impl<'a> Source<'a> {
 
     /// One piece alone, with its own name.
     pub(crate) fn whole_of(self, piece: &'a Piece) -> Self {
-        Self { name: &piece.path, text: &self.text[piece.span.range()], pieces: &[], folders: &[] }
+        Self { name: &piece.file, text: &self.text[piece.span.range()], pieces: &[], folders: &[], ..self }
     }
 }
 
@@ -161,12 +165,10 @@ impl<'a> LineIndex<'a> {
     }
 
     /// The file that a byte offset is in, as messages name it.
-    pub fn file_at(&self, offset: u32) -> Cow<'a, str> {
+    pub fn file_at(&self, offset: u32) -> &'a str {
         match self.source.piece_at(offset) {
-            // A file that is the backup alone, or a table of a database that is.
-            Some(piece) if piece.path.starts_with(self.source.name) => piece.path.as_str().into(),
-            Some(piece) => format!("{}/{}", self.source.name, piece.path).into(),
-            None => self.source.name.into(),
+            Some(piece) => &piece.file,
+            None => self.source.name,
         }
     }
 

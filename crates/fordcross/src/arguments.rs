@@ -2,7 +2,8 @@
 
 use clap::{Args, Parser, Subcommand, ValueEnum};
 use fordcross_core::finding::{Code, Severity, SeverityOverride, did_you_mean};
-use fordcross_core::unwrap::Charset;
+use fordcross_core::unwrap::{Charset, Passphrase};
+use std::cell::OnceCell;
 use std::path::PathBuf;
 
 /// Converts configuration backups between models and releases, with every setting accounted for.
@@ -218,12 +219,21 @@ pub(crate) struct Reading {
     /// How many bytes a packed backup may unpack to
     #[arg(long, value_name = "BYTES")]
     pub(crate) max_unpacked: Option<u64>,
+    /// How many bytes of memory may be used, instead of seven eighths of the machine's
+    #[arg(long, value_name = "BYTES")]
+    pub(crate) max_memory: Option<u64>,
     /// The file that has the passphrase of an encrypted backup
     #[arg(long, value_name = "FILE")]
     pub(crate) passphrase_file: Option<PathBuf>,
     /// The open file descriptor that has it
     #[arg(long, value_name = "N", conflicts_with = "passphrase_file")]
     pub(crate) passphrase_fd: Option<u32>,
+    /// What was given in one of these ways: a pipe gives it once.
+    #[arg(skip)]
+    pub(crate) given: OnceCell<Option<Passphrase>>,
+    /// Nobody is asked for what was not given: there is more to do than this backup.
+    #[arg(skip)]
+    pub(crate) never_ask: bool,
 }
 
 #[derive(Debug, Args)]
@@ -251,9 +261,9 @@ pub(crate) struct Map {
     /// The map file to write; what a person wrote in it stays
     #[arg(short, long, value_name = "FILE")]
     pub(crate) output: Option<PathBuf>,
-    /// An export of the receiving unit: ports are found in it by hardware address and address
+    /// An export of the receiving unit: ports are found in it by hardware address and address; again for another folder of it
     #[arg(long, value_name = "EXPORT")]
-    pub(crate) base: Option<PathBuf>,
+    pub(crate) base: Vec<PathBuf>,
     /// Every port keeps its name where the target has it, or has no models
     #[arg(long)]
     pub(crate) same_names: bool,
@@ -270,9 +280,9 @@ pub(crate) struct Carry {
     /// The map file; without one the proposals are taken as they are
     #[arg(long, value_name = "FILE")]
     pub(crate) map: Option<PathBuf>,
-    /// An export of the receiving unit; what the backup says nothing of stays as it is there
+    /// An export of the receiving unit; what the backup says nothing of stays as it is there; again for another folder of it
     #[arg(long, value_name = "EXPORT")]
-    pub(crate) base: Option<PathBuf>,
+    pub(crate) base: Vec<PathBuf>,
     /// Every port keeps its name where the target has it, or has no models
     #[arg(long)]
     pub(crate) same_names: bool,

@@ -2,19 +2,21 @@
 
 use crate::arguments::Reading;
 use crate::folder::read_folder;
-use crate::passphrase::passphrase;
+use crate::passphrase::with_passphrase;
 use crate::receipt::{Entry, RunningHash};
 use crate::status::Failed;
-use crate::walk::Remark;
+use crate::wall::limit_memory;
 use fordcross_core::backup::{is_backup_of_files, passed_over};
 use fordcross_core::finding::Finding;
 use fordcross_core::library::Library;
-use fordcross_core::roots::roots_of;
+use fordcross_core::roots::{is_beside, roots_of};
 use fordcross_core::source::{Piece, Source};
+use fordcross_core::tree::max_nodes_in;
 use fordcross_core::unwrap::{
-    Charset, Checked, Limits, Member, Opened, Opening, Wrapping, is_encrypted, join_parts, open, open_folder,
-    part_of,
+    About, Charset, Checked, Limits, Member, Opened, Opening, Remark, Wrapping, is_encrypted, join_parts,
+    open, open_folder, part_of,
 };
+use std::collections::HashMap;
 use std::fs::{self, File, OpenOptions};
 use std::io::{Read, Write as _};
 use std::os::unix::fs::OpenOptionsExt as _;
@@ -22,6 +24,11 @@ use std::path::{Path, PathBuf};
 
 /// The most bytes that one input may have: places are counted in 32 bits.
 const MAX_BYTES: u64 = u32::MAX as u64;
+
+/// The most bytes that are read of a backup, all its files together: what is made of it needs memory, too.
+pub(crate) fn most_bytes(memory: u64) -> u64 {
+    (memory / 4).min(MAX_BYTES)
+}
 
 /// A backup that was read whole, with the name that messages use.
 #[derive(Debug)]
@@ -51,11 +58,19 @@ pub(crate) struct InputFile {
     pub(crate) folders: Vec<String>,
     /// What was noticed while it was read.
     pub(crate) told: Vec<Finding>,
+    /// How many settings and objects there is memory for.
+    pub(crate) max_nodes: usize,
 }
 
 impl InputFile {
     pub(crate) fn source(&self) -> Source<'_> {
-        Source { name: &self.name, text: &self.text, pieces: &self.pieces, folders: &self.folders }
+        Source {
+            name: &self.name,
+            text: &self.text,
+            pieces: &self.pieces,
+            folders: &self.folders,
+            max_nodes: self.max_nodes,
+        }
     }
 
     /// What the backup is known by, however it is packed: the same for the same files.
@@ -78,6 +93,8 @@ pub(crate) struct Raw {
     pub(crate) passed_over: Vec<String>,
     pub(crate) remarks: Vec<Remark>,
     pub(crate) told: Vec<Finding>,
+    /// How messages name files whose paths within the backup are not those below what a person named.
+    pub(crate) files: HashMap<String, String>,
 }
 
 impl Raw {
@@ -90,6 +107,7 @@ impl Raw {
             passed_over: Vec::new(),
             remarks: Vec::new(),
             told: Vec::new(),
+            files: HashMap::new(),
         }
     }
 }
@@ -107,41 +125,58 @@ pub(crate) fn read_backup(
     reading: &Reading,
     library: &Library,
 ) -> Result<InputFile, Failed> {
-    let mut raw = read_raw(path, input, reading, library)?;
-    let limits = reading.max_unpacked.map_or_else(Limits::default, |most| Limits {
-        most: most.min(MAX_BYTES),
-        ratio: None,
+    let memory = limit_memory(reading.max_memory);
+    let most = most_bytes(memory);
+    let mut raw = read_raw(path, input, reading, library, most)?;
+    let limits = Limits {
+        most: reading.max_unpacked.unwrap_or(Limits::default().most).min(most),
+        ratio: Limits::default().ratio.filter(|_| reading.max_unpacked.is_none()),
         ..Limits::default()
-    });
+    };
     let mut opening = Opening { charset: reading.charset, limits, passphrase: None };
     let size = match &raw.content {
         Content::File(bytes) => bytes.len(),
         Content::Folder(members, _) => members.iter().map(|member| member.bytes.len()).sum(),
     };
     let is_folder = matches!(raw.content, Content::Folder(..));
-    let opened = match raw.content {
-        Content::File(bytes) => {
-            if is_encrypted(&bytes) {
-                opening.passphrase = passphrase(reading, &raw.name)?;
-            }
-            open(&raw.name, bytes, &opening)?
-        }
+    let mut opened = match raw.content {
+        Content::File(bytes) if is_encrypted(&bytes) => with_passphrase(reading, &raw.name, |passphrase| {
+            opening.passphrase = passphrase;
+            open(&raw.name, bytes.clone(), &opening)
+        })?,
+        Content::File(bytes) => open(&raw.name, bytes, &opening)?,
         Content::Folder(members, folders) => Opened { folders, ..open_folder(&raw.name, members, &opening)? },
     };
-    let Opened { text, mut pieces, mut folders, charset, wrapped, size: unpacked, checked } = opened;
+    for piece in &mut opened.pieces {
+        let (path, table) = piece.path.split_once('#').map_or((&*piece.path, None), |(a, b)| (a, Some(b)));
+        if let Some(file) = raw.files.get(path) {
+            piece.file = table.map_or_else(|| file.clone(), |table| format!("{file}#{table}"));
+        }
+    }
+    let Opened { text, mut pieces, mut folders, remarks, charset, wrapped, size: unpacked, checked } = opened;
     if wrapped.iter().any(|wrapping| matches!(wrapping, Wrapping::Archive(_))) {
-        let paths: Vec<String> = pieces.iter().map(|piece| piece.path.clone()).collect();
+        let files = pieces.iter().map(|piece| &piece.path);
+        let paths: Vec<String> = files.chain(remarks.iter().map(|remark| &remark.path)).cloned().collect();
         let roots = roots_of(&raw.name, &paths, library)?;
-        raw.told.extend(roots.told_beside(&raw.name, paths.iter().map(String::as_str)));
-        let paths = pieces.iter_mut().map(|piece| &mut piece.path).chain(&mut folders);
-        paths.for_each(|path| *path = roots.path(path));
+        raw.told.extend(roots.told_beside(&raw.name, pieces.iter().map(|piece| piece.path.as_str())));
+        // Messages go on naming them as the archive does.
+        pieces.iter_mut().for_each(|piece| piece.path = roots.path(&piece.path));
+        folders.iter_mut().for_each(|path| *path = roots.path(path));
         // Data are data in an archive, too.
-        let paths: Vec<String> = pieces.iter().map(|piece| piece.path.clone()).collect();
+        let paths: Vec<String> = paths.iter().map(|path| roots.path(path)).collect();
         let mut is_data = passed_over(&paths, library).into_iter();
         let (data, own): (Vec<Piece>, Vec<Piece>) =
             pieces.into_iter().partition(|_| is_data.next() == Some(true));
         raw.passed_over.extend(data.into_iter().map(|piece| piece.path));
         pieces = own;
+        for (remark, is_data) in remarks.into_iter().zip(is_data) {
+            match remark.about {
+                About::Followed { .. } if is_data => {}
+                _ if is_data => raw.passed_over.push(remark.path),
+                _ if is_beside(&roots.path(&remark.path)) => {}
+                _ => raw.remarks.push(remark),
+            }
+        }
     }
     // The name of the one file in what was packed; what has several keeps its own.
     let name = match pieces.as_slice() {
@@ -165,30 +200,34 @@ pub(crate) fn read_backup(
         remarks: raw.remarks,
         folders,
         told: raw.told,
+        max_nodes: max_nodes_in(memory),
     })
 }
 
-fn read_raw(path: &Path, input: &mut dyn Read, reading: &Reading, library: &Library) -> Result<Raw, Failed> {
+fn read_raw(
+    path: &Path,
+    input: &mut dyn Read,
+    reading: &Reading,
+    library: &Library,
+    most: u64,
+) -> Result<Raw, Failed> {
     if path == Path::new("-") {
         let mut bytes = Vec::new();
-        input
-            .take(MAX_BYTES + 1)
-            .read_to_end(&mut bytes)
-            .map_err(|error| Failed::file(path, "read", &error))?;
-        if bytes.len() as u64 > MAX_BYTES {
-            return Err(too_large(path));
+        input.take(most + 1).read_to_end(&mut bytes).map_err(|error| Failed::file(path, "read", &error))?;
+        if bytes.len() as u64 > most {
+            return Err(too_large(path, most));
         }
         let name = "standard-input".to_owned();
         let entries = vec![Entry::new("backup", &name, &bytes)];
         return Ok(Raw::file(name, bytes, 0, entries));
     }
     if let Some((whole, parts)) = parts_of(path) {
-        return read_parts(&whole, &parts);
+        return read_parts(&whole, &parts, most);
     }
     let found = fs::metadata(path).map_err(|error| Failed::file(path, "read", &error))?;
     let name = name_of(path);
     if found.is_dir() {
-        return read_folder(path, name, reading, library);
+        return read_folder(path, name, reading, library, most);
     }
     if let Some(also) = reading.also.first() {
         let message =
@@ -198,7 +237,7 @@ fn read_raw(path: &Path, input: &mut dyn Read, reading: &Reading, library: &Libr
     if !found.is_file() {
         return Err(Failed::message(format!("`{}` is no file; name a backup", path.display())));
     }
-    let bytes = read_file(path, found.len()).map_err(|unread| unread.told(path))?;
+    let bytes = read_file(path, most).map_err(|unread| unread.told(path, most))?;
     let entries = vec![Entry::new("backup", &name, &bytes)];
     Ok(Raw::file(name, bytes, 0, entries))
 }
@@ -217,25 +256,25 @@ pub(crate) enum Unread {
 }
 
 impl Unread {
-    fn told(self, path: &Path) -> Failed {
+    fn told(self, path: &Path, most: u64) -> Failed {
         match self {
-            Self::TooLarge => too_large(path),
+            Self::TooLarge => too_large(path, most),
             Self::Failed(error) => Failed::file(path, "read", &error),
         }
     }
 }
 
-/// Reads a file; `length` is how many bytes all that is read has with it.
-pub(crate) fn read_file(path: &Path, length: u64) -> Result<Vec<u8>, Unread> {
-    if length > MAX_BYTES {
-        return Err(Unread::TooLarge);
-    }
+/// Reads a file of at most so many bytes.
+pub(crate) fn read_file(path: &Path, most: u64) -> Result<Vec<u8>, Unread> {
     let mut options = OpenOptions::new();
     options.read(true).custom_flags(rustix::fs::OFlags::NONBLOCK.bits().cast_signed());
     let mut bytes = Vec::new();
     let file = options.open(path).map_err(Unread::Failed)?;
-    file.take(MAX_BYTES + 1).read_to_end(&mut bytes).map_err(Unread::Failed)?;
-    if bytes.len() as u64 > MAX_BYTES { Err(Unread::TooLarge) } else { Ok(bytes) }
+    if file.metadata().is_ok_and(|found| found.len() > most) {
+        return Err(Unread::TooLarge);
+    }
+    file.take(most + 1).read_to_end(&mut bytes).map_err(Unread::Failed)?;
+    if bytes.len() as u64 > most { Err(Unread::TooLarge) } else { Ok(bytes) }
 }
 
 /// The path of a file from its folder on.
@@ -267,16 +306,13 @@ fn parts_of(path: &Path) -> Option<(PathBuf, Vec<PathBuf>)> {
     (!parts.is_empty()).then(|| (path.with_file_name(whole), parts))
 }
 
-fn read_parts(whole: &Path, paths: &[PathBuf]) -> Result<Raw, Failed> {
+fn read_parts(whole: &Path, paths: &[PathBuf], most: u64) -> Result<Raw, Failed> {
     let mut members = Vec::new();
-    let mut total = 0;
+    let mut left = most;
     for path in paths {
-        let length = fs::metadata(path).map_err(|error| Failed::file(path, "read", &error))?.len();
-        total += length;
-        members.push(Member {
-            path: name_of(path),
-            bytes: read_file(path, total).map_err(|unread| unread.told(path))?,
-        });
+        let bytes = read_file(path, left).map_err(|unread| unread.told(path, most))?;
+        left -= bytes.len() as u64;
+        members.push(Member { path: name_of(path), bytes });
     }
     let name = name_of(whole);
     let entries = members.iter().map(|part| Entry::new("backup", &part.path, &part.bytes)).collect();
@@ -284,8 +320,14 @@ fn read_parts(whole: &Path, paths: &[PathBuf]) -> Result<Raw, Failed> {
     Ok(Raw::file(name, bytes, paths.len(), entries))
 }
 
-pub(crate) fn too_large(path: &Path) -> Failed {
-    Failed::message(format!("`{}` is larger than 4 GiB, the most that can be read", path.display()))
+/// That a file, or all of a backup with it, is larger than what is read of one.
+pub(crate) fn too_large(path: &Path, most: u64) -> Failed {
+    let path = path.display();
+    if most == MAX_BYTES {
+        return Failed::message(format!("`{path}` is larger than 4 GiB, the most that can be read"));
+    }
+    Failed::message(format!("`{path}` is larger than {most} bytes, a quarter of the memory that may be used"))
+        .help("allow more memory with `--max-memory`, or take a backup of fewer sections")
 }
 
 /// The most bytes that a file of our own has: a map, a profile, a crossing, a receipt.

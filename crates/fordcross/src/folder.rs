@@ -5,20 +5,21 @@ use crate::files::{Content, Raw, Unread, name_of, read_file, too_large};
 use crate::output::count;
 use crate::receipt::Entry;
 use crate::status::{Failed, lower};
-use crate::walk::{About, Remark, Walked, walk};
+use crate::walk::{Walked, walk};
 use fordcross_core::backup::passed_over;
 use fordcross_core::finding::{Code, Finding, Place};
 use fordcross_core::library::Library;
 use fordcross_core::roots::{is_beside, roots_of};
 use fordcross_core::source::{Source, Span};
-use fordcross_core::unwrap::Member;
-use std::collections::HashSet;
-use std::fs;
+use fordcross_core::unwrap::{About, Member, Remark};
+use std::collections::{HashMap, HashSet};
 use std::path::Path;
 
 /// A folder that was gone through: what is in it, seen from where the configuration begins.
 struct Part {
     name: String,
+    /// What messages call it.
+    shown: String,
     walked: Walked,
     /// The paths of the files, and after them those of the remarks.
     paths: Vec<String>,
@@ -27,7 +28,12 @@ struct Part {
 }
 
 impl Part {
-    fn new(folder: &Path, name: String, reading: &Reading, library: &Library) -> Result<Self, Failed> {
+    fn new(
+        folder: &Path,
+        (name, shown): (String, String),
+        reading: &Reading,
+        library: &Library,
+    ) -> Result<Self, Failed> {
         let walked = walk(folder, reading.follow_links)?;
         let named = walked.files.iter().map(|(_, inside)| inside.clone());
         let paths: Vec<String> =
@@ -36,7 +42,7 @@ impl Part {
         let told = roots.told_beside(&name, walked.files.iter().map(|(_, inside)| inside.as_str()));
         let folders = walked.folders.iter().map(|folder| roots.path(folder)).collect();
         let paths = paths.iter().map(|path| roots.path(path)).collect();
-        Ok(Self { name, walked, paths, folders, told })
+        Ok(Self { name, shown, walked, paths, folders, told })
     }
 }
 
@@ -46,14 +52,15 @@ pub(crate) fn read_folder(
     name: String,
     reading: &Reading,
     library: &Library,
+    most: u64,
 ) -> Result<Raw, Failed> {
-    let mut parts = vec![Part::new(folder, name.clone(), reading, library)?];
+    let mut parts = vec![Part::new(folder, (name.clone(), name.clone()), reading, library)?];
     for also in &reading.also {
         if !also.is_dir() {
             return Err(Failed::message(format!("`{}` is no folder", also.display()))
-                .help("`--also` names another folder of the same configuration"));
+                .help("what is named beside a folder is another folder of the same configuration"));
         }
-        let part = Part::new(also, name_of(also), reading, library)?;
+        let part = Part::new(also, (name_of(also), also.display().to_string()), reading, library)?;
         let own = &part.paths[..part.walked.files.len()];
         let known: HashSet<&String> = parts.iter().flat_map(|part| &part.paths).collect();
         if let Some(twice) = own.iter().find(|path| known.contains(path)) {
@@ -70,9 +77,9 @@ pub(crate) fn read_folder(
     let mut read = Read::default();
     for part in parts {
         let of_part: Vec<bool> = is_data.by_ref().take(part.paths.len()).collect();
-        read.add(part, &of_part)?;
+        read.add(part, &of_part, most)?;
     }
-    let Read { mut members, entries, folders, data, remarks, told, .. } = read;
+    let Read { mut members, entries, folders, data, remarks, told, files, .. } = read;
     if members.is_empty() && remarks.is_empty() {
         return Err(Failed::message(format!("the folder `{}` has no files", folder.display())));
     }
@@ -83,7 +90,7 @@ pub(crate) fn read_folder(
     }
     members.sort_by(|a, b| a.path.cmp(&b.path));
     let content = Content::Folder(members, folders);
-    Ok(Raw { name, content, parts: 0, entries, passed_over: data, remarks, told })
+    Ok(Raw { name, content, parts: 0, entries, passed_over: data, remarks, told, files })
 }
 
 /// What was read of folders that are one backup.
@@ -96,12 +103,14 @@ struct Read {
     data: Vec<String>,
     remarks: Vec<Remark>,
     told: Vec<Finding>,
+    /// How messages name files that have another path within the backup.
+    files: HashMap<String, String>,
     bytes: u64,
 }
 
 impl Read {
-    fn add(&mut self, part: Part, is_data: &[bool]) -> Result<(), Failed> {
-        let Part { name, walked, paths, mut folders, told } = part;
+    fn add(&mut self, part: Part, is_data: &[bool], most: u64) -> Result<(), Failed> {
+        let Part { name, shown, walked, paths, mut folders, told } = part;
         let Walked { files, mut remarks, .. } = walked;
         self.folders.append(&mut folders);
         self.told.extend(told);
@@ -110,14 +119,16 @@ impl Read {
                 self.data.push(inside.clone());
                 continue;
             }
-            let found = fs::metadata(path).map_err(|error| Failed::file(path, "read", &error))?;
-            self.bytes += found.len();
-            match read_file(path, self.bytes) {
+            match read_file(path, most - self.bytes) {
                 Ok(bytes) => {
+                    self.bytes += bytes.len() as u64;
                     self.entries.push(Entry::new("backup", &format!("{name}/{inside}"), &bytes));
+                    if seen != inside || shown != name {
+                        self.files.insert(seen.clone(), format!("{shown}/{inside}"));
+                    }
                     self.members.push(Member { path: seen.clone(), bytes });
                 }
-                Err(Unread::TooLarge) => return Err(too_large(path)),
+                Err(Unread::TooLarge) => return Err(too_large(path, most)),
                 // What is no part of the configuration need not be readable.
                 Err(Unread::Failed(_)) if is_beside(seen) => {}
                 Err(Unread::Failed(error)) => {
@@ -152,6 +163,11 @@ pub(crate) fn remark_findings(folder: &str, remarks: &[Remark]) -> Vec<Finding> 
                 format!("`{path}` is a link out of the folder, to `{to}`, and was not read"),
             )
             .help("add `--follow-links` to read what links lead to, or put a copy in its place"),
+            About::OutsideArchive { to } => Finding::new(
+                Code::LinkOutside,
+                format!("`{path}` is a link to `{to}`, which is not in the archive"),
+            )
+            .help("pack the archive anew with what the link leads to"),
             About::Around { to } => Finding::new(
                 Code::EntryPassedOver,
                 format!("`{path}` is a link to a folder that it stands in, `{to}`, and was not followed"),
@@ -178,8 +194,7 @@ pub(crate) fn remark_findings(folder: &str, remarks: &[Remark]) -> Vec<Finding> 
     let told = followed.first().map(|(path, to)| {
         let message = format!(
             "{} followed; the first is `{path}`, to `{to}`",
-            count(followed.len(), "link")
-                + if followed.len() == 1 { " of the folder was" } else { " of the folder were" }
+            count(followed.len(), "link") + if followed.len() == 1 { " was" } else { " were" }
         );
         let mut finding = Finding::new(Code::LinkFollowed, message);
         finding.place = at(path);

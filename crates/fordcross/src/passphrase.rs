@@ -4,6 +4,7 @@
 use crate::arguments::Reading;
 use crate::files::read_bounded;
 use crate::status::Failed;
+use fordcross_core::finding::{Code, Finding};
 use fordcross_core::unwrap::Passphrase;
 use std::fs::File;
 use std::io::{self, IsTerminal as _};
@@ -14,12 +15,29 @@ const VARIABLE: &str = "FORDCROSS_PASSPHRASE";
 /// The most bytes of a file with a passphrase.
 const MOST: u64 = 1 << 20;
 
-/// The passphrase of an encrypted file. None if there is nowhere to take it from.
-pub(crate) fn passphrase(reading: &Reading, name: &str) -> Result<Option<Passphrase>, Failed> {
-    if let Some(given) = given(reading)? {
-        return Ok(Some(given));
+/// How often a person is asked for one passphrase.
+const TRIES: usize = 3;
+
+/// Does what needs the passphrase of an encrypted file: with the one that was given, or without one to hear whether one can open it
+/// at all, and then with what a person answers, who may be wrong twice.
+pub(crate) fn with_passphrase<T>(
+    reading: &Reading,
+    name: &str,
+    mut open: impl FnMut(Option<Passphrase>) -> Result<T, Box<Finding>>,
+) -> Result<T, Failed> {
+    let given = given(reading)?;
+    let tries = if given.is_none() && !reading.never_ask { TRIES } else { 0 };
+    let mut opened = open(given);
+    for _ in 0..tries {
+        let prompt = match &opened {
+            Err(finding) if finding.code == Code::PassphraseNeeded => "passphrase",
+            Err(finding) if finding.code == Code::PassphraseWrong => "not the right one; passphrase",
+            _ => break,
+        };
+        let Some(asked) = ask(&format!("{prompt} of `{}`: ", crate::output::clean(name)))? else { break };
+        opened = open(Some(asked));
     }
-    ask(&format!("passphrase of `{}`: ", crate::output::clean(name)))
+    Ok(opened?)
 }
 
 /// The passphrase for a result: asked twice at the terminal, since nothing tells of a slip.
@@ -38,6 +56,14 @@ pub(crate) fn new_passphrase(reading: &Reading) -> Result<Passphrase, Failed> {
 }
 
 fn given(reading: &Reading) -> Result<Option<Passphrase>, Failed> {
+    if let Some(known) = reading.given.get() {
+        return Ok(known.clone());
+    }
+    let given = read_given(reading)?;
+    Ok(reading.given.get_or_init(|| given).clone())
+}
+
+fn read_given(reading: &Reading) -> Result<Option<Passphrase>, Failed> {
     let from = match (&reading.passphrase_file, reading.passphrase_fd) {
         (Some(file), _) => Some(file.clone()),
         (None, Some(descriptor)) => Some(PathBuf::from(format!("/dev/fd/{descriptor}"))),

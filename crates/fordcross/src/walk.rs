@@ -2,6 +2,7 @@
 
 use crate::status::Failed;
 use crate::unfinished::in_the_making;
+use fordcross_core::unwrap::{About, Remark};
 use std::ffi::OsString;
 use std::fs;
 use std::io;
@@ -15,35 +16,6 @@ pub(crate) struct Walked {
     /// The folders in it.
     pub(crate) folders: Vec<String>,
     pub(crate) remarks: Vec<Remark>,
-}
-
-/// What stands in a folder and is no plain file of it.
-#[derive(Clone, Debug, PartialEq, Eq)]
-pub(crate) struct Remark {
-    /// The path from the folder on.
-    pub(crate) path: String,
-    pub(crate) about: About,
-}
-
-#[derive(Clone, Debug, PartialEq, Eq)]
-pub(crate) enum About {
-    /// It leads to what was read in its place.
-    Followed {
-        to: String,
-    },
-    /// It leads out of the folder, and nobody said to follow it.
-    Outside {
-        to: String,
-    },
-    /// It leads to a folder that it stands in.
-    Around {
-        to: String,
-    },
-    Unreadable {
-        why: String,
-    },
-    /// A pipe, a socket, a device.
-    NoFile,
 }
 
 /// More than any configuration has: a folder of other things was named.

@@ -25,16 +25,37 @@ pub(crate) fn own_process() {
     IS_OURS.store(true, Ordering::Relaxed);
     #[cfg(target_os = "linux")]
     {
-        use rustix::process::{Resource, Rlimit, getrlimit, setrlimit};
+        use rustix::process::{Resource, Rlimit, setrlimit};
         let none = Rlimit { current: Some(0), maximum: Some(0) };
         // What the system does not grant is no reason not to work.
         let _ = setrlimit(Resource::Core, none);
-        let info = rustix::system::sysinfo();
-        let memory = u64::from(info.mem_unit).saturating_mul(info.totalram as u64) / 8 * 7;
-        let known = getrlimit(Resource::Data);
-        let most = [known.current, known.maximum, Some(memory)].into_iter().flatten().min();
-        let _ = setrlimit(Resource::Data, Rlimit { current: most, ..known });
     }
+    limit_memory(None);
+}
+
+/// Sets how many bytes of memory the process may use, in place of seven eighths of the machine's; gives back how many it may use.
+#[cfg(target_os = "linux")]
+pub(crate) fn limit_memory(asked: Option<u64>) -> u64 {
+    use rustix::process::{Resource, Rlimit, getrlimit, setrlimit};
+    let of_machine = || {
+        let info = rustix::system::sysinfo();
+        u64::from(info.mem_unit).saturating_mul(info.totalram as u64) / 8 * 7
+    };
+    let wanted = asked.unwrap_or_else(of_machine);
+    let known = getrlimit(Resource::Data);
+    // What was set before, by whoever started the program, is a limit to what it takes by itself, not to what it is told to take.
+    let set = if asked.is_some() { known.maximum } else { known.current.or(known.maximum) };
+    let most = set.map_or(wanted, |set| set.min(wanted));
+    if IS_OURS.load(Ordering::Relaxed) {
+        let _ = setrlimit(Resource::Data, Rlimit { current: Some(most), ..known });
+    }
+    most
+}
+
+/// There is no limit to set; what is asked for is what settings are counted against.
+#[cfg(not(target_os = "linux"))]
+pub(crate) fn limit_memory(asked: Option<u64>) -> u64 {
+    asked.unwrap_or(u64::MAX)
 }
 
 /// Leaves the wall out: for what runs several commands in one process.

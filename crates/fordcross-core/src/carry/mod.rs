@@ -39,12 +39,12 @@ pub(crate) use base::{BaseOutcome, Based};
 pub(crate) use chain::rows_by_node;
 
 use crate::automaton::Automaton;
-use crate::backup::Backup;
+use crate::backup::{Backup, too_many_nodes};
 use crate::course::Leg;
 use crate::crossing::Phase;
 use crate::expression::Evaluator;
 use crate::fate::{Fate, Origin};
-use crate::finding::{Code, Finding, Findings, Severity, SeverityOverride, apply_severities};
+use crate::finding::{Findings, Severity, SeverityOverride, apply_severities};
 use crate::judge::{Overruled, unsound};
 use crate::ledger::{DecidedBy, Ledger, LedgerWriter};
 use crate::locator::Labeler;
@@ -54,7 +54,7 @@ pub use crate::reading::FirstWalk;
 use crate::reading::{Reading, Row, RowKind, automaton_of};
 use crate::source::Content;
 use crate::texts::Texts;
-use crate::tree::{Beside, Kind, MOST_NODES, NodeId, Tree};
+use crate::tree::{Beside, Kind, NodeId, Tree};
 use crate::unwrap::{self, Charset};
 use here::Here;
 pub(crate) use inheritance::Inheritance;
@@ -275,10 +275,8 @@ pub fn carry<'i, 'a>(input: CarryInput<'i, 'a>, walk: FirstWalk) -> Carried<'i, 
         findings: Vec::new(),
     };
     carried.findings = of_rules;
-    if carried.trees.iter().any(Tree::is_overfull) {
-        let message =
-            format!("the result has more than {MOST_NODES} settings and objects, the most that can be made");
-        let finding = Finding::new(Code::TooLarge, message).help("carry a backup of fewer sections");
+    if let Some(tree) = carried.trees.iter().find(|tree| tree.is_overfull()) {
+        let finding = too_many_nodes("the result", tree);
         carried.findings.push(finding);
     }
     carried.findings.extend(carried.redacted_copy());

@@ -84,7 +84,7 @@ pub(super) fn read_back(
         accounted[node.index()] = true;
     }
     let pieces = opened.as_ref().map_or(&[][..], |opened| &opened.pieces);
-    let source = Source { name: NAME, text, pieces, folders: &[] };
+    let source = Source { name: NAME, text, pieces, folders: &[], max_nodes: tree.max_nodes() };
     let mut comparison = Comparison {
         wanted: expected,
         text,

@@ -11,7 +11,8 @@ impl Code {
         Some(match self {
             Self::NotText => "say the character set with `--charset`, or take another copy of the file",
             Self::TooLarge => "take a backup of less, or raise the bound that the message names",
-            Self::Locked => "give the passphrase with `--passphrase-file`",
+            Self::Locked => "decrypt it by other means, and name what was in it",
+            Self::PassphraseNeeded | Self::PassphraseWrong => "give the passphrase with `--passphrase-file`",
             Self::HashDiffers => "fetch the backup again, or put the new hash into its list",
             Self::PartsWrong => "give all parts of the backup",
             Self::Unrecognised => "add a profile with `--profiles`",

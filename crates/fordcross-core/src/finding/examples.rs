@@ -55,6 +55,8 @@ impl Code {
             | Self::TableMalformed
             | Self::StatementMalformed
             | Self::Locked
+            | Self::PassphraseNeeded
+            | Self::PassphraseWrong
             | Self::ArchiveUnsafe
             | Self::PartsWrong
             | Self::HashDiffers

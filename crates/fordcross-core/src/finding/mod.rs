@@ -71,7 +71,9 @@ codes! {
     YamlMalformed "yaml-malformed" Blocker "a file is not well-formed YAML, or more than plain data"
     TableMalformed "table-malformed" Blocker "a table has a row that does not fit its header, or quotes that are not closed"
     StatementMalformed "statement-malformed" Blocker "a file has a block that is not closed, or closes one that is not open"
-    Locked "locked" Blocker "an encrypted file cannot be opened with what was given"
+    Locked "locked" Blocker "an encrypted file cannot be opened"
+    PassphraseNeeded "passphrase-needed" Blocker "an encrypted file needs a passphrase, and none was given"
+    PassphraseWrong "passphrase-wrong" Blocker "the passphrase is not the one that a file was encrypted with"
     ArchiveUnsafe "archive-unsafe" Blocker "an archive has a member that could lead out of its folder or hide another"
     PartsWrong "parts-wrong" Blocker "parts of a file are missing, or there twice"
     HashDiffers "hash-differs" Blocker "a file of a backup is not what the backup's own list of hashes says"
@@ -175,7 +177,7 @@ impl Place {
 
     /// The same with a ready index of lines.
     pub fn indexed(lines: &LineIndex<'_>, span: Span) -> Self {
-        Self { file: lines.file_at(span.start).into_owned(), span, at: lines.position(span.start) }
+        Self { file: lines.file_at(span.start).to_owned(), span, at: lines.position(span.start) }
     }
 }
 

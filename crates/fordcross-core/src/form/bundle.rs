@@ -2,7 +2,7 @@
 
 use super::included::included;
 use super::members::OTHER_FILES;
-use super::{FileForm, Member, Members, of_member, read_statements, read_text, write_text};
+use super::{FileForm, Member, Members, read_statements, read_text, write_text};
 use crate::finding::Finding;
 use crate::redact::MARK_FILE;
 use crate::roots::is_beside;
@@ -51,7 +51,7 @@ pub(crate) fn read_bundle<'a>(
         }
         let member = &members.files[index];
         if let Err(finding) = read_member(&mut tree, root, members, member, piece, &place, &taken) {
-            findings.push(*of_member(finding, source, &piece.path));
+            findings.push(*finding);
         }
     }
     let taken = taken.into_inner();
@@ -141,7 +141,7 @@ fn read_member<'a>(
 /// That a file which should be text is none: at which byte.
 fn undecoded(source: Source<'_>, piece: &Piece) -> Finding {
     let bytes = pieces::from_base64(&source.text[piece.span.range()]).unwrap_or_default();
-    unwrap::not_text(&format!("{}/{}", source.name, piece.path), bytes)
+    unwrap::not_text(&piece.file, bytes)
 }
 
 /// Makes the bytes of a file of its text, by its path and form.

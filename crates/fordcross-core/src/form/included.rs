@@ -237,6 +237,7 @@ mod tests {
     fn piece(path: &str, at: usize) -> Piece {
         Piece {
             path: path.into(),
+            file: path.into(),
             span: Span::new(at, at + 1),
             content: Content::Text,
             charset: crate::unwrap::Charset::UTF_8,
@@ -279,7 +280,8 @@ mod tests {
         #[case] by_end: bool,
     ) {
         let pieces: Vec<Piece> = FILES.iter().zip(0..).map(|(path, at)| piece(path, at)).collect();
-        let source = Source { name: "a", text: "0123456", pieces: &pieces, folders: &[] };
+        let source =
+            Source { name: "a", text: "0123456", pieces: &pieces, folders: &[], ..Source::new("", "") };
         let includes =
             Includes { takes: vec!["*.conf".into()], skips: vec![".*".into()], ..Includes::default() };
         let found = included(source, said, Span::new(from, from + 1), &includes, &["/etc/line".into()]);

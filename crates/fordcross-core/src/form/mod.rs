@@ -259,18 +259,6 @@ pub(crate) fn write_text(tree: &Tree<'_>, top: NodeId, writing: &Writing, out: &
     }
 }
 
-/// A finding of one file of several, with the name that messages use.
-fn of_member(mut finding: Box<Finding>, source: Source<'_>, path: &str) -> Box<Finding> {
-    // One that is included names its own.
-    if let Some(place) =
-        finding.place.as_mut().filter(|place| !place.file.starts_with(&format!("{}/", source.name)))
-    {
-        place.file =
-            if path.starts_with(source.name) { path.to_owned() } else { format!("{}/{path}", source.name) };
-    }
-    finding
-}
-
 #[cfg(test)]
 mod tests {
     use super::*;

@@ -199,7 +199,7 @@ impl<'l> LedgerWriter<'l> {
         {
             begun.clear();
             begun.extend_from_slice(kind);
-            write_string(&file, begun);
+            write_string(file, begun);
             begun.extend_from_slice(b",\"line\":");
         }
         (self.piece, self.lines_before) = match self.sides[0].tree.source().piece_at(start) {
@@ -392,7 +392,7 @@ impl LedgerWriter<'_> {
         out.extend_from_slice(b"{\"row\":");
         number(index as u32 + 1, out);
         out.extend_from_slice(b",\"kind\":\"base\",\"file\":");
-        write_string(&base.lines.file_at(base.tree.span(node).start), out);
+        write_string(base.lines.file_at(base.tree.span(node).start), out);
         out.extend_from_slice(b",\"line\":");
         number(position.line, out);
         out.extend_from_slice(b",\"column\":");

@@ -1,6 +1,6 @@
 //! Building a tree: node by node, or from a reader's events.
 
-use super::{DECODED, Kind, MOST_NODES, NAME_BITS, NAME_MASK, NONE, Name, Node, NodeId, Tree};
+use super::{DECODED, Kind, NAME_BITS, NAME_MASK, NONE, Name, Node, NodeId, Tree};
 use crate::source::Span;
 use rustc_hash::{FxHashMap, FxHashSet};
 
@@ -87,7 +87,7 @@ impl<'a> Tree<'a> {
     }
 
     pub(crate) fn push_named(&mut self, parent: NodeId, kind: Kind, name: Name, span: Span) -> NodeId {
-        if self.nodes.len() >= MOST_NODES {
+        if self.nodes.len() >= self.max_nodes {
             return self.beyond(parent);
         }
         let id = self.nodes.len() as u32;
@@ -117,11 +117,11 @@ impl<'a> Tree<'a> {
     /// is refused in the end.
     fn beyond(&mut self, parent: NodeId) -> NodeId {
         self.is_overfull = true;
-        if self.nodes.len() == MOST_NODES {
+        if self.nodes.len() == self.max_nodes {
             let head = (Kind::Map as u32) << NAME_BITS;
             self.nodes.push(Node { head, parent: parent.0, next: NONE, a: NONE, b: NONE });
         }
-        NodeId(MOST_NODES as u32)
+        NodeId(self.max_nodes as u32)
     }
 
     pub(crate) fn intern(&mut self, name: &str) -> Name {
@@ -135,7 +135,7 @@ impl<'a> Tree<'a> {
 
     /// Gives a leaf its value.
     pub(crate) fn set_value(&mut self, id: NodeId, value: Text<'_>) {
-        if id.index() == MOST_NODES {
+        if id.index() == self.max_nodes {
             return;
         }
         let node = &mut self.nodes[id.index()];
@@ -199,7 +199,7 @@ impl<'a> Tree<'a> {
 
     /// Turns a branch without children into a leaf: an element that proved to hold only text.
     pub(crate) fn make_leaf(&mut self, id: NodeId, value: Text<'_>) {
-        if id.index() == MOST_NODES {
+        if id.index() == self.max_nodes {
             return;
         }
         let node = &mut self.nodes[id.index()];
@@ -210,7 +210,7 @@ impl<'a> Tree<'a> {
 
     /// Empties a node and makes it one of that kind, in its place among its siblings.
     pub(crate) fn reset(&mut self, id: NodeId, kind: Kind) {
-        if id.index() == MOST_NODES {
+        if id.index() == self.max_nodes {
             return;
         }
         let node = &mut self.nodes[id.index()];

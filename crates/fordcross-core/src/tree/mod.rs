@@ -89,9 +89,16 @@ const NAME_MASK: u32 = (1 << NAME_BITS) - 1;
 /// The value of this leaf stands in the tree's own text, not in the input.
 const DECODED: u32 = 1 << 27;
 
-/// The most nodes that a tree can hold: a carry needs some 600 bytes for each. Names and places in lists have as many bits as
-/// that takes, and one more.
+/// The most nodes that any tree can hold. Names and places in lists have as many bits as that takes, and one more.
 pub(crate) const MOST_NODES: usize = if cfg!(test) { 1 << 16 } else { 1 << (NAME_BITS - 1) };
+
+/// What a carry takes for each node that it reads, in bytes, with all that it makes of it: measured 500 to 600.
+const BYTES_A_NODE: u64 = 640;
+
+/// How many settings and objects a backup can have, to be carried in so many bytes of memory.
+pub fn max_nodes_in(memory: u64) -> usize {
+    usize::try_from(memory / BYTES_A_NODE).unwrap_or(MOST_NODES).min(MOST_NODES)
+}
 
 #[derive(Clone, Copy, Debug)]
 struct Node {
@@ -116,6 +123,7 @@ pub struct Tree<'a> {
     spans: Vec<Span>,
     /// More was read, or made, than there is room for.
     is_overfull: bool,
+    max_nodes: usize,
 }
 
 impl<'a> Tree<'a> {
@@ -130,12 +138,18 @@ impl<'a> Tree<'a> {
             nodes: vec![document],
             spans,
             is_overfull: false,
+            max_nodes: source.max_nodes.clamp(1, MOST_NODES),
         }
     }
 
     /// The text that this tree was read from.
     pub fn source(&self) -> Source<'a> {
         self.source
+    }
+
+    /// The most nodes that it can hold, its document among them.
+    pub(crate) fn max_nodes(&self) -> usize {
+        self.max_nodes
     }
 
     /// Whether more was read than a tree can hold, so that some of it is missing.

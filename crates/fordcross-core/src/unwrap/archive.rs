@@ -1,6 +1,7 @@
 //! Archives: tar (POSIX.1-2017, pax) and zip (APPNOTE 6.3). Members are read in memory and never put on a
-//! disk; what could lead out of a folder or hide another member is refused.
+//! disk; what could hide another member is refused.
 
+use super::links::{About, Link, Remark, follow};
 use super::packed::{Limits, Unpackable};
 use crate::finding::Code;
 use rustc_hash::FxHashMap;
@@ -48,16 +49,18 @@ impl Archive {
         }
     }
 
-    /// The members, and the folders that are listed.
+    /// The members, the folders that are listed, and what is neither.
     pub(super) fn members(
         self,
         bytes: &[u8],
         limits: &Limits,
-    ) -> Result<(Vec<Member>, Vec<String>), Unpackable> {
+    ) -> Result<(Vec<Member>, Vec<String>, Vec<Remark>), Unpackable> {
         let mut taken = Taken {
             limits,
             members: Vec::new(),
             folders: Vec::new(),
+            links: Vec::new(),
+            remarks: Vec::new(),
             total: 0,
             folded: FxHashMap::default(),
         };
@@ -65,7 +68,9 @@ impl Archive {
             Self::Tar => read_tar(bytes, &mut taken)?,
             Self::Zip => read_zip(bytes, &mut taken)?,
         }
-        Ok((taken.members, taken.folders))
+        follow(&mut taken)?;
+        taken.remarks.sort_by(|a, b| a.path.cmp(&b.path));
+        Ok((taken.members, taken.folders, taken.remarks))
     }
 
     /// Packs members, in their order. The same members give the same bytes.
@@ -102,10 +107,12 @@ impl Archive {
 }
 
 /// The members so far.
-struct Taken<'l> {
+pub(super) struct Taken<'l> {
     limits: &'l Limits,
-    members: Vec<Member>,
-    folders: Vec<String>,
+    pub(super) members: Vec<Member>,
+    pub(super) folders: Vec<String>,
+    pub(super) links: Vec<Link>,
+    remarks: Vec<Remark>,
     total: u64,
     /// Paths in lower case, with how each was written.
     folded: FxHashMap<String, String>,
@@ -114,6 +121,9 @@ struct Taken<'l> {
 const FETCH_AGAIN: &str = "compare the file's size with the original and fetch it again";
 const NOT_FROM_A_UNIT: &str = "no unit writes such an archive; look at where it comes from";
 const SAY_HOW_MUCH: &str = "if you know what it is, say with `--max-unpacked BYTES` how much it may become";
+
+/// The longest path that a file can have on Linux, in bytes.
+const LONGEST_PATH: usize = 4096;
 
 fn bad(code: Code, message: impl Into<String>, help: &'static str) -> Unpackable {
     Unpackable { code, message: message.into(), help, member: None }
@@ -125,6 +135,9 @@ impl Taken<'_> {
         let unsafe_path = |why: &str| bad(Code::ArchiveUnsafe, format!("a member {why}"), NOT_FROM_A_UNIT);
         let path = std::str::from_utf8(raw).map_err(|_| unsafe_path("has a name that is not UTF-8"))?;
         let path = path.strip_prefix("./").unwrap_or(path);
+        if raw.len() > LONGEST_PATH {
+            return Err(unsafe_path(&format!("has a path of more than {LONGEST_PATH} bytes")));
+        }
         if path.chars().any(char::is_control) {
             return Err(unsafe_path("has control characters in its name"));
         }
@@ -159,24 +172,56 @@ impl Taken<'_> {
                 NOT_FROM_A_UNIT,
             ));
         }
-        if self.members.len() >= self.limits.members {
+        self.folded.insert(folded, bare.to_owned());
+        Ok(Some(bare.to_owned()))
+    }
+
+    /// Says whether there is room for one more entry, of so many bytes.
+    fn has_room(&self, size: u64) -> Result<(), Unpackable> {
+        if self.members.len() + self.links.len() + self.remarks.len() >= self.limits.members {
             return Err(bad(
                 Code::TooLarge,
                 format!("the archive has more than {} members", self.limits.members),
                 "no configuration has so many; look at where it comes from",
             ));
         }
-        self.folded.insert(folded, bare.to_owned());
-        Ok(Some(bare.to_owned()))
+        if size > self.limits.most.saturating_sub(self.total) {
+            let message = format!("the archive unpacks to more than {} bytes", self.limits.most);
+            return Err(bad(Code::TooLarge, message, SAY_HOW_MUCH));
+        }
+        Ok(())
+    }
+
+    pub(super) fn remark(&mut self, path: String, about: About) {
+        self.remarks.push(Remark { path, about });
+    }
+
+    /// Adds what a link leads to.
+    pub(super) fn add_copy(&mut self, member: Member) -> Result<(), Unpackable> {
+        let size = member.bytes.len() as u64;
+        self.has_room(size)?;
+        self.total += size;
+        self.members.push(member);
+        Ok(())
+    }
+
+    /// Adds a folder that a link leads to.
+    pub(super) fn add_folder(&mut self, path: String) -> Result<(), Unpackable> {
+        self.has_room(0)?;
+        self.folders.push(path);
+        Ok(())
+    }
+
+    fn add_link(&mut self, path: String, to: &[u8], is_hard: bool) -> Result<(), Unpackable> {
+        self.has_room(0)?;
+        let to = String::from_utf8_lossy(to).into_owned();
+        self.links.push(Link { path, to, is_hard });
+        Ok(())
     }
 
     /// Takes a member in, of the size that it says.
     fn read(&mut self, path: String, size: u64, reader: impl Read) -> Result<(), Unpackable> {
-        let left = self.limits.most.saturating_sub(self.total);
-        if size > left {
-            let message = format!("the archive unpacks to more than {} bytes", self.limits.most);
-            return Err(bad(Code::TooLarge, message, SAY_HOW_MUCH));
-        }
+        self.has_room(size)?;
         let mut bytes = Vec::new();
         let read = reader.take(size.saturating_add(1)).read_to_end(&mut bytes);
         if read.is_err() {
@@ -197,6 +242,15 @@ impl Taken<'_> {
     }
 }
 
+/// That a member stands below what is no folder.
+pub(super) fn below_link(path: &str) -> Unpackable {
+    bad(
+        Code::ArchiveUnsafe,
+        format!("members stand below `{path}`, which is a link or a file"),
+        NOT_FROM_A_UNIT,
+    )
+}
+
 fn read_tar(bytes: &[u8], taken: &mut Taken<'_>) -> Result<(), Unpackable> {
     let damaged = |error: &io::Error| {
         let what = if error.kind() == io::ErrorKind::UnexpectedEof { "cut off" } else { "damaged" };
@@ -207,16 +261,22 @@ fn read_tar(bytes: &[u8], taken: &mut Taken<'_>) -> Result<(), Unpackable> {
     for entry in archive.entries().map_err(|error| damaged(&error))? {
         let entry = entry.map_err(|error| damaged(&error))?;
         let kind = entry.header().entry_type();
+        // What holds for all members, as revision control writes it.
+        if kind.is_pax_global_extensions() {
+            continue;
+        }
         let is_folder = kind.is_dir();
         let path = taken.path(&entry.path_bytes(), is_folder)?;
         let Some(path) = path else { continue };
-        if !kind.is_file() {
-            let what = match kind {
-                kind if kind.is_symlink() || kind.is_hard_link() => "a link",
-                _ => "no file",
-            };
-            let message = format!("the member `{path}` is {what}");
-            return Err(bad(Code::ArchiveUnsafe, message, NOT_FROM_A_UNIT));
+        if kind.is_symlink() || kind.is_hard_link() {
+            let to = entry.link_name_bytes().unwrap_or_default();
+            taken.add_link(path, &to, kind.is_hard_link())?;
+            continue;
+        }
+        if !(kind.is_file() || kind.is_contiguous() || kind.is_gnu_sparse()) {
+            taken.has_room(0)?;
+            taken.remark(path, About::NoFile);
+            continue;
         }
         let size = entry.size();
         taken.read(path, size, entry)?;
@@ -311,12 +371,17 @@ fn read_zip(bytes: &[u8], taken: &mut Taken<'_>) -> Result<(), Unpackable> {
         }
         let Some(path) = path else { continue };
         let file_type = entry.unix_mode().map_or(0, |mode| mode & 0o170_000);
+        if file_type == 0o120_000 {
+            let mut to = Vec::new();
+            let read = entry.take(LONGEST_PATH as u64).read_to_end(&mut to);
+            read.map_err(|_| bad(Code::NotText, format!("the member `{path}` is damaged"), FETCH_AGAIN))?;
+            taken.add_link(path, &to, false)?;
+            continue;
+        }
         if !matches!(file_type, 0 | 0o100_000) {
-            return Err(bad(
-                Code::ArchiveUnsafe,
-                format!("the member `{path}` is a link or no file"),
-                NOT_FROM_A_UNIT,
-            ));
+            taken.has_room(0)?;
+            taken.remark(path, About::NoFile);
+            continue;
         }
         let (size, packed) = (entry.size(), entry.compressed_size().max(1));
         if let Some(ratio) =

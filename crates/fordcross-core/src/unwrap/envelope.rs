@@ -77,13 +77,6 @@ pub(super) fn decrypt(
             "one for a passphrase has some hundred bytes; encrypt it for a passphrase alone",
         ));
     }
-    let Some(passphrase) = passphrase else {
-        return Err(refused(
-            "the backup is encrypted with age, and no passphrase was given",
-            "give it with `--passphrase-file FILE`, `--passphrase-fd N` or the environment variable FORDCROSS_PASSPHRASE, \
-             or run the command at a terminal to be asked",
-        ));
-    };
     let bytes = bytes.trim_ascii_start();
     let decryptor = Decryptor::new_buffered(ArmoredReader::new(bytes)).map_err(|error| told(&error))?;
     if !decryptor.is_scrypt() {
@@ -92,6 +85,14 @@ pub(super) fn decrypt(
             "decrypt it with the key first, or encrypt it with a passphrase",
         ));
     }
+    let Some(passphrase) = passphrase else {
+        let needed = refused(
+            "the backup is encrypted with age, and no passphrase was given",
+            "give it with `--passphrase-file FILE`, `--passphrase-fd N` or the environment variable FORDCROSS_PASSPHRASE, \
+             or name the backup alone at a terminal to be asked",
+        );
+        return Err(Unpackable { code: Code::PassphraseNeeded, ..needed });
+    };
     let mut identity = scrypt::Identity::new(passphrase.secret());
     identity.set_max_work_factor(MOST_WORK);
     let reader = decryptor.decrypt(iter::once(&identity as _)).map_err(|error| told(&error))?;
@@ -118,10 +119,11 @@ fn damaged() -> Unpackable {
 fn told(error: &DecryptError) -> Unpackable {
     match error {
         DecryptError::DecryptionFailed | DecryptError::KeyDecryptionFailed | DecryptError::NoMatchingKeys => {
-            refused(
+            let wrong = refused(
                 "the passphrase is not the one that the backup was encrypted with",
                 "try again; upper and lower case count, and so do blanks at the end",
-            )
+            );
+            Unpackable { code: Code::PassphraseWrong, ..wrong }
         }
         DecryptError::ExcessiveWork { .. } => refused(
             "the encrypted backup asks for more work than anybody would have put into it",

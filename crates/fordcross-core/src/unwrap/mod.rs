@@ -5,6 +5,7 @@ mod charset;
 pub(crate) mod database;
 mod envelope;
 pub(crate) mod hashes;
+mod links;
 mod packed;
 mod parts;
 pub(crate) mod pieces;
@@ -13,6 +14,7 @@ pub use archive::{Archive, Member};
 pub use charset::Charset;
 pub use envelope::{Passphrase, encrypt, is_encrypted};
 pub use hashes::{Checked, Outcome};
+pub use links::{About, Remark};
 pub use packed::{Limits, Packing, pack_gzip};
 pub use parts::{join_parts, part_of};
 
@@ -63,6 +65,8 @@ pub struct Opened {
     pub pieces: Vec<Piece>,
     /// The folders that are known, those without files among them.
     pub folders: Vec<String>,
+    /// What an archive holds that is no plain file.
+    pub remarks: Vec<Remark>,
     /// The character set that the first text was in.
     pub charset: Charset,
     /// What it was wrapped in, from the outside in.
@@ -100,9 +104,9 @@ pub fn open(name: &str, bytes: Vec<u8>, opening: &Opening) -> Result<Opened, Box
         inner = inner.strip_suffix(packing.ending()).unwrap_or(inner);
     }
     if let Some(archive) = Archive::of(&bytes) {
-        let (members, folders) = archive.members(&bytes, limits).map_err(told)?;
+        let (members, folders, remarks) = archive.members(&bytes, limits).map_err(told)?;
         wrapped.push(Wrapping::Archive(archive));
-        return Ok(Opened { folders, ..assemble(name, members, wrapped, opening, false)? });
+        return Ok(Opened { folders, remarks, ..assemble(name, members, wrapped, opening, false)? });
     }
     let only = Member { path: inner.to_owned(), bytes };
     assemble(name, vec![only], wrapped, opening, true)
@@ -126,7 +130,7 @@ fn assemble(
     let size = members.iter().map(|member| member.bytes.len()).sum();
     let checked = if alone { Vec::new() } else { hashes::check(&members) };
     let said = opening.charset;
-    let joined = pieces::join(members, said, alone, &|_, undecoded| no_text(name, undecoded))?;
+    let joined = pieces::join(name, members, said, alone, &|_, undecoded| no_text(name, undecoded))?;
     // In UTF-8 a text can be three times as long, and places are counted in 32 bits.
     if u32::try_from(joined.text.len()).is_err() {
         let mut finding =
@@ -139,6 +143,7 @@ fn assemble(
         text: joined.text,
         pieces: joined.pieces,
         folders: Vec::new(),
+        remarks: Vec::new(),
         charset: joined.charset.unwrap_or(Charset::UTF_8),
         wrapped,
         size,

@@ -7,7 +7,9 @@ use crate::source::{Content, Piece, Span};
 use data_encoding::BASE64;
 
 /// The text of all files, and where each stands.
-pub(super) struct Joined {
+pub(super) struct Joined<'n> {
+    /// The name of the backup, if the file is not the backup alone.
+    name: Option<&'n str>,
     pub(super) text: String,
     pub(super) pieces: Vec<Piece>,
     /// The character set of the first file that is text.
@@ -18,13 +20,19 @@ pub(super) struct Joined {
 ///
 /// # Errors
 /// Of one file alone that it is no text, or of a database that it is damaged.
-pub(super) fn join(
+pub(super) fn join<'n>(
+    name: &'n str,
     members: Vec<Member>,
     said: Option<Charset>,
     alone: bool,
     refuse: &dyn Fn(&str, Undecoded) -> Finding,
-) -> Result<Joined, Box<Finding>> {
-    let mut joined = Joined { text: String::new(), pieces: Vec::new(), charset: None };
+) -> Result<Joined<'n>, Box<Finding>> {
+    let mut joined = Joined {
+        name: Some(name).filter(|_| !alone),
+        text: String::new(),
+        pieces: Vec::new(),
+        charset: None,
+    };
     for Member { path, bytes } in members {
         if database::is_database(&bytes) {
             for (table, listing) in database::listing(&path, &bytes)? {
@@ -46,7 +54,13 @@ pub(super) fn join(
                 if alone {
                     // Nothing is copied of what may be large.
                     let span = Span::new(0, text.len().min(u32::MAX as usize));
-                    joined.pieces.push(Piece { path, span, content: Content::Text, charset });
+                    joined.pieces.push(Piece {
+                        file: path.clone(),
+                        path,
+                        span,
+                        content: Content::Text,
+                        charset,
+                    });
                     joined.text = text;
                 } else {
                     joined.add(&path, Content::Text, &text, charset);
@@ -61,7 +75,7 @@ pub(super) fn join(
     Ok(joined)
 }
 
-impl Joined {
+impl Joined<'_> {
     fn add(&mut self, path: &str, content: Content, text: &str, charset: Charset) {
         // Each begins a line.
         if !self.text.is_empty() && !self.text.ends_with('\n') {
@@ -72,7 +86,9 @@ impl Joined {
         let end = self.text.len();
         // What is too large is refused when all is joined.
         if u32::try_from(end).is_ok() {
-            self.pieces.push(Piece { path: path.to_owned(), span: Span::new(start, end), content, charset });
+            let file = self.name.map_or_else(|| path.to_owned(), |name| format!("{name}/{path}"));
+            let (path, span) = (path.to_owned(), Span::new(start, end));
+            self.pieces.push(Piece { path, file, span, content, charset });
         }
     }
 }

@@ -43,7 +43,7 @@ pub(crate) fn carry(
     wall::raise(Openings { writable: &[folder.half()], replaceable: &[folder.parent()] });
     let loaded = load(general, &options.way, input)?;
     let ready = loaded.ready(general, &options.way)?;
-    let base_file = read_base(options.base.as_deref(), &loaded, input)?;
+    let base_file = read_base(&options.base, &options.way.reading, &loaded, input)?;
     let base = base_file.as_ref().map(|file| open_base(file, &loaded)).transpose()?;
     let walk = ready.walk();
     check_answers(&options.answers, &ready)?;
@@ -103,8 +103,12 @@ pub(crate) fn carry(
 /// All that a run reads.
 fn read_from<'o>(general: &'o General, options: &'o Carry) -> Vec<&'o Path> {
     let reading = &options.way.reading;
-    let named = [&options.base, &options.map, &reading.passphrase_file].into_iter().flatten();
-    let named = named.chain(&reading.also).map(PathBuf::as_path).chain([options.way.backup.as_path()]);
+    let named = [&options.map, &reading.passphrase_file].into_iter().flatten();
+    let named = named
+        .chain(&options.base)
+        .chain(&reading.also)
+        .map(PathBuf::as_path)
+        .chain([options.way.backup.as_path()]);
     named.chain(general.profiles.iter().map(PathBuf::as_path)).collect()
 }
 

@@ -36,7 +36,7 @@ pub(crate) fn map(
         _ => None,
     };
     let decided = existing.as_ref().map(|(_, map)| map.by_person()).unwrap_or_default();
-    let base_file = read_base(options.base.as_deref(), &loaded, input)?;
+    let base_file = read_base(&options.base, &options.way.reading, &loaded, input)?;
     let base = base_file.as_ref().map(|file| open_base(file, &loaded)).transpose()?;
     let (proposals, mut findings) = ready.propose(&used, model, &decided, base.as_ref(), options.same_names);
     findings.splice(0..0, ready.notices.iter().cloned());

@@ -2,7 +2,7 @@
 
 use super::survey_tell::{Surveyed, print, to_json};
 use super::way::{data_finding, hash_findings, open, treated_as};
-use crate::arguments::{General, Survey};
+use crate::arguments::{General, Reading, Survey};
 use crate::files::{backups_below, read_backup};
 use crate::folder::remark_findings;
 use crate::library;
@@ -110,9 +110,11 @@ fn list(
     let mut shown = Shown::new();
     let mut left = Vec::new();
     let mut status = Status::Done;
+    // A list does not stop for a question.
+    let reading = Reading { never_ask: true, ..options.reading.clone() };
     for path in backups(&options.backups, library)? {
         let file = path.display().to_string();
-        let read = read_backup(&path, input, &options.reading, library);
+        let read = read_backup(&path, input, &reading, library);
         let opened = read.and_then(|read| {
             let (backup, profile, _) = open(&read, library, options.reading.treat_as.as_deref())?;
             let identity = &backup.identity;

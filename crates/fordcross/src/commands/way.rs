@@ -18,7 +18,7 @@ use fordcross_core::source::{Content, Source, Span};
 use fordcross_core::survey::taken_findings;
 use fordcross_core::unwrap::Outcome;
 use std::io::Read;
-use std::path::Path;
+use std::path::PathBuf;
 
 /// Where the settings are to go, as it was typed.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -297,13 +297,23 @@ pub(crate) fn treated_as(backup: &Backup<'_>) -> Option<Finding> {
     })
 }
 
-/// Reads the file of a base, if there is one.
+/// Reads a base, if there is one: a file, or the folders of one configuration. Of how the backup is read, what is no fact of
+/// the backup holds for the base, too.
 pub(crate) fn read_base(
-    path: Option<&Path>,
+    paths: &[PathBuf],
+    reading: &Reading,
     loaded: &Loaded,
     input: &mut dyn Read,
 ) -> Result<Option<InputFile>, Failed> {
-    path.map(|path| read_backup(path, input, &Reading::default(), &loaded.library)).transpose()
+    let Some((path, also)) = paths.split_first() else { return Ok(None) };
+    let reading = Reading {
+        also: also.to_vec(),
+        follow_links: reading.follow_links,
+        max_unpacked: reading.max_unpacked,
+        max_memory: reading.max_memory,
+        ..Reading::default()
+    };
+    read_backup(path, input, &reading, &loaded.library).map(Some)
 }
 
 /// Reads and recognises a base, which must be of the receiving line, release and model.

@@ -161,7 +161,8 @@ fn a_result_is_encrypted_when_asked() {
     assert!(ran.out.contains("age, zip in "), "{}", ran.out);
     let ran = desk.run_to(1, &format!("survey {sealed} --profiles own"));
     assert!(
-        ran.told.contains("[locked]: the backup is encrypted with age, and no passphrase was given"),
+        ran.told
+            .contains("[passphrase-needed]: the backup is encrypted with age, and no passphrase was given"),
         "{}",
         ran.told
     );

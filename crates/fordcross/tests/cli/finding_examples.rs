@@ -75,7 +75,7 @@ fn without_an_example_nothing_is_told() {
 
 /// What is told in a desk that a shell script made ready: for codes that no change of a small text leads to. What is never
 /// told by a program without defects has none.
-const SCRIPTS: [(Code, &str, &str); 25] = [
+const SCRIPTS: [(Code, &str, &str); 27] = [
     (Code::NotText, "printf '<unit>\\377</unit>' > a.xml", "survey a.xml"),
     (Code::TooLarge, "yes '<a>' | head -6000 | tr -d '\\n' > a.xml", "survey a.xml"),
     (Code::IniMalformed, "cp -r \"$DEMO/quay-store/source\" s && echo odd >> s/bundle.ini", "survey s"),
@@ -90,8 +90,14 @@ const SCRIPTS: [(Code, &str, &str); 25] = [
         "printf 'listen_addresses = \\047*\\nport = 1\\n' > postgresql.conf",
         "survey postgresql.conf --treat-as 15",
     ),
-    (Code::Locked, "cp \"$DEMO\"/operations/five/* .", "survey console-1.tar.age.001"),
-    (Code::ArchiveUnsafe, "ln -s gw.xml link && tar -cf a.tar gw.xml link", "survey a.tar"),
+    (Code::Locked, "printf 'age-encryption.org/v1\\n-> scrypt aaaa 40\\n' >a.age", "survey a.age"),
+    (Code::PassphraseNeeded, "cp \"$DEMO\"/operations/five/* .", "survey console-1.tar.age.001"),
+    (
+        Code::PassphraseWrong,
+        "cp \"$DEMO\"/operations/five/* . && echo a guess >guess.txt",
+        "survey console-1.tar.age.001 --passphrase-file guess.txt",
+    ),
+    (Code::ArchiveUnsafe, "mkdir d && cd d && tar -P -cf ../a.tar ../gw.xml", "survey a.tar"),
     (
         Code::PartsWrong,
         "cp \"$DEMO\"/operations/five/console-1.tar.age.00[13] .",

@@ -6,6 +6,7 @@ use rustix::process::Signal;
 use serde_json::Value;
 use std::fs;
 use std::os::unix::fs::PermissionsExt as _;
+use std::process::Command;
 use std::time::Duration;
 
 #[test]
@@ -185,7 +186,7 @@ fn server(desk: &Desk) {
     "../../site.conf",
     "--follow-links",
     0,
-    "note[link-followed]: 1 link of the folder was followed",
+    "note[link-followed]: 1 link was followed",
     true
 )]
 #[case::inside("../spare.conf", "", 0, "note[link-followed]", true)]
@@ -326,4 +327,50 @@ fn a_full_disk_leaves_nothing() {
         String::from_utf8_lossy(&ran.stderr)
     );
     assert_eq!(desk.names(), ["gw.xml"]);
+}
+
+/// An archive of a folder as it is: a link in it is read where it leads, one that leads out is told, and messages name each file as
+/// the archive does.
+#[rstest]
+#[case::inside(
+    "../../spare.conf",
+    0,
+    "note[link-followed]: 1 link was followed; the first is `etc/sl/conf.d/10.conf`",
+    true
+)]
+#[case::outside(
+    "/run/gone.conf",
+    3,
+    "etc/sl/conf.d/10.conf` is a link to `/run/gone.conf`, which is not in the archive",
+    false
+)]
+fn an_archive_with_a_link(#[case] to: &str, #[case] status: i32, #[case] told: &str, #[case] is_read: bool) {
+    let desk = Desk::new();
+    server(&desk);
+    desk.write("sl/postgresql.conf", "max_connections = 10\ninclude_dir 'conf.d'\nno_such = 1\n");
+    std::fs::create_dir(desk.path("etc")).expect("a folder");
+    desk.write("etc/spare.conf", "work_mem = 64MB\n");
+    std::os::unix::fs::symlink(to, desk.path("sl/conf.d/10.conf")).expect("a link");
+    std::fs::rename(desk.path("sl"), desk.path("etc/sl")).expect("moved");
+    let packed = Command::new("tar").args(["-cf", "etc.tar", "etc"]).current_dir(desk.path("")).status();
+    assert!(packed.expect("tar is there").success());
+    let ran = desk.run_to(status, "carry etc.tar --to postgresql@16 -o out");
+    assert!(ran.told.contains(told), "{}", ran.told);
+    assert!(ran.told.contains("--> etc.tar/etc/sl/postgresql.conf:3:1"), "{}", ran.told);
+    assert_eq!(desk.read("out/ledger.jsonl").contains("main/work_mem"), is_read);
+}
+
+/// A base may lie in two folders, as a backup may.
+#[test]
+fn a_base_in_two_folders() {
+    let desk = Desk::new();
+    server(&desk);
+    std::fs::create_dir_all(desk.path("etc/main")).expect("a folder");
+    std::fs::create_dir_all(desk.path("data/main")).expect("a folder");
+    desk.write("etc/main/postgresql.conf", "work_mem = 8MB\n");
+    desk.write("data/main/postgresql.auto.conf", "maintenance_work_mem = 96MB\n");
+    desk.write("data/main/PG_VERSION", "16\n");
+    desk.run_to(0, "carry sl --to postgresql@16 --base etc/main --base data/main -o out");
+    let ledger = desk.read("out/ledger.jsonl");
+    assert!(ledger.contains("96MB") && ledger.contains("8MB"), "both are base: {ledger}");
 }

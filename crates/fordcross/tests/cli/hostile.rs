@@ -111,9 +111,6 @@ fn big(path: &str) -> Member {
 #[case(tar(&[file("/etc/out")]), "an absolute path: `/etc/out`")]
 #[case(tar(&[file("C:out")]), "an absolute path")]
 #[case(tar(&[file("a\\..\\b")]), "an absolute path")]
-#[case(tar(&[entry("a", b'2', 0, b"")]), "the member `a` is a link")]
-#[case(tar(&[entry("a", b'1', 0, b"")]), "the member `a` is a link")]
-#[case(tar(&[entry("a", b'3', 0, b"")]), "the member `a` is no file")]
 #[case(tar(&[file("Unit.xml"), file("unit.XML")]), "`Unit.xml` and `unit.XML` differ by case or spelling only")]
 #[case(tar(&[file("a"), file("a")]), "`a` is there twice")]
 #[case(tar(&[file("a\u{1b}[31m")]), "control characters in its name")]
@@ -137,7 +134,7 @@ fn big(path: &str) -> Member {
 #[case([b"<teasel-backup ".as_slice(), b"<!ENTITY".as_slice()].concat(), "")]
 #[case(b"<!DOCTYPE a [<!ENTITY b SYSTEM \"file:///etc/passwd\">]><a>&b;</a>".to_vec(), "document type declaration")]
 #[case(b"SQLite format 3\0 and nothing behind it".to_vec(), "the database is damaged")]
-#[case(b"age-encryption.org/v1\n-> scrypt aaaa 40\n".to_vec(), "no passphrase was given")]
+#[case(b"age-encryption.org/v1\n-> scrypt aaaa 40\n".to_vec(), "damaged or cut off")]
 #[case("<a>".repeat(100_000).into_bytes(), "")]
 #[case("[".repeat(100_000).into_bytes(), "")]
 #[case(format!("unit {}", "a ".repeat(300_000)).into_bytes(), "more than 262144 words")]
@@ -187,8 +184,13 @@ fn what_is_cut_off_anywhere_is_refused_or_read(#[case] backup: &str, #[case] is_
         // The first bytes alone tell nothing of an archive.
         assert!(!is_archive || end < 22 || opened.is_err(), "{end}");
         if let Ok(opened) = opened {
-            let source =
-                Source { name: "a", text: &opened.text, pieces: &opened.pieces, folders: &opened.folders };
+            let source = Source {
+                name: "a",
+                text: &opened.text,
+                pieces: &opened.pieces,
+                folders: &opened.folders,
+                ..Source::new("", "")
+            };
             let _ = read(source, &library);
         }
     }

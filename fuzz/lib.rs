@@ -2,15 +2,18 @@
 
 use fordcross_core::backup::{Backup, read};
 use fordcross_core::carry::{CarryInput, FirstWalk, carry, mapping_leg};
+use fordcross_core::course::Leg;
 use fordcross_core::crossing::Side;
 use fordcross_core::finding::Code;
 use fordcross_core::library::{Checking, CrossingFile, Library, ProfileFile};
 use fordcross_core::mapping::{Grounds, MapFile, MapSides, MapUse, Mapping, parse_map, propose, used_ports};
-use fordcross_core::profile::FileForm;
+use fordcross_core::profile::{FileForm, Profile};
 use fordcross_core::redact::{Key, Redaction, redact};
 use fordcross_core::source::Source;
 use fordcross_core::survey::survey;
 use fordcross_core::unwrap::{Limits, Opened, Opening, open};
+use std::cell::RefCell;
+use std::collections::HashMap;
 use std::sync::OnceLock;
 
 const HEAD: &str = "[recognise]\nmarker = 'a'\nrelease = 'release'\n[[release]]\nname = '1'\n[[object]]\nat = 'a'\nkey = 'k'\n\
@@ -132,6 +135,30 @@ pub fn way(byte: u8) -> Way {
     WAYS[usize::from(byte) % WAYS.len()]
 }
 
+/// The profile of the old side, and the course from it.
+struct Prepared {
+    old: Profile,
+    course: Vec<Leg>,
+}
+
+fn prepare(library: &Library, whole: &Profile, release: &str, to: Side) -> Option<Prepared> {
+    let old = whole.at(release).ok()?;
+    let from = Side { line: old.line.clone(), release: release.to_owned() };
+    let course = library.legs(&from, &library.course(&from, &to).ok()?).ok()?;
+    Some(Prepared { old, course })
+}
+
+/// The same for what ships, made once: reading it takes a thousand times longer than a small backup does.
+fn prepared(library: &Library, whole: &Profile, release: &str, to: Side) -> Option<&'static Prepared> {
+    type Known = HashMap<[String; 4], Option<&'static Prepared>>;
+    thread_local! {
+        static KNOWN: RefCell<Known> = RefCell::default();
+    }
+    let make = || prepare(library, whole, release, to.clone()).map(|made| &*Box::leak(Box::new(made)));
+    let key = [&whole.line, release, &to.line, &to.release].map(str::to_owned);
+    KNOWN.with_borrow_mut(|known| *known.entry(key).or_insert_with(make))
+}
+
 /// Carries a backup, into a base and with a map if there are any. What is written reads back as it was meant.
 pub fn carried(library: &Library, way: Way, backup: &[u8], base: Option<&[u8]>, map: Option<&str>) {
     let limits = Limits { most: 1 << 20, ratio: Some(200), members: 100 };
@@ -140,12 +167,16 @@ pub fn carried(library: &Library, way: Way, backup: &[u8], base: Option<&[u8]>, 
     let Ok((tree, file)) = read(source(way.file, &opened), library) else { return };
     let whole = file.parse().expect("it was read before");
     let Ok(backup) = Backup::new(tree, whole, way.treat_as) else { return };
-    let Ok(old) = whole.at(&backup.identity.read_as) else { return };
     let (line, release, model) = way.to;
-    let from = Side { line: old.line.clone(), release: backup.identity.read_as.clone() };
     let to = Side { line: line.to_owned(), release: release.to_owned() };
-    let Ok(crossings) = library.course(&from, &to) else { return };
-    let Ok(course) = library.legs(&from, &crossings) else { return };
+    let own;
+    let ready = if std::ptr::eq(library, shipped()) {
+        prepared(library, whole, &backup.identity.read_as, to)
+    } else {
+        own = prepare(library, whole, &backup.identity.read_as, to);
+        own.as_ref()
+    };
+    let Some(Prepared { old, course }) = ready else { return };
     let Some(last) = course.last() else { return };
     let opened_base = base.and_then(|base| open(way.base, base.to_vec(), &opening).ok());
     let base = opened_base.as_ref().and_then(|opened| {
@@ -155,7 +186,7 @@ pub fn carried(library: &Library, way: Way, backup: &[u8], base: Option<&[u8]>, 
     });
     let new_model = model.and_then(|name| last.new.model(name).ok());
     let old_model = backup.identity.model.as_deref().and_then(|name| old.model(name).ok());
-    let walk = FirstWalk::new(&backup.tree, &old, &course[0].crossing);
+    let walk = FirstWalk::new(&backup.tree, old, &course[0].crossing);
     let used = used_ports(&backup, &course[0], &walk);
     let names: Vec<&str> = used.iter().map(|port| port.name.as_str()).collect();
     let sides = MapSides {
@@ -176,7 +207,7 @@ pub fn carried(library: &Library, way: Way, backup: &[u8], base: Option<&[u8]>, 
         used: &used,
         old: old_model,
         new: new_model,
-        crossing: &course[mapping_leg(&course)].crossing,
+        crossing: &course[mapping_leg(course)].crossing,
         decided: &said.ports,
         marked: (&[], &[]),
         same_names: true,
@@ -185,7 +216,7 @@ pub fn carried(library: &Library, way: Way, backup: &[u8], base: Option<&[u8]>, 
     let mapping = Mapping::new("map.toml", &proposals, &said);
     let input = CarryInput {
         backup: &backup,
-        course: &course,
+        course,
         model: new_model,
         proposals: &proposals,
         mapping: &mapping,

@@ -69,6 +69,7 @@ pub(crate) mod surroundings;
 pub mod survey;
 mod table;
 mod texts;
+mod toml_errors;
 mod toml_file;
 pub mod tree;
 pub mod typing;

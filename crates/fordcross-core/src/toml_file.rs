@@ -7,7 +7,9 @@ use crate::finding::{Code, Finding, Findings, Place, Severity, did_you_mean};
 use crate::pattern::{BadPattern, Pattern};
 use crate::profile::Lookup;
 use crate::source::{SharedLines, Source, Span};
+use crate::toml_errors::in_our_words;
 use std::cell::{Cell, RefCell};
+use std::collections::HashSet;
 use toml::Spanned;
 use toml::de::{DeTable, DeValue};
 
@@ -45,9 +47,18 @@ impl<'s> Report<'s> {
             .help(Lookup::help(name, known));
     }
 
-    /// All findings, in the order of the file.
+    /// All findings, in the order of the file. Of a line that could not be read as TOML nothing else is told: what was made of it
+    /// is not what was meant.
     pub(crate) fn into_findings(self) -> Findings {
         let mut findings = self.findings.into_inner();
+        let at = |finding: &Finding| finding.place.as_ref().map(|place| (place.file.clone(), place.at.line));
+        let malformed = findings.iter().filter(|finding| finding.code == Code::TomlMalformed);
+        let unread: HashSet<_> = malformed.filter_map(at).collect();
+        findings.retain(|finding| {
+            finding.code == Code::TomlMalformed
+                || unread.is_empty()
+                || at(finding).is_none_or(|at| !unread.contains(&at))
+        });
         findings.sort_by_key(|finding| finding.place.as_ref().map(|place| place.span));
         findings
     }
@@ -67,7 +78,9 @@ impl<'s> Report<'s> {
         let (table, errors) = DeTable::parse_recoverable(self.source.text);
         for error in errors {
             let span = error.span().map_or(Span::default(), Span::from);
-            self.add(Code::TomlMalformed, span, error.message().to_lowercase().trim_end_matches('.'));
+            let text = self.source.text.get(span.range()).unwrap_or_default();
+            let (message, help) = in_our_words(error.message(), text);
+            self.add(Code::TomlMalformed, span, message).help(help);
         }
         table
     }

@@ -10,11 +10,13 @@ use crate::crossing::{Action, Field, Piece, Pins, Rule};
 use crate::expression::{Evaluator, Expression};
 use crate::fate::{Fate, Origin};
 use crate::ledger::{DecidedBy, Landing, OriginRow, Wanted};
+use crate::pattern::Pattern;
 use crate::profile::{Profile, What};
 use crate::reading::{Omitted, Row, RowKind};
 use crate::surroundings::Scope;
 use crate::tree::{Kind, NodeId, Text};
 use crate::typing::TypeId;
+use rustc_hash::FxHashMap;
 use std::sync::Arc;
 
 /// What two releases of one line have in common.
@@ -27,7 +29,11 @@ pub(super) struct SameLine {
 
 impl SameLine {
     pub(super) fn new(old: &Profile, new: &Profile) -> Self {
-        let twins = old.schema.entries.iter().map(|entry| new.schema.same(&entry.pattern)).collect();
+        // Of two with one pattern the first counts, as in `Schema::same`.
+        let numbered = new.schema.entries.iter().enumerate().rev();
+        let by_pattern: FxHashMap<&Pattern, u16> =
+            numbered.map(|(index, entry)| (&entry.pattern, index as u16)).collect();
+        let twins = old.schema.entries.iter().map(|entry| by_pattern.get(&entry.pattern).copied()).collect();
         let facts = [&old.facts.release, &old.facts.model];
         let header = facts
             .into_iter()

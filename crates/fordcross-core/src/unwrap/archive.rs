@@ -49,12 +49,8 @@ impl Archive {
         }
     }
 
-    /// The members, the folders that are listed, and what is neither.
-    pub(super) fn members(
-        self,
-        bytes: &[u8],
-        limits: &Limits,
-    ) -> Result<(Vec<Member>, Vec<String>, Vec<Remark>), Unpackable> {
+    /// All that is in it.
+    pub(super) fn members(self, bytes: &[u8], limits: &Limits) -> Result<Listed, Unpackable> {
         let mut taken = Taken {
             limits,
             members: Vec::new(),
@@ -70,7 +66,7 @@ impl Archive {
         }
         follow(&mut taken)?;
         taken.remarks.sort_by(|a, b| a.path.cmp(&b.path));
-        Ok((taken.members, taken.folders, taken.remarks))
+        Ok(Listed { members: taken.members, folders: taken.folders, remarks: taken.remarks })
     }
 
     /// Packs members, in their order. The same members give the same bytes.
@@ -104,6 +100,14 @@ impl Archive {
             }
         }
     }
+}
+
+/// What an archive holds.
+pub(super) struct Listed {
+    pub(super) members: Vec<Member>,
+    pub(super) folders: Vec<String>,
+    /// What is neither.
+    pub(super) remarks: Vec<Remark>,
 }
 
 /// The members so far.

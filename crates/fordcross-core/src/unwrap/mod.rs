@@ -10,6 +10,7 @@ mod packed;
 mod parts;
 pub(crate) mod pieces;
 
+use archive::Listed;
 pub use archive::{Archive, Member};
 pub use charset::Charset;
 pub use envelope::{Passphrase, encrypt, is_encrypted};
@@ -104,7 +105,7 @@ pub fn open(name: &str, bytes: Vec<u8>, opening: &Opening) -> Result<Opened, Box
         inner = inner.strip_suffix(packing.ending()).unwrap_or(inner);
     }
     if let Some(archive) = Archive::of(&bytes) {
-        let (members, folders, remarks) = archive.members(&bytes, limits).map_err(told)?;
+        let Listed { members, folders, remarks } = archive.members(&bytes, limits).map_err(told)?;
         wrapped.push(Wrapping::Archive(archive));
         return Ok(Opened { folders, remarks, ..assemble(name, members, wrapped, opening, false)? });
     }

@@ -2,8 +2,11 @@
 //! most 2.2 times what the first added.
 
 use crate::{WRACKHAVEN, keep, program};
+use fordcross_core::unwrap::{Archive, Member};
 use rstest::rstest;
+use rusqlite::Connection;
 use std::fs;
+use std::os::unix::fs::symlink;
 use std::path::Path;
 use std::process::Command;
 
@@ -97,7 +100,46 @@ fn inputs(case: &str, n: usize) -> (Vec<(&'static str, String)>, &'static str) {
             (files, "survey s")
         }
         "files of a folder" => (server(String::new()), "survey pg"),
+        "members of a tar" | "members of a zip" => (Vec::new(), "survey pg.pack"),
+        "links of a tar" => (server("include_dir 'conf.d'\n".into()), "survey pg.tar"),
+        "rows of a database" => (Vec::new(), "redact rows.db -o copy --profiles ."),
         _ => unreachable!("{case}"),
+    }
+}
+
+/// Adds what is not text, or has as many files as the input is large.
+fn add(case: &str, n: usize, folder: &Path) {
+    let write = |path: &str, bytes: &[u8]| fs::write(folder.join(path), bytes).expect("written");
+    match case {
+        "files of a folder" => (0..n).for_each(|at| write(&format!("pg/f{at}"), b"x")),
+        "members of a tar" | "members of a zip" => {
+            let member = |path: String, text: &str| Member { path, bytes: text.into() };
+            let files = (0..n).map(|at| member(format!("pg/conf.d/{at:06}.conf"), "port = 1\n"));
+            let files: Vec<Member> =
+                [member("pg/PG_VERSION".into(), "15\n")].into_iter().chain(files).collect();
+            let archive = if case.ends_with("zip") { Archive::Zip } else { Archive::Tar };
+            write("pg.pack", &archive.pack(&files).expect("packed"));
+        }
+        "links of a tar" => {
+            fs::create_dir(folder.join("pg/conf.d")).expect("a folder");
+            let link = |at: usize| folder.join(format!("pg/conf.d/{at:06}.conf"));
+            (0..n).for_each(|at| symlink("../postgresql.auto.conf", link(at)).expect("a link"));
+            write("pg/postgresql.auto.conf", b"port = 1\n");
+            let packed = Command::new("tar").args(["-cf", "pg.tar", "pg"]).current_dir(folder).status();
+            assert!(packed.expect("tar is there").success());
+        }
+        "rows of a database" => {
+            let profile = "[profile]\nline = 'rows'\ntitle = 'R'\nform = 'several'\n[recognise]\nmarker = 'row'\n\
+                [[release]]\nname = '1'\n[[member]]\npath = 'rows.db#row'\nat = 'row'\nform = 'database'\n\
+                [[object]]\nat = 'row/row'\nkey = 'name'\n[setting]\n'row/row/name' = 'name'\n'row/row/size' = 'integer'\n";
+            write("rows.profile.toml", profile.as_bytes());
+            let database = Connection::open(folder.join("rows.db")).expect("a database");
+            let rows = each(n, |at| format!("('r{at}', {at}),"));
+            let rows = rows.trim_end_matches(',');
+            let made = format!("CREATE TABLE row (name TEXT, size INTEGER); INSERT INTO row VALUES {rows};");
+            database.execute_batch(&made).expect("made");
+        }
+        _ => {}
     }
 }
 
@@ -111,9 +153,7 @@ fn instructions(case: &str, n: usize) -> usize {
         fs::create_dir_all(path.parent().unwrap_or(Path::new("."))).expect("a folder");
         fs::write(path, text).expect("written");
     }
-    if case == "files of a folder" {
-        (0..n).for_each(|at| fs::write(folder.join(format!("pg/f{at}")), "x").expect("written"));
-    }
+    add(case, n, folder);
     let counted = Command::new("valgrind")
         .args(["--tool=cachegrind", "--cache-sim=no", "--cachegrind-out-file=/dev/null"])
         .arg(program(folder, "").get_program())
@@ -147,7 +187,11 @@ fn what_is_doubled_takes_twice_the_work(
         ("rules of access", 80),
         ("keys of a section", 400),
         ("rows of a table", 200),
-        ("files of a folder", 100)
+        ("files of a folder", 100),
+        ("members of a tar", 200),
+        ("members of a zip", 200),
+        ("links of a tar", 200),
+        ("rows of a database", 400)
     )]
     case: (&str, usize),
 ) {
@@ -180,7 +224,7 @@ fn the_table_of_growth_is_kept() {
         .filter(|entry| entry.file_name().to_string_lossy().starts_with("attacked-growth-"))
         .map(|entry| fs::read_to_string(entry.path()).expect("a text"))
         .collect();
-    assert_eq!(texts.len(), 18, "one a case: run `scripts/campaign attacked`");
+    assert_eq!(texts.len(), 22, "one a case: run `scripts/campaign attacked`");
     for text in texts {
         let hundredths = text.lines().find_map(|line| line.strip_prefix("hundredths = ")).expect("a figure");
         assert!(hundredths.parse::<usize>().expect("a number") <= MOST_HUNDREDTHS, "{text}");

@@ -92,7 +92,7 @@ fn what_is_no_file_is_left_alone(#[case] line: &str, #[case] status: i32, #[case
     desk.write("pipes/x.txt", "x");
     std::os::unix::fs::symlink("other", desk.path("link")).expect("a link");
     for pipe in ["pipe", "pipes/a.profile.toml", "pipes/ledger.jsonl"] {
-        let made = std::process::Command::new("mkfifo").arg(desk.path(pipe)).status().expect("mkfifo runs");
+        let made = Command::new("mkfifo").arg(desk.path(pipe)).status().expect("mkfifo runs");
         assert!(made.success());
     }
     let before = desk.names();

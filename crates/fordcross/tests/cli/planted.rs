@@ -90,7 +90,7 @@ const IN_A_PROFILE: &[Planted] = &[
         "rule-malformed",
         "not closed with `}`",
     ),
-    ("\"unit/site\"        = \"text\"", "«\"unit/name\"»        = \"text\"", "toml-malformed", "duplicate"),
+    ("\"unit/site\"        = \"text\"", "«\"unit/name\"»        = \"text\"", "toml-malformed", "there twice"),
     (
         "default = { \"4.1\" = \"1492\", \"4.6\" = \"1500\" }",
         "default = { «\"4.0\"» = \"1492\", \"4.6\" = \"1500\" }",

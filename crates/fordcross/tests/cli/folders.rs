@@ -315,7 +315,7 @@ fn a_full_disk_leaves_nothing() {
         "ulimit -f 8; trap '' XFSZ; exec {} carry gw.xml --to osier/8@2.1 -o out",
         env!("CARGO_BIN_EXE_fordcross")
     );
-    let ran = std::process::Command::new("sh")
+    let ran = Command::new("sh")
         .args(["-c", &shell])
         .current_dir(desk.path("."))
         .output()
@@ -348,10 +348,10 @@ fn an_archive_with_a_link(#[case] to: &str, #[case] status: i32, #[case] told: &
     let desk = Desk::new();
     server(&desk);
     desk.write("sl/postgresql.conf", "max_connections = 10\ninclude_dir 'conf.d'\nno_such = 1\n");
-    std::fs::create_dir(desk.path("etc")).expect("a folder");
+    fs::create_dir(desk.path("etc")).expect("a folder");
     desk.write("etc/spare.conf", "work_mem = 64MB\n");
     std::os::unix::fs::symlink(to, desk.path("sl/conf.d/10.conf")).expect("a link");
-    std::fs::rename(desk.path("sl"), desk.path("etc/sl")).expect("moved");
+    fs::rename(desk.path("sl"), desk.path("etc/sl")).expect("moved");
     let packed = Command::new("tar").args(["-cf", "etc.tar", "etc"]).current_dir(desk.path("")).status();
     assert!(packed.expect("tar is there").success());
     let ran = desk.run_to(status, "carry etc.tar --to postgresql@16 -o out");
@@ -365,8 +365,8 @@ fn an_archive_with_a_link(#[case] to: &str, #[case] status: i32, #[case] told: &
 fn a_base_in_two_folders() {
     let desk = Desk::new();
     server(&desk);
-    std::fs::create_dir_all(desk.path("etc/main")).expect("a folder");
-    std::fs::create_dir_all(desk.path("data/main")).expect("a folder");
+    fs::create_dir_all(desk.path("etc/main")).expect("a folder");
+    fs::create_dir_all(desk.path("data/main")).expect("a folder");
     desk.write("etc/main/postgresql.conf", "work_mem = 8MB\n");
     desk.write("data/main/postgresql.auto.conf", "maintenance_work_mem = 96MB\n");
     desk.write("data/main/PG_VERSION", "16\n");

@@ -5,8 +5,8 @@ use crate::form::{NoFile, read_bundle, read_text, taken_by_end, without_files};
 use crate::json::read_json_tree;
 use crate::library::{Library, ProfileFile};
 use crate::profile::{Fact, FileForm, Lookup, PathStep, Profile};
-use crate::source::{Content, LineIndex, Piece, SharedLines, Source, Span};
-use crate::tree::{Kind, MOST_NODES, NodeId, Tree};
+use crate::source::{Content, LineIndex, MOST_NODES, Piece, SharedLines, Source, Span};
+use crate::tree::{Kind, NodeId, Tree};
 use crate::xml::read_xml;
 use wildmatch::WildMatch;
 

@@ -32,16 +32,20 @@
 //! # Limitations
 //! What is written is UTF-8, unless a base was in another character set. A base has no databases.
 
+pub mod account;
 mod automaton;
 pub mod backup;
 pub mod carry;
+mod charset;
 mod checking;
 pub mod course;
 pub mod crossing;
+mod database;
 mod expression;
 pub mod fate;
 pub mod finding;
 mod form;
+mod inheritance;
 mod ini;
 pub mod inventory;
 pub mod json;
@@ -53,6 +57,7 @@ mod locator;
 pub mod mapping;
 mod naming;
 mod pattern;
+pub mod phase;
 pub mod profile;
 mod reading;
 pub mod redact;

@@ -9,7 +9,6 @@
 use crate::automaton::{Automaton, State, Symbols};
 use crate::json::write_string;
 use crate::profile::{Schema, What};
-use crate::reading::Ordinals;
 use crate::tree::{Kind, Name, NodeId, Tree};
 use std::fmt::Write as _;
 
@@ -55,6 +54,36 @@ pub(crate) fn push_quoted(text: &str, out: &mut String) -> bool {
     }
     out.push('"');
     true
+}
+
+/// Places among like siblings, for locators.
+#[derive(Debug, Default)]
+pub(crate) struct Ordinals {
+    /// A bit a node, since most have none.
+    known: Vec<u64>,
+    /// In the order of nodes.
+    places: Vec<(NodeId, u32)>,
+}
+
+impl Ordinals {
+    pub(crate) fn of(&self, node: NodeId) -> Option<u32> {
+        let bits = self.known.get(node.index() / 64)?;
+        if bits >> (node.index() % 64) & 1 == 0 {
+            return None;
+        }
+        let at = self.places.binary_search_by_key(&node, |&(known, _)| known).ok()?;
+        Some(self.places[at].1)
+    }
+
+    /// To be told of nodes in their order.
+    pub(crate) fn add(&mut self, node: NodeId, place: u32) {
+        let word = node.index() / 64;
+        if self.known.len() <= word {
+            self.known.resize(word + 1, 0);
+        }
+        self.known[word] |= 1 << (node.index() % 64);
+        self.places.push((node, place));
+    }
 }
 
 /// A way down the tree with the automaton's states, renewed when the automaton forgets them.

@@ -3,8 +3,7 @@
 
 use crate::automaton::{AcceptId, Automaton, Mark, State, Symbols};
 use crate::crossing::Crossing;
-use crate::locator::Trail;
-use crate::mapping::Naming;
+use crate::locator::{Ordinals, Trail};
 use crate::pattern::{Pattern, Step};
 use crate::profile::{Profile, What};
 use crate::tree::{Kind, Name, NodeId, Tree};
@@ -54,34 +53,13 @@ pub(crate) struct Object {
     pub(crate) holder: Option<ObjectId>,
 }
 
-/// Places among like siblings, for locators.
+/// The rows of a reading that name ports.
 #[derive(Debug, Default)]
-pub(crate) struct Ordinals {
-    /// A bit a node, since most have none.
-    known: Vec<u64>,
-    /// In the order of nodes.
-    places: Vec<(NodeId, u32)>,
-}
-
-impl Ordinals {
-    pub(crate) fn of(&self, node: NodeId) -> Option<u32> {
-        let bits = self.known.get(node.index() / 64)?;
-        if bits >> (node.index() % 64) & 1 == 0 {
-            return None;
-        }
-        let at = self.places.binary_search_by_key(&node, |&(known, _)| known).ok()?;
-        Some(self.places[at].1)
-    }
-
-    /// To be told of nodes in their order.
-    fn add(&mut self, node: NodeId, place: u32) {
-        let word = node.index() / 64;
-        if self.known.len() <= word {
-            self.known.resize(word + 1, 0);
-        }
-        self.known[word] |= 1 << (node.index() % 64);
-        self.places.push((node, place));
-    }
+pub(crate) struct Naming {
+    /// Each row with the number of what it names, in their order.
+    pub(crate) rows: Vec<(u32, u32)>,
+    /// The ports that one value names; the same few are named again and again.
+    pub(crate) ports: Vec<Vec<String>>,
 }
 
 /// All that one tree holds, in the order of the input.

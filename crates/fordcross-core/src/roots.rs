@@ -1,11 +1,11 @@
 //! Where in a folder or an archive the configuration of several files begins. It may stand in a folder of its own, as
 //! when the folder was packed with its name, or in two: settings in one, data in another.
 
-use crate::finding::{Code, Finding};
+use crate::finding::{Code, Finding, Place};
 use crate::form::FileForm;
+pub use crate::form::is_beside;
 use crate::library::{Library, ProfileFile};
 use crate::profile::Profile;
-use crate::unwrap::place_of_file;
 use rustc_hash::FxHashMap;
 
 /// The folders that a configuration begins in; one without a name for the whole.
@@ -43,14 +43,9 @@ impl Roots {
             ),
         };
         let mut finding = Finding::new(Code::OutsideConfiguration, message);
-        finding.place = Some(place_of_file(name));
+        finding.place = Some(Place::of_file(name));
         Some(finding)
     }
-}
-
-/// Whether a path, seen from the folder of the configuration, leads out of it.
-pub fn is_beside(path: &str) -> bool {
-    path.starts_with("../")
 }
 
 /// Finds where the configuration begins. What no line of several files knows stays as it is.
@@ -85,7 +80,7 @@ pub fn roots_of(name: &str, paths: &[String], library: &Library) -> Result<Roots
         let message = format!("it holds {} configurations: {}", held.len(), held.join(", "));
         let mut finding = Finding::new(Code::Unrecognised, message)
             .help("name the folder of one of them; unpack an archive first");
-        finding.place = Some(place_of_file(name));
+        finding.place = Some(Place::of_file(name));
         return Err(Box::new(finding));
     }
     Ok(Roots(found.into_iter().map(|(_, root)| root).collect()))

@@ -1,10 +1,12 @@
 //! Text with a name, and places in it. Everything we say about an input is said with a [`Span`];
 //! lines and columns are derived only when a person is to read them.
 
-use crate::tree::MOST_NODES;
-use crate::unwrap::Charset;
+use crate::charset::Charset;
 use std::ops::Range;
 use std::sync::{Arc, OnceLock};
+
+/// The most settings and objects that are ever read from one source.
+pub(crate) const MOST_NODES: usize = if cfg!(test) { 1 << 16 } else { 1 << 23 };
 
 /// A named text: a backup, a profile, a crossing or a map.
 #[derive(Clone, Copy, Debug)]

@@ -1,10 +1,11 @@
 //! What expressions see of a tree under its profile: what is given, what holds, what is named, seen from one object.
 
-use crate::carry::Inheritance;
 use crate::expression::{AskedStep, Evaluator, Expression, Operand, Surroundings, alternatives, asked_steps};
+use crate::inheritance::Inheritance;
 use crate::naming::{Branches, EntryPlace};
 use crate::pattern::{Pattern, Step};
 use crate::profile::{Entry, Lookup, PathStep, Profile, Repeats, What};
+use crate::reading::{FirstWalk, Row, RowKind};
 use crate::tree::{Kind, NodeId, Tree};
 use crate::typing::{TypeId, Value};
 use rustc_hash::{FxHashMap, FxHashSet};
@@ -205,6 +206,30 @@ impl<'v> Scope<'v, '_> {
         })?;
         self.find(&other).last().copied()
     }
+}
+
+/// The kind of each object of a tree that has kinds, with its row, in the order of rows.
+pub(crate) fn kinds_of_objects(tree: &Tree<'_>, profile: &Profile, walk: &FirstWalk) -> Vec<(Row, String)> {
+    let evaluator = Evaluator::new();
+    let kind_of = |row: &Row| {
+        let entry = &profile.schema.entries[usize::from(walk.automaton.accepted(row.accept).entry?)];
+        match &entry.what {
+            What::Object { kinds, .. } if !kinds.is_empty() => {}
+            _ => return None,
+        }
+        let scope = Scope {
+            tree,
+            profile,
+            inheritance: None,
+            node: row.node,
+            pattern: Some(&entry.pattern),
+            evaluator: &evaluator,
+            gone: None,
+            seen: None,
+        };
+        Some((*row, scope.object_kind()?.to_owned()))
+    };
+    walk.reading.rows.iter().filter(|row| row.kind == RowKind::Object).filter_map(kind_of).collect()
 }
 
 impl Surroundings for Scope<'_, '_> {

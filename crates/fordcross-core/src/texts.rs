@@ -4,7 +4,7 @@
 //! says otherwise.
 
 use crate::finding::{Code, Finding, Findings};
-use crate::profile::FileForm;
+use crate::form::FileForm;
 use crate::source::{Content, Source};
 use crate::toml_file::Section;
 use crate::tree::Tree;

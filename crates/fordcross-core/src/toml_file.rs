@@ -3,9 +3,8 @@
 //! A [`Section`] is asked for the keys it may have; what nobody asked for is a finding with the
 //! nearest key that could have been meant.
 
-use crate::finding::{Code, Finding, Findings, Place, Severity, did_you_mean};
+use crate::finding::{Code, Finding, Findings, Place, Severity, declared_instead, did_you_mean};
 use crate::pattern::{BadPattern, Pattern};
-use crate::profile::Lookup;
 use crate::source::{SharedLines, Source, Span};
 use crate::toml_errors::in_our_words;
 use std::cell::{Cell, RefCell};
@@ -44,7 +43,7 @@ impl<'s> Report<'s> {
     /// Tells that a path leads to something that its profile does not declare; `known` could have stood there.
     pub(crate) fn unknown_path(&self, span: Span, owner: &str, name: &str, known: &[String]) {
         self.add(Code::LocatorUnknown, span, format!("{owner} has no `{name}` here"))
-            .help(Lookup::help(name, known));
+            .help(declared_instead(name, known));
     }
 
     /// All findings, in the order of the file. Of a line that could not be read as TOML nothing else is told: what was made of it

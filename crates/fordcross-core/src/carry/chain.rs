@@ -3,10 +3,9 @@
 //! A row's landing in one tree is a row of the next. The fate of the whole way is the gravest on it,
 //! and the rule that decided that is the row's rule.
 
-use super::StepMade;
+use crate::account::{StepMade, rows_by_node};
 use crate::fate::Fate;
 use crate::ledger::{Decision, Landing, Ledger, Note, OriginRow, Wanted};
-use crate::reading::{Reading, RowKind};
 use crate::tree::{NodeId, Tree};
 
 /// Puts the ledgers of all steps together. `mapped_at` is the step whose ports the map spoke of.
@@ -62,18 +61,6 @@ pub(super) fn follow(steps: &mut [StepMade], trees: &[Tree<'_>], mapped_at: usiz
     // Notes about the whole, or what a step added itself, have no row and come first.
     whole.notes.sort_by_key(|note| note.row);
     whole
-}
-
-/// The row that each node of a tree is: its setting, or else its object.
-pub(crate) fn rows_by_node(reading: &Reading, tree: &Tree<'_>) -> Vec<Option<u32>> {
-    let mut rows = vec![None; tree.len()];
-    for (row, index) in reading.rows.iter().zip(0..) {
-        let slot = &mut rows[row.node.index()];
-        if slot.is_none() || row.kind == RowKind::Setting {
-            *slot = Some(index);
-        }
-    }
-    rows
 }
 
 struct Chain<'s> {

@@ -6,8 +6,7 @@ use crate::form::Writing;
 use crate::profile::FileForm;
 use crate::reading::Remark;
 use crate::source::{LineIndex, Span};
-use crate::statements::{BEHIND, GAP};
-use crate::tree::{Beside, Kind, NodeId, Text};
+use crate::tree::{BLANK_LINE, Beside, Kind, NodeId, TRAILING, Text};
 use crate::xml::is_allowed;
 use rustc_hash::FxHashSet;
 
@@ -35,7 +34,7 @@ impl Apply<'_, '_, '_> {
             let old = self.step.old().writing_at(tree, remark.node);
             let new = self.step.new_profile().writing_at(&self.draft.tree, self.holder_of(&spot));
             let (same_form, statements) = (old.form == new.form, new.form == FileForm::Statements);
-            let is_gap = tree.name(remark.node) == GAP;
+            let is_gap = tree.name(remark.node) == BLANK_LINE;
             // A table has no place for it.
             if !new.form.has_comments() || is_gap && !(same_form && statements) {
                 continue;
@@ -54,8 +53,8 @@ impl Apply<'_, '_, '_> {
                 }
             }
             let name = match (behind, is_gap) {
-                (true, _) => BEHIND,
-                (_, true) => GAP,
+                (true, _) => TRAILING,
+                (_, true) => BLANK_LINE,
                 _ => "",
             };
             let value = spelled.map_or(Text::Decoded(tree.value(remark.node)), Text::Borrowed);
@@ -102,7 +101,7 @@ impl Apply<'_, '_, '_> {
         let before = &self.tree.source().text[..self.line_start(span.start)];
         // The last piece is the beginning of the line itself.
         let empty = before.rsplit('\n').skip(1).take_while(|line| line.trim().is_empty()).count();
-        (0..empty).for_each(|_| self.put(beside, spot, GAP, span, Text::Decoded("")));
+        (0..empty).for_each(|_| self.put(beside, spot, BLANK_LINE, span, Text::Decoded("")));
     }
 
     fn put(&mut self, beside: &mut Beside, spot: &Spot, name: &str, span: Span, value: Text<'_>) {
@@ -176,7 +175,7 @@ impl Apply<'_, '_, '_> {
     /// Whether a comment stood on the line of what it speaks of.
     fn stood_behind(&self, remark: Remark) -> bool {
         if self.step.number > 0 {
-            return self.tree.name(remark.node) == BEHIND;
+            return self.tree.name(remark.node) == TRAILING;
         }
         // Only the backup itself has lines; what a crossing made has its comments in their places.
         let start = self.tree.span(remark.node).start;

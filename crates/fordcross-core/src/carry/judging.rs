@@ -1,6 +1,7 @@
 //! The result judged by the rules of its line, before it is written: what breaks one is taken out or blocks.
 
-use super::{CarryInput, StepMade};
+use super::CarryInput;
+use crate::account::StepMade;
 use crate::automaton::Automaton;
 use crate::carry::base::{Based, is_of_base};
 use crate::fate::Fate;

@@ -18,7 +18,6 @@ mod comments;
 mod draft;
 mod fire;
 mod here;
-mod inheritance;
 mod judging;
 mod limits;
 mod names;
@@ -35,34 +34,30 @@ mod told;
 mod value;
 mod work;
 
-pub(crate) use base::{BaseOutcome, Based};
-pub(crate) use chain::rows_by_node;
+pub(crate) use base::Based;
 
+use crate::account::{LedgerWriter, StepMade, Told};
 use crate::automaton::Automaton;
 use crate::backup::{Backup, too_many_nodes};
 use crate::course::Leg;
-use crate::crossing::Phase;
-use crate::expression::Evaluator;
 use crate::fate::{Fate, Origin};
 use crate::finding::{Findings, Severity, SeverityOverride, apply_severities};
+use crate::inheritance::{Folded, Inheritance, can_be_several, keys_of};
 use crate::judge::{Overruled, unsound};
-use crate::ledger::{DecidedBy, Ledger, LedgerWriter};
+use crate::ledger::{DecidedBy, Ledger};
 use crate::locator::Labeler;
 use crate::mapping::{self, Accepted, Exempt, Mapping, PortProposal};
-use crate::profile::{FileForm, Model, Profile, What};
+use crate::phase::Phase;
+use crate::profile::{FileForm, Model, Profile};
 pub use crate::reading::FirstWalk;
-use crate::reading::{Reading, Row, RowKind, automaton_of};
+use crate::reading::{RowKind, automaton_of};
 use crate::source::Content;
 use crate::texts::Texts;
 use crate::tree::{Beside, Kind, NodeId, Tree};
 use crate::unwrap::{self, Charset};
-use here::Here;
-pub(crate) use inheritance::Inheritance;
-use inheritance::{Folded, can_be_several, keys_of};
 use judging::Judging;
 use names::NameBook;
 use rustc_hash::FxHashMap;
-use std::collections::HashMap;
 
 /// All that a carry depends on.
 #[derive(Clone, Copy, Debug)]
@@ -145,14 +140,6 @@ impl<'i> Step<'i, '_> {
     fn flattens(&self) -> bool {
         self.leg.crossing.flattens.unwrap_or(self.leg.old.line != self.leg.new.line)
     }
-}
-
-/// What one crossing made.
-#[derive(Debug)]
-pub(crate) struct StepMade {
-    pub(crate) automaton: Automaton,
-    pub(crate) reading: Reading,
-    pub(crate) ledger: Ledger,
 }
 
 /// What a carry made.
@@ -316,47 +303,6 @@ fn overruled_findings(input: &CarryInput<'_, '_>, steps: &[StepMade], overruled:
     overruled.findings(backup, old, &mut labels, &mut automaton)
 }
 
-/// The kind of each object of a backup that has kinds, with its row.
-pub(crate) fn kinds_of_objects(tree: &Tree<'_>, leg: &Leg, walk: &FirstWalk) -> Vec<(Row, String)> {
-    let names = NameBook::default();
-    let step = Step {
-        number: 0,
-        tree,
-        leg,
-        model: None,
-        mapping: None,
-        answers: &[],
-        names: &names,
-        inheritance: None,
-        not_chosen: None,
-        charset: Charset::UTF_8,
-        exempt: &Exempt::default(),
-        ignored: &FxHashMap::default(),
-        into_base: false,
-    };
-    let (facts, evaluator) = (HashMap::new(), Evaluator::new());
-    let kind_of = |row: &Row| {
-        let entry = &leg.old.schema.entries[usize::from(walk.automaton.accepted(row.accept).entry?)];
-        match &entry.what {
-            What::Object { kinds, .. } if !kinds.is_empty() => {}
-            _ => return None,
-        }
-        let pattern = Some(&entry.pattern);
-        let here = Here {
-            step: &step,
-            scope: row.node,
-            pattern,
-            slots: &[],
-            names: &[],
-            index: 0,
-            facts: &facts,
-            evaluator: &evaluator,
-        };
-        Some((*row, here.object_kind()?.to_owned()))
-    };
-    walk.reading.rows.iter().filter(|row| row.kind == RowKind::Object).filter_map(kind_of).collect()
-}
-
 /// Applies a crossing by the manners in which objects of the old line inherit.
 fn apply_inheriting<'a>(step: Step<'_, 'a>, walk: &FirstWalk) -> (Tree<'a>, Beside, Ledger) {
     let Some(inheritance) = Inheritance::of(step.tree, step.old(), walk) else {
@@ -467,7 +413,16 @@ impl Carried<'_, '_> {
         let files = based.as_mut().map(|based| std::mem::take(&mut based.files));
         let texts = input.texts();
         let kept = based.as_ref().map_or(&[][..], |based| &based.kept);
-        let rows = LedgerWriter::new(input, steps, trees, whole, new_automaton, based.as_ref());
+        let rows = LedgerWriter::new(&Told {
+            backup: input.backup,
+            course: input.course,
+            mapping: input.mapping,
+            steps,
+            trees,
+            ledger: whole,
+            new_automaton,
+            base: input.base.zip(based.as_ref().map(|based| &based.reading)),
+        });
         let expected = read_back::Expected { tree, ledger: whole, profile: new, model: input.model, kept };
         let (ledger, told, result) = std::thread::scope(|scope| {
             let ledger = scope.spawn(move || ledger(rows));

@@ -1,6 +1,7 @@
 //! What a person is told of a carry, with its places in the backup.
 
-use super::{Carried, CarryInput, StepMade, limits};
+use super::{Carried, CarryInput, limits};
+use crate::account::StepMade;
 use crate::finding::{Code, Finding, Findings, Place, count};
 use crate::ledger::DecidedBy;
 use crate::locator::Labeler;

@@ -1,10 +1,11 @@
 //! The work around the import, as both lines and the crossings tell it.
 
-use super::{CarryInput, StepMade};
-use crate::crossing::Phase;
+use super::CarryInput;
+use crate::account::StepMade;
 use crate::fate::Fate;
 use crate::finding::count;
 use crate::ledger::Ledger;
+use crate::phase::Phase;
 use crate::profile::{Trial, UnitSide};
 use crate::reading::RowKind;
 

@@ -2,10 +2,11 @@
 
 use super::captures::Captures;
 use super::parse::Reader;
-use super::{Ask, BasePolicy, Notice, Phase, Pins, Requirement, WorkStep};
+use super::{Ask, BasePolicy, Notice, Pins, Requirement, WorkStep};
 use crate::expression::OperandKind;
 use crate::finding::Code;
 use crate::pattern::Pattern;
+use crate::phase::Phase;
 use crate::profile::{Lookup, PathStep};
 use crate::toml_file::{Section, parse_pattern};
 use crate::typing::pick;

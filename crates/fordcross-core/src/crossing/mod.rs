@@ -20,6 +20,7 @@ use crate::expression::Expression;
 use crate::expression::OperandKind;
 use crate::finding::Findings;
 use crate::pattern::Pattern;
+use crate::phase::Phase;
 use crate::shape::Shape;
 use crate::source::Position;
 use crate::typing::TypeId;
@@ -161,31 +162,6 @@ pub(crate) struct Requirement {
     pub(crate) that: Expression,
     pub(crate) why: String,
     pub(crate) at: Position,
-}
-
-/// When a step of the work around the import is to be done.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
-pub enum Phase {
-    /// Before the old system is touched.
-    Before,
-    /// While the change is made.
-    At,
-    /// When the new system runs.
-    After,
-}
-
-impl Phase {
-    pub(crate) const ALL: [(&'static str, Self); 3] =
-        [("before", Self::Before), ("at", Self::At), ("after", Self::After)];
-
-    /// The word for it.
-    pub fn word(self) -> &'static str {
-        match self {
-            Self::Before => "before",
-            Self::At => "at",
-            Self::After => "after",
-        }
-    }
 }
 
 /// A step of the work around the import.

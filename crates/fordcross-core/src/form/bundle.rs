@@ -2,10 +2,8 @@
 
 use super::included::included;
 use super::members::OTHER_FILES;
-use super::{FileForm, Member, Members, read_statements, read_text, write_text};
+use super::{FileForm, MARK_FILE, Member, Members, is_beside, read_statements, read_text, write_text};
 use crate::finding::Finding;
-use crate::redact::MARK_FILE;
-use crate::roots::is_beside;
 use crate::source::{Content, Piece, Source, Span};
 use crate::statements::Includes;
 use crate::tree::{Kind, NodeId, Text, Tree};
@@ -208,7 +206,7 @@ pub(crate) fn with_databases(files: Vec<(unwrap::Member, bool)>) -> Vec<unwrap::
             .collect();
         if !own.is_empty() {
             // One that cannot be made does not read back, and is told.
-            file.bytes = unwrap::database::build(&own).unwrap_or_default();
+            file.bytes = crate::database::build(&own).unwrap_or_default();
         }
     }
     made

@@ -259,10 +259,18 @@ pub(crate) fn write_text(tree: &Tree<'_>, top: NodeId, writing: &Writing, out: &
     }
 }
 
+/// Whether a path, seen from the folder of the configuration, leads out of it.
+pub fn is_beside(path: &str) -> bool {
+    path.starts_with("../")
+}
+
+/// A file of an archive that says that it is a redacted copy.
+pub const MARK_FILE: &str = "REDACTED.txt";
+
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::tree::MOST_NODES;
+    use crate::source::MOST_NODES;
     use rstest::rstest;
 
     /// More than a tree can hold stops no reader, and is told.

@@ -32,18 +32,6 @@ pub(crate) enum Part {
 }
 
 impl Part {
-    /// The codes of all that is no check, with what each says.
-    pub(crate) const CODES: [(&'static str, &'static str); 8] = [
-        ("required", "an object lacks a part without which there is no such object"),
-        ("needs", "a setting is there without another that it means nothing without"),
-        ("at-most-one", "an object has more than one of several settings that exclude one another"),
-        ("at-least-one", "an object has none of several settings of which it needs one"),
-        ("narrowed", "an object lost a part without which it would be wider than it was meant"),
-        ("count", "there are more or fewer of something than the line takes"),
-        ("twice", "two things have the same where one must be one of a kind"),
-        ("names-nothing", "a setting names something that is not there"),
-    ];
-
     /// The code of such a breach, without that of the line; none for a check, which has its own.
     pub(crate) fn code(&self) -> Option<&'static str> {
         Some(match self {

@@ -15,7 +15,7 @@ mod write;
 pub use file::{MapFile, MapSides, MapUse, parse_map};
 pub(crate) use left_over::LeftOver;
 pub use marks::{MarkedPort, marked_ports};
-pub(crate) use named::{Naming, each_naming_row};
+pub(crate) use named::each_naming_row;
 pub use ports::{Grounds, Marked, PortUse, propose, used_ports};
 pub(crate) use renames::Except;
 pub use renames::{Addresses, Paths};

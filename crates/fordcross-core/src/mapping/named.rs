@@ -2,58 +2,48 @@
 
 use crate::automaton::Automaton;
 use crate::profile::{Profile, What, names_port};
-use crate::reading::{Reading, Row, RowKind};
+use crate::reading::{Naming, Reading, Row, RowKind};
 use crate::tree::Tree;
 use crate::typing::TypeId;
 use rustc_hash::FxHashMap;
 
-/// The rows of a reading that name ports.
-#[derive(Debug, Default)]
-pub(crate) struct Naming {
-    /// Each row with the number of what it names, in their order.
-    rows: Vec<(u32, u32)>,
-    /// The ports that one value names; the same few are named again and again.
-    ports: Vec<Vec<String>>,
-}
-
-impl Naming {
-    fn new(tree: &Tree<'_>, profile: &Profile, automaton: &Automaton, reading: &Reading) -> Self {
-        // What is asked of millions of rows is answered once for each place that the profile knows.
-        let kinds: Vec<[Option<TypeId>; 2]> = automaton
-            .all_accepted()
-            .map(|accepted| {
-                let what = accepted.entry.map(|entry| &profile.schema.entries[usize::from(entry)].what);
-                let name = what.and_then(|what| match what {
-                    What::Object { name, .. } => *name,
-                    What::Setting { .. } => None,
-                });
-                [what.and_then(What::setting), name]
-                    .map(|kind| kind.filter(|kind| names_port(&profile.types, *kind)))
-            })
-            .collect();
-        let mut naming = Self::default();
-        let mut known: FxHashMap<(TypeId, &str), Option<u32>> = FxHashMap::default();
-        for (row, index) in reading.rows.iter().zip(0..) {
-            let [setting, name] = kinds[row.accept.0 as usize];
-            let (kind, text) = match (row.kind, setting, name) {
-                (RowKind::Setting, Some(kind), _) => (kind, tree.value(row.node)),
-                (RowKind::Object, _, Some(kind)) => (kind, tree.name(row.node)),
-                _ => continue,
-            };
-            let named = known.entry((kind, text)).or_insert_with(|| {
-                let mut ports = Vec::new();
-                if let Ok(value) = profile.types.read(kind, text) {
-                    value.ports(&mut |port| ports.push(port.to_owned()));
-                }
-                (!ports.is_empty()).then(|| {
-                    naming.ports.push(ports);
-                    naming.ports.len() as u32 - 1
-                })
+/// Which rows name ports, and which.
+fn naming_of(tree: &Tree<'_>, profile: &Profile, automaton: &Automaton, reading: &Reading) -> Naming {
+    // What is asked of millions of rows is answered once for each place that the profile knows.
+    let kinds: Vec<[Option<TypeId>; 2]> = automaton
+        .all_accepted()
+        .map(|accepted| {
+            let what = accepted.entry.map(|entry| &profile.schema.entries[usize::from(entry)].what);
+            let name = what.and_then(|what| match what {
+                What::Object { name, .. } => *name,
+                What::Setting { .. } => None,
             });
-            naming.rows.extend(named.map(|named| (index, named)));
-        }
-        naming
+            [what.and_then(What::setting), name]
+                .map(|kind| kind.filter(|kind| names_port(&profile.types, *kind)))
+        })
+        .collect();
+    let mut naming = Naming::default();
+    let mut known: FxHashMap<(TypeId, &str), Option<u32>> = FxHashMap::default();
+    for (row, index) in reading.rows.iter().zip(0..) {
+        let [setting, name] = kinds[row.accept.0 as usize];
+        let (kind, text) = match (row.kind, setting, name) {
+            (RowKind::Setting, Some(kind), _) => (kind, tree.value(row.node)),
+            (RowKind::Object, _, Some(kind)) => (kind, tree.name(row.node)),
+            _ => continue,
+        };
+        let named = known.entry((kind, text)).or_insert_with(|| {
+            let mut ports = Vec::new();
+            if let Ok(value) = profile.types.read(kind, text) {
+                value.ports(&mut |port| ports.push(port.to_owned()));
+            }
+            (!ports.is_empty()).then(|| {
+                naming.ports.push(ports);
+                naming.ports.len() as u32 - 1
+            })
+        });
+        naming.rows.extend(named.map(|named| (index, named)));
     }
+    naming
 }
 
 /// Calls `each` with every row that names ports, its number and the ports, in their order. A value that cannot be
@@ -65,7 +55,7 @@ pub(crate) fn each_naming_row(
     reading: &Reading,
     each: &mut dyn FnMut(u32, Row, &[String]),
 ) {
-    let naming = reading.naming.get_or_init(|| Naming::new(tree, profile, automaton, reading));
+    let naming = reading.naming.get_or_init(|| naming_of(tree, profile, automaton, reading));
     for &(index, named) in &naming.rows {
         each(index, reading.rows[index as usize], &naming.ports[named as usize]);
     }

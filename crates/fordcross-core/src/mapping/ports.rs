@@ -3,13 +3,13 @@
 use super::marks::ByMark;
 use super::{MarkedPort, PortProposal, PortTarget, each_naming_row};
 use crate::backup::Backup;
-use crate::carry::kinds_of_objects;
 use crate::course::Leg;
 use crate::crossing::Crossing;
 use crate::finding::{Code, Finding, Findings, Place, did_you_mean};
 use crate::profile::{Model, Port, Role, What};
 use crate::reading::{FirstWalk, ObjectId, RowKind};
 use crate::source::{LineIndex, Span};
+use crate::surroundings::kinds_of_objects;
 use rustc_hash::{FxHashMap, FxHashSet};
 
 /// A port that a backup names.
@@ -96,7 +96,7 @@ pub fn used_ports(backup: &Backup<'_>, leg: &Leg, walk: &FirstWalk) -> Vec<PortU
 /// The ports that the configuration itself makes, each with the kind of the object that it is.
 fn made_ports(backup: &Backup<'_>, leg: &Leg, walk: &FirstWalk) -> Vec<(String, String)> {
     let types = &leg.old.types;
-    let made = kinds_of_objects(&backup.tree, leg, walk).into_iter().filter_map(|(row, kind)| {
+    let made = kinds_of_objects(&backup.tree, &leg.old, walk).into_iter().filter_map(|(row, kind)| {
         let accepted = walk.automaton.accepted(row.accept);
         let What::Object { name: Some(name_type), signs, .. } =
             &leg.old.schema.entries[usize::from(accepted.entry?)].what

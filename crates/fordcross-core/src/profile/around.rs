@@ -2,8 +2,8 @@
 //! the unit is.
 
 use super::schema::{Lookup, PathStep, Schema};
-use crate::crossing::Phase;
 use crate::pattern::Pattern;
+use crate::phase::Phase;
 use crate::toml_file::{Section, Word, parse_pattern};
 use crate::typing::pick;
 

@@ -270,7 +270,7 @@ impl Profile {
             Breach::Blocks => Severity::Blocker,
         };
         let checks = self.rules.checks.iter().map(|check| (check.code.as_str(), severity(check.head.breach)));
-        let parts = crate::judge::Part::CODES.into_iter().map(|(code, _)| (code, Severity::Warning));
+        let parts = rules::PART_CODES.into_iter().map(|(code, _)| (code, Severity::Warning));
         parts.chain(checks).collect()
     }
 
@@ -286,7 +286,7 @@ impl Profile {
                     .unwrap_or_else(|| "a check of the profile does not hold".to_owned()),
             )
         };
-        let part = crate::judge::Part::CODES.into_iter().find(|(known, _)| *known == code);
+        let part = rules::PART_CODES.into_iter().find(|(known, _)| *known == code);
         part.map(|(_, about)| about.to_owned()).or_else(of_checks)
     }
 

@@ -11,7 +11,7 @@ use super::{
 };
 use crate::checking::Checking;
 use crate::expression::Expression;
-use crate::finding::{Code, Findings, did_you_mean};
+use crate::finding::{Code, Findings, declared_instead, did_you_mean};
 use crate::form::{read_members, read_writing};
 use crate::pattern::Pattern;
 use crate::source::{LineIndex, Position, Source, Span};
@@ -580,7 +580,7 @@ fn read_fact(
                     word.span,
                     format!("the profile declares no setting `{}`", word.text),
                 )
-                .help(Lookup::help(&path[step], &known));
+                .help(declared_instead(&path[step], &known));
         }
         paths.push(path);
     }

@@ -1,7 +1,6 @@
 //! What a line's configurations can hold: settings with types, objects with keys.
 
 use crate::expression::Expression;
-use crate::finding::nearest;
 use crate::pattern::{Pattern, Step};
 use crate::tree::{Kind, NodeId, Tree};
 use crate::typing::TypeId;
@@ -376,17 +375,6 @@ impl<'p> From<&'p Step> for PathStep<'p> {
             Step::Names(names) if names.len() > 1 => Self::OneOf(names),
             Step::Names(names) => Self::Name(&names[0]),
             Step::Any | Step::Below => Self::Any,
-        }
-    }
-}
-
-impl Lookup {
-    /// For a step that is not known: what could have been meant.
-    pub(crate) fn help(name: &str, known: &[String]) -> String {
-        match nearest(name, known.iter().map(String::as_str)) {
-            Some(near) => format!("did you mean `{near}`?"),
-            None if known.is_empty() => "the profile declares nothing below this".into(),
-            None => format!("the profile has {}", crate::finding::all_of(known)),
         }
     }
 }

@@ -9,6 +9,7 @@ pub use pseudonyms::Key;
 
 use crate::automaton::Automaton;
 use crate::backup::Backup;
+pub use crate::form::MARK_FILE;
 use crate::form::with_databases;
 use crate::json::write_string;
 use crate::profile::{FileForm, Profile, What};
@@ -38,8 +39,6 @@ pub struct Redaction {
     pub keeps_comments: bool,
 }
 
-/// A file of an archive that says what it is.
-pub const MARK_FILE: &str = "REDACTED.txt";
 /// What it says.
 pub const MARK_TEXT: &str =
     "A copy made to be shown: its secrets are not those of the backup, and it cannot be carried.\n";

@@ -174,10 +174,6 @@ impl PathPart {
 
 /// The capture that is the value of what a statement makes.
 pub(crate) const VALUE: &str = "value";
-/// What a comment is called that stood behind its statement, on the same line. In a tree it stands before it.
-pub(crate) const BEHIND: &str = "behind";
-/// What an empty line is called, in a tree that is made: a comment without text.
-pub(crate) const GAP: &str = "gap";
 /// What the text that follows a statement is called.
 pub(crate) const BODY: &str = "body";
 /// What the rest of a statement that no shape fits is called, if it opens a block.

@@ -2,8 +2,8 @@
 
 use super::shape::{Half, UNNAMED, WordKind, Words, is_choice};
 use super::words::Line;
-use super::{BEHIND, BODY, GAP, Grammar, Inside, Nesting, Part, PathPart, Statement, VALUE, WORDS};
-use crate::tree::{Kind, NodeId, Tree};
+use super::{BODY, Grammar, Inside, Nesting, Part, PathPart, Statement, VALUE, WORDS};
+use crate::tree::{BLANK_LINE, Kind, NodeId, TRAILING, Tree};
 
 /// Appends all statements of a branch, each on a line of its own.
 pub(crate) fn write_statements(tree: &Tree<'_>, top: NodeId, grammar: &Grammar, out: &mut Vec<u8>) {
@@ -128,7 +128,7 @@ impl<'w, 'a> Writer<'w, 'a> {
     }
 
     fn is_gap(&self, node: NodeId) -> bool {
-        self.tree.kind(node) == Kind::Comment && self.tree.name(node) == GAP
+        self.tree.kind(node) == Kind::Comment && self.tree.name(node) == BLANK_LINE
     }
 
     /// The values of a block that its own statement says.
@@ -212,7 +212,7 @@ impl<'w, 'a> Writer<'w, 'a> {
             return;
         }
         if self.tree.kind(node) == Kind::Comment {
-            let behind = self.tree.name(node) == BEHIND && self.grammar.trailing_comments;
+            let behind = self.tree.name(node) == TRAILING && self.grammar.trailing_comments;
             if !behind {
                 self.comment(node, depth);
             } else if let Some(earlier) = self.behind.replace(node) {
@@ -250,7 +250,7 @@ impl<'w, 'a> Writer<'w, 'a> {
         for line in self.tree.value(node).lines() {
             self.indent(depth);
             // Where nothing is indented, comments may be, to stand below one behind a statement.
-            let line = if depth == 0 && self.tree.name(node) != BEHIND { line } else { line.trim_start() };
+            let line = if depth == 0 && self.tree.name(node) != TRAILING { line } else { line.trim_start() };
             if !self.grammar.comments.iter().any(|mark| line.trim_start().starts_with(mark.as_str())) {
                 self.out.extend_from_slice(mark.as_bytes());
                 self.out.push(b' ');

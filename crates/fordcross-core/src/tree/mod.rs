@@ -10,14 +10,15 @@
 
 mod build;
 mod names;
+mod trivia;
 
 pub(crate) use build::{Additions, Beside};
 pub use build::{Sink, Text, TreeBuilder};
 pub use names::Name;
 pub(crate) use names::Names;
+pub(crate) use trivia::{BLANK_LINE, TRAILING};
 
-use crate::source::{Source, Span};
-use crate::statements::GAP;
+use crate::source::{MOST_NODES, Source, Span};
 
 /// A node of one tree.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, PartialOrd, Ord)]
@@ -89,8 +90,8 @@ const NAME_MASK: u32 = (1 << NAME_BITS) - 1;
 /// The value of this leaf stands in the tree's own text, not in the input.
 const DECODED: u32 = 1 << 27;
 
-/// The most nodes that any tree can hold. Names and places in lists have as many bits as that takes, and one more.
-pub(crate) const MOST_NODES: usize = if cfg!(test) { 1 << 16 } else { 1 << (NAME_BITS - 1) };
+// Names and places in lists have as many bits as the most nodes take, and one more.
+const _: () = assert!(MOST_NODES <= 1 << (NAME_BITS - 1));
 
 /// What a carry takes for each node that it reads, in bytes, with all that it makes of it: measured 500 to 600.
 const BYTES_A_NODE: u64 = 640;
@@ -179,7 +180,7 @@ impl<'a> Tree<'a> {
 
     /// How many comments there are; empty lines are none.
     pub(crate) fn comments(&self) -> usize {
-        self.ids().filter(|&node| self.kind(node) == Kind::Comment && self.name(node) != GAP).count()
+        self.ids().filter(|&node| self.kind(node) == Kind::Comment && self.name(node) != BLANK_LINE).count()
     }
 
     /// The outermost element or value; the document while there is none.

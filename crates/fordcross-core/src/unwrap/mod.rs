@@ -1,8 +1,6 @@
 //! From the bytes of a file to its text: envelope, compression, archive and character set. Everything in memory.
 
 mod archive;
-mod charset;
-pub(crate) mod database;
 mod envelope;
 pub(crate) mod hashes;
 mod links;
@@ -10,18 +8,18 @@ mod packed;
 mod parts;
 pub(crate) mod pieces;
 
+pub use crate::charset::Charset;
 use archive::Listed;
 pub use archive::{Archive, Member};
-pub use charset::Charset;
 pub use envelope::{Passphrase, encrypt, is_encrypted};
 pub use hashes::{Checked, Outcome};
 pub use links::{About, Remark};
 pub use packed::{Limits, Packing, pack_gzip};
 pub use parts::{join_parts, part_of};
 
+use crate::charset::Undecoded;
 use crate::finding::{Code, Finding, Place};
 use crate::source::{LineIndex, Piece, Source, Span};
-use charset::Undecoded;
 use packed::Unpackable;
 
 /// What a person says of how a file is to be opened.
@@ -87,7 +85,7 @@ pub fn open(name: &str, bytes: Vec<u8>, opening: &Opening) -> Result<Opened, Box
     let told = |problem: Unpackable| {
         let mut finding = Finding::new(problem.code, problem.message).help(problem.help);
         let file = problem.member.map_or_else(|| name.to_owned(), |member| format!("{name}/{member}"));
-        finding.place = Some(place_of_file(&file));
+        finding.place = Some(Place::of_file(&file));
         Box::new(finding)
     };
     let mut wrapped = Vec::new();
@@ -137,7 +135,7 @@ fn assemble(
         let mut finding =
             Finding::new(Code::TooLarge, "the text is larger than 4 GiB, the most that can be read")
                 .help("take a backup of fewer sections");
-        finding.place = Some(place_of_file(name));
+        finding.place = Some(Place::of_file(name));
         return Err(Box::new(finding));
     }
     Ok(Opened {
@@ -152,22 +150,18 @@ fn assemble(
     })
 }
 
-pub(crate) fn place_of_file(name: &str) -> Place {
-    Place::new(Source::new(name, ""), Span::default())
-}
-
 /// What bytes that are no text look like, and where they stop being text.
 fn no_text(name: &str, undecoded: Undecoded) -> Finding {
     let Undecoded { bytes, valid, charset, unknown } = undecoded;
     if let Some(label) = unknown {
         let message = format!("the file says that it is in the character set `{label}`, which is not known");
         let mut finding = Finding::new(Code::NotText, message).help(SAY_CHARSET);
-        finding.place = Some(place_of_file(name));
+        finding.place = Some(Place::of_file(name));
         return finding;
     }
     if let Some((look, help)) = looks_like(&bytes) {
         let mut finding = Finding::new(Code::NotText, format!("this is no text: it is {look}")).help(help);
-        finding.place = Some(place_of_file(name));
+        finding.place = Some(Place::of_file(name));
         return finding;
     }
     // One byte and no more: it may stand in a secret.

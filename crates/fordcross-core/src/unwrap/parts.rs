@@ -1,7 +1,7 @@
 //! Files in parts: `NAME.001`, `NAME.002` and so on, joined in their order.
 
-use super::{Member, place_of_file};
-use crate::finding::{Code, Finding};
+use super::Member;
+use crate::finding::{Code, Finding, Place};
 
 /// Splits the name of a part: the name of the whole, and the part's number, as it is written.
 pub fn part_of(name: &str) -> Option<(&str, &str)> {
@@ -24,7 +24,7 @@ pub fn join_parts(whole: &str, parts: &[Member]) -> Result<Vec<u8>, Vec<Finding>
     let mut findings = Vec::new();
     let mut tell = |part: &str, message: String, help: &str| {
         let mut finding = Finding::new(Code::PartsWrong, message).help(help);
-        finding.place = Some(place_of_file(part));
+        finding.place = Some(Place::of_file(part));
         findings.push(finding);
     };
     let width =

@@ -1,7 +1,8 @@
 //! From the files of a backup to one text with all of them in it, so that every place is a place of that text.
 
-use super::charset::{self, Charset, Undecoded};
-use super::{Member, database};
+use super::Member;
+use crate::charset::{self, Charset, Undecoded};
+use crate::database;
 use crate::finding::Finding;
 use crate::source::{Content, Piece, Span};
 use data_encoding::BASE64;

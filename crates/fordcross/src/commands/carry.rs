@@ -11,11 +11,11 @@ use crate::receipt::{Entry, RunningHash, receipt};
 use crate::result_folder::{Existing, RECEIPT, ResultFolder};
 use crate::status::{Failed, Status, needs_person};
 use crate::wall::{self, Openings};
+use fordcross_core::account::{LedgerWriter, Untyped};
 use fordcross_core::backup::Backup;
 use fordcross_core::carry::{Carried, CarryInput, FateCount, FirstWalk, carry as carry_over};
 use fordcross_core::fate::Fate;
 use fordcross_core::finding::Finding;
-use fordcross_core::ledger::{LedgerWriter, Untyped};
 use fordcross_core::mapping::{
     Accepted, MapContents, MapFile, MapUse, Mapping, PortProposal, UsedNames, used_names, used_ports,
     write_map,

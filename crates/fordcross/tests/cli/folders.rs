@@ -315,11 +315,7 @@ fn a_full_disk_leaves_nothing() {
         "ulimit -f 8; trap '' XFSZ; exec {} carry gw.xml --to osier/8@2.1 -o out",
         env!("CARGO_BIN_EXE_fordcross")
     );
-    let ran = Command::new("sh")
-        .args(["-c", &shell])
-        .current_dir(desk.path("."))
-        .output()
-        .expect("runs");
+    let ran = Command::new("sh").args(["-c", &shell]).current_dir(desk.path(".")).output().expect("runs");
     assert_eq!(ran.status.code(), Some(1), "{}", String::from_utf8_lossy(&ran.stderr));
     assert!(
         String::from_utf8_lossy(&ran.stderr).contains("cannot write"),

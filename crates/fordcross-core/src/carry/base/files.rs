@@ -3,12 +3,12 @@
 
 use super::rewrite::Changes;
 use super::{statements, table, yaml};
-use crate::finding::{Code, Finding, Findings};
+use crate::finding::{Code, Finding, Findings, Place};
 use crate::form::{FileForm, Writing, nodes_at, write_text};
 use crate::profile::Profile;
 use crate::source::{Content, Span};
 use crate::tree::{NodeId, Tree};
-use crate::unwrap::{Charset, Member, hashes, pieces, place_of_file};
+use crate::unwrap::{Charset, Member, hashes, pieces};
 use rustc_hash::FxHashMap;
 
 /// One file of a base, and what the rewriting of it depends on.
@@ -169,7 +169,7 @@ fn encoded(name: &str, charset: Charset, bytes: Vec<u8>, findings: &mut Findings
             let message = format!("the base is in {}, which has no `{lacking}`", charset.name());
             let mut finding = Finding::new(Code::BaseUnfit, message)
                 .help("let the receiving unit export it in UTF-8, or change the value in the backup");
-            finding.place = Some(place_of_file(name));
+            finding.place = Some(Place::of_file(name));
             findings.push(finding);
             bytes
         }

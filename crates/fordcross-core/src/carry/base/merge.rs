@@ -1,9 +1,10 @@
 //! Putting the made tree into the base's: what the base has is met, replaced or kept, and what is to be written
 //! otherwise is noted.
 
+use super::Wanted;
 use super::rewrite::Changes;
-use super::{BaseOutcome, Wanted};
 use crate::automaton::{Automaton, Symbols};
+use crate::ledger::BaseOutcome;
 use crate::profile::{Repeats, What};
 use crate::tree::{Kind, Name, NodeId, Text, Tree};
 use rustc_hash::{FxHashMap, FxHashSet};

@@ -20,7 +20,7 @@ use crate::crossing::BasePolicy;
 use crate::fate::Origin;
 use crate::finding::Findings;
 use crate::form::nodes_at;
-use crate::ledger::{Ledger, OriginRow};
+use crate::ledger::{BaseOutcome, Ledger, OriginRow};
 use crate::profile::{FileForm, Profile};
 use crate::reading::Reading;
 use crate::tree::{Beside, Kind, NodeId, Tree};
@@ -28,24 +28,6 @@ use crate::unwrap::Member;
 use files::Rewriting;
 use merge::Merge;
 use rustc_hash::FxHashSet;
-
-/// What became of a setting of the base.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub(crate) enum BaseOutcome {
-    /// It has another value now.
-    Overwritten,
-    /// What held it was replaced.
-    Removed,
-}
-
-impl BaseOutcome {
-    pub(crate) fn word(self) -> &'static str {
-        match self {
-            Self::Overwritten => "overwritten",
-            Self::Removed => "removed",
-        }
-    }
-}
 
 /// What is known of a base once something was put into it.
 #[derive(Debug)]

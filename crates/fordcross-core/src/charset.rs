@@ -79,17 +79,17 @@ impl Charset {
 
 /// Why bytes are no text.
 #[derive(Debug)]
-pub(super) struct Undecoded {
-    pub(super) bytes: Vec<u8>,
+pub(crate) struct Undecoded {
+    pub(crate) bytes: Vec<u8>,
     /// So many bytes are good.
-    pub(super) valid: usize,
-    pub(super) charset: Charset,
+    pub(crate) valid: usize,
+    pub(crate) charset: Charset,
     /// A character set that the file names and nobody knows.
-    pub(super) unknown: Option<String>,
+    pub(crate) unknown: Option<String>,
 }
 
 /// The text and its character set.
-pub(super) fn decode(bytes: Vec<u8>, said: Option<Charset>) -> Result<(String, Charset), Undecoded> {
+pub(crate) fn decode(bytes: Vec<u8>, said: Option<Charset>) -> Result<(String, Charset), Undecoded> {
     // A byte order mark is surer than what anybody says.
     if let Some((encoding, length)) = Encoding::for_bom(&bytes) {
         return decode_as(bytes, encoding, length);

@@ -3,12 +3,12 @@
 //! Rows are written with care: at millions of settings they are a third of all work.
 
 use super::fragments::Fragments;
-use super::{DecidedBy, Decision, Ledger};
+use super::{StepMade, Told, rows_by_node};
 use crate::automaton::Automaton;
-use crate::carry::{Based, CarryInput, StepMade, rows_by_node};
 use crate::course::Leg;
 use crate::fate::Fate;
 use crate::json::write_string;
+use crate::ledger::{DecidedBy, Decision, Ledger, Note};
 use crate::locator::Labeler;
 use crate::profile::Profile;
 use crate::reading::{Reading, RowKind};
@@ -84,20 +84,14 @@ struct BaseSide<'l> {
 }
 
 impl<'l> LedgerWriter<'l> {
-    pub(crate) fn new(
-        input: &CarryInput<'l, 'l>,
-        steps: &'l [StepMade],
-        trees: &'l [Tree<'l>],
-        ledger: &'l Ledger,
-        new_automaton: &Automaton,
-        based: Option<&'l Based>,
-    ) -> Self {
+    pub(crate) fn new(told: &Told<'l>) -> Self {
+        let Told { backup, course, mapping, steps, trees, ledger, new_automaton, base } = *told;
         let several = steps.len() > 1;
-        let old_trees = std::iter::once(&input.backup.tree).chain(trees);
+        let old_trees = std::iter::once(&backup.tree).chain(trees);
         let sides = steps
             .iter()
             .zip(old_trees)
-            .zip(input.course)
+            .zip(course)
             .enumerate()
             .map(|(number, ((step, tree), leg))| {
                 let StepMade { automaton, reading, ledger: own } = step;
@@ -114,32 +108,31 @@ impl<'l> LedgerWriter<'l> {
             })
             .collect();
         let new_tree = trees.last().expect("a tree after each step");
-        let new = &input.course[input.course.len() - 1].new;
-        let base = input.base.zip(based).map(|(base, based)| {
+        let new = &course[course.len() - 1].new;
+        let base = base.map(|(base, reading)| {
             let tree: &'l Tree<'l> = &base.tree;
             BaseSide {
                 tree,
-                reading: &based.reading,
-                labels: Labeler::new(tree, &new.schema, Some(&based.reading.ordinals), new_automaton),
+                reading,
+                labels: Labeler::new(tree, &new.schema, Some(&reading.ordinals), new_automaton),
                 lines: base.lines(),
             }
         });
-        let of_backup = steps
-            .first()
-            .map(|step| (&input.backup.tree, &input.course[0].old, &step.automaton, &step.reading));
+        let of_backup =
+            steps.first().map(|step| (&backup.tree, &course[0].old, &step.automaton, &step.reading));
         let of_base = base.as_ref().map(|base| (base.tree, new, new_automaton, base.reading));
         let secrets = Secrets::of(&of_backup.into_iter().chain(of_base).collect::<Vec<_>>());
         Self {
             base,
             line: 1,
             new_labels: Labeler::new(new_tree, &new.schema, None, new_automaton),
-            lines: input.backup.lines(),
-            course: input.course,
+            lines: backup.lines(),
+            course,
             piece: 0..0,
             lines_before: 0,
             begun: [Vec::new(), Vec::new()],
             ledger,
-            fragments: Fragments::new(input.course, input.mapping, ledger),
+            fragments: Fragments::new(course, mapping, ledger),
             sides,
             new_tree,
             new_automaton: new_automaton.clone(),
@@ -176,7 +169,7 @@ impl<'l> LedgerWriter<'l> {
     /// Appends some rows, each with its line end, to `out`.
     pub fn write_rows(&mut self, rows: Range<usize>, out: &mut Vec<u8>) {
         // Notes without a row come before all others.
-        let before = |note: &super::Note| note.row.is_none_or(|row| (row as usize) < rows.start);
+        let before = |note: &Note| note.row.is_none_or(|row| (row as usize) < rows.start);
         self.next_note = self.ledger.notes.partition_point(before);
         let backup = self.ledger.decisions.len();
         for index in rows {

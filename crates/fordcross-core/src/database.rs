@@ -4,8 +4,7 @@
 //! number is one, a text is one, nothing is `null`, and bytes are a text as SQL writes them, `X'00FF'`. So a place
 //! in it tells table, row and column. Views and triggers are never run: only tables are read, by their columns.
 
-use super::place_of_file;
-use crate::finding::{Code, Finding};
+use crate::finding::{Code, Finding, Place};
 use crate::json::{read_json_tree, write_string};
 use crate::source::Source;
 use crate::table::read_listing;
@@ -23,7 +22,7 @@ const MOST_TABLES: usize = 500;
 const MOST_CELL: i32 = 64 << 20;
 
 /// Whether a file is a database, by its first bytes (`SQLite` database file format, section 1.3).
-pub(super) fn is_database(bytes: &[u8]) -> bool {
+pub(crate) fn is_database(bytes: &[u8]) -> bool {
     bytes.starts_with(MAGIC)
 }
 
@@ -34,12 +33,12 @@ fn refused(name: &str, error: &rusqlite::Error) -> Box<Finding> {
     };
     let mut finding = Finding::new(Code::NotText, message)
         .help("compare the file's size with the original and fetch it again; a unit should be stopped while its database is copied");
-    finding.place = Some(place_of_file(name));
+    finding.place = Some(Place::of_file(name));
     Box::new(finding)
 }
 
 /// Each table with its listing, by name.
-pub(super) fn listing(name: &str, bytes: &[u8]) -> Result<Vec<(String, String)>, Box<Finding>> {
+pub(crate) fn listing(name: &str, bytes: &[u8]) -> Result<Vec<(String, String)>, Box<Finding>> {
     list(bytes).map_err(|error| refused(name, &error))
 }
 

@@ -1,11 +1,11 @@
 //! What many rows say alike, written once: the section, the type, what decided. At millions of rows
 //! copying it is a good deal cheaper than writing it anew.
 
-use super::{DecidedBy, Decision, Ledger, Note, WentFor};
 use crate::course::Leg;
 use crate::crossing::Action;
 use crate::fate::Fate;
 use crate::json::write_string;
+use crate::ledger::{DecidedBy, Decision, Ledger, Note, WentFor};
 use crate::mapping::{Mapping, PortTarget};
 use crate::profile::Profile;
 use rustc_hash::FxHashMap;

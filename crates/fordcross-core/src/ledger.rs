@@ -3,16 +3,10 @@
 //!
 //! Rows are ids until they are written. Every report and the exit status are functions of it.
 
-mod fragments;
-mod write;
-
-pub use write::{LedgerWriter, Untyped};
-
-use crate::carry::BaseOutcome;
-use crate::crossing::Phase;
 use crate::fate::{Fate, Origin};
 use crate::finding::Code;
 use crate::form::NoFile;
+use crate::phase::Phase;
 use crate::tree::NodeId;
 
 /// What was decided about one row of the reading.
@@ -61,6 +55,24 @@ pub(crate) struct Landing {
     /// The node of the new tree.
     pub(crate) node: NodeId,
     pub(crate) fate: Fate,
+}
+
+/// What became of a setting of the base.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) enum BaseOutcome {
+    /// It has another value now.
+    Overwritten,
+    /// What held it was replaced.
+    Removed,
+}
+
+impl BaseOutcome {
+    pub(crate) fn word(self) -> &'static str {
+        match self {
+            Self::Overwritten => "overwritten",
+            Self::Removed => "removed",
+        }
+    }
 }
 
 /// A row of the result that no setting of the backup stands behind.

@@ -1,0 +1,51 @@
+//! Accounting: what was decided, as rows of `ledger.jsonl`, each with its place, its type, its value and why.
+
+mod fragments;
+mod write;
+
+pub use write::{LedgerWriter, Untyped};
+
+use crate::automaton::Automaton;
+use crate::backup::Backup;
+use crate::course::Leg;
+use crate::ledger::Ledger;
+use crate::mapping::Mapping;
+use crate::reading::{Reading, RowKind};
+use crate::tree::Tree;
+
+/// All that a ledger tells of.
+#[derive(Clone, Copy)]
+pub(crate) struct Told<'l> {
+    pub(crate) backup: &'l Backup<'l>,
+    pub(crate) course: &'l [Leg],
+    pub(crate) mapping: &'l Mapping,
+    /// For each crossing of the course what it made, and the tree after it.
+    pub(crate) steps: &'l [StepMade],
+    pub(crate) trees: &'l [Tree<'l>],
+    /// What became of the backup through all of them.
+    pub(crate) ledger: &'l Ledger,
+    /// Of the last tree.
+    pub(crate) new_automaton: &'l Automaton,
+    /// What everything was carried into.
+    pub(crate) base: Option<(&'l Backup<'l>, &'l Reading)>,
+}
+
+/// What one crossing made.
+#[derive(Debug)]
+pub(crate) struct StepMade {
+    pub(crate) automaton: Automaton,
+    pub(crate) reading: Reading,
+    pub(crate) ledger: Ledger,
+}
+
+/// The row that each node of a tree is: its setting, or else its object.
+pub(crate) fn rows_by_node(reading: &Reading, tree: &Tree<'_>) -> Vec<Option<u32>> {
+    let mut rows = vec![None; tree.len()];
+    for (row, index) in reading.rows.iter().zip(0..) {
+        let slot = &mut rows[row.node.index()];
+        if slot.is_none() || row.kind == RowKind::Setting {
+            *slot = Some(index);
+        }
+    }
+    rows
+}

@@ -1,8 +1,9 @@
 //! Backups that are folders: which of the files in them are read, and what is told of the others.
 
 use crate::arguments::Reading;
-use crate::files::{Content, Raw, Unread, name_of, read_file, too_large};
+use crate::files::{Unread, name_of, read_file, too_large};
 use crate::output::count;
+use crate::raw::{Content, Raw};
 use crate::receipt::Entry;
 use crate::status::{Failed, lower};
 use crate::walk::{Walked, walk};

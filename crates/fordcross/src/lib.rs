@@ -5,14 +5,17 @@
 //! written with colours; a stream that is no terminal strips them.
 
 mod arguments;
+mod backup_file;
 mod commands;
 mod files;
 mod folder;
 mod library;
 mod output;
 mod passphrase;
+mod raw;
 mod receipt;
 mod result_folder;
+mod sources;
 mod status;
 mod unfinished;
 mod walk;

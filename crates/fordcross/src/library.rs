@@ -1,7 +1,7 @@
 //! The shipped profiles and crossings with those of the person's own folders.
 
 use crate::files::{MAX_OWN, files_below, read_own};
-use crate::output::Sources;
+use crate::sources::Sources;
 use crate::status::Failed;
 use fordcross_core::crossing::Side;
 use fordcross_core::library::{Checking, CrossingFile, Library, ProfileFile};

@@ -1,12 +1,10 @@
 //! Exit statuses, and what ends a command early.
 
-use crate::output::findings::{finding_json, print_findings};
-use crate::output::{Sources, print_error};
+use crate::sources::Sources;
 use fordcross_core::carry::FateCount;
 use fordcross_core::fate::Fate;
-use fordcross_core::finding::{Code, Finding, Severity};
-use serde_json::{Value, json};
-use std::io::{self, Write};
+use fordcross_core::finding::{Code, Finding};
+use std::io::{self};
 use std::path::Path;
 
 /// How a command ended.
@@ -130,43 +128,6 @@ impl Failed {
             Self::Findings(..) | Self::Unwritten(_) => Status::Failed,
         }
     }
-
-    /// Tells it on the error stream.
-    pub(crate) fn print(&self, err: &mut dyn Write) -> io::Result<()> {
-        match self {
-            Self::Findings(findings, sources) => print_findings(err, findings, sources, &error_word),
-            Self::Message { message, help, .. } => print_error(err, message, help.as_deref()),
-            Self::Unwritten(error) => {
-                print_error(err, &format!("cannot write to standard output: {}", lower(error)), None)
-            }
-        }
-    }
-
-    /// The same for programs, as findings.
-    pub(crate) fn to_json(&self) -> Vec<Value> {
-        if let Self::Findings(findings, _) = self {
-            let told = findings.iter().map(|finding| {
-                let mut told = finding_json(finding);
-                told["severity"] = error_word(finding.severity).into();
-                told
-            });
-            return told.collect();
-        }
-        let help = match self {
-            Self::Message { help, .. } => help.as_deref(),
-            _ => None,
-        };
-        let code = self.status().verdict();
-        vec![json!({
-            "id": code, "code": code, "severity": "error", "message": self.first_line(), "help": help, "places": [],
-            "rule": null, "map": null, "count": 1, "shows": null,
-        })]
-    }
-}
-
-/// What ends a command is an error; what else is said with it is what it is.
-fn error_word(severity: Severity) -> &'static str {
-    if severity == Severity::Blocker { "error" } else { severity.word() }
 }
 
 /// What the system says, as a part of a sentence.

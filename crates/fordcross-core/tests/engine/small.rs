@@ -1,11 +1,11 @@
 //! A pair of small lines, and what is made of a text under them.
 
+use fordcross_core::account::LedgerWriter;
 use fordcross_core::backup::Backup;
 use fordcross_core::carry::{CarryInput, FirstWalk, carry};
 use fordcross_core::course::Leg;
 use fordcross_core::crossing::Crossing;
 use fordcross_core::finding::{Code, Finding};
-use fordcross_core::account::LedgerWriter;
 use fordcross_core::library::Checking;
 use fordcross_core::mapping::{Grounds, MapFile, Mapping, propose, used_ports};
 use fordcross_core::profile::Profile;

@@ -3,12 +3,13 @@
 use super::map::read_map;
 use super::way::{Loaded, Ready, load, open_base, read_base};
 use crate::arguments::{Carry, General};
-use crate::files::InputFile;
+use crate::backup_file::InputFile;
 use crate::output::table::columns;
-use crate::output::{BOLD, Printer, Sources, count};
+use crate::output::{BOLD, Printer, count};
 use crate::passphrase::new_passphrase;
 use crate::receipt::{Entry, RunningHash, receipt};
 use crate::result_folder::{Existing, RECEIPT, ResultFolder};
+use crate::sources::Sources;
 use crate::status::{Failed, Status, needs_person};
 use crate::wall::{self, Openings};
 use fordcross_core::account::{LedgerWriter, Untyped};

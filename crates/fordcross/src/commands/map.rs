@@ -4,7 +4,8 @@ use super::way::{Ready, load, open_base, read_base};
 use crate::arguments::{General, Map};
 use crate::files::read_text;
 use crate::output::table::columns;
-use crate::output::{Printer, Sources, count};
+use crate::output::{Printer, count};
+use crate::sources::Sources;
 use crate::status::{Failed, Status};
 use fordcross_core::mapping::{
     MapContents, MapFile, MapSides, MapUse, PortProposal, PortTarget, PortUse, parse_map, used_names,

@@ -2,7 +2,8 @@
 
 use super::way::open;
 use crate::arguments::{General, Redact};
-use crate::files::{InputFile, open_file, read_backup, write_new};
+use crate::backup_file::{InputFile, read_backup};
+use crate::files::{open_file, write_new};
 use crate::library;
 use crate::output::{BOLD, Printer, clean, count};
 use crate::status::{Failed, Status};

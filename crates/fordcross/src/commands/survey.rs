@@ -3,7 +3,7 @@
 use super::survey_tell::{Surveyed, print, to_json};
 use super::way::{data_finding, hash_findings, open, treated_as};
 use crate::arguments::{General, Reading, Survey};
-use crate::files::{backups_below, read_backup};
+use crate::backup_file::{backups_below, read_backup};
 use crate::folder::remark_findings;
 use crate::library;
 use crate::output::table::columns;

@@ -1,6 +1,6 @@
 //! What `survey` tells of one backup, for people and for programs.
 
-use crate::files::InputFile;
+use crate::backup_file::InputFile;
 use crate::output::table::columns;
 use crate::output::{BOLD, Printer, clean, count};
 use crate::status::Failed;

@@ -1,10 +1,11 @@
 //! What `map` and `carry` share: the backup, both profiles, the receiving model, the crossing.
 
 use crate::arguments::{General, Reading, Way, WhichConfiguration};
-use crate::files::{InputFile, read_backup};
+use crate::backup_file::{InputFile, read_backup};
 use crate::folder::remark_findings;
 use crate::library;
-use crate::output::{Sources, count};
+use crate::output::count;
+use crate::sources::Sources;
 use crate::status::Failed;
 use fordcross_core::backup::{Backup, Configuration, read};
 use fordcross_core::carry::{FirstWalk, mapping_leg};

@@ -1,6 +1,7 @@
 //! Findings as text and as JSON.
 
-use super::{BOLD, CYAN, DIM, RED, Sources, YELLOW, clean, count};
+use super::{BOLD, CYAN, DIM, RED, YELLOW, clean, count};
+use crate::sources::Sources;
 use annotate_snippets::renderer::DecorStyle;
 use annotate_snippets::{AnnotationKind, Level, Renderer, Snippet};
 use anstyle::Style;

@@ -1,15 +1,16 @@
 //! Printing. Only this module and its children write text for people.
 
+mod failed;
 pub(crate) mod findings;
 pub(crate) mod rows;
 pub(crate) mod stream;
 pub(crate) mod table;
 
+use crate::sources::Sources;
 use crate::status::{Failed, Status};
 use anstyle::{AnsiColor, Style};
 use fordcross_core::finding::{Finding, Severity};
 use serde_json::{Value, json};
-use std::collections::HashMap;
 use std::io::{self, Write};
 use stream::{is_unsafe, json_escaped};
 
@@ -113,21 +114,6 @@ impl<'s> Printer<'s> {
 pub(crate) fn print_error(err: &mut dyn Write, message: &str, help: Option<&str>) -> io::Result<()> {
     writeln!(err, "{RED}error{RED:#}: {}", clean(message))?;
     help.map_or(Ok(()), |help| writeln!(err, "  {CYAN}help{CYAN:#}: {}", clean(help)))
-}
-
-/// The texts of a person's own files, for messages that show a line of them. Backups are never
-/// among them: a line of a backup may hold a secret.
-#[derive(Debug, Default)]
-pub(crate) struct Sources(HashMap<String, String>);
-
-impl Sources {
-    pub(crate) fn add(&mut self, name: &str, text: &str) {
-        self.0.insert(name.to_owned(), text.to_owned());
-    }
-
-    fn get(&self, name: &str) -> Option<&str> {
-        self.0.get(name).map(String::as_str)
-    }
 }
 
 /// Text from outside on one line, without what could command a terminal or show text in another order than it has.

@@ -23,7 +23,7 @@ pub(crate) struct Rules {
 }
 
 /// The codes of all that is no check, with what each says.
-pub(crate) const PART_CODES: [(&'static str, &'static str); 8] = [
+pub(crate) const PART_CODES: [(&str, &str); 8] = [
     ("required", "an object lacks a part without which there is no such object"),
     ("needs", "a setting is there without another that it means nothing without"),
     ("at-most-one", "an object has more than one of several settings that exclude one another"),

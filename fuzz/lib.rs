@@ -11,7 +11,7 @@ use fordcross_core::profile::{FileForm, Profile};
 use fordcross_core::redact::{Key, Redaction, redact};
 use fordcross_core::source::Source;
 use fordcross_core::survey::survey;
-use fordcross_core::unwrap::{Limits, Opened, Opening, open};
+use fordcross_core::opening::{Limits, Opened, Opening, open};
 use std::cell::RefCell;
 use std::collections::HashMap;
 use std::sync::OnceLock;

@@ -3,7 +3,7 @@
 //!
 //! The way of the data, each stage with its own types:
 //!
-//! 1. **unwrap**: [`unwrap`](mod@unwrap) makes one text, with the place of each file in it, of what is encrypted, packed, in an
+//! 1. **open**: [`opening`] makes one text, with the place of each file in it, of what is encrypted, packed, in an
 //!    archive or in another character set;
 //! 2. **read**: [`xml`], [`json`] and the readers of the other forms make one [`tree`] of whatever came in, with the place
 //!    of every value in it;
@@ -33,51 +33,25 @@
 //! What is written is UTF-8, unless a base was in another character set. A base has no databases.
 
 pub mod account;
-mod automaton;
-pub mod backup;
 pub mod carry;
-mod charset;
-mod checking;
-pub mod course;
-pub mod crossing;
-mod database;
-mod expression;
-pub mod fate;
+mod container;
 pub mod finding;
-mod form;
-mod inheritance;
-mod ini;
-pub mod inventory;
-pub mod json;
+mod format;
 mod judge;
-mod layout;
+mod language;
 pub mod ledger;
-pub mod library;
-mod locator;
 pub mod mapping;
-mod naming;
-mod pattern;
-pub mod phase;
-pub mod profile;
-mod reading;
+pub mod opening;
+mod recognise;
 pub mod redact;
-pub mod reference;
-mod references;
-pub mod roots;
-#[cfg(test)]
-mod schema_test;
-mod secrets;
-mod shape;
-pub mod source;
-mod statements;
-pub(crate) mod surroundings;
+mod scan;
 pub mod survey;
-mod table;
-mod texts;
-mod toml_errors;
-mod toml_file;
+mod text;
 pub mod tree;
-pub mod typing;
-pub mod unwrap;
-pub mod xml;
-mod yaml;
+
+pub use format::{json, xml};
+pub use language::{course, crossing, library, phase, profile, reference, typing};
+pub use ledger::fate;
+pub use recognise::{backup, roots};
+pub use survey::inventory;
+pub use text::source;

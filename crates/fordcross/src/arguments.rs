@@ -2,7 +2,7 @@
 
 use clap::{Args, Parser, Subcommand, ValueEnum};
 use fordcross_core::finding::{Code, Severity, SeverityOverride, did_you_mean};
-use fordcross_core::unwrap::{Charset, Passphrase};
+use fordcross_core::opening::{Charset, Passphrase};
 use std::cell::OnceCell;
 use std::path::PathBuf;
 

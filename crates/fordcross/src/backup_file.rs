@@ -11,13 +11,13 @@ use crate::wall::limit_memory;
 use fordcross_core::backup::{is_backup_of_files, passed_over};
 use fordcross_core::finding::Finding;
 use fordcross_core::library::Library;
-use fordcross_core::roots::{is_beside, roots_of};
-use fordcross_core::source::{Piece, Source};
-use fordcross_core::tree::max_nodes_in;
-use fordcross_core::unwrap::{
+use fordcross_core::opening::{
     About, Charset, Checked, Limits, Member, Opened, Opening, Remark, Wrapping, is_encrypted, join_parts,
     open, open_folder, part_of,
 };
+use fordcross_core::roots::{is_beside, roots_of};
+use fordcross_core::source::{Piece, Source};
+use fordcross_core::tree::max_nodes_in;
 use std::fs;
 use std::io::Read;
 use std::path::{Path, PathBuf};

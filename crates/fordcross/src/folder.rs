@@ -10,9 +10,9 @@ use crate::walk::{Walked, walk};
 use fordcross_core::backup::passed_over;
 use fordcross_core::finding::{Code, Finding, Place};
 use fordcross_core::library::Library;
+use fordcross_core::opening::{About, Member, Remark};
 use fordcross_core::roots::{is_beside, roots_of};
 use fordcross_core::source::{Source, Span};
-use fordcross_core::unwrap::{About, Member, Remark};
 use std::collections::{HashMap, HashSet};
 use std::path::Path;
 

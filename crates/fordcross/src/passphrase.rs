@@ -5,7 +5,7 @@ use crate::arguments::Reading;
 use crate::files::read_bounded;
 use crate::status::Failed;
 use fordcross_core::finding::{Code, Finding};
-use fordcross_core::unwrap::Passphrase;
+use fordcross_core::opening::Passphrase;
 use std::fs::File;
 use std::io::{self, IsTerminal as _};
 use std::path::{Path, PathBuf};

@@ -2,7 +2,7 @@
 
 use crate::receipt::Entry;
 use fordcross_core::finding::Finding;
-use fordcross_core::unwrap::{Member, Remark};
+use fordcross_core::opening::{Member, Remark};
 use std::collections::HashMap;
 
 /// What was read from the disk.

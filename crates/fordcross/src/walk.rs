@@ -2,7 +2,7 @@
 
 use crate::status::Failed;
 use crate::unfinished::in_the_making;
-use fordcross_core::unwrap::{About, Remark};
+use fordcross_core::opening::{About, Remark};
 use std::ffi::OsString;
 use std::fs;
 use std::io;

@@ -1,13 +1,13 @@
 //! What many rows say alike, written once: the section, the type, what decided. At millions of rows
 //! copying it is a good deal cheaper than writing it anew.
 
-use crate::course::Leg;
-use crate::crossing::Action;
-use crate::fate::Fate;
-use crate::json::write_string;
+use crate::format::json::write_string;
+use crate::language::course::Leg;
+use crate::language::crossing::Action;
+use crate::language::profile::Profile;
+use crate::ledger::fate::Fate;
 use crate::ledger::{DecidedBy, Decision, Ledger, Note, WentFor};
 use crate::mapping::{Mapping, PortTarget};
-use crate::profile::Profile;
 use rustc_hash::FxHashMap;
 use std::borrow::Cow;
 
@@ -58,7 +58,7 @@ impl<'l> Fragments<'l> {
         &self.sections[section.map_or(self.sections.len() - 1, usize::from)]
     }
 
-    pub(super) fn kind(&self, kind: Option<crate::typing::TypeId>) -> &[u8] {
+    pub(super) fn kind(&self, kind: Option<crate::language::typing::TypeId>) -> &[u8] {
         &self.types[kind.map_or(self.types.len() - 1, |kind| usize::from(kind.0))]
     }
 

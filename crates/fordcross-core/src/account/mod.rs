@@ -5,12 +5,12 @@ mod write;
 
 pub use write::{LedgerWriter, Untyped};
 
-use crate::automaton::Automaton;
-use crate::backup::Backup;
-use crate::course::Leg;
+use crate::language::course::Leg;
 use crate::ledger::Ledger;
 use crate::mapping::Mapping;
-use crate::reading::{Reading, RowKind};
+use crate::recognise::backup::Backup;
+use crate::scan::automaton::Automaton;
+use crate::scan::reading::{Reading, RowKind};
 use crate::tree::Tree;
 
 /// All that a ledger tells of.

@@ -4,18 +4,18 @@
 
 use super::fragments::Fragments;
 use super::{StepMade, Told, rows_by_node};
-use crate::automaton::Automaton;
-use crate::course::Leg;
-use crate::fate::Fate;
-use crate::json::write_string;
+use crate::format::json::write_string;
+use crate::language::course::Leg;
+use crate::language::profile::Profile;
+use crate::language::typing::{Form, TypeId, Types};
+use crate::ledger::fate::Fate;
 use crate::ledger::{DecidedBy, Decision, Ledger, Note};
-use crate::locator::Labeler;
-use crate::profile::Profile;
-use crate::reading::{Reading, RowKind};
-use crate::secrets::Secrets;
-use crate::source::LineIndex;
+use crate::scan::automaton::Automaton;
+use crate::scan::locator::Labeler;
+use crate::scan::reading::{Reading, RowKind};
+use crate::scan::secrets::Secrets;
+use crate::text::source::LineIndex;
 use crate::tree::{Kind, NodeId, Tree};
-use crate::typing::{Form, TypeId, Types};
 use std::ops::Range;
 use std::sync::Arc;
 

@@ -6,8 +6,8 @@ use super::Step;
 use super::apply::Apply;
 use super::bar::Bars;
 use super::plain::{Fits, Made};
-use crate::automaton::Automaton;
-use crate::reading::{Reading, RowKind};
+use crate::scan::automaton::Automaton;
+use crate::scan::reading::{Reading, RowKind};
 use std::sync::mpsc::{Receiver, SyncSender, sync_channel};
 
 /// A backup with fewer rows is done before a thread is of use.

@@ -10,20 +10,20 @@ use super::repeats::{Overruled, overruled};
 use super::same_line::{SameLine, is_attribute};
 use super::scopes::{Instance, Parts};
 use super::value::{Networks, leaf_kind};
-use crate::automaton::Automaton;
-use crate::crossing::{Action, Clause, Field, Rule};
-use crate::expression::{Evaluator, Operand};
-use crate::fate::{Fate, Origin};
 use crate::finding::Code;
-use crate::form::{NoFile, OTHER_FILES, without_files};
+use crate::format::form::{NoFile, OTHER_FILES, without_files};
+use crate::format::shape::Captured;
+use crate::language::crossing::{Action, Clause, Field, Rule};
+use crate::language::expression::{Evaluator, Operand};
+use crate::language::phase::Phase;
+use crate::language::profile::FileForm;
+use crate::language::profile::{Fact, Lookup, PathStep};
+use crate::ledger::fate::{Fate, Origin};
 use crate::ledger::{DecidedBy, Decision, Landing, Ledger, Note, OriginRow, Wanted};
 use crate::mapping::{NO_ENTRY, PortTarget};
-use crate::phase::Phase;
-use crate::profile::FileForm;
-use crate::profile::{Fact, Lookup, PathStep};
-use crate::reading::{Reading, Row, RowKind};
-use crate::shape::Captured;
-use crate::source::LineIndex;
+use crate::scan::automaton::Automaton;
+use crate::scan::reading::{Reading, Row, RowKind};
+use crate::text::source::LineIndex;
 use crate::tree::{Beside, Kind, NodeId, Text, Tree};
 use rustc_hash::FxHashMap;
 use smallvec::{SmallVec, smallvec};
@@ -531,7 +531,11 @@ impl<'x, 'i, 'a> Apply<'x, 'i, 'a> {
         }
     }
 
-    pub(super) fn read_shape(&self, row: Row, shape: &crate::crossing::ClauseShape) -> Option<Captured> {
+    pub(super) fn read_shape(
+        &self,
+        row: Row,
+        shape: &crate::language::crossing::ClauseShape,
+    ) -> Option<Captured> {
         let text = self.tree.value(row.node);
         let types = &self.step.old().types;
         let mut fits =
@@ -562,7 +566,7 @@ impl<'x, 'i, 'a> Apply<'x, 'i, 'a> {
 
 /// The slots that a field draws on.
 pub(super) fn field_slots(field: &Field) -> impl Iterator<Item = usize> + '_ {
-    use crate::crossing::Piece;
+    use crate::language::crossing::Piece;
     field.template.iter().filter_map(|piece| match piece {
         Piece::Slot { slot, .. } | Piece::AsIs { slot } | Piece::LookUp { slot, .. } => Some(*slot),
         Piece::Literal(_) | Piece::Index | Piece::Kind { .. } | Piece::Expression(_) => None,

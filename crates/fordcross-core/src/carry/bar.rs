@@ -4,14 +4,14 @@
 //! with it: the rules of the receiving line say which objects cannot be without. Where nothing says so the object goes
 //! as a whole: a filter rule without its port would be another, and often a wider one.
 
-use crate::automaton::{AcceptId, Automaton};
 use crate::carry::Step;
-use crate::crossing::{Action, Field};
+use crate::language::crossing::{Action, Field};
+use crate::language::profile::{Profile, What};
 use crate::mapping::{PortTarget, each_naming_row};
-use crate::pattern::Pattern;
-use crate::profile::{Profile, What};
-use crate::reading::{ObjectId, Reading, Row, RowKind};
+use crate::scan::automaton::{AcceptId, Automaton};
+use crate::scan::reading::{ObjectId, Reading, Row, RowKind};
 use crate::tree::Tree;
+use crate::tree::pattern::Pattern;
 use rustc_hash::FxHashMap;
 
 /// What is taken out, by the number of the port in `ports`.
@@ -141,7 +141,7 @@ fn is_said_of(new: &Profile, pattern: &Pattern) -> bool {
     if entry.is_some_and(What::is_list) {
         return true;
     }
-    let around = |rule: &&crate::profile::ObjectRule| {
+    let around = |rule: &&crate::language::profile::ObjectRule| {
         rule.head.pattern.steps.len() < pattern.steps.len() && rule.head.pattern.is_around(pattern)
     };
     new.rules.objects.iter().filter(around).any(|rule| {

@@ -1,13 +1,13 @@
 //! What a person should know of a base beyond what was carried into it.
 
 use super::base::Based;
-use crate::automaton::Automaton;
-use crate::backup::Backup;
 use crate::finding::{Code, Finding, Findings, Place, count};
+use crate::language::profile::{Admits, Profile, What};
 use crate::ledger::{Ledger, Note};
-use crate::locator::Labeler;
-use crate::profile::{Admits, Profile, What};
-use crate::reading::RowKind;
+use crate::recognise::backup::Backup;
+use crate::scan::automaton::Automaton;
+use crate::scan::locator::Labeler;
+use crate::scan::reading::RowKind;
 use crate::tree::{NodeId, Tree};
 use rustc_hash::FxHashMap;
 

@@ -4,7 +4,7 @@
 //! and the rule that decided that is the row's rule.
 
 use crate::account::{StepMade, rows_by_node};
-use crate::fate::Fate;
+use crate::ledger::fate::Fate;
 use crate::ledger::{Decision, Landing, Ledger, Note, OriginRow, Wanted};
 use crate::tree::{NodeId, Tree};
 

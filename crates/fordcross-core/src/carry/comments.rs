@@ -2,12 +2,12 @@
 //! on their line, or else what holds them. Empty lines stay too where statements become statements.
 
 use super::apply::Apply;
-use crate::form::Writing;
-use crate::profile::FileForm;
-use crate::reading::Remark;
-use crate::source::{LineIndex, Span};
+use crate::format::form::Writing;
+use crate::format::xml::is_allowed;
+use crate::language::profile::FileForm;
+use crate::scan::reading::Remark;
+use crate::text::source::{LineIndex, Span};
 use crate::tree::{BLANK_LINE, Beside, Kind, NodeId, TRAILING, Text};
-use crate::xml::is_allowed;
 use rustc_hash::FxHashSet;
 
 /// Where a comment goes in the new tree.

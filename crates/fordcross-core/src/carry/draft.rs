@@ -1,8 +1,8 @@
 //! The new tree while rules write into it: places are found again by name, and a place that is
 //! taken is never overwritten.
 
-use crate::profile::{FileForm, Profile};
-use crate::source::Span;
+use crate::language::profile::{FileForm, Profile};
+use crate::text::source::Span;
 use crate::tree::{Kind, Name, NodeId, Text, Tree};
 use rustc_hash::FxHashMap;
 

@@ -2,10 +2,10 @@
 
 use super::Step;
 use super::value::Bound;
-use crate::expression::{Evaluator, Operand, Surroundings};
-use crate::pattern::Pattern;
-use crate::surroundings::Scope;
+use crate::language::expression::{Evaluator, Operand, Surroundings};
+use crate::scan::surroundings::Scope;
 use crate::tree::NodeId;
+use crate::tree::pattern::Pattern;
 use std::collections::HashMap;
 
 /// The surroundings of one object, or other scope, of the old side.

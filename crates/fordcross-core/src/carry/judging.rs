@@ -2,19 +2,19 @@
 
 use super::CarryInput;
 use crate::account::StepMade;
-use crate::automaton::Automaton;
 use crate::carry::base::{Based, is_of_base};
-use crate::fate::Fate;
 use crate::finding::{Code, Finding, Findings, Place, Site};
 use crate::judge::{
     Cause, Causes, Gone, Judge, Judged, Lost, LostBy, LostPart, Settled, Words, judged, settle,
 };
+use crate::language::profile::{Profile, Role, What};
+use crate::ledger::fate::Fate;
 use crate::ledger::{DecidedBy, Ledger, Wanted, WentFor};
-use crate::locator::Labeler;
 use crate::mapping::PortTarget;
-use crate::pattern::Pattern;
-use crate::profile::{Profile, Role, What};
-use crate::reading::{Row, RowKind};
+use crate::scan::automaton::Automaton;
+use crate::scan::locator::Labeler;
+use crate::scan::reading::{Row, RowKind};
+use crate::tree::pattern::Pattern;
 use crate::tree::{Kind, NodeId, Tree};
 use rustc_hash::FxHashMap;
 
@@ -80,7 +80,7 @@ impl<'a> Judging<'_, '_, 'a> {
         None
     }
 
-    fn last(&self) -> &crate::course::Leg {
+    fn last(&self) -> &crate::language::course::Leg {
         &self.input.course[self.input.course.len() - 1]
     }
 
@@ -251,8 +251,8 @@ impl<'a> Judging<'_, '_, 'a> {
                 declared.roles.iter().any(|(known, when)| {
                     known == role
                         && when.as_ref().is_none_or(|when| {
-                            let evaluator = crate::expression::Evaluator::new();
-                            let scope = crate::surroundings::Scope {
+                            let evaluator = crate::language::expression::Evaluator::new();
+                            let scope = crate::scan::surroundings::Scope {
                                 tree: &input.backup.tree,
                                 profile: old,
                                 inheritance: None,

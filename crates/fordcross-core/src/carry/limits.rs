@@ -1,7 +1,7 @@
 //! What the receiving system has no room for: more of something than the model holds, names that are too long.
 
 use crate::finding::{Code, Finding, Findings, count};
-use crate::profile::{Limit, Model, Profile, What};
+use crate::language::profile::{Limit, Model, Profile, What};
 use crate::tree::{NodeId, Tree};
 
 /// That names are longer than the line takes them, each with the object that has it.

@@ -1,7 +1,7 @@
 //! Carrying: a backup, a course of crossings and a map make a new configuration and its ledger.
 //!
 //! For each crossing of the course:
-//! 1. The first walk ([`crate::reading`]) finds settings, objects and the rules that speak of each.
+//! 1. The first walk ([`crate::scan::reading`]) finds settings, objects and the rules that speak of each.
 //! 2. [`apply`] takes rule by rule what they ask for into a new tree.
 //!
 //! Then [`chain`] follows each setting through all of them, the last tree is written in the receiving
@@ -37,24 +37,25 @@ mod work;
 pub(crate) use base::Based;
 
 use crate::account::{LedgerWriter, StepMade, Told};
-use crate::automaton::Automaton;
-use crate::backup::{Backup, too_many_nodes};
-use crate::course::Leg;
-use crate::fate::{Fate, Origin};
+use crate::container::Member;
 use crate::finding::{Findings, Severity, SeverityOverride, apply_severities};
-use crate::inheritance::{Folded, Inheritance, can_be_several, keys_of};
 use crate::judge::{Overruled, unsound};
+use crate::language::course::Leg;
+use crate::language::phase::Phase;
+use crate::language::profile::{FileForm, Model, Profile};
+use crate::language::texts::Texts;
+use crate::ledger::fate::{Fate, Origin};
 use crate::ledger::{DecidedBy, Ledger};
-use crate::locator::Labeler;
 use crate::mapping::{self, Accepted, Exempt, Mapping, PortProposal};
-use crate::phase::Phase;
-use crate::profile::{FileForm, Model, Profile};
-pub use crate::reading::FirstWalk;
-use crate::reading::{RowKind, automaton_of};
-use crate::source::Content;
-use crate::texts::Texts;
+use crate::recognise::backup::{Backup, too_many_nodes};
+use crate::scan::automaton::Automaton;
+use crate::scan::inheritance::{Folded, Inheritance, can_be_several, keys_of};
+use crate::scan::locator::Labeler;
+pub use crate::scan::reading::FirstWalk;
+use crate::scan::reading::{RowKind, automaton_of};
+use crate::text::charset::Charset;
+use crate::text::source::Content;
 use crate::tree::{Beside, Kind, NodeId, Tree};
-use crate::unwrap::{self, Charset};
 use judging::Judging;
 use names::NameBook;
 use rustc_hash::FxHashMap;
@@ -403,7 +404,7 @@ impl Carried<'_, '_> {
     pub fn write<T: Send, R>(
         &mut self,
         ledger: impl FnOnce(LedgerWriter<'_>) -> T + Send,
-        result: impl FnOnce(&[unwrap::Member]) -> R,
+        result: impl FnOnce(&[Member]) -> R,
     ) -> (T, Option<R>) {
         let blocked = self.is_blocked();
         let new = &self.input.course[self.input.course.len() - 1].new;

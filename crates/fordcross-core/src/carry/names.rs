@@ -1,7 +1,7 @@
 //! Names that had to be shortened or had characters replaced: no two may become one, and each is
 //! the same wherever it is written.
 
-use crate::typing::{Loss, TypeId, Types};
+use crate::language::typing::{Loss, TypeId, Types};
 use rustc_hash::FxHashMap;
 use std::sync::Mutex;
 

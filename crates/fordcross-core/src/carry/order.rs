@@ -1,7 +1,7 @@
 //! The order in which a line writes what a result has.
 
-use crate::naming::{Branches, named_children};
-use crate::profile::{FileForm, Profile, What};
+use crate::language::profile::{FileForm, Profile, What};
+use crate::scan::naming::{Branches, named_children};
 use crate::tree::{Kind, NodeId, Tree};
 
 /// Puts what a line writes in a certain order into it.
@@ -125,8 +125,8 @@ fn named_first(named: &[Vec<usize>]) -> Vec<usize> {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::json::read_json_tree;
-    use crate::source::Source;
+    use crate::format::json::read_json_tree;
+    use crate::text::source::Source;
     use rstest::rstest;
 
     /// The names of branches and entries as they stand then.

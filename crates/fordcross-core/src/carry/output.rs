@@ -1,18 +1,19 @@
 //! The files of a result: written, packed, and read back.
 
 use super::read_back;
+use crate::container::{Archive, Member, pack_gzip};
 use crate::finding::Findings;
-use crate::form::{write_bundle, write_text};
-use crate::profile::Container;
-use crate::reading::automaton_of;
-use crate::texts::Texts;
-use crate::unwrap::{self, Archive, Charset, pack_gzip};
+use crate::format::form::{write_bundle, write_text};
+use crate::language::profile::Container;
+use crate::language::texts::Texts;
+use crate::scan::reading::automaton_of;
+use crate::text::charset::Charset;
 
 /// Writes a tree in the receiving line's form, and reads that back.
 pub(super) fn write_and_read_back(
     texts: &Texts<'_>,
     expected: &read_back::Expected<'_>,
-) -> (Vec<unwrap::Member>, read_back::Told) {
+) -> (Vec<Member>, read_back::Told) {
     let read_back::Expected { tree, profile, .. } = expected;
     let mut lacking = Findings::new();
     let mut charsets = Vec::new();
@@ -25,7 +26,7 @@ pub(super) fn write_and_read_back(
     } else {
         let mut bytes = Vec::new();
         write_text(tree, tree.root(), &profile.writing, &mut bytes);
-        vec![unwrap::Member { path: String::new(), bytes: finish("", profile.form, bytes) }]
+        vec![Member { path: String::new(), bytes: finish("", profile.form, bytes) }]
     };
     if !lacking.is_empty() {
         return (files, read_back::Told { differences: lacking });
@@ -43,10 +44,10 @@ pub(super) fn common(mut charsets: impl Iterator<Item = Charset>) -> Charset {
 /// Puts files into what the line wants them in, and reads that back. The texts are in `charset`, unless they say
 /// otherwise themselves.
 pub(super) fn read_back_packed(
-    files: Vec<unwrap::Member>,
+    files: Vec<Member>,
     charset: Charset,
     expected: &read_back::Expected<'_>,
-) -> (Vec<unwrap::Member>, read_back::Told) {
+) -> (Vec<Member>, read_back::Told) {
     let result = match expected.profile.container() {
         Some(container) => pack(files, container),
         None => files,
@@ -57,7 +58,7 @@ pub(super) fn read_back_packed(
 }
 
 /// Puts files into what the receiving line wants them in.
-fn pack(files: Vec<unwrap::Member>, container: Container) -> Vec<unwrap::Member> {
+fn pack(files: Vec<Member>, container: Container) -> Vec<Member> {
     let packed = match container {
         Container::Folder => return files,
         Container::Tar => Archive::Tar.pack(&files),
@@ -65,5 +66,5 @@ fn pack(files: Vec<unwrap::Member>, container: Container) -> Vec<unwrap::Member>
         Container::Zip => Archive::Zip.pack(&files),
     };
     // In memory nothing fails; a result that is none does not read back, and is told.
-    vec![unwrap::Member { path: String::new(), bytes: packed.unwrap_or_default() }]
+    vec![Member { path: String::new(), bytes: packed.unwrap_or_default() }]
 }

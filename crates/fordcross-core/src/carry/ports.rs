@@ -1,9 +1,9 @@
 //! Objects of which nothing is left once a port was left.
 
 use super::apply::Apply;
-use crate::fate::Fate;
 use crate::ledger::DecidedBy;
-use crate::reading::RowKind;
+use crate::ledger::fate::Fate;
+use crate::scan::reading::RowKind;
 
 impl Apply<'_, '_, '_> {
     /// An object whose settings all went with a port is not there either.

@@ -3,18 +3,20 @@
 //! somebody in the ledger who stands for it.
 
 use super::remembered::Remembered;
-use crate::automaton::{Automaton, Symbols};
+use crate::container::Member;
 use crate::finding::{Code, Finding, Findings, did_you_mean};
-use crate::form::{read_bundle, read_text};
-use crate::json::{read_json, read_json_tree};
+use crate::format::form::{read_bundle, read_text};
+use crate::format::json::{read_json, read_json_tree};
 use crate::judge::{Gone, Judge, Lost};
+use crate::language::profile::{FileForm, Model, Profile};
+use crate::language::typing::TypeId;
 use crate::ledger::Ledger;
-use crate::locator::{Labeler, Trail};
-use crate::profile::{FileForm, Model, Profile};
-use crate::source::{Source, Span};
+use crate::opening::{self, Opening};
+use crate::scan::automaton::{Automaton, Symbols};
+use crate::scan::locator::{Labeler, Trail};
+use crate::text::charset::Charset;
+use crate::text::source::{Source, Span};
 use crate::tree::{Kind, NodeId, Sink, Text, Tree};
-use crate::typing::TypeId;
-use crate::unwrap::{self, Charset, Opening};
 
 /// The most differences that are told one by one: each is a mistake of ours or of a rule.
 const MOST: usize = 20;
@@ -51,7 +53,7 @@ impl Told {
 }
 
 pub(super) fn read_back(
-    files: &[unwrap::Member],
+    files: &[Member],
     charset: Charset,
     expected: &Expected<'_>,
     automaton: &mut Automaton,
@@ -60,10 +62,10 @@ pub(super) fn read_back(
     let said = Some(charset).filter(|charset| !charset.is_utf8());
     let opening = Opening { charset: said, ..Opening::default() };
     let opened = match (profile.container(), files) {
-        (None, [one]) if charset != Charset::UTF_8 => Some(unwrap::open(NAME, one.bytes.clone(), &opening)),
+        (None, [one]) if charset != Charset::UTF_8 => Some(opening::open(NAME, one.bytes.clone(), &opening)),
         (None, _) => None,
-        (Some(_), [one]) if one.path.is_empty() => Some(unwrap::open(NAME, one.bytes.clone(), &opening)),
-        (Some(_), files) => Some(unwrap::open_folder(NAME, files.to_vec(), &opening)),
+        (Some(_), [one]) if one.path.is_empty() => Some(opening::open(NAME, one.bytes.clone(), &opening)),
+        (Some(_), files) => Some(opening::open_folder(NAME, files.to_vec(), &opening)),
     };
     let opened = match opened.transpose() {
         Ok(opened) => opened,

@@ -1,8 +1,8 @@
 //! What is given several times in one place, by the manners of its line.
 
-use crate::automaton::Automaton;
-use crate::profile::{Profile, Repeats, What};
-use crate::reading::{Reading, RowKind};
+use crate::language::profile::{Profile, Repeats, What};
+use crate::scan::automaton::Automaton;
+use crate::scan::reading::{Reading, RowKind};
 use crate::tree::{Kind, NodeId, Tree};
 use rustc_hash::FxHashMap;
 

@@ -6,16 +6,16 @@ use super::draft::Taken;
 use super::fire::{path, taken};
 use super::scopes::Instance;
 use super::value::{Bound, Failure, Hand, Prepared};
-use crate::crossing::{Action, Field, Piece, Pins, Rule};
-use crate::expression::{Evaluator, Expression};
-use crate::fate::{Fate, Origin};
+use crate::language::crossing::{Action, Field, Piece, Pins, Rule};
+use crate::language::expression::{Evaluator, Expression};
+use crate::language::profile::{Profile, What};
+use crate::language::typing::TypeId;
+use crate::ledger::fate::{Fate, Origin};
 use crate::ledger::{DecidedBy, Landing, OriginRow, Wanted};
-use crate::pattern::Pattern;
-use crate::profile::{Profile, What};
-use crate::reading::{Omitted, Row, RowKind};
-use crate::surroundings::Scope;
+use crate::scan::reading::{Omitted, Row, RowKind};
+use crate::scan::surroundings::Scope;
+use crate::tree::pattern::Pattern;
 use crate::tree::{Kind, NodeId, Text};
-use crate::typing::TypeId;
 use rustc_hash::FxHashMap;
 use std::sync::Arc;
 
@@ -216,7 +216,7 @@ impl<'i, 'a> Apply<'_, 'i, 'a> {
             return;
         };
         // What is inherited holds, not the default.
-        if let (Some(inheritance), Some(crate::pattern::Step::Names(names))) =
+        if let (Some(inheritance), Some(crate::tree::pattern::Step::Names(names))) =
             (self.step.inheritance, entry.pattern.steps.last())
             && inheritance.inherited(self.tree, omitted.holder, &names[0]).is_some()
         {
@@ -364,7 +364,7 @@ impl<'i, 'a> Apply<'_, 'i, 'a> {
         if implied && !self.step.into_base {
             return;
         }
-        let crate::pattern::Step::Names(names) = &new.schema.entries[twin as usize].pattern.steps
+        let crate::tree::pattern::Step::Names(names) = &new.schema.entries[twin as usize].pattern.steps
             [new.schema.entries[twin as usize].pattern.steps.len() - 1]
         else {
             return;

@@ -4,10 +4,10 @@ use super::{Carried, CarryInput, limits};
 use crate::account::StepMade;
 use crate::finding::{Code, Finding, Findings, Place, count};
 use crate::ledger::DecidedBy;
-use crate::locator::Labeler;
 use crate::mapping::{LeftOver, PortProposal, PortTarget};
-use crate::reading::RowKind;
 use crate::redact::mark_in;
+use crate::scan::locator::Labeler;
+use crate::scan::reading::RowKind;
 use crate::tree::NodeId;
 use rustc_hash::FxHashMap;
 

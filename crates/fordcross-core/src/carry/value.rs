@@ -3,15 +3,15 @@
 use super::Step;
 use super::here::Here;
 use super::same_line::is_attribute;
-use crate::crossing::{Field, Piece, Table, TargetName, TargetStep};
-use crate::expression::Operand;
-use crate::fate::Fate;
 use crate::finding::Code;
+use crate::format::shape::Part;
+use crate::language::crossing::{Field, Piece, Table, TargetName, TargetStep};
+use crate::language::expression::Operand;
+use crate::language::profile::names_port;
+use crate::language::typing::{Form, Loss, Misread, TypeId, Unfit, Value, plain_text};
+use crate::ledger::fate::Fate;
 use crate::mapping::{MapFor, NO_ENTRY};
-use crate::profile::names_port;
-use crate::shape::Part;
 use crate::tree::Kind;
-use crate::typing::{Form, Loss, Misread, TypeId, Unfit, Value, plain_text};
 use ipnet::IpNet;
 use std::borrow::Cow;
 use std::cell::RefCell;
@@ -481,8 +481,8 @@ pub(super) fn leaf_kind(form: &Form, text: &str) -> Kind {
 }
 
 /// What a person answered, or the default, as expressions see it.
-pub(super) fn fact(text: &str, kind: crate::expression::OperandKind) -> Option<Operand> {
-    use crate::expression::OperandKind;
+pub(super) fn fact(text: &str, kind: crate::language::expression::OperandKind) -> Option<Operand> {
+    use crate::language::expression::OperandKind;
     match kind {
         OperandKind::Integer => text.trim().parse().ok().map(Operand::Integer),
         OperandKind::Boolean => match text.trim() {

@@ -2,19 +2,19 @@
 
 use super::CarryInput;
 use crate::account::StepMade;
-use crate::fate::Fate;
 use crate::finding::count;
+use crate::language::phase::Phase;
+use crate::language::profile::{Trial, UnitSide};
 use crate::ledger::Ledger;
-use crate::phase::Phase;
-use crate::profile::{Trial, UnitSide};
-use crate::reading::RowKind;
+use crate::ledger::fate::Fate;
+use crate::scan::reading::RowKind;
 
 /// The steps of the work in their order. Those of the lines stand around those of the crossings.
 pub(super) fn work(input: &CarryInput<'_, '_>, first: &StepMade, ledger: &Ledger) -> Vec<(Phase, String)> {
     let old = &input.course[0].old;
     let new = &input.course[input.course.len() - 1].new;
     let tree = &input.backup.tree;
-    let steps = |profile: &'_ crate::profile::Profile, side| -> Vec<(Phase, String)> {
+    let steps = |profile: &'_ crate::language::profile::Profile, side| -> Vec<(Phase, String)> {
         let of_side = profile.around.steps.iter().filter(|step| step.side == side);
         of_side.map(|step| (step.phase, step.text.clone())).collect()
     };

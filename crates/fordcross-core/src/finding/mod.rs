@@ -8,7 +8,7 @@ pub use examples::{Example, ExampleIn};
 pub use suggest::did_you_mean;
 pub(crate) use suggest::{all_of, count, declared_instead, one_of};
 
-use crate::source::{LineIndex, Position, Source, Span};
+use crate::text::source::{LineIndex, Position, Source, Span};
 use std::sync::Arc;
 
 /// How much a finding matters.

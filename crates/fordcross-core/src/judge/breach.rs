@@ -1,7 +1,7 @@
 //! One breach of one rule.
 
-use crate::profile::{Breach, Profile, RuleId};
-use crate::surroundings::Seen;
+use crate::language::profile::{Breach, Profile, RuleId};
+use crate::scan::surroundings::Seen;
 use crate::tree::NodeId;
 
 /// What of a rule is broken.

@@ -3,12 +3,12 @@
 
 use super::settle::{LostBy, Settled};
 use super::{Breached, Judge, Part};
-use crate::expression::{Operand, Surroundings as _};
-use crate::fate::Fate;
 use crate::finding::{Code, Finding, Findings, Severity, Site, count, one_of};
+use crate::language::expression::{Operand, Surroundings as _};
+use crate::language::profile::{Breach, RuleId, What, Wording};
+use crate::ledger::fate::Fate;
 use crate::ledger::{DecidedBy, Ledger};
-use crate::profile::{Breach, RuleId, What, Wording};
-use crate::surroundings::{Scope, Seen};
+use crate::scan::surroundings::{Scope, Seen};
 use crate::tree::NodeId;
 use rustc_hash::{FxHashMap, FxHashSet};
 use std::cell::OnceCell;
@@ -452,7 +452,7 @@ const SITES: usize = 8;
 fn restricts(judge: &Judge<'_, '_>, breached: &Breached) -> bool {
     let RuleId::Object(id) = breached.rule else { return false };
     let rule = &judge.profile.rules.objects[usize::from(id)];
-    let evaluator = crate::expression::Evaluator::new();
+    let evaluator = crate::language::expression::Evaluator::new();
     let scope = scope_of(judge, breached, &evaluator);
     rule.restricts_if.as_ref().is_some_and(|when| when.holds(&scope))
 }
@@ -460,7 +460,7 @@ fn restricts(judge: &Judge<'_, '_>, breached: &Breached) -> bool {
 fn scope_of<'s, 'a>(
     judge: &'s Judge<'_, 'a>,
     breached: &Breached,
-    evaluator: &'s crate::expression::Evaluator,
+    evaluator: &'s crate::language::expression::Evaluator,
 ) -> Scope<'s, 'a> {
     Scope {
         tree: judge.tree,
@@ -607,7 +607,7 @@ fn shown(judge: &Judge<'_, '_>, node: NodeId) -> String {
 
 /// A text of the profile with the values of settings put into it: `{subnet}`.
 fn filled(judge: &Judge<'_, '_>, breached: &Breached, text: &str) -> String {
-    let evaluator = crate::expression::Evaluator::new();
+    let evaluator = crate::language::expression::Evaluator::new();
     let scope = Scope {
         tree: judge.tree,
         profile: judge.profile,

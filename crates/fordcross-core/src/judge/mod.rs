@@ -7,6 +7,7 @@
 
 mod breach;
 mod findings;
+pub(crate) mod references;
 mod round;
 mod settle;
 mod unsound;
@@ -16,10 +17,10 @@ pub(crate) use findings::{Cause, Causes, Judged, Words, judged};
 pub(crate) use settle::{Lost, LostBy, LostPart, Settled, settle};
 pub(crate) use unsound::{Overruled, unsound};
 
-use crate::automaton::{AcceptId, Automaton, Symbols};
-use crate::locator::Trail;
-use crate::pattern::Pattern;
-use crate::profile::{Model, Profile};
+use crate::language::profile::{Model, Profile};
+use crate::scan::automaton::{AcceptId, Automaton, Symbols};
+use crate::scan::locator::Trail;
+use crate::tree::pattern::Pattern;
 use crate::tree::{NodeId, Tree};
 use rustc_hash::FxHashSet;
 

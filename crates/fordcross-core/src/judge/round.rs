@@ -2,14 +2,14 @@
 
 use super::settle::Lost;
 use super::{Breached, Gone, Judge, Part};
-use crate::expression::{Evaluator, Operand, Surroundings as _};
-use crate::pattern::Pattern;
-use crate::profile::{
+use crate::language::expression::{Evaluator, Operand, Surroundings as _};
+use crate::language::profile::{
     Breach, Check, Condition, Narrows, ObjectRule, Referent, RuleId, SettingRule, Unique, What,
 };
-use crate::surroundings::{Scope, Seen};
+use crate::language::typing::{TypeId, Value, plain_text};
+use crate::scan::surroundings::{Scope, Seen};
+use crate::tree::pattern::Pattern;
 use crate::tree::{Kind, NodeId};
-use crate::typing::{TypeId, Value, plain_text};
 use rustc_hash::{FxHashMap, FxHashSet};
 use std::cell::RefCell;
 

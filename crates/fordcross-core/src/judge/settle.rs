@@ -4,8 +4,8 @@
 //! ends. What named something that went loses the smallest thing that can be without it, in the next round.
 
 use super::{Breached, Gone, Judge, Part};
-use crate::profile::Breach;
-use crate::surroundings::Seen;
+use crate::language::profile::Breach;
+use crate::scan::surroundings::Seen;
 use crate::tree::{Kind, NodeId};
 use rustc_hash::FxHashMap;
 

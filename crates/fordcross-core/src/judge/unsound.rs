@@ -4,12 +4,12 @@
 
 use super::settle::Lost;
 use super::{Gone, Judge, Part};
-use crate::automaton::Automaton;
-use crate::backup::Backup;
 use crate::finding::{Code, Finding, Findings, Place, Severity, count};
-use crate::locator::Labeler;
-use crate::profile::{Breach, Model, OldMeaning, Profile};
-use crate::surroundings::Seen;
+use crate::language::profile::{Breach, Model, OldMeaning, Profile};
+use crate::recognise::backup::Backup;
+use crate::scan::automaton::Automaton;
+use crate::scan::locator::Labeler;
+use crate::scan::surroundings::Seen;
 use crate::tree::{NodeId, Tree};
 use rustc_hash::FxHashMap;
 
@@ -124,9 +124,9 @@ impl Overruled {
 
 impl Judge<'_, '_> {
     /// The nodes at a path of an object.
-    fn at(&self, node: NodeId, pattern: &crate::pattern::Pattern, path: &str) -> Vec<NodeId> {
-        let evaluator = crate::expression::Evaluator::new();
-        let scope = crate::surroundings::Scope {
+    fn at(&self, node: NodeId, pattern: &crate::tree::pattern::Pattern, path: &str) -> Vec<NodeId> {
+        let evaluator = crate::language::expression::Evaluator::new();
+        let scope = crate::scan::surroundings::Scope {
             tree: self.tree,
             profile: self.profile,
             inheritance: None,

@@ -4,10 +4,10 @@
 use super::renames::{Renamed, parse_network};
 use super::{Accepted, Addresses, LEAVE, OPEN, Paths, PortTarget};
 use crate::finding::{Code, Findings, did_you_mean};
-use crate::pattern::Pattern;
-use crate::profile::Model;
-use crate::source::{LineIndex, Source};
-use crate::toml_file::{Report, Section, Word, as_word};
+use crate::language::profile::Model;
+use crate::language::toml_file::{Report, Section, Word, as_word};
+use crate::text::source::{LineIndex, Source};
+use crate::tree::pattern::Pattern;
 use ipnet::IpNet;
 use rustc_hash::{FxHashMap, FxHashSet};
 use toml::Spanned;
@@ -312,7 +312,8 @@ fn each_rename<'t>(
         let entry = section.as_section(value).filter(|_| value.get_ref().is_table()).and_then(|entry| {
             let to = entry.word("to");
             let words = entry.words("except").into_iter();
-            let except = words.filter_map(|word| crate::toml_file::parse_pattern(&entry, word)).collect();
+            let except =
+                words.filter_map(|word| crate::language::toml_file::parse_pattern(&entry, word)).collect();
             entry.finish();
             Some(Rename { old, new: to?, line, except })
         });
@@ -390,8 +391,8 @@ fn read_addresses(
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::language::profile::Port;
     use crate::mapping::{MapContents, PortProposal, UsedNames, write_map};
-    use crate::profile::Port;
     use rstest::rstest;
 
     fn model(name: &str, ports: &[&str]) -> Model {

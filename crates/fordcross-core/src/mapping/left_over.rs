@@ -116,7 +116,7 @@ fn without_doubled_slashes(path: &str) -> Cow<'_, str> {
 #[cfg(test)]
 mod tests {
     use crate::mapping::{MapFile, MapSides, MapUse, Mapping, PortProposal, PortTarget, parse_map};
-    use crate::source::Source;
+    use crate::text::source::Source;
     use rstest::rstest;
 
     #[rstest]

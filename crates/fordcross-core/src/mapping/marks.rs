@@ -1,9 +1,9 @@
 //! What a port is known by apart from its name: hardware addresses, and addresses that stand on it.
 
-use crate::backup::Backup;
-use crate::profile::Profile;
-use crate::reading::{Reading, RowKind, automaton_of};
-use crate::typing::Value;
+use crate::language::profile::Profile;
+use crate::language::typing::Value;
+use crate::recognise::backup::Backup;
+use crate::scan::reading::{Reading, RowKind, automaton_of};
 use rustc_hash::FxHashMap;
 use std::collections::BTreeSet;
 use std::net::IpAddr;

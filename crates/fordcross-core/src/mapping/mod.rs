@@ -23,8 +23,8 @@ pub(crate) use used::Checked;
 pub use used::{UsedName, UsedNames, used_names};
 pub use write::{MapContents, write_map};
 
-use crate::profile::Profile;
-use crate::typing::Value;
+use crate::language::profile::Profile;
+use crate::language::typing::Value;
 use aho_corasick::AhoCorasick;
 use ipnet::IpNet;
 use rustc_hash::FxHashMap;

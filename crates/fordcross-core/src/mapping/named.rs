@@ -1,10 +1,10 @@
 //! Which rows of a backup name ports.
 
-use crate::automaton::Automaton;
-use crate::profile::{Profile, What, names_port};
-use crate::reading::{Naming, Reading, Row, RowKind};
+use crate::language::profile::{Profile, What, names_port};
+use crate::language::typing::TypeId;
+use crate::scan::automaton::Automaton;
+use crate::scan::reading::{Naming, Reading, Row, RowKind};
 use crate::tree::Tree;
-use crate::typing::TypeId;
 use rustc_hash::FxHashMap;
 
 /// Which rows name ports, and which.

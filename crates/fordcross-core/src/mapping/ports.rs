@@ -2,14 +2,14 @@
 
 use super::marks::ByMark;
 use super::{MarkedPort, PortProposal, PortTarget, each_naming_row};
-use crate::backup::Backup;
-use crate::course::Leg;
-use crate::crossing::Crossing;
 use crate::finding::{Code, Finding, Findings, Place, did_you_mean};
-use crate::profile::{Model, Port, Role, What};
-use crate::reading::{FirstWalk, ObjectId, RowKind};
-use crate::source::{LineIndex, Span};
-use crate::surroundings::kinds_of_objects;
+use crate::language::course::Leg;
+use crate::language::crossing::Crossing;
+use crate::language::profile::{Model, Port, Role, What};
+use crate::recognise::backup::Backup;
+use crate::scan::reading::{FirstWalk, ObjectId, RowKind};
+use crate::scan::surroundings::kinds_of_objects;
+use crate::text::source::{LineIndex, Span};
 use rustc_hash::{FxHashMap, FxHashSet};
 
 /// A port that a backup names.
@@ -336,9 +336,9 @@ fn kind_words(port: &Port) -> String {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::backup::Identity;
-    use crate::crossing::Side;
-    use crate::source::Source;
+    use crate::language::crossing::Side;
+    use crate::recognise::backup::Identity;
+    use crate::text::source::Source;
     use crate::tree::Tree;
     use rstest::rstest;
 

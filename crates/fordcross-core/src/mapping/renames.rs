@@ -1,6 +1,6 @@
 //! Paths and addresses that have new ones.
 
-use crate::pattern::Pattern;
+use crate::tree::pattern::Pattern;
 use ipnet::IpNet;
 use rustc_hash::FxHashMap;
 use std::net::IpAddr;

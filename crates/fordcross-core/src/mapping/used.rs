@@ -2,16 +2,16 @@
 //! in use already, and whether everything is still held by what held it.
 
 use super::{Except, Exempt, Mapping, NO_ENTRY};
-use crate::automaton::Automaton;
-use crate::backup::Backup;
-use crate::expression::{Evaluator, Networks};
 use crate::finding::{Code, Finding, Findings, Place, Severity, Site};
-use crate::locator::Labeler;
-use crate::profile::{Profile, What};
-use crate::reading::{FirstWalk, ObjectId, Reading, RowKind};
-use crate::surroundings::Scope;
+use crate::language::expression::{Evaluator, Networks};
+use crate::language::profile::{Profile, What};
+use crate::language::typing::{Form, Value};
+use crate::recognise::backup::Backup;
+use crate::scan::automaton::Automaton;
+use crate::scan::locator::Labeler;
+use crate::scan::reading::{FirstWalk, ObjectId, Reading, RowKind};
+use crate::scan::surroundings::Scope;
 use crate::tree::NodeId;
-use crate::typing::{Form, Value};
 use aho_corasick::{AhoCorasick, AhoCorasickKind};
 use ipnet::IpNet;
 use rustc_hash::{FxHashMap, FxHashSet};
@@ -488,7 +488,7 @@ impl Checked<'_, '_> {
             };
             let names = around.tree.names_on_way(node);
             let rules = self.old.rules.objects.iter().filter(|rule| rule.head.pattern.fits(&names));
-            let holds = |rule: &crate::profile::ObjectRule| {
+            let holds = |rule: &crate::language::profile::ObjectRule| {
                 let here = Scope { pattern: Some(&rule.head.pattern), ..around };
                 rule.restricts_if.as_ref().is_some_and(|when| when.holds(&here))
             };

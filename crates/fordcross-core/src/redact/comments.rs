@@ -2,7 +2,7 @@
 //! an old password.
 
 use super::{Hider, is_whole_word};
-use crate::profile::FileForm;
+use crate::language::profile::FileForm;
 use crate::tree::{Kind, NodeId};
 
 /// What stands in the place of a comment.
@@ -59,7 +59,7 @@ impl Hider<'_, '_> {
             .filter(|entry| entry.is_secret)
             .filter_map(|entry| entry.pattern.steps.last())
             .flat_map(|step| match step {
-                crate::pattern::Step::Names(names) => names.clone(),
+                crate::tree::pattern::Step::Names(names) => names.clone(),
                 _ => Vec::new(),
             })
             .collect();

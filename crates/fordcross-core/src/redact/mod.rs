@@ -7,20 +7,19 @@ mod pseudonyms;
 
 pub use pseudonyms::Key;
 
-use crate::automaton::Automaton;
-use crate::backup::Backup;
-pub use crate::form::MARK_FILE;
-use crate::form::with_databases;
-use crate::json::write_string;
-use crate::profile::{FileForm, Profile, What};
-use crate::reading::{Reading, Row, RowKind, automaton_of};
-use crate::secrets::{TELLING, search};
-use crate::source::{Content, Span};
+use crate::container::{Member, from_base64, hashes};
+pub use crate::format::form::MARK_FILE;
+use crate::format::form::with_databases;
+use crate::format::json::write_string;
+use crate::format::xml::escape;
+use crate::language::profile::{FileForm, Profile, What};
+use crate::language::typing::{Form, TypeId};
+use crate::recognise::backup::Backup;
+use crate::scan::automaton::Automaton;
+use crate::scan::reading::{Reading, Row, RowKind, automaton_of};
+use crate::scan::secrets::{TELLING, search};
+use crate::text::source::{Content, Span};
 use crate::tree::{Kind, NodeId, Tree};
-use crate::typing::{Form, TypeId};
-use crate::unwrap::pieces::from_base64;
-use crate::unwrap::{Member, hashes};
-use crate::xml::escape;
 use addresses::{addresses_in, with_pseudonyms};
 use pseudonyms::Book;
 use rustc_hash::{FxHashMap, FxHashSet};
@@ -389,9 +388,9 @@ fn start_tag_end(text: &str, start: usize) -> usize {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::form::read_text;
-    use crate::library::Checking;
-    use crate::source::Source;
+    use crate::format::form::read_text;
+    use crate::language::library::Checking;
+    use crate::text::source::Source;
     use rstest::rstest;
 
     fn keeping(keeps_names: bool) -> Redaction {

@@ -2,9 +2,9 @@
 //! names of files.
 
 use super::Hider;
-use crate::pattern::Step;
-use crate::profile::FileForm;
-use crate::source::Span;
+use crate::language::profile::FileForm;
+use crate::text::source::Span;
+use crate::tree::pattern::Step;
 use crate::tree::{Kind, NodeId};
 
 impl Hider<'_, '_> {

@@ -1,7 +1,7 @@
 //! Building a tree: node by node, or from a reader's events.
 
 use super::{DECODED, Kind, NAME_BITS, NAME_MASK, NONE, Name, Node, NodeId, Tree};
-use crate::source::Span;
+use crate::text::source::Span;
 use rustc_hash::{FxHashMap, FxHashSet};
 
 /// A value as a reader hands it on.

@@ -10,6 +10,7 @@
 
 mod build;
 mod names;
+pub(crate) mod pattern;
 mod trivia;
 
 pub(crate) use build::{Additions, Beside};
@@ -18,7 +19,7 @@ pub use names::Name;
 pub(crate) use names::Names;
 pub(crate) use trivia::{BLANK_LINE, TRAILING};
 
-use crate::source::{MOST_NODES, Source, Span};
+use crate::text::source::{MOST_NODES, Source, Span};
 
 /// A node of one tree.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, PartialOrd, Ord)]

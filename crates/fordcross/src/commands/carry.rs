@@ -21,8 +21,8 @@ use fordcross_core::mapping::{
     Accepted, MapContents, MapFile, MapUse, Mapping, PortProposal, UsedNames, used_names, used_ports,
     write_map,
 };
+use fordcross_core::opening::{Member, Passphrase, encrypt};
 use fordcross_core::profile::{Container, Profile};
-use fordcross_core::unwrap::{Member, Passphrase, encrypt};
 use serde_json::{Value, json};
 use std::borrow::Cow;
 use std::collections::BTreeMap;

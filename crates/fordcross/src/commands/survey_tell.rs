@@ -6,10 +6,10 @@ use crate::output::{BOLD, Printer, clean, count};
 use crate::status::Failed;
 use fordcross_core::backup::Backup;
 use fordcross_core::library::ProfileFile;
+use fordcross_core::opening::Outcome;
 use fordcross_core::profile::Profile;
 use fordcross_core::survey::{Expiring, SecretCount, SectionCount, Survey, Told};
 use fordcross_core::typing::Kept;
-use fordcross_core::unwrap::Outcome;
 use serde_json::{Value, json};
 
 /// A backup with all that is known of it.

@@ -14,10 +14,10 @@ use fordcross_core::crossing::{Crossing, Side};
 use fordcross_core::finding::{Code, Finding, Place, Severity, SeverityOverride, did_you_mean};
 use fordcross_core::library::{CrossingFile, Library, ProfileFile};
 use fordcross_core::mapping::{Decided, Grounds, PortProposal, PortUse, marked_ports, propose};
+use fordcross_core::opening::Outcome;
 use fordcross_core::profile::{FileForm, Model, Profile};
 use fordcross_core::source::{Content, Source, Span};
 use fordcross_core::survey::taken_findings;
-use fordcross_core::unwrap::Outcome;
 use std::io::Read;
 use std::path::PathBuf;
 

@@ -2,7 +2,7 @@
 //! most 2.2 times what the first added.
 
 use crate::{WRACKHAVEN, keep, program};
-use fordcross_core::unwrap::{Archive, Member};
+use fordcross_core::opening::{Archive, Member};
 use rstest::rstest;
 use rusqlite::Connection;
 use std::fs;

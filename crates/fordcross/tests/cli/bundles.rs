@@ -1,7 +1,7 @@
 //! Backups of several files: read, carried, written and read again, redacted.
 
 use crate::desk::Desk;
-use fordcross_core::unwrap::{Archive, Member, Opening, open};
+use fordcross_core::opening::{Archive, Member, Opening, open};
 use rstest::rstest;
 use serde_json::Value;
 use std::path::Path;

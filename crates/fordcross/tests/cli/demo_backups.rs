@@ -2,7 +2,7 @@
 //! With `FORDCROSS_BLESS` set, what is packed and what is expected is written anew.
 
 use crate::desk::Desk;
-use fordcross_core::unwrap::{Archive, Member, Opening, Passphrase, encrypt, open, pack_gzip};
+use fordcross_core::opening::{Archive, Member, Opening, Passphrase, encrypt, open, pack_gzip};
 use rstest::rstest;
 use rusqlite::{Connection, MAIN_DB};
 use sha2::{Digest as _, Sha256, Sha512};

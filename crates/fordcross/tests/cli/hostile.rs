@@ -3,8 +3,8 @@
 use crate::desk::Desk;
 use fordcross_core::backup::read;
 use fordcross_core::library::{Library, ProfileFile};
+use fordcross_core::opening::{Archive, Member, Opening, open, open_folder, pack_gzip};
 use fordcross_core::source::Source;
-use fordcross_core::unwrap::{Archive, Member, Opening, open, open_folder, pack_gzip};
 use rstest::rstest;
 use std::path::Path;
 

@@ -3,12 +3,13 @@
 
 use super::rewrite::Changes;
 use super::{statements, table, yaml};
+use crate::container::{Member, from_base64, hashes};
 use crate::finding::{Code, Finding, Findings, Place};
-use crate::form::{FileForm, Writing, nodes_at, write_text};
-use crate::profile::Profile;
-use crate::source::{Content, Span};
+use crate::format::form::{FileForm, Writing, nodes_at, write_text};
+use crate::language::profile::Profile;
+use crate::text::charset::Charset;
+use crate::text::source::{Content, Span};
 use crate::tree::{NodeId, Tree};
-use crate::unwrap::{Charset, Member, hashes, pieces};
 use rustc_hash::FxHashMap;
 
 /// One file of a base, and what the rewriting of it depends on.
@@ -97,7 +98,7 @@ impl<'r> Rewriting<'r> {
         for ((piece, path), written) in source.pieces.iter().zip(paths).zip(written) {
             let text = &source.text[piece.span.range()];
             let as_it_was = || match piece.content {
-                Content::Bytes => pieces::from_base64(text).unwrap_or_default(),
+                Content::Bytes => from_base64(text).unwrap_or_default(),
                 Content::Text | Content::Database => text.as_bytes().to_vec(),
             };
             changed |= written.is_some();

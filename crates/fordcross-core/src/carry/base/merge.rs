@@ -3,9 +3,9 @@
 
 use super::Wanted;
 use super::rewrite::Changes;
-use crate::automaton::{Automaton, Symbols};
+use crate::language::profile::{Repeats, What};
 use crate::ledger::BaseOutcome;
-use crate::profile::{Repeats, What};
+use crate::scan::automaton::{Automaton, Symbols};
 use crate::tree::{Kind, Name, NodeId, Text, Tree};
 use rustc_hash::{FxHashMap, FxHashSet};
 
@@ -408,7 +408,8 @@ impl<'m, 'a> Merge<'m, 'a> {
         }
         let path = self.path(node);
         let names: Vec<&str> = path.iter().map(|&step| self.wanted.made.name(step)).collect();
-        let fits = |patterns: &[crate::pattern::Pattern]| patterns.iter().any(|pattern| pattern.fits(&names));
+        let fits =
+            |patterns: &[crate::tree::pattern::Pattern]| patterns.iter().any(|pattern| pattern.fits(&names));
         if fits(&policy.replace) {
             Some(Policy::Replace)
         } else {

@@ -1,14 +1,14 @@
 //! Writing a base with its changes: what was not touched is written in the bytes that it was read in.
 
 use super::files::File;
-use crate::form::write_text;
-use crate::ini::{Manners, write_lines, write_value};
-use crate::json::{write_string, write_subtree};
-use crate::layout::Layout;
-use crate::profile::FileForm;
-use crate::source::Span;
+use crate::format::form::write_text;
+use crate::format::ini::{Manners, write_lines, write_value};
+use crate::format::json::{write_string, write_subtree};
+use crate::format::layout::Layout;
+use crate::format::xml::{escape, write_element};
+use crate::language::profile::FileForm;
+use crate::text::source::Span;
 use crate::tree::{Kind, NodeId, Tree};
-use crate::xml::{escape, write_element};
 use rustc_hash::FxHashSet;
 
 /// What is to be written otherwise than it was read. All are nodes of the base.

@@ -6,8 +6,8 @@
 
 use super::files::File;
 use super::rewrite::with_line_ends_of;
-use crate::source::{Piece, Span};
-use crate::statements::{Grammar, Nesting, Said, statements_of, write_statement, write_word};
+use crate::format::statements::{Grammar, Nesting, Said, statements_of, write_statement, write_word};
+use crate::text::source::{Piece, Span};
 use crate::tree::NodeId;
 use rustc_hash::{FxHashMap, FxHashSet};
 

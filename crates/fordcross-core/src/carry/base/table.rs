@@ -3,8 +3,8 @@
 
 use super::files::File;
 use super::rewrite::{Edit, apply, is_new};
-use crate::source::Span;
-use crate::table::{write_cell, write_csv, write_row};
+use crate::format::table::{write_cell, write_csv, write_row};
+use crate::text::source::Span;
 use crate::tree::NodeId;
 
 /// The table with the changes in it.

@@ -6,9 +6,9 @@
 
 use super::files::File;
 use super::rewrite::{Changes, with_line_ends_of};
-use crate::source::Span;
+use crate::format::yaml::{write_member, write_value};
+use crate::text::source::Span;
 use crate::tree::{Kind, NodeId, Tree};
-use crate::yaml::{write_member, write_value};
 
 /// The file with the changes in it.
 pub(super) fn rewrite(file: &File<'_>) -> Vec<u8> {

@@ -1,9 +1,9 @@
 mod properties;
 
 use super::*;
-use crate::library::Checking;
-use crate::profile::Profile;
-use crate::source::Source;
+use crate::language::library::Checking;
+use crate::language::profile::Profile;
+use crate::text::source::Source;
 use rstest::rstest;
 
 const JSON: &str = r#"
@@ -219,10 +219,10 @@ fn shown(tree: &Tree<'_>, node: NodeId) -> String {
 /// The base with the made text in it, and how many settings of the base are replaced and kept.
 fn merged(profile: &str, base: &str, made: &str, policy: &BasePolicy) -> (String, usize, usize) {
     let profile = Profile::parse(Source::new("p", profile), Checking::Whole).expect("a profile");
-    let mut automaton = crate::reading::automaton_of(&profile, None);
+    let mut automaton = crate::scan::reading::automaton_of(&profile, None);
     let read = |text| {
         let source = Source::new("t", text);
-        crate::form::read_text(source, &profile.writing).expect("well-formed")
+        crate::format::form::read_text(source, &profile.writing).expect("well-formed")
     };
     let (base, made) = (read(base), read(made));
     let wanted = Wanted { made: &made, implied: &FxHashSet::default(), profile: &profile, policy };
@@ -503,7 +503,9 @@ fn as_the_crossing_says(
     #[case] expected: &str,
 ) {
     let patterns = |text: &str| -> Vec<_> {
-        text.split_whitespace().map(|text| crate::pattern::Pattern::parse(text).expect("a pattern")).collect()
+        text.split_whitespace()
+            .map(|text| crate::tree::pattern::Pattern::parse(text).expect("a pattern"))
+            .collect()
     };
     let policy = BasePolicy { replace: patterns(replace), merge: patterns(merge) };
     assert_eq!(merged(JSON, base, made, &policy).0, expected);

@@ -1,0 +1,148 @@
+//! Reading INI, line by line.
+
+use super::Manners;
+use crate::finding::{Code, Finding};
+use crate::text::source::{Source, Span};
+use crate::tree::{Kind, NodeId, Text, Tree};
+
+/// Reads a file into a tree. A byte order mark is gone by then.
+///
+/// # Errors
+/// The first line that is neither heading, nor key and value, nor comment, nor empty.
+pub(crate) fn read_ini<'a>(source: Source<'a>, manners: &Manners) -> Result<Tree<'a>, Box<Finding>> {
+    let mut tree = Tree::new(source);
+    let root = tree.push(NodeId::DOCUMENT, Kind::Map, "", Span::new(0, source.text.len()));
+    let mut reader = Reader { source, manners, tree, root, section: root, comments: Vec::new() };
+    let mut start = 0;
+    for line in source.text.split_inclusive('\n') {
+        reader.line(start, line.trim_end_matches(['\n', '\r']))?;
+        start += line.len();
+    }
+    reader.place_comments(reader.section);
+    reader.end_section(source.text.len());
+    Ok(reader.tree)
+}
+
+struct Reader<'r, 'a> {
+    source: Source<'a>,
+    manners: &'r Manners,
+    tree: Tree<'a>,
+    root: NodeId,
+    section: NodeId,
+    /// Comments of which it is not known yet whether they are said of the next section.
+    comments: Vec<Span>,
+}
+
+impl Reader<'_, '_> {
+    fn line(&mut self, start: usize, line: &str) -> Result<(), Box<Finding>> {
+        let indent = line.len() - line.trim_start().len();
+        let (start, line) = (start + indent, line.trim());
+        let span = Span::new(start, start + line.len());
+        if line.is_empty() {
+            self.place_comments(self.section);
+            return Ok(());
+        }
+        if line.starts_with(self.manners.comments.as_slice()) {
+            self.comments.push(span);
+            return Ok(());
+        }
+        if let Some(rest) = line.strip_prefix('[') {
+            let Some(heading) = rest.strip_suffix(']') else {
+                return Err(self.wrong(
+                    span,
+                    "a heading is not closed with `]`",
+                    "write `[NAME]` on a line of its own",
+                ));
+            };
+            self.heading(start, span, heading);
+            return Ok(());
+        }
+        let Some((key, value)) = line.split_once(self.manners.separator) else {
+            let separator = self.manners.separator;
+            return Err(self.wrong(
+                span,
+                &format!("neither a heading nor a key with `{separator}` and a value"),
+                &format!(
+                    "write `KEY {separator} VALUE`, or begin the line with `{}` if it is a comment",
+                    self.manners.comments[0]
+                ),
+            ));
+        };
+        if key.trim().is_empty() {
+            return Err(self.wrong(span, "a value without a key", "name the key"));
+        }
+        self.place_comments(self.section);
+        let leaf = self.tree.push(self.section, Kind::Text, key.trim_end(), span);
+        let at = start + key.len() + self.manners.separator.len_utf8();
+        let lead = value.len() - value.trim_start().len();
+        let value = value.trim();
+        let spelled = Span::new(at + lead, at + lead + value.len());
+        match self.unquoted(value, spelled)? {
+            Some(text) => self.tree.set_value(leaf, Text::Decoded(&text)),
+            None => self.tree.set_value(leaf, Text::Borrowed(spelled)),
+        }
+        Ok(())
+    }
+
+    /// Begins a section.
+    fn heading(&mut self, start: usize, span: Span, heading: &str) {
+        let end = self.comments.first().map_or(start, |first| first.start as usize);
+        self.end_section(end);
+        self.place_comments(self.root);
+        let split = self.manners.heading.as_ref().and_then(|(between, setting)| {
+            let (name, rest) = heading.split_once(between.as_str())?;
+            Some((name, rest, setting))
+        });
+        let name = split.map_or(heading, |(name, ..)| name).trim();
+        self.section = self.tree.push(self.root, Kind::Map, name, span);
+        if let Some((_, rest, setting)) = split {
+            let from = start + 1 + (heading.len() - rest.len()) + (rest.len() - rest.trim_start().len());
+            let spelled = Span::new(from, from + rest.trim().len());
+            let leaf = self.tree.push(self.section, Kind::Attribute, setting, spelled);
+            // Quotes around the name of one of several are common, and say nothing.
+            let inner = rest.trim().strip_prefix('"').and_then(|rest| rest.strip_suffix('"'));
+            let value = inner.map_or(spelled, |inner| Span::new(from + 1, from + 1 + inner.len()));
+            self.tree.set_value(leaf, Text::Borrowed(value));
+        }
+    }
+
+    fn place_comments(&mut self, holder: NodeId) {
+        for span in std::mem::take(&mut self.comments) {
+            let comment = self.tree.push(holder, Kind::Comment, "", span);
+            self.tree.set_value(comment, Text::Borrowed(span));
+        }
+    }
+
+    fn end_section(&mut self, end: usize) {
+        if self.section != self.root {
+            let text = &self.source.text[..end];
+            self.tree.set_end(self.section, text.trim_end().len());
+        }
+    }
+
+    /// The text of a value that stands in quotes; none if it does not.
+    fn unquoted(&self, value: &str, spelled: Span) -> Result<Option<String>, Box<Finding>> {
+        let Some(inner) = value.strip_prefix('"').filter(|_| self.manners.quotes) else { return Ok(None) };
+        let mut text = String::new();
+        let mut chars = inner.chars();
+        while let Some(c) = chars.next() {
+            match c {
+                '"' if chars.as_str().is_empty() => return Ok(Some(text)),
+                '"' => break,
+                '\\' => match chars.next() {
+                    Some('n') => text.push('\n'),
+                    Some(c @ ('"' | '\\')) => text.push(c),
+                    _ => break,
+                },
+                c => text.push(c),
+            }
+        }
+        let help = "close the quotes at the end of the line; in them, write `\\\"`, `\\\\` and `\\n`";
+        Err(self.wrong(spelled, "a value in quotes that are not closed as they should be", help))
+    }
+
+    /// The line itself is not shown: it may hold a secret.
+    fn wrong(&self, span: Span, message: &str, help: &str) -> Box<Finding> {
+        Box::new(Finding::new(Code::IniMalformed, message).at(self.source, span).help(help))
+    }
+}

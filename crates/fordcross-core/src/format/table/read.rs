@@ -1,0 +1,209 @@
+//! Reading tables cell by cell: where a cell stands is what a reader of whole records cannot tell.
+
+use super::Manners;
+use crate::finding::{Code, Finding};
+use crate::format::json::read_json;
+use crate::text::source::{Source, Span};
+use crate::tree::{Kind, NodeId, Sink, Text, Tree};
+use rustc_hash::FxHashSet;
+
+/// Reads a table with a header.
+///
+/// # Errors
+/// The first row with more or fewer cells than the header, a column that is there twice, or quotes that
+/// are not closed.
+pub(crate) fn read_csv<'a>(source: Source<'a>, manners: &Manners) -> Result<Tree<'a>, Box<Finding>> {
+    let mut tree = Tree::new(source);
+    let root = tree.push(NodeId::DOCUMENT, Kind::Map, "", Span::new(0, source.text.len()));
+    let mut cells = Cells { text: source.text, at: 0, separator: manners.separator };
+    let Some(header) = cells.record(source)? else { return Ok(tree) };
+    let columns: Vec<String> = header.iter().map(|cell| cell.text(source.text)).collect();
+    check_columns(source, &columns, |index| header[index].span)?;
+    while let Some(record) = cells.record(source)? {
+        let whole = Span::new(record[0].span.start as usize, record[record.len() - 1].span.end as usize);
+        if record.len() != columns.len() {
+            let message = format!("a row of {} under a header of {}", record.len(), columns.len());
+            return Err(wrong(source, whole, &message, "give each row as many cells as the header has"));
+        }
+        let row = tree.push(root, Kind::Map, &manners.row, whole);
+        for (cell, column) in record.iter().zip(&columns) {
+            let leaf = tree.push(row, Kind::Text, column, cell.span);
+            let text = cell.text(source.text);
+            let inner = cell.inner();
+            if source.text[inner.range()] == text {
+                tree.set_value(leaf, Text::Borrowed(inner));
+            } else {
+                tree.set_value(leaf, Text::Decoded(&text));
+            }
+        }
+    }
+    Ok(tree)
+}
+
+fn wrong(source: Source<'_>, span: Span, message: &str, help: &str) -> Box<Finding> {
+    Box::new(Finding::new(Code::TableMalformed, message.to_owned()).at(source, span).help(help))
+}
+
+fn check_columns(
+    source: Source<'_>,
+    columns: &[String],
+    span: impl Fn(usize) -> Span,
+) -> Result<(), Box<Finding>> {
+    let mut seen = FxHashSet::default();
+    for (index, column) in columns.iter().enumerate() {
+        if column.is_empty() {
+            return Err(wrong(source, span(index), "a column without a name", "name it in the header"));
+        }
+        if !seen.insert(column) {
+            let message = format!("the column `{column}` is there twice");
+            return Err(wrong(source, span(index), &message, "give each column a name of its own"));
+        }
+    }
+    Ok(())
+}
+
+/// A cell as it stands there, in quotes or not.
+struct Cell {
+    span: Span,
+    quoted: bool,
+}
+
+impl Cell {
+    fn inner(&self) -> Span {
+        let by = usize::from(self.quoted);
+        Span::new(self.span.start as usize + by, self.span.end as usize - by)
+    }
+
+    fn text(&self, source: &str) -> String {
+        let raw = &source[self.inner().range()];
+        if self.quoted { raw.replace("\"\"", "\"") } else { raw.to_owned() }
+    }
+}
+
+struct Cells<'a> {
+    text: &'a str,
+    at: usize,
+    separator: char,
+}
+
+impl Cells<'_> {
+    /// The next record that is not an empty line.
+    fn record(&mut self, source: Source<'_>) -> Result<Option<Vec<Cell>>, Box<Finding>> {
+        while self.text[self.at..].starts_with(['\n', '\r']) {
+            self.at += 1;
+        }
+        if self.at == self.text.len() {
+            return Ok(None);
+        }
+        let mut record = Vec::new();
+        loop {
+            record.push(self.cell(source)?);
+            let rest = &self.text[self.at..];
+            if rest.starts_with(self.separator) {
+                self.at += self.separator.len_utf8();
+            } else {
+                self.at += if rest.starts_with("\r\n") { 2 } else { rest.len().min(1) };
+                return Ok(Some(record));
+            }
+        }
+    }
+
+    fn cell(&mut self, source: Source<'_>) -> Result<Cell, Box<Finding>> {
+        let start = self.at;
+        let ends = |c: char| c == self.separator || c == '\n' || c == '\r';
+        if !self.text[start..].starts_with('"') {
+            let length = self.text[start..].find(ends).unwrap_or(self.text.len() - start);
+            self.at = start + length;
+            return Ok(Cell { span: Span::new(start, self.at), quoted: false });
+        }
+        let mut from = start + 1;
+        loop {
+            let Some(quote) = self.text[from..].find('"') else {
+                let help = "close the quotes; inside them, write two for one";
+                return Err(wrong(source, Span::new(start, start + 1), "quotes that are not closed", help));
+            };
+            from += quote + 1;
+            if !self.text[from..].starts_with('"') {
+                break;
+            }
+            from += 1;
+        }
+        self.at = from;
+        if self.text[from..].chars().next().is_some_and(|c| !ends(c)) {
+            let help = "close the quotes at the end of the cell; inside them, write two for one";
+            return Err(wrong(source, Span::new(start, from), "text behind closed quotes", help));
+        }
+        Ok(Cell { span: Span::new(start, from), quoted: true })
+    }
+}
+
+/// Reads the listing of a table of a database.
+///
+/// # Errors
+/// None but for a listing that was changed: they are made by the program itself.
+pub(crate) fn read_listing<'a>(source: Source<'a>, manners: &Manners) -> Result<Tree<'a>, Box<Finding>> {
+    let mut rows = Rows {
+        tree: Tree::new(source),
+        root: NodeId::DOCUMENT,
+        row: NodeId::DOCUMENT,
+        name: &manners.row,
+        columns: Vec::new(),
+        cell: 0,
+        is_header: true,
+        start: 0,
+    };
+    rows.root = rows.tree.push(NodeId::DOCUMENT, Kind::Map, "", Span::new(0, source.text.len()));
+    let mut start = 0;
+    for line in source.text.split_inclusive('\n') {
+        (rows.start, rows.cell) = (start, 0);
+        read_json(Source::new(source.name, line), &mut rows)?;
+        rows.is_header = false;
+        start += line.len();
+    }
+    Ok(rows.tree)
+}
+
+/// Takes the arrays of a listing in as rows.
+struct Rows<'r, 'a> {
+    tree: Tree<'a>,
+    root: NodeId,
+    row: NodeId,
+    name: &'r str,
+    columns: Vec<String>,
+    cell: usize,
+    is_header: bool,
+    start: usize,
+}
+
+impl Sink for Rows<'_, '_> {
+    fn open(&mut self, _: Kind, _: &str, start: usize) {
+        if !self.is_header {
+            let at = self.start + start;
+            self.row = self.tree.push(self.root, Kind::Map, self.name, Span::new(at, at));
+        }
+    }
+
+    fn leaf(&mut self, kind: Kind, _: &str, span: Span, value: Text<'_>) {
+        let span = span.shifted(self.start);
+        if self.is_header {
+            self.columns.push(match value {
+                Text::Borrowed(at) => self.tree.source().text[at.shifted(self.start).range()].to_owned(),
+                Text::Decoded(text) => text.to_owned(),
+            });
+            return;
+        }
+        let Some(column) = self.columns.get(self.cell) else { return };
+        let leaf = self.tree.push(self.row, kind, column, span);
+        match value {
+            Text::Borrowed(at) => self.tree.set_value(leaf, Text::Borrowed(at.shifted(self.start))),
+            Text::Decoded(text) => self.tree.set_value(leaf, Text::Decoded(text)),
+        }
+        self.cell += 1;
+    }
+
+    fn close(&mut self, end: usize) {
+        if !self.is_header {
+            self.tree.set_end(self.row, self.start + end);
+        }
+    }
+}

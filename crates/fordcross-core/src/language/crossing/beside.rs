@@ -1,0 +1,116 @@
+//! What stands beside the rules: pins, questions, requirements, steps of the work, notices, the base.
+
+use super::captures::Captures;
+use super::parse::Reader;
+use super::{Ask, BasePolicy, Notice, Pins, Requirement, WorkStep};
+use crate::finding::Code;
+use crate::language::expression::OperandKind;
+use crate::language::phase::Phase;
+use crate::language::profile::{Lookup, PathStep};
+use crate::language::toml_file::{Section, parse_pattern};
+use crate::language::typing::pick;
+use crate::tree::pattern::Pattern;
+
+impl Reader<'_, '_> {
+    /// `[pins]`
+    pub(super) fn read_pins(&mut self, root: &Section<'_, '_>) -> Pins {
+        let Some(section) = root.section("pins") else { return Pins::default() };
+        let pins = pick(&section, "write", &Pins::WORDS).unwrap_or_default();
+        self.always_pinned = self.read_always_pinned(&section);
+        section.finish();
+        pins
+    }
+
+    fn read_always_pinned(&self, section: &Section<'_, '_>) -> Vec<Pattern> {
+        let mut patterns = Vec::new();
+        for word in section.words("always") {
+            let Some(pattern) = parse_pattern(section, word) else { continue };
+            let steps: Vec<PathStep<'_>> = pattern.steps.iter().map(PathStep::from).collect();
+            let entry = match self.old.schema.find(&steps) {
+                Lookup::Declared(entry) => &self.old.schema.entries[entry as usize].what,
+                Lookup::Above => {
+                    self.report.add(Code::LocatorUnknown, word.span, "this is no setting");
+                    continue;
+                }
+                Lookup::Unknown { step, known } => {
+                    let name = pattern.steps[step].to_string();
+                    self.report.unknown_path(word.span, &self.old.title, &name, &known);
+                    continue;
+                }
+            };
+            if entry.default_at(self.old.release).is_none() {
+                self.report
+                    .add(Code::ValueWrong, word.span, "the old profile knows no default of this setting")
+                    .help("declare its `default` in the profile");
+            }
+            patterns.push(pattern);
+        }
+        patterns
+    }
+
+    pub(super) fn read_asks(&mut self, root: &Section<'_, '_>) {
+        let kinds = [
+            ("text", OperandKind::Text),
+            ("integer", OperandKind::Integer),
+            ("boolean", OperandKind::Boolean),
+        ];
+        for section in root.sections("ask") {
+            let fact = section.need_word("fact");
+            let kind = pick(&section, "type", &kinds);
+            let default = section.need_word("default").map(|word| word.text.to_owned());
+            let why = section.need_word("why").map(|word| word.text.to_owned());
+            let when = self.condition(&section, &mut Captures::default());
+            if let (Some(fact), Some(kind), Some(default), Some(why)) = (fact, kind, default, why) {
+                let at = self.lines.position(fact.span.start);
+                self.asks.push(Ask { fact: fact.text.to_owned(), default, why, when, at, kind });
+            }
+            section.finish();
+        }
+    }
+
+    pub(super) fn read_requirements(&mut self, root: &Section<'_, '_>) -> Vec<Requirement> {
+        let read = |section: Section<'_, '_>| {
+            let that = section.need_word("that");
+            let why = section.need_word("why").map(|word| word.text.to_owned());
+            section.finish();
+            let that = that?;
+            let at = self.lines.position(that.span.start);
+            let that = self.expression(that.text, that.span, &mut Captures::default(), OperandKind::Boolean);
+            Some(Requirement { that, why: why?, at })
+        };
+        root.sections("require").into_iter().filter_map(read).collect()
+    }
+
+    pub(super) fn read_steps(&mut self, root: &Section<'_, '_>) -> Vec<WorkStep> {
+        let read = |section: Section<'_, '_>| {
+            let phase = pick(&section, "phase", &Phase::ALL);
+            let text = section.need_word("do").map(|word| word.text.to_owned());
+            let when = self.condition(&section, &mut Captures::default());
+            section.finish();
+            Some(WorkStep { phase: phase?, text: text?, when })
+        };
+        root.sections("step").into_iter().filter_map(read).collect()
+    }
+
+    pub(super) fn read_notices(&mut self, root: &Section<'_, '_>) -> Vec<Notice> {
+        let read = |section: Section<'_, '_>| {
+            let text = section.need_word("text");
+            let when = self.condition(&section, &mut Captures::default());
+            section.finish();
+            let text = text?;
+            Some(Notice { at: self.lines.position(text.span.start), text: text.text.to_owned(), when })
+        };
+        root.sections("notice").into_iter().filter_map(read).collect()
+    }
+
+    pub(super) fn read_base(&self, root: &Section<'_, '_>) -> BasePolicy {
+        let Some(section) = root.section("base") else { return BasePolicy::default() };
+        let patterns = |key| {
+            let words = section.words(key);
+            words.into_iter().filter_map(|word| self.new_pattern(&section, word)).collect()
+        };
+        let policy = BasePolicy { replace: patterns("replace"), merge: patterns("merge") };
+        section.finish();
+        policy
+    }
+}

@@ -1,0 +1,547 @@
+//! Crossings: the rules that take settings from one release to another.
+//!
+//! [`Crossing::parse`] checks the rules against the profiles of both sides, so that a crossing that
+//! exists can be applied. Rules stand in the order of the file; the first that fits takes a setting.
+
+mod beside;
+mod captures;
+mod check;
+mod left;
+mod parse;
+mod right;
+mod summary;
+mod syntax;
+mod tables;
+
+pub use parse::crossing_sides;
+pub use summary::{Deed, Summary};
+
+use crate::finding::Findings;
+use crate::format::shape::Shape;
+use crate::language::expression::Expression;
+use crate::language::expression::OperandKind;
+use crate::language::phase::Phase;
+use crate::language::typing::TypeId;
+use crate::text::source::Position;
+use crate::tree::pattern::Pattern;
+use std::sync::Arc;
+
+/// One side of a crossing.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Side {
+    /// The platform line.
+    pub line: String,
+    /// The release.
+    pub release: String,
+}
+
+impl std::fmt::Display for Side {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        write!(f, "{}@{}", self.line, self.release)
+    }
+}
+
+impl Side {
+    /// `LINE@RELEASE`.
+    pub fn parse(text: &str) -> Option<Self> {
+        let (line, release) = text.split_once('@')?;
+        let ok = !line.is_empty() && !release.is_empty() && !line.contains('/');
+        ok.then(|| Self { line: line.to_owned(), release: release.to_owned() })
+    }
+}
+
+/// A checked crossing.
+#[derive(Debug)]
+pub struct Crossing {
+    /// The file that it was read from, for the ledger and messages.
+    pub file: String,
+    /// Where it starts.
+    pub from: Side,
+    /// Where it leads.
+    pub to: Side,
+    /// Old ports and the new ones that take their part.
+    pub(crate) equivalent_ports: Vec<(String, String)>,
+    pub(crate) places: Vec<Place>,
+    /// In the order of the file.
+    pub(crate) rules: Vec<Rule>,
+    pub(crate) look_ups: Vec<LookUp>,
+    /// What the backup does not hold and a person is asked for.
+    pub asks: Vec<Ask>,
+    pub(crate) requirements: Vec<Requirement>,
+    pub(crate) steps: Vec<WorkStep>,
+    pub(crate) notices: Vec<Notice>,
+    pub(crate) base: BasePolicy,
+    /// Whether what objects inherit is written out in each; what is usual, if it does not say.
+    pub(crate) flattens: Option<bool>,
+    /// Which old defaults are written out where a setting is not given.
+    pub(crate) pins: Pins,
+    /// Settings of the old side whose defaults are written out in any case.
+    pub(crate) always_pinned: Vec<Pattern>,
+    /// Texts that expressions and templates know by name.
+    pub(crate) constants: Vec<(String, String)>,
+    /// What is worth a look in the file, though it can be used.
+    pub warnings: Findings,
+}
+
+/// Which old defaults are written out where a setting is not given.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub(crate) enum Pins {
+    /// Those that both profiles know and that differ.
+    #[default]
+    Differing,
+    /// All that the new profile does not say the same of.
+    All,
+    /// None.
+    None,
+}
+
+impl Pins {
+    pub(crate) const WORDS: [(&'static str, Self); 3] =
+        [("differing", Self::Differing), ("all", Self::All), ("none", Self::None)];
+}
+
+/// What becomes of collections of a base that the crossing writes into. What neither list names is
+/// merged where its entries have keys, and replaced where nothing tells them apart.
+#[derive(Debug, Default)]
+pub(crate) struct BasePolicy {
+    /// Only what the crossing writes is there then.
+    pub(crate) replace: Vec<Pattern>,
+    /// What the crossing writes is put beside what is there; entries without keys behind it.
+    pub(crate) merge: Vec<Pattern>,
+}
+
+/// Finds the object of a place by a network that holds an address.
+#[derive(Debug)]
+pub(crate) struct LookUp {
+    pub(crate) name: String,
+    pub(crate) place: usize,
+    /// Gives the network of an object of that place.
+    pub(crate) network: Expression,
+    /// Gives what is found; else it is the name that the object has now.
+    pub(crate) gives: Option<Expression>,
+}
+
+/// A fact that the backup does not hold.
+#[derive(Debug)]
+pub struct Ask {
+    /// Its name, as expressions use it.
+    pub fact: String,
+    /// What is taken where nobody answers.
+    pub default: String,
+    /// Why it is asked, and where to find it.
+    pub why: String,
+    /// Where it is of no use to know it, it is not asked.
+    pub(crate) when: Option<Expression>,
+    pub(crate) at: Position,
+    pub(crate) kind: OperandKind,
+}
+
+impl Ask {
+    /// Whether an answer is of the type that is asked for.
+    pub fn takes(&self, answer: &str) -> bool {
+        match self.kind {
+            OperandKind::Integer => answer.trim().parse::<i64>().is_ok(),
+            OperandKind::Boolean => matches!(answer.trim(), "true" | "yes" | "false" | "no"),
+            OperandKind::Text | OperandKind::Unknown => true,
+        }
+    }
+
+    /// What an answer is, for people.
+    pub fn wanted(&self) -> &'static str {
+        match self.kind {
+            OperandKind::Integer => "a whole number",
+            OperandKind::Boolean => "yes or no",
+            OperandKind::Text | OperandKind::Unknown => "a text",
+        }
+    }
+}
+
+/// What must hold for the crossing to be taken at all.
+#[derive(Debug)]
+pub(crate) struct Requirement {
+    pub(crate) that: Expression,
+    pub(crate) why: String,
+    pub(crate) at: Position,
+}
+
+/// A step of the work around the import.
+#[derive(Debug)]
+pub(crate) struct WorkStep {
+    pub(crate) phase: Phase,
+    pub(crate) text: String,
+    pub(crate) when: Option<Expression>,
+}
+
+/// Something that a person should know about the crossing.
+#[derive(Debug)]
+pub(crate) struct Notice {
+    pub(crate) text: String,
+    pub(crate) when: Option<Expression>,
+    pub(crate) at: Position,
+}
+
+impl Crossing {
+    /// The rule that a place itself is.
+    pub(crate) fn place_rule(&self, place: usize) -> &Rule {
+        self.rules.iter().find(|rule| rule.is_place(place)).expect("each place is a rule")
+    }
+
+    /// Whether a rule of the place asks for the place of an object among its like.
+    pub(crate) fn counts_objects(&self, place: usize) -> bool {
+        let by_pieces = |pieces: &[Piece]| {
+            pieces.iter().any(|piece| match piece {
+                Piece::Index => true,
+                Piece::Expression(expression) => expression.mentions("index"),
+                _ => false,
+            })
+        };
+        let by_steps = |steps: &[TargetStep]| {
+            steps
+                .iter()
+                .any(|step| matches!(&step.name, TargetName::Made { pieces, .. } if by_pieces(pieces)))
+        };
+        let by_targets = |targets: &[Target]| {
+            targets.iter().any(|target| {
+                by_steps(&target.base)
+                    || target.fields.iter().any(|field| by_steps(&field.path) || by_pieces(&field.template))
+            })
+        };
+        let by_look_up = |look_up: &LookUp| {
+            look_up.network.mentions("index")
+                || look_up.gives.as_ref().is_some_and(|gives| gives.mentions("index"))
+        };
+        by_steps(&self.places[place].target)
+            || self.look_ups.iter().any(|look_up| look_up.place == place && by_look_up(look_up))
+            || self.rules.iter().filter(|rule| rule.place == Some(place)).any(|rule| {
+                rule.when.as_ref().is_some_and(|when| when.mentions("index"))
+                    || matches!(&rule.action, Action::Move(targets) | Action::Add(targets) if by_targets(targets))
+            })
+    }
+
+    /// The crossing without rules from a release to itself: only the model changes, or nothing does.
+    pub(crate) fn identity(side: &Side) -> Self {
+        Self {
+            file: format!("{side} to itself"),
+            from: side.clone(),
+            to: side.clone(),
+            equivalent_ports: Vec::new(),
+            places: Vec::new(),
+            rules: Vec::new(),
+            look_ups: Vec::new(),
+            asks: Vec::new(),
+            requirements: Vec::new(),
+            steps: Vec::new(),
+            notices: Vec::new(),
+            base: BasePolicy::default(),
+            flattens: None,
+            pins: Pins::default(),
+            always_pinned: Vec::new(),
+            constants: Vec::new(),
+            warnings: Vec::new(),
+        }
+    }
+}
+
+/// Where objects of the old side go on the new.
+#[derive(Debug)]
+pub(crate) struct Place {
+    pub(crate) from: Pattern,
+    pub(crate) when: Option<Expression>,
+    /// Depth of the scope below the outermost place.
+    pub(crate) depth: usize,
+    pub(crate) keys: Vec<LevelKeys>,
+    /// The object of another place that it goes into, where it leads on from that.
+    pub(crate) start: Option<Start>,
+    /// The path from there, or from the top.
+    pub(crate) target: Vec<TargetStep>,
+    /// The path from the top in any case.
+    pub(crate) whole: Vec<TargetStep>,
+    /// Settings, directly in the objects, whose values make objects equal that then share one new entry.
+    pub(crate) group: Vec<String>,
+}
+
+impl Place {
+    /// How many steps of its target are the same for all objects, from the top.
+    pub(crate) fn common_steps(&self) -> usize {
+        let is_common = |step: &&TargetStep| matches!(step.name, TargetName::Literal(_)) && !step.append;
+        self.target.iter().take_while(is_common).count()
+    }
+}
+
+/// What a place asks of the keys of its object, or of one that holds it.
+#[derive(Clone, Debug)]
+pub(crate) struct LevelKeys {
+    /// How many levels above the object.
+    pub(crate) up: usize,
+    pub(crate) tests: Vec<KeyTest>,
+}
+
+/// What a place asks of one key of its object.
+#[derive(Clone, Debug)]
+pub(crate) enum KeyTest {
+    /// Anything; the key is the place's capture of this slot.
+    Capture(usize),
+    /// Just this.
+    Literal(String),
+    /// Text of that shape; its captures are the place's, in order.
+    Shaped(ClauseShape),
+    Any,
+}
+
+/// One step into the new tree.
+#[derive(Clone, Debug)]
+pub(crate) struct TargetStep {
+    pub(crate) name: TargetName,
+    /// A new entry of the list of that name.
+    pub(crate) append: bool,
+}
+
+impl TargetStep {
+    /// The type that spells the name, where one does.
+    pub(crate) fn kind(&self) -> Option<TypeId> {
+        match &self.name {
+            TargetName::Made { kind, .. } => *kind,
+            TargetName::Literal(_) => None,
+        }
+    }
+
+    /// Whether the kind of an object decides the name.
+    pub(crate) fn is_by_kind(&self) -> bool {
+        matches!(&self.name, TargetName::Made { possible, .. } if !possible.is_empty())
+    }
+}
+
+#[derive(Clone, Debug)]
+pub(crate) enum TargetName {
+    Literal(String),
+    /// What the pieces make, as the type spells it.
+    Made {
+        pieces: Arc<[Piece]>,
+        kind: Option<TypeId>,
+        /// All that it can be, where only the kind of the object decides; else empty.
+        possible: Vec<String>,
+    },
+}
+
+/// One rule.
+#[derive(Debug)]
+pub(crate) struct Rule {
+    pub(crate) at: Position,
+    /// The place that it stands in.
+    pub(crate) place: Option<usize>,
+    pub(crate) clauses: Vec<Clause>,
+    /// How many slots there are: the captures of the place, then its own.
+    pub(crate) slots: usize,
+    /// The names of the slots, as expressions use them.
+    pub(crate) names: Vec<String>,
+    pub(crate) when: Option<Expression>,
+    pub(crate) action: Action,
+}
+
+/// One setting or object that a rule speaks of.
+#[derive(Debug)]
+pub(crate) struct Clause {
+    /// From the outermost place down.
+    pub(crate) pattern: Pattern,
+    pub(crate) shape: Option<ClauseShape>,
+    pub(crate) optional: bool,
+    /// It speaks of the object itself, that it is there.
+    pub(crate) presence: bool,
+    /// The slot of the whole value, where there is no shape.
+    pub(crate) slot: Option<usize>,
+}
+
+#[derive(Clone, Debug)]
+pub(crate) struct ClauseShape {
+    pub(crate) shape: Shape,
+    /// The slot of each capture, in order.
+    pub(crate) slots: Vec<usize>,
+    /// Types of the old profile that the captures themselves name.
+    pub(crate) types: Vec<Option<TypeId>>,
+}
+
+#[derive(Debug)]
+pub(crate) enum Action {
+    /// The place itself: takes the object (clause 0) and the keys that its target uses.
+    Place,
+    Move(Vec<Target>),
+    /// Writes what the old side has nothing like, once for each object of the place.
+    Add(Vec<Target>),
+    Drop {
+        why: String,
+    },
+    ByHand {
+        instruction: String,
+    },
+    Moot {
+        why: String,
+    },
+}
+
+/// What one firing of a rule writes: steps to a common place, then fields below it.
+#[derive(Debug)]
+pub(crate) struct Target {
+    /// From the top, wherever the rule stands.
+    pub(crate) top: bool,
+    /// Where an object of another place went, found by the key in a slot; else the rule's own place.
+    pub(crate) start: Option<Start>,
+    pub(crate) base: Vec<TargetStep>,
+    pub(crate) fields: Vec<Field>,
+    /// Objects that are to be there, whatever stands in them.
+    pub(crate) objects: Vec<Vec<TargetStep>>,
+}
+
+/// `@place[{key}]`
+#[derive(Clone, Debug)]
+pub(crate) struct Start {
+    pub(crate) place: usize,
+    pub(crate) slot: usize,
+}
+
+#[derive(Debug)]
+pub(crate) struct Field {
+    pub(crate) path: Vec<TargetStep>,
+    /// The setting on the new side, and its type there.
+    pub(crate) entry: u16,
+    pub(crate) kind: TypeId,
+    pub(crate) template: Vec<Piece>,
+    /// Written only where what holds there is less.
+    pub(crate) at_least: bool,
+}
+
+impl Field {
+    /// The name that it has in any case, where it is a setting of its own right there.
+    pub(crate) fn plain_name(&self) -> Option<&str> {
+        match self.path.as_slice() {
+            [TargetStep { name: TargetName::Literal(name), append: false }] => Some(name),
+            _ => None,
+        }
+    }
+}
+
+/// A piece of what is written.
+#[derive(Debug)]
+pub(crate) enum Piece {
+    Literal(String),
+    Slot {
+        slot: usize,
+        table: Option<Table>,
+    },
+    /// The same, and the map has no say in it.
+    AsIs {
+        slot: usize,
+    },
+    /// The place of the object among its like, from 1.
+    Index,
+    /// The kind of the object, by the old profile.
+    Kind {
+        table: Option<Table>,
+    },
+    Expression(Expression),
+    /// The name of the object whose network holds the address in the slot.
+    LookUp {
+        slot: usize,
+        look_up: usize,
+    },
+}
+
+/// Old values and the new ones that take their part.
+#[derive(Clone, Debug, Default)]
+pub(crate) struct Table {
+    pub(crate) rows: Vec<(String, String)>,
+    /// For `*`.
+    pub(crate) otherwise: Option<String>,
+}
+
+impl Table {
+    pub(crate) fn get(&self, old: &str) -> Option<&str> {
+        let found = self.rows.iter().find(|(from, _)| from == old).map(|(_, to)| to);
+        found.or(self.otherwise.as_ref()).map(String::as_str)
+    }
+}
+
+/// A rule that moves one setting to places right where its object goes: most rules do, and most settings
+/// go that way.
+#[derive(Clone, Copy, Debug)]
+pub(crate) struct Plain<'c> {
+    targets: &'c [Target],
+    /// There is one field, and it takes the value as a whole.
+    pub(crate) whole: bool,
+}
+
+impl<'c> Plain<'c> {
+    pub(crate) fn fields(self) -> impl Iterator<Item = &'c Field> {
+        self.targets.iter().flat_map(|target| &target.fields)
+    }
+}
+
+impl Rule {
+    /// The rule as a plain one, if it is.
+    pub(crate) fn as_plain(&self, places: &[Place]) -> Option<Plain<'_>> {
+        if self.place.is_some_and(|place| places[place].whole.iter().any(TargetStep::is_by_kind)) {
+            return None;
+        }
+        let (Action::Move(targets), [clause], None) = (&self.action, self.clauses.as_slice(), &self.when)
+        else {
+            return None;
+        };
+        let is_plain = |target: &Target| {
+            let from_here = !target.top && target.start.is_none() && target.base.is_empty();
+            let named = target.fields.iter().all(|field| field.plain_name().is_some());
+            from_here && named && target.objects.is_empty()
+        };
+        if clause.presence || !targets.iter().all(is_plain) {
+            return None;
+        }
+        let plain = Plain { targets, whole: false };
+        let mut fields = plain.fields();
+        let slot = match (fields.next().map(|field| field.template.as_slice()), fields.next()) {
+            (Some([Piece::Slot { slot, table: None }]), None) => Some(*slot),
+            _ => None,
+        };
+        let whole = slot.is_some() && clause.shape.is_none() && clause.slot == slot;
+        Some(Plain { whole, ..plain })
+    }
+
+    /// Whether it is the rule that a place itself is.
+    pub(crate) fn is_place(&self, place: usize) -> bool {
+        self.place == Some(place) && matches!(self.action, Action::Place)
+    }
+
+    /// Whether whatever a path of the pattern leads to is taken, with no condition on it.
+    pub(crate) fn takes_all_of(&self, pattern: &Pattern, places: &[Place]) -> bool {
+        let [clause] = self.clauses.as_slice() else {
+            // A place takes its object and keys one by one.
+            return matches!(self.action, Action::Place)
+                && self.is_open(places)
+                && self.clauses.iter().skip(1).any(|clause| clause.pattern.covers(pattern));
+        };
+        let open_shape = match &clause.shape {
+            None => true,
+            Some(shape) => shape.shape.as_capture().is_some(),
+        };
+        // A table without `*` gives values back that it does not list.
+        let partial = match &self.action {
+            Action::Move(targets) => targets.iter().flat_map(|target| &target.fields).any(|field| {
+                field.template.iter().any(
+                    |piece| matches!(piece, Piece::Slot { table: Some(table), .. } if table.otherwise.is_none()),
+                )
+            }),
+            _ => false,
+        };
+        !matches!(self.action, Action::Place)
+            && self.when.is_none()
+            && open_shape
+            && !partial
+            && self.is_open(places)
+            && clause.pattern.covers(pattern)
+    }
+
+    fn is_open(&self, places: &[Place]) -> bool {
+        self.place.is_none_or(|place| {
+            let place = &places[place];
+            let is_open = |key: &KeyTest| matches!(key, KeyTest::Capture(_) | KeyTest::Any);
+            place.when.is_none() && place.keys.iter().all(|level| level.tests.iter().all(is_open))
+        })
+    }
+}

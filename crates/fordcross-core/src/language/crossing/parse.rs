@@ -1,0 +1,455 @@
+//! From the text of a crossing to rules whose places are known to both profiles.
+
+use super::captures::{Captures, INDEX, KIND, NAME};
+use super::check::{check_contested, check_hidden, check_unspoken};
+use super::syntax::{BadSide, parse_left, parse_place_target};
+use super::tables::{read_constants, read_equivalents, read_tables};
+use super::{Action, Ask, Clause, Crossing, KeyTest, LookUp, Place, Rule, Side, Start, Table, TargetStep};
+use crate::finding::{Code, Findings, did_you_mean};
+use crate::language::checking::Checking;
+use crate::language::expression::{Expression, OperandKind};
+use crate::language::profile::{Lookup, PathStep, Profile};
+use crate::language::toml_file::{Report, Section, Word, as_word, inside, parse_pattern};
+use crate::language::typing::pick;
+use crate::text::source::{LineIndex, Source, Span};
+use crate::tree::pattern::{Pattern, Step};
+use rustc_hash::FxHashMap;
+use std::collections::HashMap;
+
+/// Reads only which sides a crossing connects.
+///
+/// # Errors
+/// What is wrong with the file as TOML, or with its `[crossing]` table.
+pub fn crossing_sides(source: Source<'_>) -> Result<(Side, Side), Findings> {
+    let report = Report::new(source);
+    let table = report.parse();
+    let root = Section::new(&report, table.get_ref(), table.span().into());
+    match read_head(&root) {
+        Some(head) if report.is_clean() => Ok(head.sides),
+        _ => Err(report.into_findings()),
+    }
+}
+
+/// What `[crossing]` says.
+struct Head {
+    sides: (Side, Side),
+    flattens: Option<bool>,
+    /// What is new on the new side, and nothing of the old side stands behind it.
+    fresh: Vec<Pattern>,
+}
+
+fn read_head(root: &Section<'_, '_>) -> Option<Head> {
+    let head = root.need_section("crossing")?;
+    let side = |key| {
+        let word = head.need_word(key)?;
+        let side = Side::parse(word.text);
+        if side.is_none() {
+            head.report()
+                .add(Code::ValueWrong, word.span, format!("`{}` names no release", word.text))
+                .help("write `LINE@RELEASE`");
+        }
+        side
+    };
+    let (from, to) = (side("from"), side("to"));
+    head.word("title");
+    let ways = [("flatten", true), ("keep", false)];
+    let flattens = head.word("inheritance").and_then(|_| pick(&head, "inheritance", &ways));
+    let fresh = head.words("fresh").into_iter().filter_map(|word| parse_pattern(&head, word)).collect();
+    head.finish();
+    Some(Head { sides: (from?, to?), flattens, fresh })
+}
+
+impl Crossing {
+    /// Reads a crossing and checks it against the profiles of both sides. `shared` are the files that it
+    /// may include.
+    ///
+    /// # Errors
+    /// Everything that is wrong with the file, each with its place.
+    pub fn parse(
+        source: Source<'_>,
+        old: &Profile,
+        new: &Profile,
+        checking: Checking,
+        shared: &[Source<'_>],
+    ) -> Result<Self, Findings> {
+        let report = Report::new(source);
+        let table = report.parse();
+        let root = Section::new(&report, table.get_ref(), table.span().into());
+        let root_span = root.section("crossing").map_or_else(|| root.span(), |head| head.span());
+        let head = read_head(&root);
+        let mut reader = Reader {
+            report: &report,
+            lines: LineIndex::new(source),
+            checking,
+            old,
+            new,
+            tables: FxHashMap::default(),
+            constants: Vec::new(),
+            always_pinned: Vec::new(),
+            asks: Vec::new(),
+            place_names: Vec::new(),
+            places: Vec::new(),
+            look_ups: Vec::new(),
+            rules: Vec::new(),
+        };
+        for file in root.words("include") {
+            reader.include(&root, file, shared);
+        }
+        reader.tables.extend(read_tables(&root));
+        reader.constants.extend(read_constants(&root));
+        let pins = reader.read_pins(&root);
+        reader.read_asks(&root);
+        let equivalent_ports = read_equivalents(&root);
+        // Rules may speak of places that stand further down, so these are all read first.
+        let places = root.sections("place");
+        let scopes: Vec<Option<Scope>> = places.iter().map(|section| reader.scope_of(section)).collect();
+        reader.read_look_ups(&root, &scopes);
+        for (section, scope) in places.into_iter().zip(scopes) {
+            reader.read_place(&section, scope);
+            section.finish();
+        }
+        for (key, verb) in VERBS {
+            for section in root.sections(key) {
+                reader.read_lone_rule(&section, verb);
+                section.finish();
+            }
+        }
+        let requirements = reader.read_requirements(&root);
+        let steps = reader.read_steps(&root);
+        let notices = reader.read_notices(&root);
+        let base = reader.read_base(&root);
+        root.finish();
+        let Reader { places, mut rules, look_ups, asks, always_pinned, constants, .. } = reader;
+        rules.sort_by_key(|(span, _)| *span);
+        if checking == Checking::Whole {
+            check_hidden(&report, &rules, &places);
+            check_contested(&report, &rules);
+            if let Some(head) = &head {
+                check_unspoken(&report, root_span, (old, new), &rules, &head.fresh);
+            }
+        }
+        match head {
+            Some(Head { sides: (from, to), flattens, .. }) if report.is_clean() => Ok(Self {
+                file: source.name.to_owned(),
+                from,
+                to,
+                equivalent_ports,
+                places,
+                rules: rules.into_iter().map(|(_, rule)| rule).collect(),
+                look_ups,
+                asks,
+                requirements,
+                steps,
+                notices,
+                base,
+                flattens,
+                pins,
+                always_pinned,
+                constants,
+                warnings: report.into_findings(),
+            }),
+            _ => Err(report.into_findings()),
+        }
+    }
+}
+
+#[derive(Clone, Copy, PartialEq, Eq)]
+pub(super) enum Verb {
+    Move,
+    Add,
+    Drop,
+    ByHand,
+    Moot,
+}
+
+pub(super) const VERBS: [(&str, Verb); 5] = [
+    ("move", Verb::Move),
+    ("add", Verb::Add),
+    ("drop", Verb::Drop),
+    ("by-hand", Verb::ByHand),
+    ("moot", Verb::Moot),
+];
+
+impl Verb {
+    /// What the words of a rule in a place are, for messages.
+    fn form(self) -> &'static str {
+        match self {
+            Self::Move => "[\"old setting\", \"new place\"]",
+            Self::Add => "[\"new place = value\"]",
+            Self::ByHand => "[\"old setting\", \"instruction\"]",
+            Self::Drop | Self::Moot => "[\"old setting\", \"reason\"]",
+        }
+    }
+}
+
+/// A place whose rules are being read.
+pub(super) struct Scope {
+    pub(super) index: usize,
+    /// The pattern of its objects.
+    pub(super) from: Pattern,
+    /// Where they go, as the new profile's schema is asked.
+    pub(super) to: Vec<TargetStep>,
+    pub(super) captures: Captures,
+}
+
+pub(super) struct Reader<'r, 's> {
+    pub(super) report: &'r Report<'s>,
+    pub(super) lines: LineIndex<'s>,
+    pub(super) checking: Checking,
+    pub(super) old: &'r Profile,
+    pub(super) new: &'r Profile,
+    pub(super) tables: FxHashMap<String, Table>,
+    pub(super) constants: Vec<(String, String)>,
+    pub(super) always_pinned: Vec<Pattern>,
+    pub(super) asks: Vec<Ask>,
+    /// Names of places, with their numbers.
+    pub(super) place_names: Vec<(String, usize)>,
+    pub(super) places: Vec<Place>,
+    pub(super) look_ups: Vec<LookUp>,
+    pub(super) rules: Vec<(Span, Rule)>,
+}
+
+impl Reader<'_, '_> {
+    pub(super) fn bad(&self, word: Word<'_>, bad: BadSide) {
+        let span = inside(word, self.report.source, bad.at.start, bad.at.end);
+        self.report.add(Code::RuleMalformed, span, bad.message);
+    }
+
+    /// An expression, checked if the crossing is checked whole.
+    pub(super) fn expression(
+        &self,
+        text: &str,
+        span: Span,
+        captures: &mut Captures,
+        wanted: OperandKind,
+    ) -> Expression {
+        let expression = Expression::new(text);
+        captures.mention(&expression);
+        if self.checking == Checking::Whole {
+            let mut kinds: HashMap<&str, OperandKind> = captures.kinds();
+            kinds.insert(INDEX, OperandKind::Integer);
+            kinds.insert(KIND, OperandKind::Text);
+            kinds.insert(NAME, OperandKind::Text);
+            kinds.extend(self.constants.iter().map(|(name, _)| (name.as_str(), OperandKind::Text)));
+            kinds.extend(self.asks.iter().map(|ask| (ask.fact.as_str(), ask.kind)));
+            for problem in expression.check(&kinds, wanted) {
+                let added = self.report.add(Code::ExpressionWrong, span, problem.message);
+                if let Some(help) = problem.help {
+                    added.help(help);
+                }
+            }
+            for path in expression.paths() {
+                self.check_path(path, span, &captures.above);
+            }
+        }
+        expression
+    }
+
+    /// A path in an expression must be one that the old profile knows.
+    pub(super) fn check_path(&self, path: &str, span: Span, above: &[Step]) {
+        let absolute = path.strip_prefix('/');
+        let above = if absolute.is_some() { &[] } else { above };
+        let steps = PathStep::from_here(above, absolute.unwrap_or(path));
+        if let Lookup::Unknown { step, known } = self.old.schema.find(&steps) {
+            let name = match &steps[step] {
+                PathStep::Name(name) => name,
+                _ => path,
+            };
+            self.report.unknown_path(span, &self.old.title, name, &known);
+        }
+    }
+
+    pub(super) fn condition(&self, section: &Section<'_, '_>, captures: &mut Captures) -> Option<Expression> {
+        let word = section.word("when")?;
+        Some(self.expression(word.text, word.span, captures, OperandKind::Boolean))
+    }
+
+    /// A pattern of the new side, which its profile must know.
+    pub(super) fn new_pattern(&self, section: &Section<'_, '_>, word: Word<'_>) -> Option<Pattern> {
+        let pattern = parse_pattern(section, word)?;
+        let steps: Vec<PathStep<'_>> = pattern.steps.iter().map(PathStep::from).collect();
+        if let Lookup::Unknown { step, known } = self.new.schema.find(&steps) {
+            let name = pattern.steps[step].to_string();
+            self.report.unknown_path(word.span, &self.new.title, &name, &known);
+        }
+        Some(pattern)
+    }
+
+    fn read_look_ups(&mut self, root: &Section<'_, '_>, scopes: &[Option<Scope>]) {
+        for section in root.sections("look-up") {
+            let name = section.need_word("name").map(|word| word.text.to_owned());
+            let place = section.need_word("place").and_then(|word| self.place_named(word.text, word.span));
+            let network = section.need_word("network");
+            if let (Some(name), Some(place), Some(word)) = (name, place, network) {
+                let scope = scopes.iter().flatten().find(|scope| scope.index == place);
+                let mut captures = scope.map(|scope| scope.captures.clone()).unwrap_or_default();
+                let network = self.expression(word.text, word.span, &mut captures, OperandKind::Text);
+                let gives = section
+                    .word("gives")
+                    .map(|word| self.expression(word.text, word.span, &mut captures, OperandKind::Text));
+                self.look_ups.push(LookUp { name, place, network, gives });
+            }
+            section.finish();
+        }
+    }
+
+    /// The place of a name.
+    pub(super) fn place_named(&self, name: &str, span: Span) -> Option<usize> {
+        let found = self.place_names.iter().find(|(known, _)| known == name).map(|(_, index)| *index);
+        if found.is_none() {
+            let known: Vec<&str> = self.place_names.iter().map(|(name, _)| name.as_str()).collect();
+            self.report
+                .add(Code::CaptureUnknown, span, format!("there is no place named `{name}`"))
+                .help(did_you_mean(name, known));
+        }
+        found
+    }
+
+    /// Reads the head of a place.
+    fn scope_of(&mut self, section: &Section<'_, '_>) -> Option<Scope> {
+        let name = section.word("name");
+        let (from, to) = (section.need_word("from"), section.need_word("to"));
+        let (from, to) = (from?, to?);
+        let steps = match parse_left(from.text) {
+            Ok(mut clauses) if clauses.len() == 1 && clauses[0].shape.is_none() => clauses.remove(0).steps,
+            Ok(_) => {
+                self.report.add(Code::RuleMalformed, from.span, "a place is one path, without a value");
+                return None;
+            }
+            Err(bad) => {
+                self.bad(from, bad);
+                return None;
+            }
+        };
+        let pattern = Pattern { steps: steps.iter().map(|step| step.step.clone()).collect() };
+        self.find_old(from, &steps, &[])?;
+        let mut captures = Captures { above: pattern.steps.clone(), list: Vec::new() };
+        let (keys, key_names) = self.keys(from, &steps, &mut captures);
+        let raw_target = match parse_place_target(to.text) {
+            Ok(target) => target,
+            Err(bad) => {
+                self.bad(to, bad);
+                return None;
+            }
+        };
+        let (start, before) = match &raw_target.start {
+            Some((place, key, at)) => {
+                let span = inside(to, self.report.source, at.start, at.end);
+                let place = self.place_named(place, span)?;
+                let slot = self.slot(key, span, &mut captures)?;
+                (Some(Start { place, slot }), self.places[place].whole.clone())
+            }
+            None => (None, Vec::new()),
+        };
+        let target = self.branch_path(to, &raw_target.base, &before, &mut captures)?;
+        let whole: Vec<TargetStep> = before.into_iter().chain(target.iter().cloned()).collect();
+        // Only what the name itself holds is taken by the place; a condition takes nothing.
+        let in_name: Vec<bool> = captures.list.iter().map(|capture| capture.used).collect();
+        let when = self.condition(section, &mut captures);
+        let place = self.places.len();
+        let clause =
+            |pattern, optional, slot| Clause { pattern, shape: None, optional, presence: false, slot };
+        let mut clauses = vec![clause(pattern.clone(), false, None)];
+        let own = keys.iter().filter(|level| level.up == 0).flat_map(|level| &level.tests);
+        for (test, name) in own.zip(&key_names) {
+            if let (KeyTest::Capture(slot), Some(name)) = (test, name)
+                && in_name[*slot]
+            {
+                let key = pattern.join(&[Step::Names(vec![name.clone()])]);
+                clauses.push(clause(key, true, Some(*slot)));
+            }
+        }
+        if let Some(name) = name {
+            self.place_names.push((name.text.to_owned(), place));
+        }
+        self.places.push(Place {
+            from: pattern.clone(),
+            when,
+            depth: pattern.depth(),
+            keys,
+            start,
+            target,
+            whole: whole.clone(),
+            group: self.group_of(section, &pattern),
+        });
+        let at = self.lines.position(from.span.start);
+        let slots = captures.list.len();
+        let names = captures.list.iter().map(|capture| capture.name.clone()).collect();
+        let rule = Rule { at, place: Some(place), clauses, slots, names, when: None, action: Action::Place };
+        self.rules.push((section.span(), rule));
+        Some(Scope { index: place, from: pattern, to: whole, captures })
+    }
+
+    /// The settings that make objects of a place equal.
+    pub(super) fn group_of(&self, section: &Section<'_, '_>, pattern: &Pattern) -> Vec<String> {
+        let words = section.words("group");
+        for word in &words {
+            self.check_path(word.text, word.span, &pattern.steps);
+        }
+        words.into_iter().map(|word| word.text.to_owned()).collect()
+    }
+
+    /// Reads the rules of a place.
+    fn read_place(&mut self, section: &Section<'_, '_>, mut scope: Option<Scope>) {
+        for (key, verb) in VERBS {
+            let Some(value) = section.raw(key) else { continue };
+            let entries = value.get_ref().as_array();
+            let mut wrong = entries.is_none();
+            for entry in entries.into_iter().flat_map(|array| array.iter()) {
+                let words: Option<Vec<Word<'_>>> =
+                    entry.get_ref().as_array().and_then(|array| array.iter().map(as_word).collect());
+                let (left, right, when) = match (verb, words.as_deref()) {
+                    (Verb::Add, Some(&[right])) => (None, right, None),
+                    (Verb::Add, Some(&[right, when])) => (None, right, Some(when)),
+                    (Verb::Add, _) => (None, Word { text: "", span: Span::default() }, None),
+                    (_, Some(&[left, right])) => (Some(left), right, None),
+                    (_, Some(&[left, right, when])) => (Some(left), right, Some(when)),
+                    _ => (None, Word { text: "", span: Span::default() }, None),
+                };
+                if right.text.is_empty() && left.is_none() {
+                    wrong = true;
+                } else if let Some(scope) = &mut scope {
+                    self.rule(Some(scope), verb, left, right, when);
+                }
+            }
+            if wrong {
+                self.report
+                    .add(
+                        Code::ValueWrong,
+                        value.span().into(),
+                        format!("`{key}` takes a list of rules, each a list of strings"),
+                    )
+                    .help(format!(
+                        "write `{key} = [{}, …]`, with a condition behind it if there is one",
+                        verb.form()
+                    ));
+            }
+        }
+        for capture in
+            scope.iter().flat_map(|scope| scope.captures.list.iter().filter(|capture| !capture.used))
+        {
+            self.unused(&capture.name, capture.span);
+        }
+    }
+
+    /// A rule in a table of its own: `[[drop]]`.
+    fn read_lone_rule(&mut self, section: &Section<'_, '_>, verb: Verb) {
+        let second = match verb {
+            Verb::Move | Verb::Add => "to",
+            Verb::ByHand => "do",
+            Verb::Drop | Verb::Moot => "why",
+        };
+        let left = if verb == Verb::Add { None } else { section.need_word("from") };
+        let right = section.need_word(second);
+        let when = section.word("when");
+        if let Some(right) = right.filter(|_| verb == Verb::Add || left.is_some()) {
+            self.rule(None, verb, left, right, when);
+        }
+    }
+
+    pub(super) fn unused(&self, name: &str, span: Span) {
+        self.report
+            .add(Code::CaptureUnused, span, format!("the capture `{name}` is never used"))
+            .help("use it on the right, or write a plain pattern: what is not used is lost without a word");
+    }
+}

@@ -1,0 +1,82 @@
+//! What a crossing looks up: tables of values, constants, ports that take each other's part; and files of
+//! them that several crossings include.
+
+use super::Table;
+use super::parse::Reader;
+use crate::finding::{Code, did_you_mean};
+use crate::language::toml_file::{Report, Section, Word, as_word};
+use crate::text::source::Source;
+use rustc_hash::FxHashMap;
+
+pub(super) fn read_equivalents(root: &Section<'_, '_>) -> Vec<(String, String)> {
+    let Some(section) = root.section("equivalent") else { return Vec::new() };
+    let pairs = section.section("ports").map(|ports| read_pairs(&ports)).unwrap_or_default();
+    section.finish();
+    pairs
+}
+
+fn read_pairs(section: &Section<'_, '_>) -> Vec<(String, String)> {
+    let mut pairs = Vec::new();
+    for (key, value) in section.members() {
+        match as_word(value) {
+            Some(word) => pairs.push((key.text.to_owned(), word.text.to_owned())),
+            None => {
+                section.report().add(Code::ValueWrong, value.span().into(), "expected a string");
+            }
+        }
+    }
+    pairs
+}
+
+pub(super) fn read_tables(root: &Section<'_, '_>) -> FxHashMap<String, Table> {
+    let mut tables = FxHashMap::default();
+    let Some(section) = root.section("table") else { return tables };
+    for (name, value) in section.members() {
+        match section.as_section(value) {
+            Some(rows) => {
+                let mut table = Table { rows: read_pairs(&rows), otherwise: None };
+                if let Some(at) = table.rows.iter().position(|(from, _)| from == "*") {
+                    table.otherwise = Some(table.rows.remove(at).1);
+                }
+                tables.insert(name.text.to_owned(), table);
+            }
+            None => {
+                section.report().add(
+                    Code::ValueWrong,
+                    value.span().into(),
+                    "expected a table of old and new values",
+                );
+            }
+        }
+    }
+    tables
+}
+
+pub(super) fn read_constants(root: &Section<'_, '_>) -> Vec<(String, String)> {
+    root.section("constant").map(|section| read_pairs(&section)).unwrap_or_default()
+}
+
+impl Reader<'_, '_> {
+    /// Takes tables and constants over from a file that several crossings share.
+    pub(super) fn include(&mut self, root: &Section<'_, '_>, file: Word<'_>, shared: &[Source<'_>]) {
+        let Some(source) = shared.iter().find(|source| source.name == file.text) else {
+            let known: Vec<&str> = shared.iter().map(|source| source.name).collect();
+            let help = if known.is_empty() {
+                "put a file of that name, which ends in `.shared.toml`, beside the crossing".to_owned()
+            } else {
+                did_you_mean(file.text, known)
+            };
+            root.report()
+                .add(Code::IncludeMissing, file.span, format!("there is no file `{}` to include", file.text))
+                .help(help);
+            return;
+        };
+        let report = Report::new(*source);
+        let table = report.parse();
+        let included = Section::new(&report, table.get_ref(), table.span().into());
+        self.tables.extend(read_tables(&included));
+        self.constants.extend(read_constants(&included));
+        included.finish();
+        root.report().take_over(report);
+    }
+}

@@ -1,0 +1,730 @@
+//! Conditions and computed values: the Common Expression Language (an open specification) with a few
+//! functions of ours.
+//!
+//! An expression sees the captures of its rule as variables, and what is around it by functions that
+//! take a path. It cannot loop, assign, or reach a file or a network. It is compiled when it is first
+//! needed; [`Expression::check`] compiles it to tell what is wrong with it, unknown names and wrong
+//! kinds of values included, before anything is carried.
+
+mod check;
+mod errors;
+mod functions;
+mod names;
+mod networks;
+mod path;
+
+pub(crate) use check::Problem;
+pub(crate) use functions::FUNCTIONS;
+
+use crate::language::typing::{Dimension, Value};
+use crate::tree::NodeId;
+use cel::Context;
+use cel::parser::{Expression as Program, PrattParser};
+use ipnet::IpNet;
+use names::Names;
+pub(crate) use networks::Networks;
+use networks::Shelf;
+pub(crate) use path::{AskedStep, alternatives, asked_steps};
+use rustc_hash::{FxHashMap, FxHashSet};
+use std::cell::RefCell;
+use std::collections::HashMap;
+use std::net::IpAddr;
+use std::sync::{Arc, OnceLock};
+
+/// A value as expressions see it.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub(crate) enum Operand {
+    Text(String),
+    Integer(i64),
+    Boolean(bool),
+    /// What is not there.
+    Nothing,
+}
+
+/// The kind of an operand, as far as it is known before anything is carried.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) enum OperandKind {
+    Text,
+    Integer,
+    Boolean,
+    Unknown,
+}
+
+/// What an expression can ask about the place it is evaluated at.
+pub(crate) trait Surroundings {
+    /// A variable: a capture, a fact.
+    fn variable(&self, name: &str) -> Option<Operand>;
+    /// How often a setting or object of that path, relative to the rule's place, is given.
+    fn count(&self, path: &str) -> usize;
+    /// The value that holds for a setting: the one given, or else the default.
+    fn effective(&self, path: &str) -> Operand;
+    /// The names of what stands at that path.
+    fn names(&self, path: &str) -> Vec<String>;
+    /// The values of the settings of that path.
+    fn values(&self, path: &str) -> Vec<String>;
+    /// Whether a setting of that path has the name of the object as its value.
+    fn named_by(&self, path: &str) -> bool;
+    /// What stands at that path: values of settings, names of objects and branches.
+    fn standing(&self, path: &str) -> Vec<String>;
+    /// Whether the same stands at two paths.
+    fn same(&self, one: &str, other: &str) -> bool;
+    /// Whether the object leads back to itself over the settings of these paths, which name objects of its kind.
+    fn circle(&self, paths: &[String]) -> bool;
+    /// Whether in the branches of the object something stands behind what names it by the settings of these paths.
+    fn named_late(&self, paths: &[String]) -> bool;
+    /// Whether the backup's release is that one or a later one.
+    fn since(&self, release: &str) -> bool;
+    /// The functions that do not depend on the place.
+    fn evaluator(&self) -> &Evaluator;
+}
+
+/// What expressions need that does not depend on the place: the functions, which cost more to make than to
+/// evaluate, and what stands at paths from the top, which each of many objects may ask about.
+pub(crate) struct Evaluator {
+    context: Context<'static, 'static>,
+    /// By path, the names of what stands there.
+    names: RefCell<FxHashMap<String, Names>>,
+    /// By path, the values that settings there have, in their order.
+    lists: RefCell<FxHashMap<String, cel::Value>>,
+    /// By path, how much stands there.
+    counts: RefCell<FxHashMap<String, usize>>,
+    /// The kinds of objects, as numbers of their declaration.
+    kinds: RefCell<FxHashMap<(NodeId, u16), Option<usize>>>,
+    /// By path, the values that settings there have.
+    values: RefCell<FxHashMap<String, FxHashSet<String>>>,
+    /// The networks at paths, as the functions that look for them know them: by number.
+    networks: Shelf,
+    /// By paths from the top, the numbers of their networks.
+    shelved: RefCell<FxHashMap<String, i64>>,
+    /// By the path of objects, these by their names.
+    named_nodes: RefCell<FxHashMap<String, FxHashMap<String, NodeId>>>,
+    /// By the object's declaration and the paths, the objects that lead back to themselves.
+    circles: RefCell<FxHashMap<String, FxHashSet<NodeId>>>,
+    /// By the place that is stood at, as a number of its own, and the path from there: what the profile declares.
+    declared: RefCell<FxHashMap<usize, FxHashMap<String, Option<u16>>>>,
+}
+
+impl Evaluator {
+    /// For one tree.
+    pub(crate) fn new() -> Self {
+        let mut context = Context::default();
+        functions::add(&mut context);
+        let networks = Shelf::default();
+        networks::add(&mut context, &networks);
+        Self {
+            context,
+            networks,
+            shelved: RefCell::default(),
+            named_nodes: RefCell::default(),
+            circles: RefCell::default(),
+            names: RefCell::default(),
+            lists: RefCell::default(),
+            counts: RefCell::default(),
+            kinds: RefCell::default(),
+            values: RefCell::default(),
+            declared: RefCell::default(),
+        }
+    }
+
+    /// What the profile declares at a path from a place, looked up once.
+    pub(crate) fn declared(
+        &self,
+        place: usize,
+        path: &str,
+        look_up: impl FnOnce() -> Option<u16>,
+    ) -> Option<u16> {
+        if let Some(&known) = self.declared.borrow().get(&place).and_then(|paths| paths.get(path)) {
+            return known;
+        }
+        let found = look_up();
+        self.declared.borrow_mut().entry(place).or_default().insert(path.to_owned(), found);
+        found
+    }
+
+    /// How much stands at a path from the top, counted once.
+    pub(crate) fn count_at(&self, path: &str, count: impl FnOnce() -> usize) -> usize {
+        if let Some(&known) = self.counts.borrow().get(path) {
+            return known;
+        }
+        let counted = count();
+        self.counts.borrow_mut().insert(path.to_owned(), counted);
+        counted
+    }
+
+    /// The kind of an object of a declaration, found once; its condition may ask for those of others.
+    pub(crate) fn kind_of(
+        &self,
+        object: NodeId,
+        entry: u16,
+        find: impl FnOnce() -> Option<usize>,
+    ) -> Option<usize> {
+        if let Some(&known) = self.kinds.borrow().get(&(object, entry)) {
+            return known;
+        }
+        let found = find();
+        self.kinds.borrow_mut().insert((object, entry), found);
+        found
+    }
+
+    /// Whether a value is among those at a path from the top.
+    pub(crate) fn is_value_at(
+        &self,
+        path: &str,
+        value: &str,
+        all: impl FnOnce() -> FxHashSet<String>,
+    ) -> bool {
+        if let Some(known) = self.values.borrow().get(path) {
+            return known.contains(value);
+        }
+        let all = all();
+        let is_among = all.contains(value);
+        self.values.borrow_mut().insert(path.to_owned(), all);
+        is_among
+    }
+
+    /// The object of a name among those at a path from the top, which are gathered once.
+    pub(crate) fn named_node(
+        &self,
+        path: &str,
+        name: &str,
+        all: impl FnOnce() -> FxHashMap<String, NodeId>,
+    ) -> Option<NodeId> {
+        if let Some(known) = self.named_nodes.borrow().get(path) {
+            return known.get(name).copied();
+        }
+        let all = all();
+        let found = all.get(name).copied();
+        self.named_nodes.borrow_mut().insert(path.to_owned(), all);
+        found
+    }
+
+    /// The objects that lead back to themselves by some paths, found once.
+    pub(crate) fn is_in_circle(
+        &self,
+        question: &str,
+        object: NodeId,
+        find: impl FnOnce() -> FxHashSet<NodeId>,
+    ) -> bool {
+        if let Some(known) = self.circles.borrow().get(question) {
+            return known.contains(&object);
+        }
+        let found = find();
+        let is_among = found.contains(&object);
+        self.circles.borrow_mut().insert(question.to_owned(), found);
+        is_among
+    }
+
+    /// The number of the networks at some paths. Those from the top are gathered once.
+    fn networks_at(&self, paths: &[String], here: &dyn Surroundings) -> i64 {
+        let gather = || {
+            let standing = paths.iter().flat_map(|path| here.standing(path));
+            Networks::new(standing.filter_map(|text| parse_network(&text)))
+        };
+        if paths.iter().any(|path| !path.starts_with('/')) {
+            return self.networks.put(gather());
+        }
+        *self.shelved.borrow_mut().entry(paths.join(",")).or_insert_with(|| self.networks.keep(gather()))
+    }
+
+    fn values_at(&self, path: &str, here: &dyn Surroundings) -> cel::Value {
+        let list = || here.values(path).into_iter().map(|value| to_cel(Operand::Text(value))).collect();
+        let make = || cel::Value::List(Arc::new(list()));
+        if !path.starts_with('/') {
+            return make();
+        }
+        self.lists.borrow_mut().entry(path.to_owned()).or_insert_with(make).clone()
+    }
+
+    fn names_at(&self, path: &str, here: &dyn Surroundings) -> Names {
+        let make = || Names(Arc::new(here.names(path).into_iter().collect()));
+        if !path.starts_with('/') {
+            return make();
+        }
+        if let Some(known) = self.names.borrow().get(path) {
+            return known.clone();
+        }
+        let made = make();
+        self.names.borrow_mut().insert(path.to_owned(), made.clone());
+        made
+    }
+}
+
+/// An address, a network, or an address with the length of its network, as a network.
+fn parse_network(text: &str) -> Option<IpNet> {
+    match text.parse::<IpAddr>() {
+        Ok(address) => Some(IpNet::from(address)),
+        Err(_) => text.parse().ok(),
+    }
+}
+
+/// One expression of a crossing.
+#[derive(Debug)]
+pub(crate) struct Expression {
+    pub(crate) text: String,
+    program: OnceLock<Result<Compiled, String>>,
+}
+
+#[derive(Debug)]
+struct Compiled {
+    /// With each question about the surroundings as a variable, answered beforehand.
+    program: Program,
+    questions: Vec<Question>,
+    /// All variables that it mentions.
+    variables: Vec<String>,
+    /// What it is for each answer to its questions, where it depends on nothing but a few yeses and noes.
+    known: Box<[OnceLock<Result<Operand, String>>]>,
+}
+
+/// What an expression asks about its surroundings.
+#[derive(Clone, Debug)]
+struct Question {
+    function: &'static str,
+    /// Nearly always one.
+    paths: Vec<String>,
+    /// What the program has in its place.
+    variable: String,
+}
+
+/// How many questions of yes or no an expression may have for its values to be remembered.
+const FEW_QUESTIONS: usize = 6;
+
+impl Compiled {
+    fn new(program: Program, questions: Vec<Question>) -> Self {
+        let variables: Vec<String> =
+            program.references().variables().into_iter().map(str::to_owned).collect();
+        let is_asked = |name: &String| questions.iter().any(|question| question.variable == *name);
+        let depends_on_answers = questions.len() <= FEW_QUESTIONS
+            && questions.iter().all(|question| is_yes_or_no(question.function))
+            && variables.iter().all(is_asked);
+        let known = if depends_on_answers { 1 << questions.len() } else { 0 };
+        Self { program, questions, variables, known: (0..known).map(|_| OnceLock::new()).collect() }
+    }
+}
+
+fn is_yes_or_no(function: &str) -> bool {
+    matches!(function, "given" | "since" | "named_by" | "same" | "circle" | "named_late")
+}
+
+/// What the program has in the place of a question.
+fn variable_of(question: usize) -> String {
+    format!("q_{question}_")
+}
+
+impl Question {
+    fn path(&self) -> &str {
+        &self.paths[0]
+    }
+
+    /// What a question of yes or no is answered with.
+    fn answer(&self, here: &dyn Surroundings) -> bool {
+        match self.function {
+            "given" => here.count(self.path()) > 0,
+            "since" => here.since(self.path()),
+            "same" => here.same(self.path(), self.paths.last().map_or("", String::as_str)),
+            "circle" => here.circle(&self.paths),
+            "named_late" => here.named_late(&self.paths),
+            _ => here.named_by(self.path()),
+        }
+    }
+}
+
+impl Expression {
+    pub(crate) fn new(text: &str) -> Self {
+        Self { text: text.to_owned(), program: OnceLock::new() }
+    }
+
+    /// Whether the name occurs as a word outside quotes.
+    pub(crate) fn mentions(&self, name: &str) -> bool {
+        let mut quote = None;
+        let mut word = String::new();
+        for c in self.text.chars().chain([' ']) {
+            match (quote, c) {
+                (Some(open), c) if c == open => quote = None,
+                (Some(_), _) => {}
+                (None, '\'' | '"') => quote = Some(c),
+                (None, c) if c.is_alphanumeric() || c == '_' => word.push(c),
+                (None, _) => {
+                    if word == name {
+                        return true;
+                    }
+                    word.clear();
+                }
+            }
+        }
+        false
+    }
+
+    fn compiled(&self) -> Result<&Compiled, &str> {
+        let make = || {
+            let mut program = compile(&self.text)?;
+            let mut questions = Vec::new();
+            check::take_questions(&mut program, &mut questions);
+            Ok(Compiled::new(program, questions))
+        };
+        self.program.get_or_init(make).as_ref().map_err(String::as_str)
+    }
+
+    /// All that is wrong with the expression, given the kinds of its variables.
+    pub(crate) fn check(&self, variables: &HashMap<&str, OperandKind>, wanted: OperandKind) -> Vec<Problem> {
+        match compile(&self.text) {
+            Ok(program) => check::check(&program, variables, wanted),
+            Err(message) => vec![Problem { message, help: None }],
+        }
+    }
+
+    /// Whether it is true here. Without a value it is not.
+    pub(crate) fn holds(&self, here: &dyn Surroundings) -> bool {
+        self.evaluate(here) == Ok(Operand::Boolean(true))
+    }
+
+    /// Whether it depends on nothing but questions of yes or no about the surroundings.
+    pub(crate) fn only_asks_around(&self) -> bool {
+        self.compiled().is_ok_and(|compiled| !compiled.known.is_empty())
+    }
+
+    /// The paths that the expression asks about.
+    pub(crate) fn paths(&self) -> Vec<&str> {
+        self.asked().filter(|(function, _)| *function != "since").map(|(_, path)| path).collect()
+    }
+
+    /// All that it asks about its surroundings: the functions, each with the paths that it asks of.
+    pub(crate) fn asked(&self) -> impl Iterator<Item = (&'static str, &str)> {
+        let asked = self.compiled().map(|compiled| compiled.questions.as_slice()).unwrap_or_default();
+        asked.iter().flat_map(|question| question.paths.iter().map(|path| (question.function, path.as_str())))
+    }
+
+    /// Whether what it gives is to stay as it is, whatever the map says.
+    pub(crate) fn is_as_is(&self) -> bool {
+        self.compiled().is_ok_and(|compiled| check::is_call(&compiled.program, functions::AS_IS))
+    }
+
+    /// Whether it draws on anything of the old side: not all that it says stands in it.
+    pub(crate) fn draws_on_old(&self) -> bool {
+        self.compiled().is_ok_and(|compiled| !compiled.variables.is_empty())
+    }
+
+    /// What the expression is here, if all values that it asks for are there or have a default. A value of which it asks
+    /// whether it is given may be missing: then the expression says itself what holds without it.
+    pub(crate) fn evaluate_known(&self, here: &dyn Surroundings) -> Option<Result<Operand, String>> {
+        let is_guarded = |path: &str| self.asked().any(|asked| asked == ("given", path));
+        let known = self
+            .asked()
+            .filter(|(function, path)| *function == "effective" && !is_guarded(path))
+            .all(|(_, path)| here.effective(path) != Operand::Nothing);
+        known.then(|| self.evaluate(here))
+    }
+
+    /// What the expression is here.
+    ///
+    /// # Errors
+    /// Why it has no value; in words for a person.
+    pub(crate) fn evaluate(&self, here: &dyn Surroundings) -> Result<Operand, String> {
+        let compiled = self.compiled().map_err(str::to_owned)?;
+        if !compiled.known.is_empty() {
+            let questions = compiled.questions.iter().enumerate();
+            let answers = questions.fold(0, |answers, (number, question)| {
+                answers | usize::from(question.answer(here)) << number
+            });
+            return compiled.known[answers].get_or_init(|| compiled.evaluate(here)).clone();
+        }
+        compiled.evaluate(here)
+    }
+}
+
+impl Compiled {
+    fn evaluate(&self, here: &dyn Surroundings) -> Result<Operand, String> {
+        let mut context = here.evaluator().context.new_inner_scope();
+        for name in &self.variables {
+            if let Some(operand) = here.variable(name) {
+                context.add_variable_from_value(name.as_str(), to_cel(operand));
+            }
+        }
+        for question in &self.questions {
+            let (path, variable) = (question.path(), &question.variable);
+            let answer = match question.function {
+                function if is_yes_or_no(function) => cel::Value::Bool(question.answer(here)),
+                "held_by" | "overlapping" => {
+                    cel::Value::Int(here.evaluator().networks_at(&question.paths, here))
+                }
+                "count" => cel::Value::Int(i64::try_from(here.count(path)).unwrap_or(i64::MAX)),
+                "names" => {
+                    let names = here.evaluator().names_at(path, here);
+                    context.add_variable_as_val(variable.as_str(), Box::new(names));
+                    continue;
+                }
+                "values" => here.evaluator().values_at(path, here),
+                _ => to_cel(here.effective(path)),
+            };
+            context.add_variable_from_value(variable.as_str(), answer);
+        }
+        let found = cel::Value::resolve(&self.program, &context);
+        here.evaluator().networks.clear();
+        match found {
+            Ok(value) => from_cel(&value),
+            Err(error) => Err(errors::told(&error)),
+        }
+    }
+}
+
+/// The most characters of an expression, and how deep it may go: working it out takes some of the stack for each level,
+/// and the stack has an end.
+const LONGEST: usize = 1_000;
+const DEEPEST: usize = 32;
+
+fn compile(text: &str) -> Result<Program, String> {
+    let length = text.chars().count();
+    if length > LONGEST {
+        return Err(format!(
+            "an expression has at most {LONGEST} characters, and this has {length}; say it in several rules"
+        ));
+    }
+    // The parser that the crate uses by itself takes fifteen times as long.
+    match PrattParser::default().parse(text) {
+        Ok(program) if check::is_deeper(&program, DEEPEST) => {
+            Err(format!("an expression goes at most {DEEPEST} levels deep; say it in several rules"))
+        }
+        Ok(program) => Ok(program),
+        Err(errors) => Err(match errors.errors.first() {
+            Some(error) => unreadable(text, error),
+            None => "the expression cannot be read".to_owned(),
+        }),
+    }
+}
+
+/// Where an expression cannot be read, and why, in our words as far as the parser's are known.
+fn unreadable(text: &str, error: &cel::ParseError) -> String {
+    let why = error
+        .msg
+        .trim_start_matches("Syntax error: ")
+        .replace("'<EOF>'", "the end")
+        .replace("<EOF>", "the end");
+    let why = match why.strip_prefix("mismatched input ").and_then(|rest| rest.split_once(" expecting ")) {
+        Some((found, "expression")) => format!("found {found}, expected an expression"),
+        Some((found, expected)) => format!("found {found}, expected {expected}"),
+        None => why,
+    };
+    let (line, byte) = error.pos;
+    let before = |line: &str| Some(line.get(..usize::try_from(byte - 1).ok()?)?.chars().count() + 1);
+    let found = usize::try_from(line - 1).ok().and_then(|line| text.split('\n').nth(line)).and_then(before);
+    let character = found.unwrap_or(1);
+    let line = if text.trim_end().contains('\n') { format!("line {line}, ") } else { String::new() };
+    format!("the expression cannot be read at its {line}character {character}: {why}")
+}
+
+fn to_cel(operand: Operand) -> cel::Value {
+    match operand {
+        Operand::Text(text) => cel::Value::String(Arc::new(text)),
+        Operand::Integer(number) => cel::Value::Int(number),
+        Operand::Boolean(boolean) => cel::Value::Bool(boolean),
+        Operand::Nothing => cel::Value::Null,
+    }
+}
+
+fn from_cel(value: &cel::Value) -> Result<Operand, String> {
+    match value {
+        cel::Value::String(text) => Ok(Operand::Text(text.as_ref().clone())),
+        cel::Value::Int(number) => Ok(Operand::Integer(*number)),
+        cel::Value::UInt(number) => i64::try_from(*number)
+            .map(Operand::Integer)
+            .map_err(|_| "a number in it becomes too large".into()),
+        cel::Value::Bool(boolean) => Ok(Operand::Boolean(*boolean)),
+        cel::Value::Null => Ok(Operand::Nothing),
+        _ => Err("it gives neither a text, a whole number nor a truth value".into()),
+    }
+}
+
+impl Operand {
+    /// A typed value as expressions see it: durations in seconds. Secrets are never seen.
+    pub(crate) fn from_value(value: &Value<'_>) -> Self {
+        match value {
+            Value::Integer(number) => Self::Integer(*number),
+            Value::Boolean(boolean) => Self::Boolean(*boolean),
+            Value::Quantity(dimension, amount) => {
+                let unit = if *dimension == Dimension::Time { 1_000 } else { 1 };
+                Self::Integer(i64::try_from(amount / unit).unwrap_or(i64::MAX))
+            }
+            Value::PrefixLength(length) => Self::Integer(i64::from(*length)),
+            Value::Secret(..) => Self::Nothing,
+            other => Self::Text(crate::language::typing::plain_text(other).into_owned()),
+        }
+    }
+
+    /// As a value to be written.
+    pub(crate) fn into_value(self) -> Option<Value<'static>> {
+        match self {
+            Self::Text(text) => Some(Value::Text(text.into())),
+            Self::Integer(number) => Some(Value::Integer(number)),
+            Self::Boolean(boolean) => Some(Value::Boolean(boolean)),
+            Self::Nothing => None,
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use rstest::rstest;
+
+    struct Here(Evaluator);
+
+    impl Surroundings for Here {
+        fn variable(&self, name: &str) -> Option<Operand> {
+            match name {
+                "ip" => Some(Operand::Text("192.0.2.7".into())),
+                "n" => Some(Operand::Integer(24)),
+                "on" => Some(Operand::Boolean(true)),
+                _ => None,
+            }
+        }
+        fn count(&self, path: &str) -> usize {
+            usize::from(path == "mtu") * 2
+        }
+        fn effective(&self, path: &str) -> Operand {
+            if path == "mtu" { Operand::Integer(1500) } else { Operand::Nothing }
+        }
+        fn names(&self, path: &str) -> Vec<String> {
+            vec![path.to_owned()]
+        }
+        fn values(&self, path: &str) -> Vec<String> {
+            vec![format!("{path}*"), "b".to_owned()]
+        }
+        fn named_by(&self, path: &str) -> bool {
+            path == "mtu"
+        }
+        fn standing(&self, path: &str) -> Vec<String> {
+            let nets: &[&str] = match path {
+                "/nets" => &["192.0.2.0/24", "192.0.2.0/26", "198.51.100.5/24", "2001:db8::/32", "no"],
+                _ => &["203.0.113.0/24"],
+            };
+            nets.iter().map(|net| (*net).to_owned()).collect()
+        }
+        fn same(&self, one: &str, other: &str) -> bool {
+            one.len() == other.len()
+        }
+        fn circle(&self, paths: &[String]) -> bool {
+            paths.len() == 2
+        }
+        fn named_late(&self, paths: &[String]) -> bool {
+            paths.len() == 2
+        }
+        fn since(&self, release: &str) -> bool {
+            release < "5"
+        }
+        fn evaluator(&self) -> &Evaluator {
+            &self.0
+        }
+    }
+
+    #[rstest]
+    #[case("n + 1", Operand::Integer(25))]
+    #[case("on && given('mtu') && !given('pace')", Operand::Boolean(true))]
+    #[case("count('mtu')", Operand::Integer(2))]
+    #[case("effective('mtu') > 1400", Operand::Boolean(true))]
+    #[case("since('4.2')", Operand::Boolean(true))]
+    #[case("network(ip, n)", Operand::Text("192.0.2.0/24".into()))]
+    #[case("holds('192.0.2.0/25', ip)", Operand::Boolean(true))]
+    #[case("first('192.0.2.0/25')", Operand::Text("192.0.2.0".into()))]
+    #[case("last('192.0.2.0/25')", Operand::Text("192.0.2.127".into()))]
+    #[case("prefix_length('192.0.2.0/25')", Operand::Integer(25))]
+    #[case("lower('ABC') + upper('d')", Operand::Text("abcD".into()))]
+    #[case("before('tcp/443', '/') + '-' + after('tcp/443', '/')", Operand::Text("tcp-443".into()))]
+    #[case("replace('a.b.c', '.', '-')", Operand::Text("a-b-c".into()))]
+    #[case("verbatim('/a.b*[c]d')", Operand::Text(r"^/a\.b\*\[c]d$".into()))]
+    #[case("like_any('mtu9', values('mtu')) && like_any('b', values('/mtu'))", Operand::Boolean(true))]
+    #[case("like_any('9mtu', values('mtu'))", Operand::Boolean(false))]
+    #[case("ip.startsWith('192.') ? 'a' : 'b'", Operand::Text("a".into()))]
+    #[case("held_by(ip, '/nets')", Operand::Text("192.0.2.0/26".into()))]
+    #[case("held_by('203.0.113.9', '/nets', 'own')", Operand::Text("203.0.113.0/24".into()))]
+    #[case("held_by('203.0.113.9', '/nets')", Operand::Text(String::new()))]
+    #[case("overlapping('192.0.2.0/24', '/nets')", Operand::Integer(2))]
+    #[case("overlapping('192.0.2.64/26', '/nets')", Operand::Integer(1))]
+    #[case("overlapping('198.51.100.0/25', '/nets')", Operand::Integer(1))]
+    #[case("overlapping('0.0.0.0/0', '/nets')", Operand::Integer(3))]
+    #[case("same('a', 'b') && circle('a', 'b') && named_late('a', 'b')", Operand::Boolean(true))]
+    #[case("values('mtu').exists(v, v == 'b') && !values('mtu').all(v, v == 'b')", Operand::Boolean(true))]
+    #[case("family(ip) + family('2001:db8::/64') + family('x')", Operand::Integer(10))]
+    #[case("net_of('192.0.2.7/24') + ' ' + address_of('192.0.2.7/24')", Operand::Text("192.0.2.0/24 192.0.2.7".into()))]
+    #[case("ordinal('192.0.2.7') < ordinal('192.0.2.10')", Operand::Boolean(true))]
+    #[case("octets('é') + octets(ip)", Operand::Integer(11))]
+    #[case("as_is(ip)", Operand::Text("192.0.2.7".into()))]
+    #[case(
+        "pattern('^a[b(]*$') && !pattern('a(b') && !pattern('*a') && !pattern('a\\\\')",
+        Operand::Boolean(true)
+    )]
+    fn evaluates(#[case] text: &str, #[case] expected: Operand) {
+        assert_eq!(Expression::new(text).evaluate(&Here(Evaluator::new())), Ok(expected));
+    }
+
+    #[rstest]
+    #[case("n +", "")]
+    #[case("m + 1", "there is no `m` here")]
+    #[case("networ(ip, n)", "did you mean `network`?")]
+    #[case("ip + n", "a text and a whole number")]
+    #[case("ip > n", "a text and a whole number")]
+    #[case("!ip", "a truth value")]
+    #[case("network(n, n)", "`network` takes a text")]
+    #[case("network(ip)", "`network` takes 2 values")]
+    #[case("n", "expected a truth value")]
+    #[case("given(ip)", "the path itself, in quotes")]
+    #[case("same('a')", "`same` takes 2 values")]
+    #[case("held_by(ip)", "`held_by` takes at least 2 values")]
+    #[case("values('/a').exists(v, v == ip)", "a list of the object itself")]
+    #[case("values('a').map(v, v) == ip", "no other loops")]
+    #[case("values('a').exists(v, w == v)", "there is no `w` here")]
+    fn tells_what_is_wrong_before_it_is_used(#[case] text: &str, #[case] told: &str) {
+        let variables = HashMap::from([
+            ("ip", OperandKind::Text),
+            ("n", OperandKind::Integer),
+            ("on", OperandKind::Boolean),
+        ]);
+        let problems = Expression::new(text).check(&variables, OperandKind::Boolean);
+        let all: String = problems
+            .iter()
+            .map(|problem| format!("{} {}\n", problem.message, problem.help.as_deref().unwrap_or("")))
+            .collect();
+        assert!(!problems.is_empty() && all.contains(told), "{all}");
+    }
+
+    #[test]
+    fn what_is_mentioned_is_told_apart_from_what_is_quoted() {
+        let expression = Expression::new("a + 'b' == \"c\" && d_e > 1");
+        assert!(expression.mentions("a") && expression.mentions("d_e"));
+        assert!(!expression.mentions("b") && !expression.mentions("c") && !expression.mentions("d"));
+    }
+
+    #[rstest]
+    #[case("1", "+1", 31, Ok(Operand::Integer(32)))]
+    #[case("on", "&&on", 200, Ok(Operand::Boolean(true)))]
+    #[case("1", "+1", 32, Err("an expression goes at most 32 levels deep; say it in several rules".to_owned()))]
+    #[case("1", "==1", 300, Err("an expression goes at most 32 levels deep; say it in several rules".to_owned()))]
+    #[case("1", "+1", 50_000, Err("an expression has at most 1000 characters, and this has 100001; say it in several rules".to_owned()))]
+    fn a_long_expression_is_worked_out_or_refused(
+        #[case] first: &str,
+        #[case] again: &str,
+        #[case] times: usize,
+        #[case] expected: Result<Operand, String>,
+    ) {
+        let text = first.to_owned() + &again.repeat(times);
+        assert_eq!(Expression::new(&text).evaluate(&Here(Evaluator::new())), expected);
+    }
+
+    #[test]
+    fn a_text_that_grows_is_bounded() {
+        let grown =
+            (0..12).fold("'a'".to_owned(), |text, _| format!("replace({text}, 'a', 'aaaaaaaaaaaaaaaa')"));
+        let told =
+            Expression::new(&grown).evaluate(&Here(Evaluator::new())).expect_err("more than there is memory");
+        assert!(told.contains("longer than any setting"), "{told}");
+    }
+
+    #[rstest]
+    #[case("given('a') &&", "character 14: found the end, expected an expression")]
+    #[case("given('a'", "character 10: found the end, expected ')'")]
+    #[case("1 2", "character 3: found '2', expected the end")]
+    #[case("'é' $", "character 5: unexpected character")]
+    #[case("a ? b", "character 6: expected ':' in conditional expression")]
+    #[case("1\n+ *", "line 2, character 3: unexpected token")]
+    fn what_cannot_be_read_is_told_with_its_place(#[case] text: &str, #[case] told: &str) {
+        assert_eq!(compile(text).err(), Some(format!("the expression cannot be read at its {told}")));
+    }
+}

@@ -1,0 +1,97 @@
+//! What a line says of the work around a change: steps, services that stand still, and who goes by what
+//! the unit is.
+
+use super::schema::{Lookup, PathStep, Schema};
+use crate::language::phase::Phase;
+use crate::language::toml_file::{Section, Word, parse_pattern};
+use crate::language::typing::pick;
+use crate::tree::pattern::Pattern;
+
+/// Which of the two sides of a change a unit is on.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) enum UnitSide {
+    /// The one that is replaced.
+    Old,
+    /// The one that takes over.
+    New,
+}
+
+/// What a line says of the work around a change.
+#[derive(Clone, Debug, Default)]
+pub(crate) struct Around {
+    pub(crate) steps: Vec<Step>,
+    pub(crate) services: Vec<Service>,
+    pub(crate) dependants: Vec<Dependant>,
+}
+
+/// A step that every change of such a unit has.
+#[derive(Clone, Debug)]
+pub(crate) struct Step {
+    pub(crate) side: UnitSide,
+    pub(crate) phase: Phase,
+    pub(crate) text: String,
+}
+
+/// Something that the unit does for others, if it is set up.
+#[derive(Clone, Debug)]
+pub(crate) struct Service {
+    /// Where it is set up.
+    pub(crate) pattern: Pattern,
+    pub(crate) name: String,
+    /// What others notice while it stands still.
+    pub(crate) stops: String,
+}
+
+/// Something elsewhere that goes by settings of the unit.
+#[derive(Clone, Debug)]
+pub(crate) struct Dependant {
+    /// Which settings.
+    pub(crate) pattern: Pattern,
+    /// What goes by them.
+    pub(crate) what: String,
+    /// What is to be done about it when they change.
+    pub(crate) text: String,
+}
+
+pub(super) fn read_around(root: &Section<'_, '_>, schema: &Schema) -> Around {
+    let text = |word: Option<Word<'_>>| word.map(|word| word.text.to_owned());
+    let mut around = Around::default();
+    for section in root.sections("step") {
+        let side = pick(&section, "unit", &[("old", UnitSide::Old), ("new", UnitSide::New)]);
+        let phase = pick(&section, "phase", &Phase::ALL);
+        let todo = text(section.need_word("do"));
+        section.finish();
+        if let (Some(side), Some(phase), Some(text)) = (side, phase, todo) {
+            around.steps.push(Step { side, phase, text });
+        }
+    }
+    for section in root.sections("service") {
+        let (name, stops) = (text(section.need_word("name")), text(section.need_word("stops")));
+        let pattern = known_pattern(&section, "at", schema);
+        section.finish();
+        if let (Some(pattern), Some(name), Some(stops)) = (pattern, name, stops) {
+            around.services.push(Service { pattern, name, stops });
+        }
+    }
+    for section in root.sections("dependant") {
+        let (what, todo) = (text(section.need_word("what")), text(section.need_word("do")));
+        let pattern = known_pattern(&section, "of", schema);
+        section.finish();
+        if let (Some(pattern), Some(what), Some(text)) = (pattern, what, todo) {
+            around.dependants.push(Dependant { pattern, what, text });
+        }
+    }
+    around
+}
+
+/// A path that the profile declares something at or below.
+fn known_pattern(section: &Section<'_, '_>, key: &'static str, schema: &Schema) -> Option<Pattern> {
+    let word = section.need_word(key)?;
+    let pattern = parse_pattern(section, word)?;
+    let steps: Vec<PathStep<'_>> = pattern.steps.iter().map(PathStep::from).collect();
+    if let Lookup::Unknown { step, known } = schema.find(&steps) {
+        let name = pattern.steps[step].to_string();
+        section.report().unknown_path(word.span, "the profile", &name, &known);
+    }
+    Some(pattern)
+}

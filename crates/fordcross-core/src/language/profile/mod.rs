@@ -1,0 +1,354 @@
+//! Profiles: one platform line as data.
+//!
+//! [`Profile::parse`] is the only way to one, and tells all that is wrong with the file at once.
+
+mod around;
+mod declared;
+mod models;
+mod names;
+mod objects;
+mod parse;
+mod rules;
+mod schema;
+
+pub(crate) use around::{Around, UnitSide};
+pub use declared::Declared;
+pub(crate) use names::NameManners;
+pub(crate) use parse::names_port;
+pub(crate) use rules::{
+    Breach, Check, Condition, Narrows, ObjectRule, OldMeaning, Referent, RuleId, Rules, SettingRule, Unique,
+    Wording,
+};
+pub(crate) use schema::{Admits, Entry, Inherits, Lookup, PathStep, Repeats, Role, Schema, Signs, What};
+
+use crate::finding::{Code, Finding, Severity, did_you_mean};
+pub use crate::format::form::{Container, FileForm};
+use crate::format::form::{Members, Writing};
+use crate::language::texts::TextWishes;
+use crate::language::typing::Types;
+use crate::text::source::Position;
+use crate::tree::pattern::Pattern;
+use crate::tree::{NodeId, Tree};
+use std::sync::Arc;
+
+/// One platform line, as a whole or as it is at one release (see [`Profile::at`]).
+#[derive(Clone, Debug)]
+pub struct Profile {
+    /// The file that it was read from, for rules and messages.
+    pub file: String,
+    /// The line's name: `teasel`.
+    pub line: String,
+    /// The line's name for people.
+    pub title: String,
+    /// The day of the profile's last change, `2026-11-20`.
+    pub dated: Option<String>,
+    /// The form of its backups.
+    pub form: FileForm,
+    /// The name of the outermost element, or the key that the outermost object must have.
+    pub marker: String,
+    /// Files that are data and no configuration, with wildcards: they are not read.
+    pub passes_over: Vec<String>,
+    /// The releases, oldest first.
+    pub releases: Vec<Release>,
+    /// The models.
+    pub models: Vec<Model>,
+    /// What a backup of the line never holds.
+    pub never_held: Vec<NeverHeld>,
+    /// The release that this is the profile of, by its place in the list; the newest for the whole.
+    pub(crate) release: usize,
+    pub(crate) facts: Facts,
+    pub(crate) sections: Vec<SectionDeclaration>,
+    pub(crate) schema: Arc<Schema>,
+    pub(crate) types: Arc<Types>,
+    pub(crate) names: NameManners,
+    pub(crate) around: Around,
+    /// Comments are taken along from other forms, too.
+    pub(crate) takes_comments: bool,
+    /// In which character set it wants texts, and with which line ends.
+    pub(crate) texts: TextWishes,
+    /// How it writes its files, where a backup is one file.
+    pub(crate) writing: Writing,
+    /// The files of its backups, where these are several.
+    pub(crate) members: Members,
+    /// In what order the outermost branches are written; what it does not name comes last.
+    pub(crate) order: Vec<String>,
+    /// What makes a configuration of it valid.
+    pub(crate) rules: Arc<Rules>,
+    /// Branches whose settings count before those of another: `auto` before `main`.
+    pub(crate) overrides: Vec<(String, String)>,
+    /// What holds where a setting is not given. Unlike defaults it is never written out.
+    pub(crate) in_force: Arc<[InForce]>,
+    /// How the receiving program itself judges a configuration.
+    pub trials: Vec<Trial>,
+}
+
+/// What holds for settings of a path where they are not given, each from one release on.
+#[derive(Clone, Debug)]
+pub(crate) struct InForce {
+    pub(crate) pattern: Pattern,
+    pub(crate) values: Vec<(usize, String)>,
+}
+
+/// A command by which the receiving program judges a configuration before it is imported. It is printed, never run.
+#[derive(Clone, Debug)]
+pub struct Trial {
+    /// The command; `DIR` stands for the folder with the files.
+    pub run: String,
+    /// What it tells.
+    pub what: String,
+}
+
+/// A release of a line.
+#[derive(Clone, Debug)]
+pub struct Release {
+    /// As the line writes it.
+    pub name: String,
+}
+
+/// A model of a line.
+#[derive(Clone, Debug)]
+pub struct Model {
+    /// As the line writes it.
+    pub name: String,
+    /// For people.
+    pub title: String,
+    /// Its ports, in the order of the front plate.
+    pub ports: Vec<Port>,
+    /// How many objects, or values of a list, of a path it holds at most.
+    pub limits: Vec<Limit>,
+}
+
+/// How many of something a model holds at most.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Limit {
+    /// The path of the objects or of the list.
+    pub of: String,
+    /// At most.
+    pub most: u64,
+    pub(crate) pattern: Pattern,
+}
+
+/// A port of a model.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Port {
+    /// As configurations write it.
+    pub name: String,
+    /// `copper`, `fibre`: what can be plugged in.
+    pub medium: String,
+    /// In Mbit/s.
+    pub speed: u64,
+    /// What the port is for, if it is for something: `management`.
+    pub role: Option<String>,
+}
+
+/// Something that a backup of the line never holds.
+#[derive(Clone, Debug)]
+pub struct NeverHeld {
+    /// What.
+    pub what: String,
+    /// What to do about it.
+    pub remedy: String,
+}
+
+/// Where a backup says what it is.
+#[derive(Clone, Debug, Default)]
+pub(crate) struct Facts {
+    pub(crate) release: Option<Fact>,
+    pub(crate) model: Option<Fact>,
+    pub(crate) taken: Option<Fact>,
+    pub(crate) kind: Option<Fact>,
+    pub(crate) label: Option<Fact>,
+    /// The build of the release, where a backup says it.
+    pub(crate) build: Option<Fact>,
+    /// What the unit is called.
+    pub(crate) unit: Option<Fact>,
+    /// The kinds of backup that hold everything.
+    pub(crate) whole: Vec<String>,
+    /// Those that hold only what is not as it came from the factory.
+    pub(crate) changes: Vec<String>,
+    /// The branches of the configuration that is in force, and of the one that a person was working on.
+    pub(crate) active: Option<String>,
+    pub(crate) candidate: Option<String>,
+}
+
+/// The path of one fact, and where the profile says so.
+#[derive(Clone, Debug)]
+pub(crate) struct Fact {
+    /// The path of the release that this is the profile of.
+    pub(crate) path: Vec<String>,
+    /// All paths, where it stands elsewhere in some releases.
+    pub(crate) paths: Vec<Vec<String>>,
+    pub(crate) declared: Position,
+}
+
+impl Facts {
+    /// Of several paths of a fact takes the one that a release has.
+    fn settle(&mut self, schema: &Schema) {
+        let Self { release, model, taken, kind, label, build, unit, .. } = self;
+        for fact in [release, model, taken, kind, label, build, unit].into_iter().flatten() {
+            let is_declared = |path: &&Vec<String>| {
+                let steps: Vec<PathStep<'_>> = path.iter().map(|name| PathStep::Name(name)).collect();
+                matches!(schema.find(&steps), Lookup::Declared(_))
+            };
+            if let Some(path) = fact.paths.iter().find(is_declared) {
+                fact.path.clone_from(path);
+            }
+        }
+    }
+}
+
+#[derive(Clone, Debug)]
+pub(crate) struct SectionDeclaration {
+    pub(crate) name: String,
+    pub(crate) pattern: Pattern,
+}
+
+impl Profile {
+    /// The profile as it is at one release: only the settings and objects that it has, with the
+    /// defaults that hold there.
+    ///
+    /// # Errors
+    /// A finding that names the known releases.
+    pub fn at(&self, release: &str) -> Result<Self, Box<Finding>> {
+        let index = self.release(release)?;
+        let schema = Arc::new(self.schema.at(index));
+        let rules = Arc::new(self.rules.at(index));
+        let mut facts = self.facts.clone();
+        facts.settle(&schema);
+        Ok(Self { schema, rules, facts, release: index, ..self.clone() })
+    }
+
+    /// The name of the release that this is the profile of.
+    pub fn release_name(&self) -> &str {
+        self.releases.get(self.release).map_or("", |release| &release.name)
+    }
+
+    /// The model of that name.
+    ///
+    /// # Errors
+    /// A finding that names the known models.
+    pub fn model(&self, name: &str) -> Result<&Model, Box<Finding>> {
+        self.models.iter().find(|model| model.name == name).ok_or_else(|| {
+            let message = format!("there is no model `{name}` in the profile of {}", self.title);
+            let known: Vec<&str> = self.models.iter().map(|model| model.name.as_str()).collect();
+            Box::new(Finding::new(Code::ModelUnknown, message).help(did_you_mean(name, known)))
+        })
+    }
+
+    /// The place in the list of releases, oldest first.
+    ///
+    /// # Errors
+    /// A finding that names the known releases. Releases are never guessed at.
+    pub fn release(&self, name: &str) -> Result<usize, Box<Finding>> {
+        self.releases.iter().position(|release| release.name == name).ok_or_else(|| {
+            let message = format!("there is no release `{name}` in the profile of {}", self.title);
+            let known: Vec<&str> = self.releases.iter().map(|release| release.name.as_str()).collect();
+            let expected = format!("the profile lists {}", crate::finding::all_of(known));
+            Box::new(Finding::new(Code::ReleaseUnlisted, message).help(expected))
+        })
+    }
+
+    /// What holds for a setting where it is not given, as far as checks go.
+    pub(crate) fn in_force(&self, entry: &Entry) -> Option<&str> {
+        let known = self.in_force.iter().find(|known| known.pattern.covers(&entry.pattern))?;
+        known.values.iter().rev().find(|(from, _)| *from <= self.release).map(|(_, value)| value.as_str())
+    }
+
+    /// The name of a section by its number; settings outside all sections have none.
+    pub(crate) fn section_name(&self, section: Option<u16>) -> &str {
+        section.map_or("-", |section| &self.sections[section as usize].name)
+    }
+}
+
+impl Profile {
+    /// The codes of its rules, each with how much a breach matters. A rule of presence can block, too: by what the
+    /// profile says, or where nothing can go.
+    pub fn rule_codes(&self) -> Vec<(&str, Severity)> {
+        let severity = |breach: Breach| match breach {
+            Breach::Notes => Severity::Note,
+            Breach::Warns | Breach::Goes => Severity::Warning,
+            Breach::Blocks => Severity::Blocker,
+        };
+        let checks = self.rules.checks.iter().map(|check| (check.code.as_str(), severity(check.head.breach)));
+        let parts = rules::PART_CODES.into_iter().map(|(code, _)| (code, Severity::Warning));
+        parts.chain(checks).collect()
+    }
+
+    /// What a code of a rule means, in words for a person.
+    pub fn about_rule(&self, code: &str) -> Option<String> {
+        let of_checks = || {
+            let check = self.rules.checks.iter().find(|check| check.code == code)?;
+            Some(
+                check
+                    .wording
+                    .text
+                    .clone()
+                    .unwrap_or_else(|| "a check of the profile does not hold".to_owned()),
+            )
+        };
+        let part = rules::PART_CODES.into_iter().find(|(known, _)| *known == code);
+        part.map(|(_, about)| about.to_owned()).or_else(of_checks)
+    }
+
+    /// The settings that the profile declares secret, with how each is kept.
+    pub fn secrets(&self) -> Vec<(String, String)> {
+        let kept = |entry: &Entry| match &self.types.get(entry.what.setting()?).form {
+            crate::language::typing::Form::Secret(secret) => {
+                Some((entry.pattern.to_string(), secret.kept.to_string()))
+            }
+            _ => None,
+        };
+        self.schema.entries.iter().filter_map(kept).collect()
+    }
+
+    /// The settings that make a unit itself: what a second one must not have as well.
+    pub fn identity(&self) -> Vec<String> {
+        let is = |entry: &&Entry| matches!(entry.what, What::Setting { identity: true, .. });
+        self.schema.entries.iter().filter(is).map(|entry| entry.pattern.to_string()).collect()
+    }
+
+    /// Whether its form can hold a value. Of several forms it is enough that one can: see [`Self::writing_at`].
+    pub(crate) fn holds(&self, text: &str) -> bool {
+        if self.form == FileForm::Several {
+            return self.members.files.iter().any(|member| member.writing.holds(text));
+        }
+        self.writing.holds(text)
+    }
+
+    /// How the file is written that a node of a tree is in.
+    pub(crate) fn writing_at(&self, tree: &Tree<'_>, node: NodeId) -> &Writing {
+        if self.form != FileForm::Several {
+            return &self.writing;
+        }
+        self.members.of_node(tree, node).map_or(&self.writing, |member| &member.writing)
+    }
+
+    /// The form of the file that a pattern leads into.
+    pub(crate) fn form_of(&self, pattern: &Pattern) -> FileForm {
+        if self.form != FileForm::Several {
+            return self.form;
+        }
+        self.members.form_of(pattern).unwrap_or(self.form)
+    }
+
+    /// Whether a file at that place of the tree tells the line.
+    pub(crate) fn is_marked_by(&self, place: &[String]) -> bool {
+        self.marker.split('|').any(|marker| place.first().is_some_and(|first| first == marker))
+    }
+
+    /// What a backup of several files is in; none for one file.
+    pub fn container(&self) -> Option<Container> {
+        (self.form == FileForm::Several).then(|| self.members.container.unwrap_or(Container::Folder))
+    }
+
+    /// How many settings and objects the profile declares.
+    pub fn declared(&self) -> (usize, usize) {
+        let objects = self.schema.entries.iter().filter(|entry| entry.what.is_object()).count();
+        (self.schema.entries.len() - objects, objects)
+    }
+
+    /// Where a declaration of the profile stands, as `file:line`.
+    pub(crate) fn rule_at(&self, at: Position) -> String {
+        format!("{}:{}", self.file, at.line)
+    }
+}

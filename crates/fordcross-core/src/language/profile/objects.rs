@@ -1,0 +1,463 @@
+//! Objects of a profile: their keys, kinds, and what they inherit from.
+
+use super::Release;
+use super::names::NameManners;
+use super::parse::{read_range, read_repeats, read_roles};
+use super::rules::{RawObjectRule, RawRules, read_object_rule};
+use super::schema::{Admits, Entry, Inherits, Lookup, PathStep, Repeats, Schema, Signs, What};
+use crate::finding::{Code, did_you_mean};
+use crate::language::expression::{Expression, OperandKind};
+use crate::language::toml_file::{Section, Word, as_word};
+use crate::language::typing::{RawTypes, Types};
+use crate::text::source::{LineIndex, Span};
+use crate::tree::pattern::{Pattern, Step};
+use std::collections::HashMap;
+use std::sync::Arc;
+
+/// What the declaration of an object says, with the number of the object.
+type OfObject<'r> = (usize, Word<'r>);
+
+/// What declarations of objects say that can be checked only once all settings are known.
+#[derive(Default)]
+pub(super) struct ToCheck<'r> {
+    /// Settings that objects name: keys, and what tells whether they let somebody in.
+    settings: Vec<OfObject<'r>>,
+    /// Names that an order is made of.
+    orders: Vec<OfObject<'r>>,
+    /// Settings that name what stands before them.
+    naming: Vec<OfObject<'r>>,
+    /// Conditions of kinds.
+    kinds: Vec<OfObject<'r>>,
+    /// Paths of objects that others inherit from, with whether these are found by a name.
+    templates: Vec<(usize, Word<'r>, bool)>,
+}
+
+pub(super) fn read_objects<'r>(
+    root: &Section<'r, '_>,
+    types: &mut RawTypes,
+    schema: &mut Schema,
+    releases: &[Release],
+    names: &mut NameManners,
+    lines: &LineIndex<'_>,
+    raw: &mut RawRules,
+) -> ToCheck<'r> {
+    let mut to_check = ToCheck::default();
+    // What only has rules adds to what other tables declare, wherever these stand.
+    let mut only_rules: Vec<(Pattern, (usize, usize), RawObjectRule<'_>, Section<'_, '_>)> = Vec::new();
+    for section in root.sections("object") {
+        let at = section.need_word("at");
+        let rule = read_object_rule(&section, lines);
+        let declares = DECLARES.iter().any(|key| section.has(key));
+        let roles = read_roles(&section);
+        let key_words = section.words("key");
+        let keys: Vec<String> = key_words.iter().map(|word| word.text.to_owned()).collect();
+        let name = match section.word("name") {
+            Some(word) => types.find(&section, word),
+            None => None,
+        };
+        let range = read_range(&section, releases);
+        let admits = read_admits(&section);
+        let disabled_if = read_condition(&section, "disabled-if");
+        let (expires, component) = (section.word("expires"), section.word("component"));
+        let kinds = read_kinds(&section);
+        let makes = section.words("makes-port");
+        let longest_name = section.integer("longest-name");
+        let repeats = read_repeats(&section, &Repeats::OF_OBJECTS);
+        let (aliases, order) = (section.words("aliases"), section.words("order"));
+        let named_first = section.words("named-first");
+        let ordered = section.boolean("ordered").unwrap_or(false);
+        let many = !keys.is_empty() || name.is_some() || ordered || section.boolean("many").unwrap_or(false);
+        if let Some(pattern) = at.and_then(|at| raw.pattern(&section, at)) {
+            if !declares && rule.says_something() {
+                only_rules.push((pattern, range, rule, section));
+                continue;
+            }
+            if name.is_some() != (pattern.steps.last() == Some(&Step::Any))
+                && let Some(at) = at
+            {
+                section
+                    .report()
+                    .add(Code::ValueWrong, at.span, "`name` and a last step `*` belong together")
+                    .help("where the name of the element or member is the key, end with `*` and give `name` its type");
+            }
+            let is_length = |number: i64| usize::try_from(number).ok().filter(|&length| length > 0);
+            if let Some((number, span)) = longest_name
+                && (name.is_none() || is_length(number).is_none())
+            {
+                let message = "`longest-name` is a number of bytes, of an object with a `name`";
+                section
+                    .report()
+                    .add(Code::ValueWrong, span, message)
+                    .help("say at least 1, and give `name` its type");
+            }
+            let makes_port = makes.iter().map(|word| word.text.to_owned()).collect();
+            for word in makes {
+                if !kinds.iter().any(|(kind, _)| kind == word.text) {
+                    let known: Vec<&str> = kinds.iter().map(|(kind, _)| kind.as_str()).collect();
+                    section
+                        .report()
+                        .add(Code::ValueWrong, word.span, format!("the object has no kind `{}`", word.text))
+                        .help(did_you_mean(word.text, known));
+                }
+            }
+            let entry = schema.entries.len();
+            let named = admits.iter().filter_map(|(_, setting)| *setting);
+            to_check.settings.extend(key_words.iter().copied().chain(named).map(|word| (entry, word)));
+            to_check.kinds.extend(kinds.iter().map(|(_, word)| (entry, *word)));
+            let inherits = read_inherits(&section, entry, &mut to_check);
+            let admits = admits.map(|(admits, _)| admits);
+            let told = disabled_if.iter().map(|(_, setting)| *setting).chain(expires).chain(component);
+            to_check.settings.extend(told.map(|word| (entry, word)));
+            let text = |word: Word<'_>| word.text.to_owned();
+            let kinds =
+                kinds.into_iter().map(|(name, word)| (name, Arc::new(Expression::new(word.text)))).collect();
+            let what = What::Object {
+                keys,
+                name,
+                many,
+                kinds,
+                signs: Box::new(Signs {
+                    named_first: named_first
+                        .iter()
+                        .map(|word| word.text.split('/').map(str::to_owned).collect())
+                        .collect(),
+                    longest_name: longest_name.and_then(|(number, _)| is_length(number)),
+                    makes_port,
+                    admits,
+                    disabled_if: disabled_if.map(|(condition, _)| condition),
+                    expires: expires.map(text),
+                    component: component.map(text),
+                }),
+                inherits,
+                repeats,
+                order: order.iter().map(|word| word.text.to_owned()).collect(),
+            };
+            names.alias(&pattern, aliases.iter().map(|word| word.text.to_owned()).collect());
+            to_check.naming.extend(named_first.iter().map(|&word| (entry, word)));
+            to_check.orders.extend(order.iter().map(|&word| (entry, word)));
+
+            if rule.says_something() {
+                rule.finish(pattern.clone(), range, many, &section, raw);
+            }
+            let roles = raw.roles(roles, &pattern);
+            schema.entries.push(Entry { pattern, what, releases: range, roles, is_secret: false });
+        }
+        section.finish();
+    }
+    for (pattern, range, rule, section) in only_rules {
+        let of = schema.entries.iter().find(|entry| entry.what.is_object() && entry.pattern.covers(&pattern));
+        let many = matches!(of.map(|entry| &entry.what), Some(What::Object { many: true, .. }));
+        if of.is_none() {
+            // There is one of it, and it has settings: that is an object.
+            let what = What::Object {
+                keys: Vec::new(),
+                name: None,
+                many: false,
+                kinds: Vec::new(),
+                signs: Box::default(),
+                inherits: None,
+                repeats: Repeats::No,
+                order: Vec::new(),
+            };
+            schema.entries.push(Entry {
+                pattern: pattern.clone(),
+                what,
+                releases: range,
+                roles: Vec::new(),
+                is_secret: false,
+            });
+        }
+        rule.finish(pattern, range, many, &section, raw);
+        section.finish();
+    }
+    to_check
+}
+
+/// The keys of an `[[object]]` by which it declares objects, and does not only say what must hold for them.
+const DECLARES: [&str; 17] = [
+    "key",
+    "name",
+    "many",
+    "ordered",
+    "kind",
+    "inherits",
+    "order",
+    "named-first",
+    "longest-name",
+    "makes-port",
+    "admits",
+    "disabled-if",
+    "expires",
+    "component",
+    "repeats",
+    "aliases",
+    "role",
+];
+
+/// `inherits = { named-by = "like" }`, with `of` where what is named is of another kind, or
+/// `inherits = { block = "links/defaults" }`.
+fn read_inherits<'r>(
+    section: &Section<'r, '_>,
+    entry: usize,
+    to_check: &mut ToCheck<'r>,
+) -> Option<Inherits> {
+    let table = section.section("inherits")?;
+    let (named_by, of, block) = (table.word("named-by"), table.word("of"), table.word("block"));
+    if named_by.is_none() && block.is_none() {
+        table
+            .report()
+            .add(Code::KeyMissing, table.span(), "it is not said where the objects inherit from")
+            .help("write `{ named-by = \"SETTING\" }` or `{ block = \"PATH\" }`");
+    }
+    if let (None, Some(of)) = (named_by, of) {
+        table
+            .report()
+            .add(Code::ValueWrong, of.span, "`of` without `named-by`")
+            .help("say with `named-by` which setting names the object");
+    }
+    let adds = table.boolean("adds").unwrap_or(false);
+    table.finish();
+    to_check.settings.extend(named_by.map(|word| (entry, word)));
+    to_check.templates.extend(of.map(|word| (entry, word, true)));
+    to_check.templates.extend(block.map(|word| (entry, word, false)));
+    let path = |word: Word<'_>| word.text.split('/').map(str::to_owned).collect();
+    Some(Inherits {
+        named_by: named_by.map(|word| word.text.to_owned()),
+        of: of.map(path),
+        adds,
+        block: block.map(path),
+    })
+}
+
+impl ToCheck<'_> {
+    pub(super) fn check(&self, root: &Section<'_, '_>, types: &Types, schema: &Schema) {
+        check_settings(root, &self.settings, types, schema);
+        check_kinds(root, &self.kinds, schema);
+        for (entry, word) in &self.orders {
+            check_order(
+                root,
+                &schema.entries[*entry].pattern.steps,
+                &[(word.text.to_owned(), word.span)],
+                schema,
+            );
+        }
+        for &(entry, word) in &self.naming {
+            check_naming(root, &schema.entries[entry].pattern.steps, word, schema);
+        }
+        for &(entry, word, by_name) in &self.templates {
+            let wanted = if by_name { Wanted::Named } else { Wanted::Single };
+            check_objects_at(root, word.text, word.span, wanted, schema);
+            if let Some(way) = leads_back(entry, schema) {
+                root.report()
+                    .add(Code::ValueWrong, word.span, format!("what is inherited leads back: {way}"))
+                    .help("an object can only inherit from one that does not inherit from it");
+            }
+        }
+    }
+}
+
+/// `named-first = ["vlans/*/link"]` must lead to settings of what stands in branches of the object.
+fn check_naming(root: &Section<'_, '_>, above: &[Step], word: Word<'_>, schema: &Schema) {
+    let problem = match schema.find(&PathStep::from_here(above, word.text)) {
+        Lookup::Unknown { step, known } => {
+            let name = word.text.split('/').nth(step.saturating_sub(above.len())).unwrap_or(word.text);
+            return root.report().unknown_path(word.span, "the profile", name, &known);
+        }
+        Lookup::Declared(entry) => match &schema.entries[usize::from(entry)].what {
+            What::Setting { .. }
+                if word.text.split('/').nth(1) == Some("*") && word.text.matches('/').count() > 1 =>
+            {
+                return;
+            }
+            What::Setting { .. } => "it is no setting of what stands in a branch",
+            What::Object { .. } => "an object stands there, no setting that names one",
+        },
+        Lookup::Above => "no setting is declared there",
+    };
+    root.report()
+        .add(Code::LocatorUnknown, word.span, problem)
+        .help("write the branch, `*` for what stands in it, and the setting there that names another: `\"vlans/*/link\"`");
+}
+
+/// The names of an order must be declared where it holds.
+pub(super) fn check_order(root: &Section<'_, '_>, above: &[Step], order: &[(String, Span)], schema: &Schema) {
+    for (name, span) in order {
+        // What one of several has, the order may name.
+        let mut steps: Vec<PathStep<'_>> = above
+            .iter()
+            .map(|step| match step {
+                Step::Names(names) if names.len() > 1 => PathStep::OneOf(names),
+                step => PathStep::from(step),
+            })
+            .collect();
+        steps.push(PathStep::Name(name));
+        if let Lookup::Unknown { known, .. } = schema.find(&steps) {
+            root.report().unknown_path(*span, "the profile", name, &known);
+        }
+    }
+}
+
+/// What must stand at a path.
+#[derive(Clone, Copy, PartialEq, Eq)]
+pub(super) enum Wanted {
+    /// Objects that one name or key tells from their like.
+    Named,
+    /// One object.
+    Single,
+}
+
+/// Tells if a path does not lead to objects that the profile declares, as they are wanted.
+pub(super) fn check_objects_at(
+    root: &Section<'_, '_>,
+    path: &str,
+    span: Span,
+    wanted: Wanted,
+    schema: &Schema,
+) {
+    let steps: Vec<PathStep<'_>> = path.split('/').map(PathStep::named).collect();
+    let problem = match schema.find(&steps) {
+        Lookup::Declared(entry) => match (&schema.entries[entry as usize].what, wanted) {
+            (What::Object { keys, name, .. }, Wanted::Named) if name.is_some() || keys.len() == 1 => return,
+            (What::Object { many: false, .. }, Wanted::Single) => return,
+            (What::Object { .. }, Wanted::Named) => "the objects there have no single name or key",
+            (What::Object { .. }, Wanted::Single) => "there are several objects there, and a block is one",
+            (What::Setting { .. }, _) => "a setting stands there, no object",
+        },
+        Lookup::Above => "no object is declared there",
+        Lookup::Unknown { step, known } => {
+            let name = path.split('/').nth(step).unwrap_or(path);
+            return root.report().unknown_path(span, "the profile", name, &known);
+        }
+    };
+    root.report().add(Code::LocatorUnknown, span, problem).help(match wanted {
+        Wanted::Named => "name the `at` of objects with a `name` or one `key`",
+        Wanted::Single => "name the `at` of an object that there is once",
+    });
+}
+
+/// The way from a kind of objects over those that it inherits from back to itself, by blocks and `of`.
+/// Objects that name others of their own kind are looked at in each backup.
+fn leads_back(entry: usize, schema: &Schema) -> Option<String> {
+    let mut way = vec![entry];
+    loop {
+        let at = *way.last()?;
+        let What::Object { inherits: Some(inherits), .. } = &schema.entries[at].what else { return None };
+        let path = inherits.of.as_ref().or(inherits.block.as_ref())?;
+        let steps: Vec<PathStep<'_>> = path.iter().map(|name| PathStep::named(name)).collect();
+        let Lookup::Declared(next) = schema.find(&steps) else { return None };
+        let back = way.contains(&usize::from(next));
+        way.push(usize::from(next));
+        if back {
+            let names = way.iter().map(|&entry| format!("`{}`", schema.entries[entry].pattern));
+            return (usize::from(next) == entry).then(|| names.collect::<Vec<_>>().join(" → "));
+        }
+    }
+}
+
+/// `kind = { bond = "given('members')", port = "true" }`, in the order of the file.
+fn read_kinds<'r>(section: &Section<'r, '_>) -> Vec<(String, Word<'r>)> {
+    let Some(table) = section.section("kind") else { return Vec::new() };
+    let mut kinds = Vec::new();
+    for (name, value) in table.members() {
+        match as_word(value) {
+            Some(word) => kinds.push((name.text.to_owned(), word)),
+            None => {
+                section.report().add(
+                    Code::ValueWrong,
+                    value.span().into(),
+                    "expected a condition, as a string",
+                );
+            }
+        }
+    }
+    kinds
+}
+
+/// The conditions of kinds see only what stands in and around their objects.
+fn check_kinds(root: &Section<'_, '_>, words: &[(usize, Word<'_>)], schema: &Schema) {
+    for &(entry, word) in words {
+        let expression = Expression::new(word.text);
+        let variables = HashMap::from([("name", OperandKind::Text)]);
+        for problem in expression.check(&variables, OperandKind::Boolean) {
+            let added = root.report().add(Code::ExpressionWrong, word.span, problem.message);
+            if let Some(help) = problem.help {
+                added.help(help);
+            }
+        }
+        for path in expression.paths() {
+            let absolute = path.strip_prefix('/');
+            let above = if absolute.is_some() { &[][..] } else { &schema.entries[entry].pattern.steps };
+            let steps = PathStep::from_here(above, absolute.unwrap_or(path));
+            if let Lookup::Unknown { step, known } = schema.find(&steps) {
+                let name = match &steps[step] {
+                    PathStep::Name(name) => name,
+                    _ => path,
+                };
+                root.report().unknown_path(word.span, "the profile", name, &known);
+            }
+        }
+    }
+}
+
+/// `admits = "a user"`, and with it `admits-if = "action = permit|pass"`.
+fn read_admits<'r>(section: &Section<'r, '_>) -> Option<(Admits, Option<Word<'r>>)> {
+    let what = section.word("admits");
+    let only_if = section.word("admits-if");
+    if let (None, Some(word)) = (what, only_if) {
+        section
+            .report()
+            .add(Code::ValueWrong, word.span, "`admits-if` without `admits`")
+            .help("say with `admits` whom or what the object lets in");
+    }
+    let (only_if, setting) = only_if.and_then(|word| condition_of(section, word)).unzip();
+    Some((Admits { what: what?.text.to_owned(), only_if }, setting))
+}
+
+/// A setting of an object and the values of it with which something holds.
+type Condition = (String, Vec<String>);
+
+fn read_condition<'r>(section: &Section<'r, '_>, key: &'static str) -> Option<(Condition, Word<'r>)> {
+    condition_of(section, section.word(key)?)
+}
+
+/// `SETTING = VALUE|VALUE`, and the word of the setting.
+fn condition_of<'r>(section: &Section<'r, '_>, word: Word<'r>) -> Option<(Condition, Word<'r>)> {
+    let Some((setting, values)) = word.text.split_once(" = ") else {
+        section
+            .report()
+            .add(Code::ValueWrong, word.span, "expected a setting of the object and a value")
+            .help("write `SETTING = VALUE`, with `|` between several values");
+        return None;
+    };
+    let values = values.split('|').map(str::to_owned).collect();
+    Some(((setting.to_owned(), values), Word { text: setting, ..word }))
+}
+
+/// Each setting that an object names must be declared, and one that may be shown: keys stand in locators.
+fn check_settings(root: &Section<'_, '_>, settings: &[OfObject<'_>], types: &Types, schema: &Schema) {
+    for &(entry, key) in settings {
+        let pattern = &schema.entries[entry].pattern;
+        let mut path: Vec<PathStep<'_>> = pattern
+            .steps
+            .iter()
+            .map(|step| match step {
+                Step::Names(names) => PathStep::Name(&names[0]),
+                _ => PathStep::Any,
+            })
+            .collect();
+        path.push(PathStep::Name(key.text));
+        let problem = match schema.find(&path) {
+            Lookup::Declared(index) => match schema.entries[index as usize].what.setting() {
+                Some(kind) if types.is_secret(kind) => {
+                    "a secret cannot tell objects apart: keys stand in locators"
+                }
+                Some(_) => continue,
+                None => "this must be a setting",
+            },
+            _ => "this is not declared as a setting of the object",
+        };
+        root.report()
+            .add(Code::LocatorUnknown, key.span, problem)
+            .help(format!("declare `\"{pattern}/{}\" = …` under `[setting]`", key.text));
+    }
+}

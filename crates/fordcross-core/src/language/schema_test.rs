@@ -1,0 +1,256 @@
+//! The JSON Schemas and the reference are held to the keys that the code asks for.
+
+use crate::language::crossing::Crossing;
+use crate::language::library::Checking;
+use crate::language::profile::Profile;
+use crate::language::toml_file::ASKED;
+use crate::text::source::Source;
+use rstest::rstest;
+use serde_json::Value;
+use std::collections::BTreeSet;
+
+const PROFILE_SCHEMA: &str = include_str!("../../../fordcross-profiles/schema/profile.schema.json");
+const CROSSING_SCHEMA: &str = include_str!("../../../fordcross-profiles/schema/crossing.schema.json");
+const LANGUAGE: &str = include_str!("../../../../docs/language.md");
+
+/// A profile with something of every kind, so that every key is asked for.
+const FULL_PROFILE: &str = r#"
+[profile]
+line = "a"
+title = "A"
+form = "xml"
+letter-case = "any"
+[ini]
+separator = ":"
+[table]
+separator = ";"
+[statements]
+nesting = "flat"
+escape = "none"
+[[statement]]
+shape = "x {value}"
+as = "x"
+[statement.inside]
+of = "value"
+pairs = "{name}={value}"
+[[member]]
+path = "m"
+at = "m"
+form = "statements"
+hash = "sha-256"
+[member.ini]
+[member.table]
+[member.statements]
+[[member.statement]]
+shape = "y {value}"
+as = "y"
+[member.statement.inside]
+of = "value"
+pairs = "{name}={value}"
+[recognise]
+marker = "a"
+release = "release"
+[[release]]
+name = "1"
+[[model]]
+name = "m"
+title = "M"
+port = [{ names = "p1", medium = "copper", speed = "1G" }]
+limit = { "o" = 1 }
+[[section]]
+name = "s"
+at = "o"
+[[never-held]]
+what = "w"
+remedy = "r"
+[[step]]
+unit = "old"
+phase = "at"
+do = "d"
+[[service]]
+name = "n"
+at = "o"
+stops = "s"
+[[dependant]]
+of = "o"
+what = "w"
+do = "d"
+[[object]]
+at = "o"
+key = "k"
+kind = { one = "true" }
+inherits = { named-by = "k" }
+admits = "a"
+required = { paths = ["1"] }
+unique = { among = "a" }
+[[object]]
+at = "q"
+many = true
+[type]
+int = { type = "integer" }
+t1 = { type = "text", characters = "a-z", instead = "x" }
+t2 = { type = "name" }
+t3 = { type = "integer" }
+t4 = { type = "boolean" }
+t5 = { type = "choice", values = ["a"] }
+t6 = { type = "duration", unit = "s" }
+t9 = { type = "address", family = "any" }
+t11 = { type = "prefix-length", written = "mask" }
+t12 = { type = "mac", separator = ":", case = "lower" }
+t13 = { type = "secret", kept = "hash", scheme = "s", forms = [{ characters = "a-z", min = 1 }] }
+t14 = { type = "shape", shapes = ["{a:int}"] }
+[in-force]
+"o/3" = "1"
+[path]
+here = "o"
+[[trial]]
+run = "r"
+what = "w"
+[[check]]
+at = "o"
+code = "c"
+that = "given('k')"
+[setting]
+"release" = "text"
+"o/k" = "name"
+"o/1" = { type = "text", default = "a", characters = "a-z", instead = "x" }
+"o/2" = { type = "t2", unique = { among = "a" }, key-unique = { among = "b" } }
+"o/3" = "t3"
+"o/4" = "t4"
+"o/5" = "t5"
+"o/6" = "t6"
+"o/9" = "t9"
+"o/11" = "t11"
+"o/12" = "t12"
+"o/13" = "t13"
+"o/14" = "t14"
+"#;
+
+const FULL_CROSSING: &str = r#"
+include = []
+[crossing]
+from = "a@1"
+to = "a@1"
+inheritance = "keep"
+[equivalent.ports]
+p1 = "p1"
+[pins]
+write = "all"
+[[place]]
+name = "p"
+from = "o[{k}]"
+to = "o[]"
+move = [["k = {k}", "k = {k}"]]
+[[move]]
+from = "release"
+to = "release"
+[[add]]
+to = "release = 1"
+[[drop]]
+from = "o/1"
+why = "w"
+[[by-hand]]
+from = "o/2"
+do = "d"
+[[moot]]
+from = "o/3"
+why = "w"
+[[look-up]]
+name = "l"
+place = "p"
+network = "network('192.0.2.0', 24)"
+[[ask]]
+fact = "f"
+type = "text"
+default = "d"
+why = "w"
+[[require]]
+that = "true"
+why = "w"
+[[step]]
+phase = "at"
+do = "d"
+[[notice]]
+text = "t"
+[base]
+replace = []
+"#;
+
+/// All keys that the code asks for, each with the path of its section.
+fn asked(kind: &str) -> BTreeSet<(String, &'static str)> {
+    ASKED.take();
+    // It is of no form that has all that is asked for.
+    let _ = Profile::parse(Source::new("a", FULL_PROFILE), Checking::Whole);
+    if kind == "crossing" {
+        let old = Profile::parse(Source::new("a", &without_forms(FULL_PROFILE)), Checking::Whole);
+        let old = old.expect("the profile");
+        ASKED.take();
+        let source = Source::new("a", FULL_CROSSING);
+        let _ = Crossing::parse(source, &old, &old, Checking::Whole, &[]);
+    }
+    let mut asked = ASKED.take();
+    // A setting can have all that a type has; the sample says it once.
+    let of_type =
+        |(path, key): &(String, &'static str)| Some((format!("setting{}", path.strip_prefix("type")?), *key));
+    let of_types: Vec<_> = asked.iter().filter(|(path, _)| path != "type").filter_map(of_type).collect();
+    asked.extend(of_types);
+    asked
+}
+
+/// A profile that says nothing of forms that it does not have.
+fn without_forms(profile: &str) -> String {
+    let (start, end) =
+        (profile.find("[ini]").expect("it is there"), profile.find("[recognise]").expect("it is there"));
+    profile[..start].to_owned() + &profile[end..]
+}
+
+/// The keys that a schema has, each with the path of its section.
+fn keys(schema: &Value, at: &Value, path: &str, found: &mut BTreeSet<(String, String)>) {
+    if let Some(reference) = at["$ref"].as_str() {
+        let target = schema.pointer(reference.trim_start_matches('#')).expect("it is there");
+        return keys(schema, target, path, found);
+    }
+    let below = |key: &str| format!("{path}.{key}").trim_start_matches('.').to_owned();
+    for (key, value) in at["properties"].as_object().into_iter().flatten() {
+        found.insert((path.to_owned(), key.clone()));
+        keys(schema, value, &below(key), found);
+    }
+    for value in at["anyOf"].as_array().into_iter().flatten().chain([&at["items"]]) {
+        if value.is_object() {
+            keys(schema, value, path, found);
+        }
+    }
+    if at["additionalProperties"].is_object() {
+        keys(schema, &at["additionalProperties"], &below("*"), found);
+    }
+}
+
+#[rstest]
+#[case("profile", PROFILE_SCHEMA)]
+#[case("crossing", CROSSING_SCHEMA)]
+fn schemas_have_the_keys_that_are_asked_for(#[case] kind: &str, #[case] schema: &str) {
+    let schema: Value = serde_json::from_str(schema).expect("JSON");
+    let mut known = BTreeSet::new();
+    keys(&schema, &schema, "", &mut known);
+    let asked: BTreeSet<(String, String)> =
+        asked(kind).into_iter().map(|(path, key)| (path, key.to_owned())).collect();
+    let missing: Vec<_> = asked.difference(&known).collect();
+    let beyond: Vec<_> = known.difference(&asked).collect();
+    assert!(missing.is_empty() && beyond.is_empty(), "missing: {missing:?}\nnever asked for: {beyond:?}");
+}
+
+/// Each key stands in the reference, as code.
+#[rstest]
+#[case("profile")]
+#[case("crossing")]
+fn the_reference_speaks_of_every_key(#[case] kind: &str) {
+    let code: Vec<&str> = LANGUAGE.split('`').skip(1).step_by(2).collect();
+    let spoken = |key: &str| {
+        let is_key = |text: &&str| {
+            text.split(|c: char| !c.is_ascii_alphanumeric() && c != '-').any(|word| word == key)
+        };
+        code.iter().any(is_key)
+    };
+    let silent: Vec<_> = asked(kind).into_iter().filter(|(_, key)| !spoken(key)).collect();
+    assert!(silent.is_empty(), "{silent:?}");
+}

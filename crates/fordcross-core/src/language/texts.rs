@@ -1,0 +1,171 @@
+//! How the texts of a result are written: in which character set, and with which line ends.
+//!
+//! Within one line a text stays as the backup had it. Another line gets UTF-8 with line feeds, unless its profile
+//! says otherwise.
+
+use crate::finding::{Code, Finding, Findings};
+use crate::format::form::FileForm;
+use crate::language::toml_file::Section;
+use crate::language::typing::pick;
+use crate::text::charset::Charset;
+use crate::text::source::{Content, Source};
+use crate::tree::Tree;
+use std::borrow::Cow;
+
+/// What a profile wants, where it says it.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) enum Wish<T> {
+    /// As it was in the backup.
+    AsRead,
+    This(T),
+}
+
+/// What ends a line.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) enum LineEnds {
+    LineFeed,
+    CarriageReturnLineFeed,
+}
+
+/// What a profile says of the texts of its line.
+#[derive(Clone, Copy, Debug, Default)]
+pub(crate) struct TextWishes {
+    pub(crate) charset: Option<Wish<Charset>>,
+    pub(crate) line_ends: Option<Wish<LineEnds>>,
+}
+
+impl TextWishes {
+    /// What stands under `[profile]`.
+    pub(crate) fn read(head: &Section<'_, '_>) -> Self {
+        const LINE_ENDS: [(&str, Wish<LineEnds>); 3] = [
+            (AS_READ, Wish::AsRead),
+            ("lf", Wish::This(LineEnds::LineFeed)),
+            ("crlf", Wish::This(LineEnds::CarriageReturnLineFeed)),
+        ];
+        let mark = head.boolean("byte-order-mark").unwrap_or(false);
+        let charset = head.word("charset").and_then(|word| match (word.text, Charset::named(word.text)) {
+            (AS_READ, _) => Some(Wish::AsRead),
+            (name, Some(charset)) if mark && !charset.is_unicode() => {
+                let message = format!("texts in `{name}` have no byte order mark");
+                head.report()
+                    .add(Code::ValueWrong, word.span, message)
+                    .help("take `byte-order-mark` out, or write a set of Unicode");
+                None
+            }
+            (_, Some(charset)) => Some(Wish::This(charset.with_mark(mark))),
+            (name, None) => {
+                let message = format!("no character set is called `{name}`");
+                let help = "write `as-read`, or a name of the Encoding Standard: `utf-8`, `windows-1252`, `utf-16le`";
+                head.report().add(Code::ValueWrong, word.span, message).help(help);
+                None
+            }
+        });
+        let charset = charset.or(mark.then(|| Wish::This(Charset::UTF_8.with_mark(true))));
+        let line_ends =
+            if head.word("line-ends").is_some() { pick(head, "line-ends", &LINE_ENDS) } else { None };
+        Self { charset, line_ends }
+    }
+}
+
+/// As a text was in the backup.
+const AS_READ: &str = "as-read";
+
+/// How each text of a result is written.
+#[derive(Clone, Copy, Debug)]
+pub(crate) struct Texts<'a> {
+    backup: Source<'a>,
+    charset: Wish<Charset>,
+    line_ends: Wish<LineEnds>,
+}
+
+impl<'a> Texts<'a> {
+    pub(crate) fn new(backup: Source<'a>, wishes: TextWishes, same_line: bool) -> Self {
+        let charset = if same_line { Wish::AsRead } else { Wish::This(Charset::UTF_8) };
+        let line_ends = if same_line { Wish::AsRead } else { Wish::This(LineEnds::LineFeed) };
+        Self {
+            backup,
+            charset: wishes.charset.unwrap_or(charset),
+            line_ends: wishes.line_ends.unwrap_or(line_ends),
+        }
+    }
+
+    /// The character set of a file: as it was read, that of the file with the same path, or else of the first text.
+    pub(crate) fn charset(&self, path: &str) -> Charset {
+        if let Wish::This(charset) = self.charset {
+            return charset;
+        }
+        let texts = || self.backup.pieces.iter().filter(|piece| piece.content == Content::Text);
+        let piece = texts().find(|piece| piece.path == path).or_else(|| texts().next());
+        piece.map_or(Charset::UTF_8, |piece| piece.charset)
+    }
+
+    fn line_ends(&self, path: &str, form: FileForm, tree: &Tree<'_>) -> LineEnds {
+        if let Wish::This(line_ends) = self.line_ends {
+            return line_ends;
+        }
+        let piece = self.backup.pieces.iter().find(|piece| piece.path == path);
+        let text = piece.map_or(self.backup.text, |piece| &self.backup.text[piece.span.range()]);
+        let first = text.find('\n').map(|at| &text[..at]);
+        // In these forms a line end in a value is just that one.
+        let spans_lines = || {
+            let raw = matches!(form, FileForm::Table | FileForm::Statements | FileForm::Ini);
+            raw && tree.ids().any(|node| tree.kind(node).is_value() && tree.value(node).contains('\n'))
+        };
+        if first.is_some_and(|line| line.ends_with('\r')) && !spans_lines() {
+            LineEnds::CarriageReturnLineFeed
+        } else {
+            LineEnds::LineFeed
+        }
+    }
+
+    /// The bytes of a file that was written as UTF-8 with line feeds. A character that its set lacks is told, and
+    /// the file then stays in UTF-8.
+    pub(crate) fn finish(
+        &self,
+        path: &str,
+        form: FileForm,
+        tree: &Tree<'_>,
+        bytes: Vec<u8>,
+        findings: &mut Findings,
+    ) -> Vec<u8> {
+        if matches!(form, FileForm::Hashes | FileForm::Database) {
+            return bytes;
+        }
+        let charset = self.charset(path);
+        let line_ends = match form {
+            // Its line ends are part of its one value.
+            FileForm::Opaque => LineEnds::LineFeed,
+            _ => self.line_ends(path, form, tree),
+        };
+        if charset == Charset::UTF_8 && line_ends == LineEnds::LineFeed {
+            return bytes;
+        }
+        let Ok(text) = std::str::from_utf8(&bytes) else { return bytes };
+        let mut text = Cow::Borrowed(text);
+        if form == FileForm::Xml && !charset.is_utf8() {
+            // The declaration is ours.
+            // With a byte order mark it is called so in both orders (XML 1.0, section 4.3.3).
+            let name = if charset.name().starts_with("UTF-16") { "UTF-16" } else { charset.name() };
+            let declared = format!("encoding=\"{name}\"");
+            text = Cow::Owned(text.replacen("encoding=\"UTF-8\"", &declared, 1));
+        }
+        if line_ends == LineEnds::CarriageReturnLineFeed {
+            text = Cow::Owned(text.replace("\r\n", "\n").replace('\n', "\r\n"));
+        }
+        match charset.encode(&text) {
+            Ok(encoded) => encoded,
+            Err(lacking) => {
+                let message = format!(
+                    "the result is to be in {}, which has no `{}`",
+                    charset.name(),
+                    lacking.escape_debug()
+                );
+                findings.push(
+                    Finding::new(Code::ResultDiffers, message)
+                        .help("change the name or text with it in the backup, and carry again"),
+                );
+                bytes
+            }
+        }
+    }
+}

@@ -1,0 +1,189 @@
+//! The ledger: one row for each setting and object of the backup with its one fate, and one for each
+//! setting of the result that none of the backup stands behind.
+//!
+//! Rows are ids until they are written. Every report and the exit status are functions of it.
+
+pub mod fate;
+
+use crate::finding::Code;
+use crate::format::form::NoFile;
+use crate::language::phase::Phase;
+use crate::ledger::fate::{Fate, Origin};
+use crate::tree::NodeId;
+
+/// What was decided about one row of the reading.
+#[derive(Clone, Debug)]
+pub(crate) struct Decision {
+    pub(crate) fate: Fate,
+    /// The step of the course that decided.
+    pub(crate) step: u8,
+    pub(crate) by: DecidedBy,
+    /// The row's landings, as a range of the ledger's.
+    pub(crate) landings: (u32, u32),
+}
+
+/// What decided a row.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
+pub(crate) enum DecidedBy {
+    /// A rule of the crossing.
+    Rule(u32),
+    /// The map, by what it says of the port of this number in [`Ledger::ports`].
+    Map(u32),
+    /// That the setting stands in both releases of one line.
+    SameLine,
+    /// That the new file says itself for which release and model it is.
+    Header,
+    /// That it is only there to be inherited from, or to say from what.
+    Inheritance,
+    /// That it is given again in the same place, and not all of these hold.
+    Repeats,
+    /// That it is in the one of two configurations that is not carried.
+    NotChosen,
+    /// That it is a file that an editor or a package left behind.
+    Leftover,
+    /// That it includes files, and there are none.
+    NothingIncluded(NoFile),
+    /// What it wrote broke a rule of the receiving line and went: the number in [`Ledger::went`].
+    RuleBroken(u32),
+    /// The old unit took it and did nothing with it, by the rule at this line of its profile.
+    Ignored(u32),
+    /// That there is nothing that speaks of it.
+    Nothing,
+}
+
+/// Where a setting or object went.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) struct Landing {
+    /// The node of the new tree.
+    pub(crate) node: NodeId,
+    pub(crate) fate: Fate,
+}
+
+/// What became of a setting of the base.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) enum BaseOutcome {
+    /// It has another value now.
+    Overwritten,
+    /// What held it was replaced.
+    Removed,
+}
+
+impl BaseOutcome {
+    pub(crate) fn word(self) -> &'static str {
+        match self {
+            Self::Overwritten => "overwritten",
+            Self::Removed => "removed",
+        }
+    }
+}
+
+/// A row of the result that no setting of the backup stands behind.
+#[derive(Clone, Debug)]
+pub(crate) struct OriginRow {
+    pub(crate) node: NodeId,
+    pub(crate) origin: Origin,
+    /// File and line of what wrote it.
+    pub(crate) rule: String,
+}
+
+/// What there is to say about a row beyond its fate.
+#[derive(Clone, Debug)]
+pub(crate) struct Note {
+    /// None for what a crossing added itself.
+    pub(crate) row: Option<u32>,
+    /// The step of the course, and the line of the rule in its crossing.
+    pub(crate) step: u8,
+    pub(crate) line: Option<u32>,
+    pub(crate) code: Code,
+    /// The fact; never with the value of a secret or an untyped setting in it.
+    pub(crate) message: Box<str>,
+    pub(crate) help: Option<Box<str>>,
+}
+
+/// A place that a rule would have written to, had the row arrived.
+#[derive(Clone, Debug)]
+pub(crate) struct Wanted {
+    /// The object of the new tree.
+    pub(crate) node: NodeId,
+    /// Where in it, as a path.
+    pub(crate) path: Box<str>,
+    pub(crate) row: u32,
+}
+
+/// What went because a rule of the receiving line was broken.
+#[derive(Clone, Debug)]
+pub(crate) struct WentFor {
+    /// The rule, as file and line.
+    pub(crate) rule: String,
+    pub(crate) why: String,
+}
+
+/// All decisions of one carry.
+#[derive(Clone, Debug, Default)]
+pub struct Ledger {
+    /// One a row of the reading, in its order.
+    pub(crate) decisions: Vec<Decision>,
+    pub(crate) landings: Vec<Landing>,
+    pub(crate) origins: Vec<OriginRow>,
+    /// In the order of rows; those without one first.
+    pub(crate) notes: Vec<Note>,
+    /// The ports that the map left or left open.
+    pub(crate) ports: Vec<String>,
+    /// Old defaults that are also the new ones, where a base could say otherwise.
+    pub(crate) implied: Vec<OriginRow>,
+    /// Settings of the base that are not what they were.
+    pub(crate) replaced: Vec<(NodeId, BaseOutcome)>,
+    /// Steps of the work around the import.
+    pub(crate) work: Vec<(Phase, String)>,
+    /// What rows that did not arrive would have written.
+    pub(crate) wanted: Vec<Wanted>,
+    /// Rows that did not arrive because of other rows, in their order.
+    pub(crate) because: Vec<(u32, u32)>,
+    pub(crate) went: Vec<WentFor>,
+    /// Rules whose result went, by the step of the course: they were applied all the same.
+    pub(crate) applied: Vec<(u8, u32)>,
+}
+
+impl Ledger {
+    /// Follows the new ids of the new tree's nodes.
+    pub(crate) fn renumber(&mut self, new_ids: &[NodeId]) {
+        for landing in &mut self.landings {
+            landing.node = new_ids[landing.node.index()];
+        }
+        for row in self.origins.iter_mut().chain(&mut self.implied) {
+            row.node = new_ids[row.node.index()];
+        }
+        for wanted in &mut self.wanted {
+            wanted.node = new_ids[wanted.node.index()];
+        }
+    }
+
+    /// Where a row landed.
+    pub(crate) fn landings_of(&self, decision: &Decision) -> &[Landing] {
+        &self.landings[decision.landings.0 as usize..decision.landings.1 as usize]
+    }
+
+    /// The same where some nodes may be nowhere now: what had landed there has no landing.
+    pub(crate) fn follow(&mut self, places: &[Option<NodeId>]) {
+        let at = |node: NodeId| places.get(node.index()).copied().flatten().unwrap_or(NodeId::DOCUMENT);
+        for landing in &mut self.landings {
+            landing.node = at(landing.node);
+        }
+        for row in &mut self.origins {
+            row.node = at(row.node);
+        }
+        for wanted in &mut self.wanted {
+            wanted.node = at(wanted.node);
+        }
+    }
+
+    /// How many rows have a place in the backup.
+    pub fn len(&self) -> usize {
+        self.decisions.len()
+    }
+
+    /// Whether the backup held nothing.
+    pub fn is_empty(&self) -> bool {
+        self.decisions.is_empty()
+    }
+}

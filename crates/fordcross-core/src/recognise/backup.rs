@@ -1,0 +1,536 @@
+//! Recognising a backup: which line wrote it, which release, on which model.
+
+use crate::finding::{Code, Finding, all_of, count};
+use crate::format::form::{NoFile, read_bundle, read_text, taken_by_end, without_files};
+use crate::format::json::read_json_tree;
+use crate::format::xml::read_xml;
+use crate::language::library::{Library, ProfileFile};
+use crate::language::profile::{Fact, FileForm, Lookup, PathStep, Profile};
+use crate::text::source::{Content, LineIndex, MOST_NODES, Piece, SharedLines, Source, Span};
+use crate::tree::{Kind, NodeId, Tree};
+use wildmatch::WildMatch;
+
+/// A file that was read into a tree and recognised.
+#[derive(Debug)]
+pub struct Backup<'a> {
+    /// All that it holds.
+    pub tree: Tree<'a>,
+    /// What it says of itself.
+    pub identity: Identity,
+    /// Of two configurations, the one that is not carried.
+    pub(crate) not_chosen: Option<NodeId>,
+    lines: SharedLines,
+}
+
+/// Which configuration of a backup that has two.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub enum Configuration {
+    /// The one in force.
+    #[default]
+    Active,
+    /// The one that a person was working on.
+    Candidate,
+}
+
+/// What a backup says of itself.
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
+pub struct Identity {
+    /// The release that wrote it, as it says itself.
+    pub release: String,
+    /// The listed release that it is read as: the same, unless a person said otherwise.
+    pub read_as: String,
+    /// The model, for lines that have models.
+    pub model: Option<String>,
+    /// When it was taken, as it says itself.
+    pub taken: Option<String>,
+    /// What it holds: `full`.
+    pub kind: Option<String>,
+    /// The build of the release.
+    pub build: Option<String>,
+    /// What a person called it.
+    pub label: Option<String>,
+    /// What the unit is called.
+    pub unit: Option<String>,
+    /// Whether it is of a kind that holds everything; not known where the profile does not tell.
+    pub is_whole: Option<bool>,
+    /// Whether it holds only what is not as it came from the factory: all else is as that was.
+    pub only_changes: bool,
+}
+
+/// That there is no room for all that was read or made.
+pub(crate) fn too_many_nodes(what: &str, tree: &Tree<'_>) -> Finding {
+    let most = tree.max_nodes();
+    let (room, help) = if most < MOST_NODES {
+        (
+            "as many as fit into the memory that may be used",
+            "allow more memory with `--max-memory`, or take a backup of fewer sections",
+        )
+    } else {
+        ("the most that are read", "take a backup of fewer sections")
+    };
+    Finding::new(Code::TooLarge, format!("{what} has more than {most} settings and objects, {room}"))
+        .help(help)
+}
+
+/// Reads a backup in its form, and finds the profile that recognises it.
+///
+/// # Errors
+/// That it is in none of the forms, or not well-formed, or that no profile recognises it: what was looked
+/// for, and what the backup looks like.
+pub fn read<'a, 'l>(
+    source: Source<'a>,
+    library: &'l Library,
+) -> Result<(Tree<'a>, &'l ProfileFile), Vec<Finding>> {
+    let (tree, profile) = read_any(source, library)?;
+    if tree.is_overfull() {
+        return Err(vec![too_many_nodes("the backup", &tree).at(source, Span::default())]);
+    }
+    Ok((tree, profile))
+}
+
+fn read_any<'a, 'l>(
+    source: Source<'a>,
+    library: &'l Library,
+) -> Result<(Tree<'a>, &'l ProfileFile), Vec<Finding>> {
+    if source.pieces.len() > 1 || source.pieces.iter().any(|piece| piece.content != Content::Text) {
+        let found = read_several(source, library);
+        return found
+            .unwrap_or_else(|| Err(vec![*unrecognised(source, library, looks_like_several(source))]));
+    }
+    let form = sniff(source.text);
+    // The index of all profiles tells XML and JSON by their markers, so that none needs to be parsed.
+    let by_marker = match form {
+        Some(FileForm::Xml) => {
+            Some(read_xml(source).and_then(|tree| recognise(tree, FileForm::Xml, library)))
+        }
+        Some(FileForm::Json) => {
+            Some(read_json_tree(source).and_then(|tree| recognise(tree, FileForm::Json, library)))
+        }
+        _ => None,
+    };
+    if let Some(Ok(recognised)) = by_marker {
+        return Ok(recognised);
+    }
+    // One file of those that some line has several of can be a backup, too: by its name it is known.
+    if let Some(found) = read_several(source, library) {
+        return found;
+    }
+    // What begins with a brace is JSON; what begins with a bracket may be a heading.
+    if form != Some(FileForm::Xml)
+        && !source.text.trim_start().starts_with('{')
+        && let Some(found) = read_by_manners(source, library)
+    {
+        return match (found, read_alone(source, library)) {
+            (Err(_), Some(alone)) => alone,
+            (found, _) => found.map_err(|finding| vec![*finding]),
+        };
+    }
+    if let Some(recognised) = by_marker {
+        return recognised.map_err(|finding| vec![*finding]);
+    }
+    read_alone(source, library)
+        .unwrap_or_else(|| Err(vec![*unrecognised(source, library, looks_like_text(source.text))]))
+}
+
+/// Whether files of such names are together the backup of some line.
+pub fn is_backup_of_files(paths: &[String], library: &Library) -> bool {
+    let several = library.profiles().iter().filter(|profile| profile.form == FileForm::Several);
+    several.filter_map(ProfileFile::parsed).any(|profile| {
+        let place = |path: &String| profile.members.files.iter().find_map(|member| member.place_of(path));
+        paths.iter().filter_map(place).any(|place| profile.is_marked_by(&place))
+    })
+}
+
+/// Which of these files, together a backup, are data that its profile says to pass over.
+pub fn passed_over(paths: &[String], library: &Library) -> Vec<bool> {
+    let several = library.profiles().iter().rev().filter(|profile| profile.form == FileForm::Several);
+    let found = several.filter_map(ProfileFile::parsed).find(|profile| {
+        let place = |path: &String| profile.members.files.iter().find_map(|member| member.place_of(path));
+        paths.iter().filter_map(place).any(|place| profile.is_marked_by(&place))
+    });
+    let data: Vec<WildMatch> = found
+        .iter()
+        .flat_map(|profile| profile.passes_over.iter().map(|path| WildMatch::new(path)))
+        .collect();
+    paths.iter().map(|path| data.iter().any(|data| data.matches(path))).collect()
+}
+
+/// Reads several files as those of the first line that has files of such names.
+fn read_several<'a, 'l>(
+    source: Source<'a>,
+    library: &'l Library,
+) -> Option<Result<(Tree<'a>, &'l ProfileFile), Vec<Finding>>> {
+    // A person's own profiles come last, and go before those that ship.
+    library.profiles().iter().rev().filter(|profile| profile.form == FileForm::Several).find_map(|file| {
+        let profile = file.parsed()?;
+        let is_marked = |piece: &Piece| {
+            let place = profile.members.files.iter().find_map(|member| member.place_of(&piece.path));
+            place.is_some_and(|place| profile.is_marked_by(&place))
+        };
+        let read = || read_bundle(source, &profile.members, None).map(|tree| (tree, file));
+        source.pieces.iter().any(is_marked).then(read)
+    })
+}
+
+/// Reads a file of those that some line has several of, called otherwise than there, as what its lines begin with
+/// tells it to be.
+fn read_alone<'a, 'l>(
+    source: Source<'a>,
+    library: &'l Library,
+) -> Option<Result<(Tree<'a>, &'l ProfileFile), Vec<Finding>>> {
+    let several = library.profiles().iter().filter(|profile| profile.form == FileForm::Several);
+    let candidates = several.filter_map(|file| {
+        let profile = file.parsed()?;
+        let counts = profile.members.files.iter().map(|member| member.signs_in(source.text));
+        let (index, count) = counts.enumerate().max_by_key(|(index, count)| (*count, usize::MAX - index))?;
+        (count > 0).then_some((count, index, profile, file))
+    });
+    let (_, index, profile, file) = candidates.max_by_key(|(count, ..)| *count)?;
+    Some(read_bundle(source, &profile.members, Some(index)).map(|tree| (tree, file)))
+}
+
+/// Reads a text by the manners of each line that has some, until one has its marker in it.
+fn read_by_manners<'a, 'l>(
+    source: Source<'a>,
+    library: &'l Library,
+) -> Option<Result<(Tree<'a>, &'l ProfileFile), Box<Finding>>> {
+    let mut refused = None;
+    let has_manners =
+        |form| matches!(form, FileForm::Ini | FileForm::Yaml | FileForm::Statements | FileForm::Table);
+    for file in library.profiles().iter().filter(|profile| has_manners(profile.form)) {
+        let Some(profile) = file.parsed() else { continue };
+        let marker = profile.marker.as_str();
+        let begins = |line: &str| begins_like(line, marker, profile.form);
+        // Without the word no form has the marker, and nothing needs to be read.
+        if !source.text.lines().any(begins) && profile.form != FileForm::Table {
+            continue;
+        }
+        match read_text(source, &profile.writing) {
+            Ok(tree) if has_marker(&tree, profile) => return Some(Ok((tree, file))),
+            Ok(_) => {}
+            // It is told only if the file seems to be of that line.
+            Err(finding) => {
+                if source.text.lines().any(begins) {
+                    refused.get_or_insert(finding);
+                }
+            }
+        }
+    }
+    refused.map(Err)
+}
+
+/// Whether a line of a text begins like what marks a platform line in that form.
+fn begins_like(line: &str, marker: &str, form: FileForm) -> bool {
+    let line = if form == FileForm::Yaml { line } else { line.trim_start_matches(['[', ' ', '\t']) };
+    let bare = line.trim_start_matches(['"', '\'']);
+    let Some(rest) = bare.strip_prefix(marker) else { return false };
+    let rest = rest.trim_start_matches(['"', '\'']);
+    match form {
+        FileForm::Yaml => rest.trim_start().starts_with(':'),
+        _ => !rest.starts_with(|c: char| c.is_alphanumeric() || matches!(c, '-' | '_' | '.')),
+    }
+}
+
+/// Whether a tree has the marker of a line at its top. Any word can begin a statement: it must be one that
+/// the line knows.
+fn has_marker(tree: &Tree<'_>, profile: &Profile) -> bool {
+    let Some(marker) = tree.child(tree.root(), &profile.marker) else { return false };
+    profile.form != FileForm::Statements
+        || tree.kind(marker).is_branch()
+        || matches!(profile.schema.find(&[PathStep::Name(&profile.marker)]), Lookup::Declared(_))
+}
+
+/// The profile that recognises a tree.
+fn recognise<'a, 'l>(
+    tree: Tree<'a>,
+    form: FileForm,
+    library: &'l Library,
+) -> Result<(Tree<'a>, &'l ProfileFile), Box<Finding>> {
+    let root = tree.root();
+    let has_marker = |profile: &&ProfileFile| match form {
+        FileForm::Xml => tree.name(root) == profile.marker,
+        _ => tree.kind(root) == Kind::Map && tree.child(root, &profile.marker).is_some(),
+    };
+    let found = library.profiles().iter().filter(|profile| profile.form == form).find(has_marker);
+    if let Some(found) = found {
+        return Ok((tree, found));
+    }
+    let look = if form == FileForm::Xml {
+        format!("XML with the outermost element `{}`", tree.name(root))
+    } else if tree.kind(root) == Kind::Map {
+        let keys: Vec<&str> = tree.children(root).map(|child| tree.name(child)).collect();
+        format!("JSON with {} at its top: {}", count(keys.len(), "key"), all_of(keys))
+    } else {
+        "JSON without an object at its top".to_owned()
+    };
+    Err(unrecognised(tree.source(), library, look))
+}
+
+fn looks_like_several(source: Source<'_>) -> String {
+    let paths: Vec<&str> = source.pieces.iter().map(|piece| piece.path.as_str()).collect();
+    format!("{}: {}", count(paths.len(), "file"), all_of(paths))
+}
+
+impl<'a> Backup<'a> {
+    /// A tree as the profile of its line sees it: names as that spells them, and what it says of itself.
+    ///
+    /// # Errors
+    /// All that the profile does not list: the release (unless `treat_as` names a listed one), the model.
+    pub fn new(mut tree: Tree<'a>, profile: &Profile, treat_as: Option<&str>) -> Result<Self, Vec<Finding>> {
+        profile.respell(&mut tree);
+        let identity = identify(&tree, profile, treat_as)?;
+        Ok(Self::of(tree, identity))
+    }
+
+    pub(crate) fn of(tree: Tree<'a>, identity: Identity) -> Self {
+        Self { tree, identity, not_chosen: None, lines: SharedLines::default() }
+    }
+
+    /// Where its lines start. They are looked for once, which may well be done while something else is.
+    pub fn lines(&self) -> LineIndex<'a> {
+        self.lines.of(self.tree.source())
+    }
+
+    /// Files that are included and are not among those of the backup: what they say is not known.
+    pub fn missing_files(&self, profile: &Profile) -> Vec<Finding> {
+        let told = |(node, no_file): (NodeId, NoFile)| {
+            let (code, help) = no_file.told()?;
+            let at = self.tree.span(node);
+            Some(Finding::new(code, no_file.why()).at(self.tree.source(), at).help(help))
+        };
+        without_files(&self.tree, &profile.members).into_iter().filter_map(told).collect()
+    }
+
+    /// Files that stand in for those that an absolute path names: they are taken by the end of their path.
+    pub fn guessed_files(&self, profile: &Profile) -> Vec<Finding> {
+        taken_by_end(&self.tree, &profile.members)
+    }
+
+    /// Chooses a configuration, where there are two. The rules of crossings are written for the one in force:
+    /// the one that is chosen takes its name, and the other one is left out.
+    ///
+    /// # Errors
+    /// That the one being worked on was asked for, and there is none.
+    pub fn choose(&mut self, profile: &Profile, configuration: Configuration) -> Result<(), Box<Finding>> {
+        let branch = |name: &Option<String>| {
+            name.as_ref()
+                .and_then(|name| self.tree.child(self.tree.root(), name).map(|node| (node, name.clone())))
+        };
+        let (active, candidate) = (branch(&profile.facts.active), branch(&profile.facts.candidate));
+        match (active, candidate, configuration) {
+            (Some((active, name)), Some((candidate, other)), Configuration::Candidate) => {
+                self.tree.rename(candidate, &name);
+                self.tree.rename(active, &other);
+                self.not_chosen = Some(active);
+            }
+            (Some(_), Some((candidate, _)), Configuration::Active) => self.not_chosen = Some(candidate),
+            (_, _, Configuration::Active) => {}
+            (_, _, Configuration::Candidate) => {
+                let message = "the backup has one configuration, none that was being worked on";
+                return Err(Box::new(
+                    Finding::new(Code::ConfigurationMissing, message)
+                        .at(self.tree.source(), Span::default())
+                        .help("leave `--configuration` out"),
+                ));
+            }
+        }
+        Ok(())
+    }
+}
+
+/// So many characters of what a backup says of itself are taken.
+const MOST_SHOWN: usize = 200;
+
+fn identify(tree: &Tree<'_>, profile: &Profile, treat_as: Option<&str>) -> Result<Identity, Vec<Finding>> {
+    let mut findings = Vec::new();
+    let fact = |fact: &Option<Fact>| {
+        let node = fact.as_ref()?.paths.iter().find_map(|path| find(tree, path))?;
+        // It is shown to people: nobody calls a unit by more than that.
+        let value = tree.value(node).trim();
+        let short = value.char_indices().nth(MOST_SHOWN).map_or(value, |(end, _)| &value[..end]);
+        Some((short.to_owned(), tree.span(node)))
+    };
+    let source = tree.source();
+    let release = fact(&profile.facts.release);
+    let read_as = match (&release, treat_as) {
+        (_, Some(treat_as)) => match profile.release(treat_as) {
+            Ok(_) => treat_as.to_owned(),
+            Err(finding) => {
+                findings.push(*finding);
+                String::new()
+            }
+        },
+        (Some((release, span)), None) => {
+            if let Err(finding) = profile.release(release) {
+                let known = finding.help.clone().unwrap_or_default();
+                findings.push(finding.at(source, *span).help(format!(
+                    "{known}; releases are never guessed: `--treat-as RELEASE` says as which one to read it"
+                )));
+            }
+            release.clone()
+        }
+        // A line with a single release needs no telling.
+        (None, None) if profile.releases.len() == 1 => profile.releases[0].name.clone(),
+        (None, None) => {
+            let message = format!("the backup does not say which release of {} wrote it", profile.title);
+            findings.push(
+                Finding::new(Code::ReleaseUnlisted, message)
+                    .at(source, Span::default())
+                    .help("say it with `--treat-as RELEASE`"),
+            );
+            String::new()
+        }
+    };
+    let model = fact(&profile.facts.model);
+    if let Some((model, span)) = &model
+        && let Err(finding) = profile.model(model)
+    {
+        findings.push(finding.at(source, *span));
+    }
+    if !findings.is_empty() {
+        return Err(findings);
+    }
+    let text = |found: Option<(String, Span)>| found.map(|(text, _)| text).filter(|text| !text.is_empty());
+    let kind = text(fact(&profile.facts.kind));
+    Ok(Identity {
+        release: release.map_or_else(|| read_as.clone(), |(release, _)| release),
+        read_as,
+        model: text(model),
+        taken: text(fact(&profile.facts.taken)),
+        only_changes: kind.as_ref().is_some_and(|kind| profile.facts.changes.contains(kind)),
+        is_whole: kind.as_ref().and_then(|kind| {
+            let whole = &profile.facts.whole;
+            (!whole.is_empty()).then(|| whole.contains(kind))
+        }),
+        kind,
+        label: text(fact(&profile.facts.label)),
+        build: text(fact(&profile.facts.build)),
+        unit: text(fact(&profile.facts.unit)),
+    })
+}
+
+fn find(tree: &Tree<'_>, path: &[String]) -> Option<NodeId> {
+    let mut at = tree.root();
+    for name in path {
+        at = tree.child(at, name)?;
+    }
+    if tree.kind(at).is_value() {
+        Some(at)
+    } else {
+        tree.children(at).find(|&id| tree.kind(id) == Kind::OwnText)
+    }
+}
+
+/// The form that a text begins like.
+fn sniff(text: &str) -> Option<FileForm> {
+    match text.trim_start_matches(['\u{FEFF}', ' ', '\t', '\r', '\n']).chars().next() {
+        Some('<') => Some(FileForm::Xml),
+        Some('{') => Some(FileForm::Json),
+        Some('[') => Some(if is_heading(text) { FileForm::Ini } else { FileForm::Json }),
+        _ => None,
+    }
+}
+
+/// Whether a text that begins with a bracket begins with a heading: one word in brackets, alone on its line.
+fn is_heading(text: &str) -> bool {
+    let line =
+        text.trim_start_matches(['\u{FEFF}', ' ', '\t', '\r', '\n']).lines().next().unwrap_or("").trim();
+    let inner = line.trim_start_matches('[').trim_end_matches(']');
+    line.ends_with(']')
+        && inner.starts_with(char::is_alphabetic)
+        && !matches!(inner, "true" | "false" | "null")
+}
+
+fn looks_like_text(text: &str) -> String {
+    if text.trim().is_empty() {
+        return "an empty file".into();
+    }
+    let lines = text.lines().count();
+    format!("plain text of {}, neither XML nor JSON, nor a form of a known line", count(lines, "line"))
+}
+
+/// The finding for a file that no profile recognises.
+fn unrecognised(source: Source<'_>, library: &Library, look: impl AsRef<str>) -> Box<Finding> {
+    let looked_for: Vec<String> = library
+        .profiles()
+        .iter()
+        .map(|profile| {
+            let ProfileFile { marker, line, .. } = profile;
+            match profile.form {
+                FileForm::Xml => format!("XML with the outermost element `{marker}` ({line})"),
+                FileForm::Json => format!("JSON with the key `{marker}` at its top ({line})"),
+                FileForm::Yaml => format!("YAML with the key `{marker}` at its top ({line})"),
+                FileForm::Ini => format!("INI with the section or key `{marker}` ({line})"),
+                FileForm::Table => format!("a table of {marker} ({line})"),
+                FileForm::Statements => format!("statements, one of them `{marker}` ({line})"),
+                _ => format!("several files with that of `{marker}` ({line})"),
+            }
+        })
+        .collect();
+    let mut finding =
+        Finding::new(Code::Unrecognised, format!("no profile recognises this file: it is {}", look.as_ref()))
+            .help(format!("looked for {}; add a profile with `--profiles DIR`", looked_for.join(", ")));
+    finding.place = Some(crate::finding::Place {
+        file: source.name.to_owned(),
+        span: Span::default(),
+        at: crate::text::source::Position { line: 1, column: 1 },
+    });
+    Box::new(finding)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::language::library::ProfileFile;
+    use rstest::rstest;
+
+    const PROFILE: &str = "[profile]\nline = 'a'\ntitle = 'A'\nform = 'xml'\n[recognise]\nmarker = 'box'\nrelease = 'head/release'\n\
+        model = 'head/model'\n[[release]]\nname = '1'\n[[release]]\nname = '2 r1'\n[[model]]\nname = 'm'\ntitle = 'M'\n\
+        [setting]\n'head/release' = 'text'\n'head/model' = 'text'\n";
+
+    fn read(text: &str, treat_as: Option<&str>) -> Result<Identity, String> {
+        let mut library = Library::default();
+        library.add_profile(ProfileFile::read("a.profile.toml".into(), PROFILE.into()).expect("a profile"));
+        let (tree, file) =
+            super::read(Source::new("b", text), &library).map_err(|findings| findings[0].message.clone())?;
+        let profile = file.parse().expect("a profile");
+        identify(&tree, profile, treat_as).map_err(|findings| {
+            findings.iter().map(|finding| finding.message.as_str()).collect::<Vec<_>>().join("; ")
+        })
+    }
+
+    #[rstest]
+    #[case("<box><head><release>1</release><model>m</model></head></box>", None, "1", Some("m"))]
+    #[case("<box><head><release> 2 r1 </release></head></box>", None, "2 r1", None)]
+    #[case("<box><head><release>9</release></head></box>", Some("2 r1"), "2 r1", None)]
+    #[case("<box/>", Some("1"), "1", None)]
+    fn recognises(
+        #[case] text: &str,
+        #[case] treat_as: Option<&str>,
+        #[case] read_as: &str,
+        #[case] model: Option<&str>,
+    ) {
+        let identity = read(text, treat_as).expect("recognised");
+        assert_eq!((identity.read_as.as_str(), identity.model.as_deref()), (read_as, model));
+    }
+
+    #[rstest]
+    #[case("<crate/>", None, "it is XML with the outermost element `crate`")]
+    #[case("{\"x\": 1, \"y\": 2}", None, "it is JSON with 2 keys at its top: `x` and `y`")]
+    #[case("[1]", None, "it is JSON without an object at its top")]
+    #[case("[true]", None, "it is JSON without an object at its top")]
+    #[case("[one two]\nthree = 4", None, "it is plain text of 2 lines")]
+    #[case("", None, "it is an empty file")]
+    #[case("set x 1\nset y 2\n", None, "it is plain text of 2 lines")]
+    #[case("<box/>", None, "does not say which release")]
+    #[case(
+        "<box><head><release>2</release><model>q</model></head></box>",
+        None,
+        "no release `2` in the profile of A; there is no model `q`"
+    )]
+    #[case("<box/>", Some("3"), "no release `3`")]
+    fn does_not_recognise(#[case] text: &str, #[case] treat_as: Option<&str>, #[case] told: &str) {
+        let message = read(text, treat_as).expect_err("refused");
+        assert!(message.contains(told), "{message}");
+    }
+}

@@ -1,0 +1,172 @@
+//! Where in a folder or an archive the configuration of several files begins. It may stand in a folder of its own, as
+//! when the folder was packed with its name, or in two: settings in one, data in another.
+
+use crate::finding::{Code, Finding, Place};
+use crate::format::form::FileForm;
+pub use crate::format::form::is_beside;
+use crate::language::library::{Library, ProfileFile};
+use crate::language::profile::Profile;
+use rustc_hash::FxHashMap;
+
+/// The folders that a configuration begins in; one without a name for the whole.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Roots(Vec<String>);
+
+impl Default for Roots {
+    fn default() -> Self {
+        Self(vec![String::new()])
+    }
+}
+
+impl Roots {
+    /// A path seen from its own of these folders. One that stands beside them begins with `..`.
+    pub fn path(&self, path: &str) -> String {
+        if self.0.iter().any(String::is_empty) {
+            return path.to_owned();
+        }
+        let inside = self.0.iter().find_map(|root| path.strip_prefix(root.as_str())?.strip_prefix('/'));
+        inside.map_or_else(|| beside(&self.0[0], path), str::to_owned)
+    }
+
+    /// What is told of files that stand beside the configuration.
+    pub fn told_beside<'p>(&self, name: &str, paths: impl Iterator<Item = &'p str>) -> Option<Finding> {
+        let mut beside = paths.filter(|path| is_beside(&self.path(path)));
+        let first = beside.next()?;
+        let more = beside.count();
+        let message = match more {
+            0 => {
+                format!("`{first}` stands beside the configuration in `{}`, and is no part of it", self.0[0])
+            }
+            more => format!(
+                "`{first}` and {more} more files stand beside the configuration in `{}`, and are no part of it",
+                self.0[0]
+            ),
+        };
+        let mut finding = Finding::new(Code::OutsideConfiguration, message);
+        finding.place = Some(Place::of_file(name));
+        Some(finding)
+    }
+}
+
+/// Finds where the configuration begins. What no line of several files knows stays as it is.
+///
+/// # Errors
+/// That there are several configurations, of which one must be named.
+pub fn roots_of(name: &str, paths: &[String], library: &Library) -> Result<Roots, Box<Finding>> {
+    let several = || {
+        let files = library.profiles().iter().filter(|file| file.form == FileForm::Several);
+        files.filter_map(ProfileFile::parsed)
+    };
+    if several().any(|profile| paths.iter().any(|path| marks(profile, path))) {
+        return Ok(Roots::default());
+    }
+    let mut found: Vec<(&Profile, String)> = Vec::new();
+    for profile in several() {
+        let mut roots: Vec<&str> = paths.iter().filter_map(|path| root_in(profile, path)).collect();
+        roots.sort_unstable();
+        roots.dedup();
+        // A copy that is kept within a configuration is none of its own.
+        let outermost = |root: &&&str| {
+            !roots.iter().any(|other| root.strip_prefix(other).is_some_and(|rest| rest.starts_with('/')))
+        };
+        found.extend(roots.iter().filter(outermost).map(|root| (profile, (*root).to_owned())));
+    }
+    let Some((profile, _)) = found.first() else { return Ok(Roots::default()) };
+    let is_one = found.iter().all(|(other, _)| other.line == profile.line)
+        && have_different_files(profile, found.iter().map(|(_, root)| root.as_str()), paths);
+    if !is_one {
+        let held: Vec<String> =
+            found.iter().map(|(profile, root)| format!("`{root}` ({})", profile.line)).collect();
+        let message = format!("it holds {} configurations: {}", held.len(), held.join(", "));
+        let mut finding = Finding::new(Code::Unrecognised, message)
+            .help("name the folder of one of them; unpack an archive first");
+        finding.place = Some(Place::of_file(name));
+        return Err(Box::new(finding));
+    }
+    Ok(Roots(found.into_iter().map(|(_, root)| root).collect()))
+}
+
+/// Whether a file of that path tells that it is of the line.
+fn marks(profile: &Profile, path: &str) -> bool {
+    let place = profile.members.files.iter().find_map(|member| member.place_of(path));
+    place.is_some_and(|place| profile.is_marked_by(&place))
+}
+
+/// The folder that a path stands in, if what follows tells that it is of the line: the longest such.
+fn root_in<'p>(profile: &Profile, path: &'p str) -> Option<&'p str> {
+    // From the right: a line's own folders are few and short.
+    path.rmatch_indices('/')
+        .map(|(at, _)| at)
+        .find(|at| marks(profile, &path[at + 1..]))
+        .map(|at| &path[..at])
+}
+
+/// Whether no file of the line stands in two of the folders.
+fn have_different_files<'r>(
+    profile: &Profile,
+    roots: impl Iterator<Item = &'r str>,
+    paths: &[String],
+) -> bool {
+    let mut seen: FxHashMap<Vec<String>, &str> = FxHashMap::default();
+    roots.into_iter().all(|root| {
+        let inside = |path: &str| {
+            let inside = path.strip_prefix(root)?.strip_prefix('/')?;
+            profile.members.files.iter().find_map(|member| member.place_of(inside))
+        };
+        // A link that was followed is listed twice: as what it is, and as what was read in its place.
+        let mut places = paths.iter().filter_map(|path| Some((inside(path)?, path)));
+        places.all(|(place, path)| *seen.entry(place).or_insert(path) == path)
+    })
+}
+
+/// A path seen from a folder that it does not stand in.
+fn beside(root: &str, path: &str) -> String {
+    let steps: Vec<&str> = root.split('/').collect();
+    let own: Vec<&str> = path.split('/').collect();
+    let shared = steps.iter().zip(&own).take_while(|(a, b)| a == b).count();
+    let up = std::iter::repeat_n("..", steps.len() - shared);
+    up.chain(own[shared..].iter().copied()).collect::<Vec<_>>().join("/")
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use rstest::rstest;
+
+    const PROFILE: &str = "[profile]\nline = 'a'\ntitle = 'A'\nform = 'several'\n[recognise]\nmarker = 'main|auto'\n\
+        [[release]]\nname = '1'\n[[member]]\npath = 'main.conf'\nat = 'main'\nform = 'statements'\n\
+        [[member]]\npath = 'auto.conf'\nat = 'auto'\nlike = 'main'\n[[member]]\npath = 'conf.d/{n}'\nat = 'more/{n}'\n\
+        form = 'opaque'\n[setting]\n'more/*' = 'text'\n";
+
+    #[rstest]
+    #[case(&["main.conf", "x/main.conf"], &[""], &["main.conf", "x/main.conf"])]
+    #[case(&["b/main.conf", "b/conf.d/x", "b/old/main.conf"], &["b"], &["main.conf", "conf.d/x", "old/main.conf"])]
+    #[case(&["e/a/main.conf", "e/x", "v/l/auto.conf", "y"], &["e/a", "v/l"], &["main.conf", "../x", "auto.conf", "../../y"])]
+    #[case(&["c/x", "y"], &[""], &["c/x", "y"])]
+    fn a_configuration_begins_where_its_files_do(
+        #[case] paths: &[&str],
+        #[case] roots: &[&str],
+        #[case] wanted: &[&str],
+    ) {
+        let found = roots_of("b", &owned(paths), &library()).expect("one configuration");
+        let seen: Vec<String> = paths.iter().map(|path| found.path(path)).collect();
+        assert_eq!((found.0, seen), (owned(roots), owned(wanted)));
+    }
+
+    #[test]
+    fn of_two_configurations_one_is_named() {
+        let paths = owned(&["1/main.conf", "2/main.conf"]);
+        let refused = roots_of("b", &paths, &library()).expect_err("two");
+        assert_eq!(refused.message, "it holds 2 configurations: `1` (a), `2` (a)");
+    }
+
+    fn owned(paths: &[&str]) -> Vec<String> {
+        paths.iter().map(|path| (*path).to_owned()).collect()
+    }
+
+    fn library() -> Library {
+        let mut library = Library::default();
+        library.add_profile(ProfileFile::read("a.profile.toml".into(), PROFILE.into()).expect("a profile"));
+        library
+    }
+}

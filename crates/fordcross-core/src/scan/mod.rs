@@ -1,0 +1,9 @@
+//! What one tree holds, seen through its profile: rows, objects, locators, what is inherited and what expressions see.
+
+pub(crate) mod automaton;
+pub(crate) mod inheritance;
+pub(crate) mod locator;
+pub(crate) mod naming;
+pub(crate) mod reading;
+pub(crate) mod secrets;
+pub(crate) mod surroundings;

@@ -1,0 +1,4 @@
+//! Texts, and places in them.
+
+pub(crate) mod charset;
+pub mod source;

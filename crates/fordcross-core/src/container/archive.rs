@@ -1,12 +1,12 @@
 //! Archives: tar (POSIX.1-2017, pax) and zip (APPNOTE 6.3). Members are read in memory and never put on a
 //! disk; what could hide another member is refused.
 
-use super::links::{About, Link, Remark, follow};
+use super::links::follow;
+use super::members::{FETCH_AGAIN, LONGEST_PATH, Listed, Member, NOT_FROM_A_UNIT, SAY_HOW_MUCH, Taken, bad};
 use super::packed::{Limits, Unpackable};
+use super::remarks::About;
 use crate::finding::Code;
-use rustc_hash::FxHashMap;
 use std::io::{self, Cursor, Read, Write};
-use unicode_normalization::UnicodeNormalization as _;
 
 /// How several files are one.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -15,15 +15,6 @@ pub enum Archive {
     Tar,
     /// A zip file.
     Zip,
-}
-
-/// One file of several, in memory.
-#[derive(Clone, Debug, PartialEq, Eq)]
-pub struct Member {
-    /// The path, with `/` between its parts.
-    pub path: String,
-    /// What is in it.
-    pub bytes: Vec<u8>,
 }
 
 const ZIP_MEMBER: &[u8] = b"PK\x03\x04";
@@ -51,22 +42,13 @@ impl Archive {
 
     /// All that is in it.
     pub(crate) fn members(self, bytes: &[u8], limits: &Limits) -> Result<Listed, Unpackable> {
-        let mut taken = Taken {
-            limits,
-            members: Vec::new(),
-            folders: Vec::new(),
-            links: Vec::new(),
-            remarks: Vec::new(),
-            total: 0,
-            folded: FxHashMap::default(),
-        };
+        let mut taken = Taken::new(limits);
         match self {
             Self::Tar => read_tar(bytes, &mut taken)?,
             Self::Zip => read_zip(bytes, &mut taken)?,
         }
         follow(&mut taken)?;
-        taken.remarks.sort_by(|a, b| a.path.cmp(&b.path));
-        Ok(Listed { members: taken.members, folders: taken.folders, remarks: taken.remarks })
+        Ok(taken.listed())
     }
 
     /// Packs members, in their order. The same members give the same bytes.
@@ -100,159 +82,6 @@ impl Archive {
             }
         }
     }
-}
-
-/// What an archive holds.
-pub(crate) struct Listed {
-    pub(crate) members: Vec<Member>,
-    pub(crate) folders: Vec<String>,
-    /// What is neither.
-    pub(crate) remarks: Vec<Remark>,
-}
-
-/// The members so far.
-pub(crate) struct Taken<'l> {
-    limits: &'l Limits,
-    pub(crate) members: Vec<Member>,
-    pub(crate) folders: Vec<String>,
-    pub(crate) links: Vec<Link>,
-    remarks: Vec<Remark>,
-    total: u64,
-    /// Paths in lower case, with how each was written.
-    folded: FxHashMap<String, String>,
-}
-
-const FETCH_AGAIN: &str = "compare the file's size with the original and fetch it again";
-const NOT_FROM_A_UNIT: &str = "no unit writes such an archive; look at where it comes from";
-const SAY_HOW_MUCH: &str = "if you know what it is, say with `--max-unpacked BYTES` how much it may become";
-
-/// The longest path that a file can have on Linux, in bytes.
-const LONGEST_PATH: usize = 4096;
-
-fn bad(code: Code, message: impl Into<String>, help: &'static str) -> Unpackable {
-    Unpackable { code, message: message.into(), help, member: None }
-}
-
-impl Taken<'_> {
-    /// Checks a path and says how it is written here; none for a folder.
-    fn path(&mut self, raw: &[u8], is_folder: bool) -> Result<Option<String>, Unpackable> {
-        let unsafe_path = |why: &str| bad(Code::ArchiveUnsafe, format!("a member {why}"), NOT_FROM_A_UNIT);
-        let path = std::str::from_utf8(raw).map_err(|_| unsafe_path("has a name that is not UTF-8"))?;
-        let path = path.strip_prefix("./").unwrap_or(path);
-        if raw.len() > LONGEST_PATH {
-            return Err(unsafe_path(&format!("has a path of more than {LONGEST_PATH} bytes")));
-        }
-        if path.chars().any(char::is_control) {
-            return Err(unsafe_path("has control characters in its name"));
-        }
-        let is_drive = path.as_bytes().get(1) == Some(&b':') && path.as_bytes()[0].is_ascii_alphabetic();
-        if path.starts_with('/') || path.contains('\\') || is_drive {
-            return Err(unsafe_path(&format!("has an absolute path: `{path}`")));
-        }
-        let bare = path.trim_end_matches('/');
-        if is_folder && (bare.is_empty() || bare == ".") {
-            return Ok(None);
-        }
-        if bare.split('/').any(|part| matches!(part, "" | "." | "..")) {
-            return Err(unsafe_path(&format!("has a path that leads elsewhere: `{path}`")));
-        }
-        if is_folder {
-            // An archive may list as many as it likes; no more are kept than members.
-            if self.folders.len() < self.limits.members {
-                self.folders.push(bare.to_owned());
-            }
-            return Ok(None);
-        }
-        // Some systems take two spellings of one name for one, others do not.
-        let folded: String = bare.to_lowercase().nfc().collect();
-        if let Some(first) = self.folded.get(&folded) {
-            return Err(bad(
-                Code::ArchiveUnsafe,
-                if first == bare {
-                    format!("the member `{bare}` is there twice")
-                } else {
-                    format!("the members `{first}` and `{bare}` differ by case or spelling only")
-                },
-                NOT_FROM_A_UNIT,
-            ));
-        }
-        self.folded.insert(folded, bare.to_owned());
-        Ok(Some(bare.to_owned()))
-    }
-
-    /// Says whether there is room for one more entry, of so many bytes.
-    fn has_room(&self, size: u64) -> Result<(), Unpackable> {
-        if self.members.len() + self.links.len() + self.remarks.len() >= self.limits.members {
-            return Err(bad(
-                Code::TooLarge,
-                format!("the archive has more than {} members", self.limits.members),
-                "no configuration has so many; look at where it comes from",
-            ));
-        }
-        if size > self.limits.most.saturating_sub(self.total) {
-            let message = format!("the archive unpacks to more than {} bytes", self.limits.most);
-            return Err(bad(Code::TooLarge, message, SAY_HOW_MUCH));
-        }
-        Ok(())
-    }
-
-    pub(crate) fn remark(&mut self, path: String, about: About) {
-        self.remarks.push(Remark { path, about });
-    }
-
-    /// Adds what a link leads to.
-    pub(crate) fn add_copy(&mut self, member: Member) -> Result<(), Unpackable> {
-        let size = member.bytes.len() as u64;
-        self.has_room(size)?;
-        self.total += size;
-        self.members.push(member);
-        Ok(())
-    }
-
-    /// Adds a folder that a link leads to.
-    pub(crate) fn add_folder(&mut self, path: String) -> Result<(), Unpackable> {
-        self.has_room(0)?;
-        self.folders.push(path);
-        Ok(())
-    }
-
-    fn add_link(&mut self, path: String, to: &[u8], is_hard: bool) -> Result<(), Unpackable> {
-        self.has_room(0)?;
-        let to = String::from_utf8_lossy(to).into_owned();
-        self.links.push(Link { path, to, is_hard });
-        Ok(())
-    }
-
-    /// Takes a member in, of the size that it says.
-    fn read(&mut self, path: String, size: u64, reader: impl Read) -> Result<(), Unpackable> {
-        self.has_room(size)?;
-        let mut bytes = Vec::new();
-        let read = reader.take(size.saturating_add(1)).read_to_end(&mut bytes);
-        if read.is_err() {
-            let message = format!("the member `{path}` is damaged");
-            return Err(bad(Code::NotText, message, FETCH_AGAIN));
-        }
-        if bytes.len() as u64 != size {
-            let message = if (bytes.len() as u64) < size {
-                format!("the member `{path}` is cut off")
-            } else {
-                format!("the member `{path}` is larger than it says")
-            };
-            return Err(bad(Code::NotText, message, FETCH_AGAIN));
-        }
-        self.total += size;
-        self.members.push(Member { path, bytes });
-        Ok(())
-    }
-}
-
-/// That a member stands below what is no folder.
-pub(crate) fn below_link(path: &str) -> Unpackable {
-    bad(
-        Code::ArchiveUnsafe,
-        format!("members stand below `{path}`, which is a link or a file"),
-        NOT_FROM_A_UNIT,
-    )
 }
 
 fn read_tar(bytes: &[u8], taken: &mut Taken<'_>) -> Result<(), Unpackable> {

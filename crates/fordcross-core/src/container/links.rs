@@ -1,61 +1,12 @@
 //! Links within an archive: what one leads to is read in its place, as in a folder. What leads out of it cannot be read.
 
-use super::archive::{Member, Taken};
+use super::members::{Member, Taken, below_link};
 use super::packed::Unpackable;
+use super::remarks::{About, Link};
 use rustc_hash::FxHashMap;
-
-/// What stands in a folder or an archive and is no plain file of it.
-#[derive(Clone, Debug, PartialEq, Eq)]
-pub struct Remark {
-    /// The path from the folder on.
-    pub path: String,
-    /// What was done about it.
-    pub about: About,
-}
-
-/// What an entry is that is no plain file, and what was done about it.
-#[derive(Clone, Debug, PartialEq, Eq)]
-pub enum About {
-    /// A link to what was read in its place.
-    Followed {
-        /// As the link says it.
-        to: String,
-    },
-    /// A link out of the folder that nobody said to follow.
-    Outside {
-        /// As the link says it.
-        to: String,
-    },
-    /// A link out of the archive, or to nothing in it.
-    OutsideArchive {
-        /// As the link says it.
-        to: String,
-    },
-    /// A link to a folder that it stands in.
-    Around {
-        /// As the link says it.
-        to: String,
-    },
-    /// A file or folder that the system does not let us read.
-    Unreadable {
-        /// In the system's words.
-        why: String,
-    },
-    /// A pipe, a socket, a device.
-    NoFile,
-}
 
 /// How many links may lead to each other, as on Linux.
 const MOST_HOPS: usize = 40;
-
-/// A link as an archive has it.
-#[derive(Debug)]
-pub(crate) struct Link {
-    pub(crate) path: String,
-    /// For a hard link, the path of a member; otherwise from the link's own folder on.
-    pub(crate) to: String,
-    pub(crate) is_hard: bool,
-}
 
 #[derive(Clone, Copy, Debug)]
 enum Entry {
@@ -153,7 +104,7 @@ impl<'t> Listing<'t> {
         let below =
             listing.children.keys().find(|folder| !matches!(listing.entries[**folder], Entry::Folder));
         match below {
-            Some(path) => Err(super::archive::below_link(path)),
+            Some(path) => Err(below_link(path)),
             None => Ok(listing),
         }
     }

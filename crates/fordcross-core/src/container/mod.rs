@@ -4,19 +4,22 @@ mod archive;
 mod envelope;
 pub(crate) mod hashes;
 mod links;
+mod members;
 mod packed;
 mod parts;
+mod remarks;
 mod signature;
 
-pub(crate) use archive::Listed;
-pub use archive::{Archive, Member};
+pub use archive::Archive;
 pub(crate) use envelope::decrypt;
 pub use envelope::{Passphrase, encrypt, is_encrypted};
 pub use hashes::{Checked, Outcome};
-pub use links::{About, Remark};
+pub(crate) use members::Listed;
+pub use members::Member;
 pub(crate) use packed::Unpackable;
 pub use packed::{Limits, Packing, pack_gzip};
 pub use parts::{join_parts, part_of};
+pub use remarks::{About, Remark};
 pub(crate) use signature::{no_text, not_text};
 
 use data_encoding::BASE64;

@@ -224,7 +224,7 @@ fn the_table_of_growth_is_kept() {
         .filter(|entry| entry.file_name().to_string_lossy().starts_with("attacked-growth-"))
         .map(|entry| fs::read_to_string(entry.path()).expect("a text"))
         .collect();
-    assert_eq!(texts.len(), 22, "one a case: run `scripts/campaign attacked`");
+    assert_eq!(texts.len(), 22, "one a case: run `cargo xtask campaign attacked`");
     for text in texts {
         let hundredths = text.lines().find_map(|line| line.strip_prefix("hundredths = ")).expect("a figure");
         assert!(hundredths.parse::<usize>().expect("a number") <= MOST_HUNDREDTHS, "{text}");

@@ -1,5 +1,5 @@
 //! The program under attack: killed at its system calls, raced against itself, given damaged backups, searched for secrets
-//! that got out. A few of each here; `scripts/campaign attacked` does thousands.
+//! that got out. A few of each here; `cargo xtask campaign attacked` does thousands.
 
 mod canaries;
 mod growth;

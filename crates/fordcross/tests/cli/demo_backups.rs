@@ -107,10 +107,10 @@ fn what_ships_packed_is_what_its_sources_say() {
         if blessing() {
             fs::write(&path, &made).expect("written");
         }
-        let there = fs::read(&path).expect("run scripts/bless");
+        let there = fs::read(&path).expect("run cargo xtask bless");
         // Another version of the compressor may pack other bytes of the same files.
         let content = |bytes: Vec<u8>| open("a", bytes, &Opening::default()).expect("it opens").text;
-        assert_eq!(content(made), content(there), "{file}: run scripts/bless");
+        assert_eq!(content(made), content(there), "{file}: run cargo xtask bless");
     }
 }
 
@@ -139,7 +139,7 @@ fn the_console_ships_encrypted_and_in_parts() {
         }
     }
     let sealed: Vec<u8> =
-        parts("five").iter().flat_map(|part| fs::read(part).expect("run scripts/bless")).collect();
+        parts("five").iter().flat_map(|part| fs::read(part).expect("run cargo xtask bless")).collect();
     let opening = Opening { passphrase: Some(Passphrase::new(PASSPHRASE.into())), ..Opening::default() };
     let opened = open("a", sealed, &opening).expect("it opens");
     assert_eq!(opened.text, open("a", plain, &Opening::default()).expect("it opens").text);
@@ -179,7 +179,7 @@ fn survey_describes_each_demo_backup() {
             let _ = writeln!(wrong, "{}:\n{told}", expected.display());
         }
     }
-    assert!(wrong.is_empty(), "look, then run scripts/bless:\n{wrong}");
+    assert!(wrong.is_empty(), "look, then run cargo xtask bless:\n{wrong}");
 }
 
 #[rstest]

@@ -110,8 +110,8 @@ fn the_tutorial_goes_as_it_says() {
 
 /// Says in each run that this was not asked for, and runs it where it is.
 #[test]
-#[ignore = "real systems are judges where they are asked for: scripts/real-systems"]
+#[ignore = "real systems are judges where they are asked for: cargo xtask real-systems"]
 fn real_systems_are_content() {
-    let script = Path::new(env!("CARGO_MANIFEST_DIR")).join("../../scripts/real-systems");
+    let script = Path::new(env!("CARGO_MANIFEST_DIR")).join("../../xtask/scripts/real-systems");
     assert!(std::process::Command::new(script).status().expect("the script runs").success());
 }

@@ -174,7 +174,7 @@ fn block(told: &str, code: &str) -> Option<String> {
 /// Every code has a text that was provoked, and `docs/messages.md` has them all. None of them is a library's.
 #[test]
 fn every_finding_says_what_the_document_says() {
-    let mut document = "# What the program says\n\nOne text of each code, as it is printed; a test makes this file (`scripts/bless`).\n".to_owned();
+    let mut document = "# What the program says\n\nOne text of each code, as it is printed; a test makes this file (`cargo xtask bless`).\n".to_owned();
     let mut untold: Vec<String> = Vec::new();
     for code in Code::ALL {
         let script = SCRIPTS.iter().find(|(known, ..)| known == code).filter(|_| code.examples().is_empty());
@@ -203,7 +203,7 @@ fn every_finding_says_what_the_document_says() {
     }
     let known = std::fs::read_to_string(path).unwrap_or_default();
     let first = document.lines().zip(known.lines()).find(|(made, known)| made != known);
-    assert!(known == document, "look, then run scripts/bless: {first:?}");
+    assert!(known == document, "look, then run cargo xtask bless: {first:?}");
 }
 
 #[test]

@@ -42,7 +42,7 @@ fn demo_backups_become_what_is_expected() {
         assert_eq!(taken.status, 0, "{}", taken.err);
         compare(&home.join(expected), &made, bless, &mut wrong);
     }
-    assert!(wrong.is_empty(), "differs from what is expected; look, then run scripts/bless:\n{wrong}");
+    assert!(wrong.is_empty(), "differs from what is expected; look, then run cargo xtask bless:\n{wrong}");
 }
 
 fn compare(expected: &Path, made: &[(String, String)], bless: bool, wrong: &mut String) {

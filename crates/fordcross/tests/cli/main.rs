@@ -1,6 +1,6 @@
 //! The built program, driven on files in a temporary folder. One file a topic:
 //!
-//! - `golden`: the demo backups against what is expected of them (`scripts/bless` rewrites that)
+//! - `golden`: the demo backups against what is expected of them (`cargo xtask bless` rewrites that)
 //! - `accounting`: every setting has one fate, counted by an independent reader
 //! - `courses`: several crossings in a row, profiles and crossings of a person's own
 //! - `mapping`: maps that a person edited

@@ -22,5 +22,5 @@ fn figures_are_no_older_than_their_profiles(#[case] name: &str, #[case] of: &[&s
     let path = Path::new(env!("CARGO_MANIFEST_DIR")).join(format!("../../docs/figures/{name}.toml"));
     let kept = fs::read_to_string(&path).unwrap_or_else(|error| panic!("{}: {error}", path.display()));
     let is_of = kept.contains(&format!("of = \"{}\"", hash(of)));
-    assert!(is_of, "{name}: the profile or crossing is newer than its figures: run scripts/campaign");
+    assert!(is_of, "{name}: the profile or crossing is newer than its figures: run cargo xtask campaign");
 }

@@ -1,5 +1,5 @@
 //! The real receiving systems as judges: what they accept, and whether old and new behave the same. They run only
-//! where they were asked for: `scripts/real-systems` fetches them and runs this target.
+//! where they were asked for: `cargo xtask real-systems` fetches them and runs this target.
 //!
 //! - `servers`: what the profile of `PostgreSQL` says is held to servers of each release; results are started
 //! - `values`: made-up settings that old servers take, asked of the newest

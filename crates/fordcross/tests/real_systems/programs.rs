@@ -3,11 +3,11 @@
 use std::path::{Path, PathBuf};
 use std::process::{Command, Output};
 
-/// Below it `scripts/real-systems` keeps what is no installed package.
+/// Below it `cargo xtask real-systems` keeps what is no installed package.
 pub(crate) fn kept() -> PathBuf {
     let path = Path::new(env!("CARGO_MANIFEST_DIR")).join("../../target/real-systems");
     path.canonicalize().unwrap_or_else(|error| {
-        panic!("{}: {error}: `scripts/real-systems --fetch` fetches the real systems", path.display())
+        panic!("{}: {error}: `cargo xtask real-systems --fetch` fetches the real systems", path.display())
     })
 }
 
@@ -18,7 +18,7 @@ pub(crate) fn own(name: &str) -> PathBuf {
 
 /// Runs a program that must be there.
 pub(crate) fn run(command: &mut Command) -> Output {
-    command.output().unwrap_or_else(|error| panic!("{command:?}: {error}: see scripts/real-systems"))
+    command.output().unwrap_or_else(|error| panic!("{command:?}: {error}: see cargo xtask real-systems"))
 }
 
 /// What a program wrote, both ways.

@@ -46,7 +46,7 @@ impl Server {
     /// A program of the release. A server refuses to run as root: then it is somebody else in a namespace.
     fn program(&self, name: &str) -> Command {
         let path = kept().join("postgresql").join(&self.release).join("native/bin").join(name);
-        assert!(path.exists(), "{}: `scripts/real-systems --fetch` fetches it", path.display());
+        assert!(path.exists(), "{}: `cargo xtask real-systems --fetch` fetches it", path.display());
         let is_root = String::from_utf8_lossy(&run(Command::new("id").arg("-u")).stdout).trim() == "0";
         if !is_root {
             return Command::new(path);

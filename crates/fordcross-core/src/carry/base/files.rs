@@ -1,7 +1,8 @@
 //! The files of a base with the changes in them: each in its own form, and those in which nothing changed as they
 //! were.
 
-use super::rewrite::Changes;
+use super::changes::Changes;
+use super::file::File;
 use super::{statements, table, yaml};
 use crate::container::{Member, from_base64, hashes};
 use crate::finding::{Code, Finding, Findings, Place};
@@ -11,28 +12,6 @@ use crate::text::charset::Charset;
 use crate::text::source::{Content, Span};
 use crate::tree::{NodeId, Tree};
 use rustc_hash::FxHashMap;
-
-/// One file of a base, and what the rewriting of it depends on.
-#[derive(Clone, Copy)]
-pub(super) struct File<'f> {
-    pub(super) changes: &'f Changes,
-    pub(super) base: &'f Tree<'f>,
-    /// The base's tree with the changes made, in which its nodes have the ids that they have in the base.
-    pub(super) tree: &'f Tree<'f>,
-    /// Nodes of the base in which something changed.
-    pub(super) touched: &'f [bool],
-    pub(super) writing: &'f Writing,
-    /// What is below this node stands in that span.
-    pub(super) top: NodeId,
-    pub(super) span: Span,
-}
-
-impl<'f> File<'f> {
-    /// The text of the base up to the end of the file, so that places in the base are places in it.
-    pub(super) fn text(&self) -> &'f str {
-        &self.base.source().text[..self.span.end as usize]
-    }
-}
 
 /// What the rewriting of a base depends on.
 pub(super) struct Rewriting<'r> {

@@ -2,7 +2,7 @@
 //! otherwise is noted.
 
 use super::Wanted;
-use super::rewrite::Changes;
+use super::changes::Changes;
 use crate::language::profile::{Repeats, What};
 use crate::ledger::BaseOutcome;
 use crate::scan::automaton::{Automaton, Symbols};

@@ -1,6 +1,7 @@
 //! Writing a base with its changes: what was not touched is written in the bytes that it was read in.
 
-use super::files::File;
+use super::changes::Changes;
+use super::file::File;
 use crate::format::form::write_text;
 use crate::format::ini::{Manners, write_lines, write_value};
 use crate::format::json::{write_string, write_subtree};
@@ -10,19 +11,6 @@ use crate::language::profile::FileForm;
 use crate::text::source::Span;
 use crate::tree::{Kind, NodeId, Tree};
 use rustc_hash::FxHashSet;
-
-/// What is to be written otherwise than it was read. All are nodes of the base.
-#[derive(Debug, Default)]
-pub(super) struct Changes {
-    /// Leaves with another value.
-    pub(super) values: FxHashSet<NodeId>,
-    /// Nodes that are another altogether.
-    pub(super) whole: FxHashSet<NodeId>,
-    /// Branches with something new behind what they held.
-    pub(super) grown: FxHashSet<NodeId>,
-    /// Elements that are gone.
-    pub(super) gone: FxHashSet<NodeId>,
-}
 
 /// A piece of the base and what stands there now.
 pub(super) type Edit = (Span, Vec<u8>);
@@ -68,11 +56,6 @@ struct Rewriter<'r> {
 }
 
 impl Changes {
-    /// All nodes that something was changed at.
-    pub(super) fn nodes(&self) -> impl Iterator<Item = NodeId> + '_ {
-        [&self.values, &self.whole, &self.grown, &self.gone].into_iter().flatten().copied()
-    }
-
     /// A file with the changes in it, in a form whose pieces can be edited one by one.
     pub(super) fn edit(file: &File<'_>) -> Vec<u8> {
         let File { changes, base, tree, writing, top, span, .. } = *file;

@@ -4,7 +4,7 @@
 //! ones stand behind the one that is before them in their block or branch, and else at the end of the file. A
 //! statement of which something changed is written anew in its place; of one with a value only that value.
 
-use super::files::File;
+use super::file::File;
 use super::rewrite::with_line_ends_of;
 use crate::format::statements::{Grammar, Nesting, Said, statements_of, write_statement, write_word};
 use crate::text::source::{Piece, Span};

@@ -1,7 +1,7 @@
 //! A table of a base with its changes: cells that have another value, rows that are gone, and new ones behind
 //! those that are there.
 
-use super::files::File;
+use super::file::File;
 use super::rewrite::{Edit, apply, is_new};
 use crate::format::table::{write_cell, write_csv, write_row};
 use crate::text::source::Span;

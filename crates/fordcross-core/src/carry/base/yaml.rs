@@ -4,8 +4,9 @@
 //! one, comments above it included. A mapping or list that is written in brackets, or begins behind a dash, is
 //! written anew as a whole if anything in it changed.
 
-use super::files::File;
-use super::rewrite::{Changes, with_line_ends_of};
+use super::changes::Changes;
+use super::file::File;
+use super::rewrite::with_line_ends_of;
 use crate::format::yaml::{write_member, write_value};
 use crate::text::source::Span;
 use crate::tree::{Kind, NodeId, Tree};

@@ -1,8 +1,7 @@
 //! Words as they are written: in quotes where they need them, and as far apart as they were read.
 
-use super::write::Writer;
 use super::{Escape, Grammar, Nesting};
-use crate::tree::NodeId;
+use crate::tree::{NodeId, Tree};
 
 /// Whether a value can be written so that it reads back to itself.
 pub(crate) fn holds_value(grammar: &Grammar, text: &str) -> bool {
@@ -34,15 +33,22 @@ impl Grammar {
     }
 }
 
-impl<'w> Writer<'w, '_> {
+/// How the words of a tree are written.
+#[derive(Clone, Copy)]
+pub(super) struct Spelling<'w, 'a> {
+    pub(super) tree: &'w Tree<'a>,
+    pub(super) grammar: &'w Grammar,
+}
+
+impl<'w> Spelling<'w, '_> {
     /// All that stands before a value in the text that it was read from, if it is spelled there.
-    pub(super) fn before(&self, leaf: NodeId) -> Option<&'w str> {
+    pub(super) fn before(self, leaf: NodeId) -> Option<&'w str> {
         let span = self.tree.value_span(leaf)?;
         Some(&self.tree.source().text[..span.start as usize])
     }
 
     /// Words as they are, or in quotes if they would not be read as what they are.
-    pub(super) fn rest(&self, text: &str) -> String {
+    pub(super) fn rest(self, text: &str) -> String {
         let grammar = self.grammar;
         let is_words = text.trim() == text && !text.is_empty() && !grammar.ends_early(text);
         let quotes = text.contains(grammar.quotes.as_slice()) && !grammar.keeps_quotes;
@@ -50,7 +56,7 @@ impl<'w> Writer<'w, '_> {
     }
 
     /// The word of a value: in the quotes that it stood in, or else in some if it needs them.
-    pub(super) fn leaf(&self, leaf: NodeId) -> String {
+    pub(super) fn leaf(self, leaf: NodeId) -> String {
         let text = self.tree.value(leaf);
         let stood_in = self.tree.value_span(leaf).and_then(|span| {
             let source = self.tree.source().text;
@@ -63,7 +69,7 @@ impl<'w> Writer<'w, '_> {
         stood_in.map_or_else(|| self.quoted(text), |quote| format!("{quote}{text}{quote}"))
     }
 
-    pub(super) fn quoted(&self, text: &str) -> String {
+    pub(super) fn quoted(self, text: &str) -> String {
         let grammar = self.grammar;
         let usable = |quote: &&char| grammar.escape != Escape::None || !text.contains(**quote);
         if grammar.keeps_quotes || !grammar.needs_quotes(text) {

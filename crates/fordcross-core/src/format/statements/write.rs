@@ -1,7 +1,7 @@
 //! Writing statements by their shapes.
 
 use super::shape::{Half, UNNAMED, WordKind, Words, is_choice};
-use super::words::Line;
+use super::words::{Line, Spelling};
 use super::{BODY, Grammar, Inside, Nesting, Part, PathPart, Statement, VALUE, WORDS};
 use crate::tree::{BLANK_LINE, Kind, NodeId, TRAILING, Tree};
 
@@ -59,7 +59,7 @@ pub(crate) fn write_word(tree: &Tree<'_>, said: &Said, grammar: &Grammar, out: &
         statement.shape.parts.iter().any(|part| matches!(part, Part::Rest(name) if name == VALUE))
     });
     let value = tree.value(said.node());
-    let word = if takes_rest { writer.rest(value) } else { writer.quoted(value) };
+    let word = if takes_rest { writer.spelling().rest(value) } else { writer.spelling().quoted(value) };
     out.extend_from_slice(word.as_bytes());
 }
 
@@ -79,6 +79,10 @@ impl<'w, 'a> Writer<'w, 'a> {
     fn new(tree: &'w Tree<'a>, grammar: &'w Grammar, out: &'w mut Vec<u8>) -> Self {
         let start = out.len();
         Self { tree, grammar, out, start, behind: None, log: None, inside: None }
+    }
+
+    fn spelling(&self) -> Spelling<'w, 'a> {
+        Spelling { tree: self.tree, grammar: self.grammar }
     }
 
     fn all(&mut self, top: NodeId) {
@@ -353,7 +357,7 @@ impl<'w, 'a> Writer<'w, 'a> {
                 Part::Glue => line.glued = true,
                 Part::Capture(name, _) if inside.is_some_and(|inside| inside.of == *name) => {
                     let text = inside.map(|inside| self.pairs_inside(inside, node)).unwrap_or_default();
-                    line.word(&self.quoted(&text));
+                    line.word(&self.spelling().quoted(&text));
                 }
                 Part::Capture(name, choice) if name == UNNAMED => {
                     choice.first().iter().for_each(|word| line.word(word));
@@ -363,13 +367,15 @@ impl<'w, 'a> Writer<'w, 'a> {
                     line.word(in_path(name).unwrap_or_default());
                 }
                 Part::Capture(name, _) => match in_path(name) {
-                    Some(text) => line.word(&self.quoted(text)),
+                    Some(text) => line.word(&self.spelling().quoted(text)),
                     None if name == VALUE && !tree.kind(node).is_branch() => {
-                        line.word_after(&self.leaf(node), self.before(node));
+                        line.word_after(&self.spelling().leaf(node), self.spelling().before(node));
                     }
                     None => {
                         let leaf = all(name).first().copied();
-                        leaf.iter().for_each(|&leaf| line.word_after(&self.leaf(leaf), self.before(leaf)));
+                        leaf.iter().for_each(|&leaf| {
+                            line.word_after(&self.spelling().leaf(leaf), self.spelling().before(leaf));
+                        });
                         line.said.push(name.clone());
                     }
                 },
@@ -381,16 +387,24 @@ impl<'w, 'a> Writer<'w, 'a> {
                     };
                     // What stands there as it is was words; only what is none at all is quoted.
                     leaf.iter().for_each(|&leaf| {
-                        line.word_after(&self.rest(tree.value(leaf)), self.before(leaf));
+                        line.word_after(
+                            &self.spelling().rest(tree.value(leaf)),
+                            self.spelling().before(leaf),
+                        );
                     });
                 }
                 Part::Several(name) => {
-                    all(name).iter().for_each(|&leaf| line.word_after(&self.leaf(leaf), self.before(leaf)));
+                    all(name).iter().for_each(|&leaf| {
+                        line.word_after(&self.spelling().leaf(leaf), self.spelling().before(leaf));
+                    });
                 }
                 Part::List(name) => {
                     let leaves = all(name);
                     let words: Vec<&str> = leaves.iter().map(|leaf| tree.value(*leaf)).collect();
-                    line.word_after(&words.join(","), leaves.first().and_then(|&leaf| self.before(leaf)));
+                    line.word_after(
+                        &words.join(","),
+                        leaves.first().and_then(|&leaf| self.spelling().before(leaf)),
+                    );
                 }
                 Part::Pair(..) => {}
                 Part::Optional(group) => {
@@ -441,8 +455,10 @@ impl<'w, 'a> Writer<'w, 'a> {
                 match part {
                     Part::Word(word) => line.word(word),
                     Part::Glue => line.glued = true,
-                    Part::Pair(_, Half::Key, _) => line.word(&self.quoted(self.tree.name(leaf))),
-                    Part::Pair(_, Half::Value, _) => line.word_after(&self.leaf(leaf), self.before(leaf)),
+                    Part::Pair(_, Half::Key, _) => line.word(&self.spelling().quoted(self.tree.name(leaf))),
+                    Part::Pair(_, Half::Value, _) => {
+                        line.word_after(&self.spelling().leaf(leaf), self.spelling().before(leaf));
+                    }
                     _ => {}
                 }
             }
@@ -459,15 +475,15 @@ impl<'w, 'a> Writer<'w, 'a> {
 
     fn unknown_at(&mut self, node: NodeId, depth: usize) {
         self.indent(depth);
-        let name = self.quoted(self.tree.name(node));
+        let name = self.spelling().quoted(self.tree.name(node));
         let mut line = Line::default();
         line.word(&name);
         if !self.tree.kind(node).is_branch() {
             let value = self.tree.value(node);
             if self.would_be_another(self.tree.name(node), value) {
-                line.word(&self.quoted(value));
+                line.word(&self.spelling().quoted(value));
             } else if !value.is_empty() {
-                line.word(&self.rest(value));
+                line.word(&self.spelling().rest(value));
             }
             if self.grammar.end_needed {
                 line.out.extend(self.grammar.end.unwrap_or(';').to_string().bytes());
@@ -478,7 +494,7 @@ impl<'w, 'a> Writer<'w, 'a> {
             return;
         }
         if let Some(words) = self.tree.child(node, WORDS) {
-            line.word(&self.rest(self.tree.value(words)));
+            line.word(&self.spelling().rest(self.tree.value(words)));
         }
         let line = line.out;
         self.out.extend_from_slice(&line);

@@ -1,7 +1,7 @@
 //! What stands beside the rules: pins, questions, requirements, steps of the work, notices, the base.
 
 use super::captures::Captures;
-use super::parse::Reader;
+use super::reader::Reader;
 use super::{Ask, BasePolicy, Notice, Pins, Requirement, WorkStep};
 use crate::finding::Code;
 use crate::language::expression::OperandKind;

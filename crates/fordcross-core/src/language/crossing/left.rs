@@ -1,7 +1,8 @@
 //! The left side of rules: which settings of the old side they speak of.
 
 use super::captures::{Captures, WHOLE, kind_of};
-use super::parse::{Reader, Scope, Verb};
+use super::parse::{Scope, Verb};
+use super::reader::Reader;
 use super::syntax::{RawClause, parse_left, parse_right};
 use super::{Action, Clause, ClauseShape, KeyTest, LevelKeys, Rule, TargetStep};
 use crate::finding::{Code, did_you_mean};

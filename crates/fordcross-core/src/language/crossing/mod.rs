@@ -8,6 +8,7 @@ mod captures;
 mod check;
 mod left;
 mod parse;
+mod reader;
 mod right;
 mod summary;
 mod syntax;

@@ -2,9 +2,10 @@
 
 use super::captures::{Captures, INDEX, KIND, NAME};
 use super::check::{check_contested, check_hidden, check_unspoken};
+use super::reader::Reader;
 use super::syntax::{BadSide, parse_left, parse_place_target};
 use super::tables::{read_constants, read_equivalents, read_tables};
-use super::{Action, Ask, Clause, Crossing, KeyTest, LookUp, Place, Rule, Side, Start, Table, TargetStep};
+use super::{Action, Clause, Crossing, KeyTest, LookUp, Place, Rule, Side, Start, TargetStep};
 use crate::finding::{Code, Findings, did_you_mean};
 use crate::language::checking::Checking;
 use crate::language::expression::{Expression, OperandKind};
@@ -190,23 +191,6 @@ pub(super) struct Scope {
     /// Where they go, as the new profile's schema is asked.
     pub(super) to: Vec<TargetStep>,
     pub(super) captures: Captures,
-}
-
-pub(super) struct Reader<'r, 's> {
-    pub(super) report: &'r Report<'s>,
-    pub(super) lines: LineIndex<'s>,
-    pub(super) checking: Checking,
-    pub(super) old: &'r Profile,
-    pub(super) new: &'r Profile,
-    pub(super) tables: FxHashMap<String, Table>,
-    pub(super) constants: Vec<(String, String)>,
-    pub(super) always_pinned: Vec<Pattern>,
-    pub(super) asks: Vec<Ask>,
-    /// Names of places, with their numbers.
-    pub(super) place_names: Vec<(String, usize)>,
-    pub(super) places: Vec<Place>,
-    pub(super) look_ups: Vec<LookUp>,
-    pub(super) rules: Vec<(Span, Rule)>,
 }
 
 impl Reader<'_, '_> {

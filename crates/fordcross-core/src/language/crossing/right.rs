@@ -1,7 +1,7 @@
 //! The right side of rules: where they write, and what.
 
 use super::captures::{Captures, INDEX, KIND, WHOLE};
-use super::parse::Reader;
+use super::reader::Reader;
 use super::syntax::{RawField, RawTarget, RawTargetStep, parse_table};
 use super::{Field, Piece, Start, Table, Target, TargetName, TargetStep};
 use crate::finding::{Code, did_you_mean};

@@ -2,7 +2,7 @@
 //! them that several crossings include.
 
 use super::Table;
-use super::parse::Reader;
+use super::reader::Reader;
 use crate::finding::{Code, did_you_mean};
 use crate::language::toml_file::{Report, Section, Word, as_word};
 use crate::text::source::Source;

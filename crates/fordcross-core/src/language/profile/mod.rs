@@ -4,6 +4,7 @@
 
 mod around;
 mod declared;
+mod keys;
 mod models;
 mod names;
 mod objects;

@@ -1,8 +1,8 @@
 //! Objects of a profile: their keys, kinds, and what they inherit from.
 
 use super::Release;
+use super::keys::{read_range, read_repeats, read_roles};
 use super::names::NameManners;
-use super::parse::{read_range, read_repeats, read_roles};
 use super::rules::{RawObjectRule, RawRules, read_object_rule};
 use super::schema::{Admits, Entry, Inherits, Lookup, PathStep, Repeats, Schema, Signs, What};
 use crate::finding::{Code, did_you_mean};

@@ -1,21 +1,8 @@
 //! Reading a text as a type.
 
-use super::{Family, Form, TypeId, Types, Value};
+use super::{Family, Form, Misread, TypeId, Types, Value};
 use std::borrow::Cow;
 use std::net::{IpAddr, Ipv4Addr, Ipv6Addr};
-
-/// Why a text is not a value of its type. Never quotes the text: who asks knows whether it may.
-#[derive(Clone, Debug, PartialEq, Eq)]
-pub struct Misread {
-    /// What was expected: "a whole number from 576 to 9200".
-    pub expected: String,
-}
-
-impl Misread {
-    fn expected<T>(what: impl Into<String>) -> Result<T, Self> {
-        Err(Self { expected: what.into() })
-    }
-}
 
 impl Types {
     /// What `text` means as the type `id`.

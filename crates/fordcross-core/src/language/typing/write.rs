@@ -1,19 +1,11 @@
 //! Writing a value as a type, and saying what was lost on the way.
 
 use super::read::{find_choice, integer_range};
-use super::{Family, Form, PrefixNotation, Secret, TypeId, Types, Value};
+use super::{Family, Form, Loss, PrefixNotation, Secret, TypeId, Types, Unfit, Value};
 use crate::format::shape::Part;
 use std::borrow::Cow;
 use std::fmt::Write as _;
 use std::net::{IpAddr, Ipv4Addr};
-
-/// What a value lost when it was written: a sentence for people, fit to follow the locator.
-#[derive(Clone, Debug, PartialEq, Eq)]
-pub struct Loss(pub String);
-
-/// Why a value cannot be written as a type at all.
-#[derive(Clone, Debug, PartialEq, Eq)]
-pub struct Unfit(pub String);
 
 impl Types {
     /// Appends `value` to `out` as the type `id` spells it.

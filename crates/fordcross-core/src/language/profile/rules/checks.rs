@@ -4,7 +4,7 @@ use super::read::{RawRules, read_breach, read_old, read_wording};
 use super::{Breach, Check, Condition, Head, Wording};
 use crate::finding::Code;
 use crate::language::expression::{OperandKind, alternatives};
-use crate::language::profile::parse::read_range;
+use crate::language::profile::keys::read_range;
 use crate::language::profile::schema::{Entry, Lookup, PathStep, Schema, What};
 use crate::language::profile::{InForce, Release};
 use crate::language::toml_file::{Report, Section, Word, as_word};

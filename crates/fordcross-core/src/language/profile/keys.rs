@@ -1,0 +1,63 @@
+//! Keys that several sections have.
+
+use super::Release;
+use super::schema::{Repeats, Role};
+use crate::finding::{Code, did_you_mean};
+use crate::language::toml_file::{Section, Word, as_word};
+use crate::language::typing::pick;
+
+/// `role = "identity"`, several, or with a condition that is seen from the object:
+/// `role = { default-route = "effective('to') == '0.0.0.0/0'" }`.
+pub(super) fn read_roles<'r>(section: &Section<'r, '_>) -> Vec<(Role, Option<Word<'r>>)> {
+    let Some(value) = section.raw("role") else { return Vec::new() };
+    let words: Vec<(Word<'_>, Option<Word<'_>>)> = if value.get_ref().is_table() {
+        let Some(table) = section.as_section(value) else { return Vec::new() };
+        table.members().into_iter().map(|(name, when)| (name, as_word(when))).collect()
+    } else {
+        section.words("role").into_iter().map(|word| (word, None)).collect()
+    };
+    let read = |(word, when): (Word<'r>, Option<Word<'r>>)| {
+        let found = Role::WORDS.iter().find(|(known, _)| *known == word.text).map(|(_, role)| *role);
+        if found.is_none() {
+            let known: Vec<&str> = Role::WORDS.iter().map(|(known, _)| *known).collect();
+            section
+                .report()
+                .add(Code::ValueWrong, word.span, format!("there is no role `{}`", word.text))
+                .help(did_you_mean(word.text, known));
+        }
+        Some((found?, when))
+    };
+    words.into_iter().filter_map(read).collect()
+}
+
+/// `repeats = true`, or the word for what it means.
+pub(super) fn read_repeats(section: &Section<'_, '_>, known: &[(&str, Repeats)]) -> Repeats {
+    match section.raw("repeats").map(|value| (value, value.get_ref().as_bool())) {
+        None | Some((_, Some(false))) => Repeats::No,
+        Some((_, Some(true))) => Repeats::All,
+        Some((_, None)) => pick(section, "repeats", known).unwrap_or_default(),
+    }
+}
+
+/// The place of a release in the list.
+pub(super) fn release_index(
+    section: &Section<'_, '_>,
+    word: Word<'_>,
+    releases: &[Release],
+) -> Option<usize> {
+    let found = releases.iter().position(|release| release.name == word.text);
+    if found.is_none() {
+        let known: Vec<&str> = releases.iter().map(|release| release.name.as_str()).collect();
+        section
+            .report()
+            .add(Code::ValueWrong, word.span, format!("the profile lists no release `{}`", word.text))
+            .help(did_you_mean(word.text, known));
+    }
+    found
+}
+
+/// `from` and `until`: the first and the last release that have something.
+pub(super) fn read_range(section: &Section<'_, '_>, releases: &[Release]) -> (usize, usize) {
+    let bound = |key| section.word(key).and_then(|word| release_index(section, word, releases));
+    (bound("from").unwrap_or(0), bound("until").unwrap_or(releases.len().saturating_sub(1)))
+}

@@ -1,0 +1,358 @@
+//! Which modules need which. Modules beside each other, in the crate or in a folder of it, need each other one way only; the
+//! modules of the core's first level are its rooms.
+
+use crate::Failed;
+use crate::workspace::root;
+use petgraph::algo::tarjan_scc;
+use petgraph::graph::DiGraph;
+use std::collections::{BTreeMap, BTreeSet};
+use std::fs;
+use std::io::Write;
+use std::path::{Path, PathBuf};
+use syn::visit::{self, Visit};
+use syn::{Item, UseTree};
+
+/// The path of a module from the root of its crate; none for the root itself.
+type Module = Vec<String>;
+
+/// The modules of a crate, and what each names of the others.
+pub(crate) struct Crate {
+    /// With what each names: the module and as many further names as stand there.
+    files: BTreeMap<Module, BTreeSet<Vec<String>>>,
+    /// What a module takes over from others under a name of its own.
+    reexports: BTreeMap<Vec<String>, Vec<String>>,
+}
+
+/// One level: a module, or the crate, with the modules in it.
+#[derive(Debug)]
+pub(crate) struct Level {
+    pub(crate) module: Module,
+    /// Which of them need which.
+    pub(crate) arrows: BTreeSet<(String, String)>,
+    /// Those that need one another.
+    pub(crate) knots: Vec<Vec<String>>,
+}
+
+impl Crate {
+    /// Reads the sources of a crate; tests are left out, which may name what they like.
+    pub(crate) fn read(folder: &Path) -> Result<Self, Failed> {
+        let mut read = Self { files: BTreeMap::new(), reexports: BTreeMap::new() };
+        let mut waiting = vec![folder.to_owned()];
+        while let Some(at) = waiting.pop() {
+            for entry in fs::read_dir(&at)? {
+                let path = entry?.path();
+                if path.is_dir() {
+                    waiting.push(path);
+                } else if path.extension().is_some_and(|ending| ending == "rs") {
+                    read.add(folder, &path)?;
+                }
+            }
+        }
+        Ok(read)
+    }
+
+    fn add(&mut self, folder: &Path, path: &Path) -> Result<(), Failed> {
+        let inside = path.strip_prefix(folder)?.with_extension("");
+        let mut module: Module = inside.iter().map(|part| part.to_string_lossy().into_owned()).collect();
+        if module.last().is_some_and(|last| matches!(last.as_str(), "mod" | "lib" | "main")) {
+            module.pop();
+        }
+        if module.iter().any(|part| part.starts_with("tests") || part.ends_with("_test")) {
+            return Ok(());
+        }
+        let file = syn::parse_file(&fs::read_to_string(path)?)
+            .map_err(|error| format!("{}: {error}", path.display()))?;
+        let mut names = Names { module: module.clone(), found: BTreeSet::new(), reexports: Vec::new() };
+        names.visit_file(&file);
+        self.reexports.extend(names.reexports);
+        self.files.entry(module).or_default().extend(names.found);
+        Ok(())
+    }
+
+    /// What a name stands for that a module took over from another.
+    fn resolved(&self, path: &[String]) -> Vec<String> {
+        let mut path = path.to_vec();
+        // Once for each module that passes it on.
+        for _ in 0..8 {
+            let known = (1..=path.len()).rev().find_map(|length| {
+                let target = self.reexports.get(&path[..length])?;
+                Some([target.as_slice(), &path[length..]].concat())
+            });
+            match known {
+                Some(target) if target != path => path = target,
+                _ => break,
+            }
+        }
+        path
+    }
+
+    /// All levels that have modules.
+    pub(crate) fn levels(&self) -> Vec<Level> {
+        let folders: BTreeSet<&[String]> = self
+            .files
+            .keys()
+            .filter(|module| !module.is_empty())
+            .map(|module| &module[..module.len() - 1])
+            .collect();
+        folders.into_iter().map(|folder| self.level(folder)).collect()
+    }
+
+    fn level(&self, folder: &[String]) -> Level {
+        let depth = folder.len();
+        let child = |path: &[String]| (path.starts_with(folder)).then(|| path.get(depth).cloned()).flatten();
+        let modules: BTreeSet<String> = self.files.keys().filter_map(|module| child(module)).collect();
+        let mut arrows = BTreeSet::new();
+        for (module, names) in &self.files {
+            let Some(from) = child(module) else { continue };
+            let named = names.iter().filter_map(|path| child(&self.resolved(path)));
+            arrows
+                .extend(named.filter(|to| *to != from && modules.contains(to)).map(|to| (from.clone(), to)));
+        }
+        let mut graph: DiGraph<&str, ()> = DiGraph::new();
+        let nodes: BTreeMap<&str, _> =
+            modules.iter().map(|module| (module.as_str(), graph.add_node(module.as_str()))).collect();
+        for (from, to) in &arrows {
+            graph.add_edge(nodes[from.as_str()], nodes[to.as_str()], ());
+        }
+        let knots = tarjan_scc(&graph).into_iter().filter(|group| group.len() > 1);
+        let mut knots: Vec<Vec<String>> =
+            knots.map(|group| group.into_iter().map(|node| graph[node].to_owned()).collect()).collect();
+        knots.iter_mut().for_each(|knot| knot.sort());
+        Level { module: folder.to_vec(), arrows, knots }
+    }
+}
+
+/// Goes through a file for what it names of its crate.
+struct Names {
+    module: Module,
+    found: BTreeSet<Vec<String>>,
+    reexports: Vec<(Vec<String>, Vec<String>)>,
+}
+
+impl Names {
+    /// A path from the root of the crate; none if it leads to another.
+    fn absolute(&self, path: &[String]) -> Option<Vec<String>> {
+        let (first, rest) = path.split_first()?;
+        match first.as_str() {
+            "crate" => Some(rest.to_vec()),
+            "self" => Some([self.module.as_slice(), rest].concat()),
+            "super" => {
+                let up = path.iter().take_while(|part| *part == "super").count();
+                let above = self.module.get(..self.module.len().checked_sub(up)?)?;
+                Some([above, &path[up..]].concat())
+            }
+            _ => None,
+        }
+    }
+
+    fn tree(&mut self, tree: &UseTree, before: &[String], is_passed_on: bool) {
+        match tree {
+            UseTree::Path(path) => {
+                self.tree(&path.tree, &[before, &[path.ident.to_string()]].concat(), is_passed_on);
+            }
+            UseTree::Group(group) => {
+                group.items.iter().for_each(|tree| self.tree(tree, before, is_passed_on));
+            }
+            UseTree::Glob(_) => self.name(before),
+            UseTree::Name(name) => self.used(before, &name.ident.to_string(), None, is_passed_on),
+            UseTree::Rename(name) => {
+                self.used(before, &name.ident.to_string(), Some(name.rename.to_string()), is_passed_on);
+            }
+        }
+    }
+
+    fn used(&mut self, before: &[String], name: &str, renamed: Option<String>, is_passed_on: bool) {
+        let path = if name == "self" { before.to_vec() } else { [before, &[name.to_owned()]].concat() };
+        self.name(&path);
+        if is_passed_on {
+            let own = renamed.or_else(|| path.last().cloned()).into_iter();
+            let known = self.module.iter().cloned().chain(own).collect();
+            // A module may pass on what is in a module of its own without saying `self`.
+            let target = self.absolute(&path).unwrap_or_else(|| [self.module.as_slice(), &path].concat());
+            self.reexports.push((known, target));
+        }
+    }
+
+    fn name(&mut self, path: &[String]) {
+        self.found.extend(self.absolute(path));
+    }
+}
+
+impl<'f> Visit<'f> for Names {
+    fn visit_item(&mut self, item: &'f Item) {
+        if !is_test(item) {
+            visit::visit_item(self, item);
+        }
+    }
+
+    fn visit_item_use(&mut self, item: &'f syn::ItemUse) {
+        let is_passed_on = !matches!(item.vis, syn::Visibility::Inherited);
+        self.tree(&item.tree, &[], is_passed_on);
+    }
+
+    fn visit_path(&mut self, path: &'f syn::Path) {
+        let parts: Vec<String> = path.segments.iter().map(|segment| segment.ident.to_string()).collect();
+        self.name(&parts);
+        visit::visit_path(self, path);
+    }
+}
+
+fn is_test(item: &Item) -> bool {
+    let attributes = match item {
+        Item::Mod(item) => &item.attrs,
+        Item::Fn(item) => &item.attrs,
+        Item::Use(item) => &item.attrs,
+        Item::Impl(item) => &item.attrs,
+        _ => return false,
+    };
+    attributes.iter().any(|attribute| {
+        attribute.path().is_ident("cfg")
+            && attribute.parse_args::<syn::Ident>().is_ok_and(|condition| condition == "test")
+    })
+}
+
+/// The crates of the workspace, each with its sources.
+pub(crate) fn crates() -> Result<Vec<(String, PathBuf)>, Failed> {
+    let mut crates = Vec::new();
+    for entry in fs::read_dir(root().join("crates"))? {
+        let entry = entry?;
+        crates.push((entry.file_name().to_string_lossy().into_owned(), entry.path().join("src")));
+    }
+    crates.push(("xtask".into(), root().join("xtask/src")));
+    crates.sort();
+    Ok(crates)
+}
+
+/// The rooms of the core as a picture (Mermaid): arrows that follow from others are left out.
+pub(crate) fn picture(level: &Level) -> String {
+    let needs = |from: &str, to: &str| level.arrows.contains(&(from.to_owned(), to.to_owned()));
+    let reaches = |from: &str, to: &str| {
+        let mut waiting = vec![from.to_owned()];
+        let mut seen = BTreeSet::new();
+        while let Some(at) = waiting.pop() {
+            if at == to {
+                return true;
+            }
+            let next = level.arrows.iter().filter(|(from, _)| *from == at).map(|(_, to)| to.clone());
+            waiting.extend(next.filter(|room| seen.insert(room.clone())));
+        }
+        false
+    };
+    let plain = level.arrows.iter().filter(|(from, to)| {
+        let around = level.arrows.iter().filter(|(other, room)| other == from && room != to);
+        !around.into_iter().any(|(_, room)| needs(from, room) && reaches(room, to))
+    });
+    let lines: String = plain.map(|(from, to)| format!("    {from} --> {to}\n")).collect();
+    format!("```mermaid\ngraph TD\n{lines}```\n")
+}
+
+const BEGIN: &str = "<!-- rooms: made by `cargo xtask arrows --write` -->\n";
+const END: &str = "<!-- /rooms -->";
+
+/// The text of DESIGN.md with the picture in it.
+pub(crate) fn with_picture(text: &str, picture: &str) -> Result<String, Failed> {
+    let (before, rest) =
+        text.split_once(BEGIN).ok_or("DESIGN.md has no place for the picture of the rooms")?;
+    let (_, after) = rest.split_once(END).ok_or("the picture of the rooms in DESIGN.md has no end")?;
+    Ok(format!("{before}{BEGIN}{picture}{END}{after}"))
+}
+
+pub(crate) fn task(out: &mut dyn Write, writes: bool) -> Result<(), Failed> {
+    let mut knots = 0;
+    for (name, folder) in crates()? {
+        let levels = Crate::read(&folder)?.levels();
+        for level in &levels {
+            for knot in &level.knots {
+                knots += 1;
+                writeln!(out, "{name}{}: {} need one another:", at(&level.module), knot.join(", "))?;
+                let within = |(from, to): &&(String, String)| knot.contains(from) && knot.contains(to);
+                for (from, to) in level.arrows.iter().filter(within) {
+                    writeln!(out, "  {from} -> {to}")?;
+                }
+            }
+        }
+        let modules: usize = levels.iter().map(|level| level.arrows.len()).sum();
+        writeln!(out, "{name}: {} levels, {modules} arrows", levels.len())?;
+        if let Some(rooms) = levels.iter().find(|level| level.module.is_empty()).filter(|_| name == CORE) {
+            let file = root().join("DESIGN.md");
+            let picture = picture(rooms);
+            if writes {
+                fs::write(&file, with_picture(&fs::read_to_string(&file)?, &picture)?)?;
+            } else {
+                write!(out, "{picture}")?;
+            }
+        }
+    }
+    if knots == 0 { Ok(()) } else { Err(format!("{knots} groups of modules need one another").into()) }
+}
+
+pub(crate) const CORE: &str = "fordcross-core";
+
+fn at(module: &[String]) -> String {
+    module.iter().map(|part| format!("/{part}")).collect()
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use rstest::rstest;
+
+    /// What is still to be untangled: nothing may be added, and what is done is taken out.
+    const KNOWN: [(&str, &str); 1] =
+        [("fordcross-core/carry", "ahead apply fire here plain same_line scopes value")];
+
+    #[test]
+    fn modules_need_one_another_one_way_only() {
+        let mut found = Vec::new();
+        for (name, folder) in crates().expect("crates") {
+            for level in Crate::read(&folder).expect("sources").levels() {
+                let place = format!("{name}{}", at(&level.module));
+                found.extend(level.knots.iter().map(|knot| (place.clone(), knot.join(" "))));
+            }
+        }
+        let found: Vec<(&str, &str)> = found.iter().map(|(at, knot)| (at.as_str(), knot.as_str())).collect();
+        assert_eq!(found, KNOWN, "`cargo xtask arrows` says which need which");
+    }
+
+    #[test]
+    fn the_picture_of_the_rooms_is_that_of_the_code() {
+        let (_, folder) =
+            crates().expect("crates").into_iter().find(|(name, _)| name == CORE).expect("the core");
+        let levels = Crate::read(&folder).expect("sources").levels();
+        let rooms = levels.iter().find(|level| level.module.is_empty()).expect("its rooms");
+        let text = fs::read_to_string(root().join("DESIGN.md")).expect("a text");
+        let made = with_picture(&text, &picture(rooms)).expect("a place for it");
+        assert!(made == text, "run `cargo xtask arrows --write`");
+    }
+
+    /// `a` needs `b`; what else does depends on what `b` says.
+    #[rstest]
+    #[case("", &[])]
+    #[case("use crate::a::A;", &["a b"])]
+    #[case("use super::a::A;", &["a b"])]
+    #[case("fn f() -> crate::a::A {}", &["a b"])]
+    #[case("use super::{a::A as Other, d};", &["a b"])]
+    // `c` passes on what is in `a`.
+    #[case("use crate::c::A;", &["a b"])]
+    #[case("use crate::c::C;", &["a b c"])]
+    #[case("use crate::d::D;", &[])]
+    #[case("use std::a::A;", &[])]
+    #[case("#[cfg(test)]\nmod tests { use crate::a::A; }", &[])]
+    fn knots_are_found(#[case] text: &str, #[case] wanted: &[&str]) {
+        let folder = std::env::temp_dir().join(format!("arrows-{}-{:x}", std::process::id(), text.len()));
+        fs::create_dir_all(&folder).expect("a folder");
+        let files = [
+            ("lib", "mod a;"),
+            ("a", "use crate::b::B;"),
+            ("b", text),
+            ("c", "pub use crate::a::A; struct C;"),
+        ];
+        for (name, text) in files {
+            fs::write(folder.join(format!("{name}.rs")), text).expect("written");
+        }
+        let levels = Crate::read(&folder).expect("sources").levels();
+        let knots: Vec<String> = levels[0].knots.iter().map(|knot| knot.join(" ")).collect();
+        fs::remove_dir_all(&folder).expect("removed");
+        assert_eq!(knots, wanted);
+    }
+}

@@ -298,21 +298,16 @@ mod tests {
     use rstest::rstest;
     use std::sync::atomic::{AtomicUsize, Ordering};
 
-    /// What is still to be untangled: nothing may be added, and what is done is taken out.
-    const KNOWN: [(&str, &str); 1] =
-        [("fordcross-core/carry", "ahead apply fire here plain same_line scopes value")];
-
     #[test]
     fn modules_need_one_another_one_way_only() {
-        let mut found = Vec::new();
+        let mut found: Vec<String> = Vec::new();
         for (name, folder) in crates().expect("crates") {
             for level in Crate::read(&folder).expect("sources").levels() {
                 let place = format!("{name}{}", at(&level.module));
-                found.extend(level.knots.iter().map(|knot| (place.clone(), knot.join(" "))));
+                found.extend(level.knots.iter().map(|knot| format!("{place}: {}", knot.join(" "))));
             }
         }
-        let found: Vec<(&str, &str)> = found.iter().map(|(at, knot)| (at.as_str(), knot.as_str())).collect();
-        assert_eq!(found, KNOWN, "`cargo xtask arrows` says which need which");
+        assert!(found.is_empty(), "`cargo xtask arrows` says which need which: {found:?}");
     }
 
     #[test]

@@ -2,12 +2,10 @@
 //! first one writes what they made of others. All that is written is written by the first, row by row, so that the
 //! result is the same as without.
 
-use super::Step;
-use super::apply::Apply;
-use super::bar::Bars;
-use super::plain::{Fits, Made};
-use crate::scan::automaton::Automaton;
-use crate::scan::reading::{Reading, RowKind};
+use super::matcher::Matcher;
+use super::plain_rule::{Fits, Made};
+use super::program::Program;
+use crate::scan::reading::RowKind;
 use std::sync::mpsc::{Receiver, SyncSender, sync_channel};
 
 /// A backup with fewer rows is done before a thread is of use.
@@ -41,21 +39,18 @@ fn is_made_ahead(block: u32) -> bool {
 }
 
 /// Hands `each` the block that each row is in, where its block was made ahead. One call for each row, in their order.
-pub(super) fn with_blocks_made_ahead<'i, 'a>(
-    step: &Step<'i, 'a>,
-    automaton: &Automaton,
-    reading: &Reading,
-    bars: &Bars,
+pub(super) fn with_blocks_made_ahead(
+    program: &Program<'_, '_, '_>,
     each: &mut dyn FnMut(u32, Option<&Block>),
 ) {
-    let rows = reading.rows.len() as u32;
+    let rows = program.reading.rows.len() as u32;
     let one_processor = std::thread::available_parallelism().is_ok_and(|processors| processors.get() == 1);
-    if reading.rows.len() < FROM_ROWS || one_processor {
+    if program.reading.rows.len() < FROM_ROWS || one_processor {
         return (0..rows).for_each(|row| each(row, None));
     }
     std::thread::scope(|scope| {
         let (hand_over, blocks) = sync_channel(2);
-        scope.spawn(move || make_blocks(step, automaton, reading, bars, &hand_over));
+        scope.spawn(move || make_blocks(program, &hand_over));
         take_blocks(rows, &blocks, each);
     });
 }
@@ -68,19 +63,14 @@ fn take_blocks(rows: u32, blocks: &Receiver<Block>, each: &mut dyn FnMut(u32, Op
     }
 }
 
-fn make_blocks(
-    step: &Step<'_, '_>,
-    automaton: &Automaton,
-    reading: &Reading,
-    bars: &Bars,
-    hand_over: &SyncSender<Block>,
-) {
-    let mut apply = Apply::new(step, automaton, reading, bars, 0);
-    let rows = reading.rows.len() as u32;
+fn make_blocks(program: &Program<'_, '_, '_>, hand_over: &SyncSender<Block>) {
+    // What is not answered is said by the first thread.
+    let (mut matcher, _) = Matcher::new(program);
+    let rows = program.reading.rows.len() as u32;
     for first in (0..rows).step_by(BLOCK as usize).filter(|first| is_made_ahead(first / BLOCK)) {
         let mut block = Block { first, rows: Vec::with_capacity(BLOCK as usize), made: Made::default() };
         for row in first..rows.min(first + BLOCK) {
-            block.rows.push(apply.make_row(row, &mut block.made));
+            block.rows.push(make_row(&mut matcher, row, &mut block.made));
         }
         if hand_over.send(block).is_err() {
             return;
@@ -88,19 +78,17 @@ fn make_blocks(
     }
 }
 
-impl Apply<'_, '_, '_> {
-    /// What the first rule makes of a row, if it is a plain one that need not wait for others.
-    fn make_row(&mut self, index: u32, made: &mut Made) -> MadeRow {
-        let row = self.row(index);
-        let plain = std::rc::Rc::clone(&self.plain);
-        let &(rule, _) = self.automaton.accepted(row.accept).clauses.first()?;
-        let rule = plain[rule as usize].as_ref().filter(|rule| rule.can_be_made_ahead())?;
-        if row.kind != RowKind::Setting || self.bars.of(index, &row).is_some() {
-            return None;
-        }
-        self.cursor = index;
-        let from = made.len() as u32;
-        let fits = self.make(index, row, rule, made);
-        Some((fits, from, made.len() as u32))
+/// What the first rule makes of a row, if it is a plain one that need not wait for others.
+fn make_row(matcher: &mut Matcher<'_, '_, '_>, index: u32, made: &mut Made) -> MadeRow {
+    let program = matcher.program;
+    let row = program.row(index);
+    let &(rule, _) = program.automaton.accepted(row.accept).clauses.first()?;
+    let rule = program.plain[rule as usize].as_ref().filter(|rule| rule.can_be_made_ahead())?;
+    if row.kind != RowKind::Setting || program.bars.of(index, &row).is_some() {
+        return None;
     }
+    matcher.cursor = index;
+    let from = made.len() as u32;
+    let fits = matcher.make(index, row, rule, made);
+    Some((fits, from, made.len() as u32))
 }

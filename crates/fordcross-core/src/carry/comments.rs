@@ -1,7 +1,7 @@
 //! Comments stay with the setting or object that they stand at: what follows them, what is before them
 //! on their line, or else what holds them. Empty lines stay too where statements become statements.
 
-use super::apply::Apply;
+use super::engine::Engine;
 use crate::format::form::Writing;
 use crate::format::xml::is_allowed;
 use crate::language::profile::FileForm;
@@ -18,21 +18,21 @@ enum Spot {
     Within(NodeId),
 }
 
-impl Apply<'_, '_, '_> {
+impl Engine<'_, '_, '_> {
     /// Puts the comments of the old side into the new tree, whose form must have comments. What stands
     /// at something that has no place on the new side stays behind.
     pub(super) fn take_comments_along(&mut self) -> Beside {
-        let tree = self.tree;
+        let tree = self.program.tree;
         let mut beside = Beside::default();
         let mut by_start = None;
         // The lines whose empty lines before them were taken along.
         let mut apart = FxHashSet::default();
-        for index in 0..self.reading.remarks.len() {
-            let remark = self.reading.remarks[index];
+        for index in 0..self.program.reading.remarks.len() {
+            let remark = self.program.reading.remarks[index];
             let Some(spot) = self.spot_of(remark, &mut by_start) else { continue };
             let span = tree.span(remark.node);
-            let old = self.step.old().writing_at(tree, remark.node);
-            let new = self.step.new_profile().writing_at(&self.draft.tree, self.holder_of(&spot));
+            let old = self.program.step.old().writing_at(tree, remark.node);
+            let new = self.program.step.new_profile().writing_at(&self.draft.tree, self.holder_of(&spot));
             let (same_form, statements) = (old.form == new.form, new.form == FileForm::Statements);
             let is_gap = tree.name(remark.node) == BLANK_LINE;
             // A table has no place for it.
@@ -46,7 +46,7 @@ impl Apply<'_, '_, '_> {
             }
             let behind = !matches!(spot, Spot::Within(_)) && self.stood_behind(remark);
             let mut spelled = tree.value_span(remark.node);
-            if statements && self.step.number == 0 {
+            if statements && self.program.step.number == 0 {
                 spelled = Some(self.with_space_before(span));
                 if !behind && apart.insert(self.line_start(span.start)) {
                     self.put_empty_lines(&mut beside, &spot, span);
@@ -60,7 +60,7 @@ impl Apply<'_, '_, '_> {
             let value = spelled.map_or(Text::Decoded(tree.value(remark.node)), Text::Borrowed);
             self.put(&mut beside, &spot, name, span, value);
         }
-        if self.step.number == 0 {
+        if self.program.step.number == 0 {
             self.take_empty_lines_along(&mut beside, &mut apart);
         }
         beside
@@ -68,10 +68,10 @@ impl Apply<'_, '_, '_> {
 
     /// Keeps the empty lines before what stays a statement.
     fn take_empty_lines_along(&mut self, beside: &mut Beside, apart: &mut FxHashSet<usize>) {
-        let tree = self.tree;
-        for index in 0..self.reading.rows.len() {
-            let mut node = self.reading.rows[index].node;
-            if self.step.old().writing_at(tree, node).form != FileForm::Statements {
+        let tree = self.program.tree;
+        for index in 0..self.program.reading.rows.len() {
+            let mut node = self.program.reading.rows[index].node;
+            if self.program.step.old().writing_at(tree, node).form != FileForm::Statements {
                 continue;
             }
             let line = self.line_start(tree.span(node).start);
@@ -79,11 +79,15 @@ impl Apply<'_, '_, '_> {
                 continue;
             }
             // What the first word of a line opens is the whole block.
-            while tree.parent(node) != self.root && tree.span(tree.parent(node)).start as usize >= line {
+            while tree.parent(node) != self.program.root
+                && tree.span(tree.parent(node)).start as usize >= line
+            {
                 node = tree.parent(node);
             }
             let Some(place) = self.new_place(node) else { continue };
-            if self.step.new_profile().writing_at(&self.draft.tree, place).form == FileForm::Statements {
+            if self.program.step.new_profile().writing_at(&self.draft.tree, place).form
+                == FileForm::Statements
+            {
                 self.put_empty_lines(beside, &Spot::Before(place), tree.span(node));
             }
         }
@@ -98,7 +102,7 @@ impl Apply<'_, '_, '_> {
 
     /// As many as stand before the line of something in the backup.
     fn put_empty_lines(&mut self, beside: &mut Beside, spot: &Spot, span: Span) {
-        let before = &self.tree.source().text[..self.line_start(span.start)];
+        let before = &self.program.tree.source().text[..self.line_start(span.start)];
         // The last piece is the beginning of the line itself.
         let empty = before.rsplit('\n').skip(1).take_while(|line| line.trim().is_empty()).count();
         (0..empty).for_each(|_| self.put(beside, spot, BLANK_LINE, span, Text::Decoded("")));
@@ -107,11 +111,11 @@ impl Apply<'_, '_, '_> {
     fn put(&mut self, beside: &mut Beside, spot: &Spot, name: &str, span: Span, value: Text<'_>) {
         let made = self.draft.tree.push(self.holder_of(spot), Kind::Comment, name, span);
         let text = match value {
-            Text::Borrowed(span) => &self.tree.source().text[span.range()],
+            Text::Borrowed(span) => &self.program.tree.source().text[span.range()],
             Text::Decoded(text) => text,
         };
-        if self.step.charset.lacking(text).is_some() {
-            let text = self.step.charset.with_what_it_has(text);
+        if self.program.step.charset.lacking(text).is_some() {
+            let text = self.program.step.charset.with_what_it_has(text);
             self.draft.set_value(made, Text::Decoded(&text));
         } else {
             self.draft.set_value(made, value);
@@ -127,12 +131,12 @@ impl Apply<'_, '_, '_> {
 
     /// Where the line begins that something in the backup stands on.
     fn line_start(&self, at: u32) -> usize {
-        self.lines.get_or_init(|| LineIndex::new(self.tree.source())).line_start(at)
+        self.lines.get_or_init(|| LineIndex::new(self.program.tree.source())).line_start(at)
     }
 
     /// A comment with the white space before it on its line.
     fn with_space_before(&self, span: Span) -> Span {
-        let line = &self.tree.source().text[self.line_start(span.start)..span.start as usize];
+        let line = &self.program.tree.source().text[self.line_start(span.start)..span.start as usize];
         let space = line.len() - line.trim_end_matches([' ', '\t']).len();
         Span { start: span.start - space as u32, ..span }
     }
@@ -159,7 +163,7 @@ impl Apply<'_, '_, '_> {
     fn spot_of(&self, remark: Remark, by_start: &mut Option<Vec<(u32, usize)>>) -> Option<Spot> {
         let spot = self.spot_in_tree(remark, by_start)?;
         // Only XML has something outside its outermost branch.
-        if self.step.new_profile().form == FileForm::Xml {
+        if self.program.step.new_profile().form == FileForm::Xml {
             return Some(spot);
         }
         let root = self.draft.root();
@@ -174,17 +178,17 @@ impl Apply<'_, '_, '_> {
 
     /// Whether a comment stood on the line of what it speaks of.
     fn stood_behind(&self, remark: Remark) -> bool {
-        if self.step.number > 0 {
-            return self.tree.name(remark.node) == TRAILING;
+        if self.program.step.number > 0 {
+            return self.program.tree.name(remark.node) == TRAILING;
         }
         // Only the backup itself has lines; what a crossing made has its comments in their places.
-        let start = self.tree.span(remark.node).start;
-        !self.tree.source().text[self.line_start(start)..start as usize].trim().is_empty()
+        let start = self.program.tree.span(remark.node).start;
+        !self.program.tree.source().text[self.line_start(start)..start as usize].trim().is_empty()
     }
 
     fn spot_in_tree(&self, remark: Remark, by_start: &mut Option<Vec<(u32, usize)>>) -> Option<Spot> {
-        let tree = self.tree;
-        let same_line = self.step.number == 0 && self.stood_behind(remark);
+        let tree = self.program.tree;
+        let same_line = self.program.step.number == 0 && self.stood_behind(remark);
         if let Some(previous) = remark.previous.filter(|_| same_line) {
             // Behind it, on a line of its own, it would seem to speak of what follows.
             return self.new_place(previous).map(Spot::Before);
@@ -209,7 +213,7 @@ impl Apply<'_, '_, '_> {
     /// The next sibling of a comment that something can be said of. Where many comments follow one another, they are
     /// gone through once.
     fn next_said_of(&self, comment: NodeId) -> Option<NodeId> {
-        let tree = self.tree;
+        let tree = self.program.tree;
         let parent = tree.parent(comment);
         if let Some((holder, from, next)) = self.said_of.get()
             && holder == parent
@@ -240,36 +244,39 @@ impl Apply<'_, '_, '_> {
     /// Where the first thing went that follows a comment in the file without a gap and went anywhere: what the
     /// comment stands at may have no place of its own. Rows by where they start are gathered when first needed.
     fn place_of_next(&self, comment: NodeId, by_start: &mut Option<Vec<(u32, usize)>>) -> Option<NodeId> {
-        if self.step.number > 0 {
+        if self.program.step.number > 0 {
             return None;
         }
         let rows = by_start.get_or_insert_with(|| {
-            let rows = self.reading.rows.iter().enumerate();
+            let rows = self.program.reading.rows.iter().enumerate();
             let mut rows: Vec<(u32, usize)> =
-                rows.map(|(index, row)| (self.tree.span(row.node).start, index)).collect();
+                rows.map(|(index, row)| (self.program.tree.span(row.node).start, index)).collect();
             rows.sort_unstable();
             rows
         });
-        let from = rows.partition_point(|&(start, _)| start < self.tree.span(comment).end);
-        let together = |&&(_, row): &&(u32, usize)| !self.stands_apart(comment, self.reading.rows[row].node);
-        let landed = |&(_, row): &(u32, usize)| self.new_place(self.reading.rows[row].node);
+        let from = rows.partition_point(|&(start, _)| start < self.program.tree.span(comment).end);
+        let together =
+            |&&(_, row): &&(u32, usize)| !self.stands_apart(comment, self.program.reading.rows[row].node);
+        let landed = |&(_, row): &(u32, usize)| self.new_place(self.program.reading.rows[row].node);
         rows[from..].iter().take_while(together).find_map(landed)
     }
 
     /// Whether an empty line stands between a comment and something behind it, in the backup.
     fn stands_apart(&self, comment: NodeId, node: NodeId) -> bool {
-        let (from, to) = (self.tree.span(comment).end as usize, self.tree.span(node).start as usize);
-        let Some(between) = self.tree.source().text.get(from..to) else { return true };
+        let (from, to) =
+            (self.program.tree.span(comment).end as usize, self.program.tree.span(node).start as usize);
+        let Some(between) = self.program.tree.source().text.get(from..to) else { return true };
         let lines: Vec<&str> = between.split('\n').collect();
         lines.get(1..lines.len() - 1).unwrap_or_default().iter().any(|line| line.trim().is_empty())
     }
 
     /// Whether a comment is the first thing in its file, with an empty line behind it.
     fn is_head(&self, comment: NodeId) -> bool {
-        let (start, end) = (self.tree.span(comment).start as usize, self.tree.span(comment).end as usize);
-        let text = self.tree.source().text;
-        let first = self.tree.span(self.tree.parent(comment)).start as usize;
-        self.step.number == 0
+        let (start, end) =
+            (self.program.tree.span(comment).start as usize, self.program.tree.span(comment).end as usize);
+        let text = self.program.tree.source().text;
+        let first = self.program.tree.span(self.program.tree.parent(comment)).start as usize;
+        self.program.step.number == 0
             && text.get(first.min(start)..start).is_some_and(|before| before.trim().is_empty())
             && text[end..].lines().nth(1).is_some_and(|line| line.trim().is_empty())
     }
@@ -279,16 +286,16 @@ impl Apply<'_, '_, '_> {
         if let Some(branch) = self.branch_place(node) {
             return Some(branch);
         }
-        let mut rows = self.reading.rows_below(node, self.tree);
+        let mut rows = self.program.reading.rows_below(node, self.program.tree);
         let (row, landing) = rows.find_map(|row| Some((row, self.first_landing(row)?)))?;
         let tree = &self.draft.tree;
         // Before an attribute no comment can stand, only before its element.
         let is_part = |node: NodeId| matches!(tree.kind(node), Kind::Attribute | Kind::OwnText);
         let mut at = if is_part(landing) { tree.parent(landing) } else { landing };
         // What was said of a whole section is said before it again, if it begins with what landed.
-        let mut old = self.reading.rows[row].node;
+        let mut old = self.program.reading.rows[row].node;
         while old != node {
-            old = self.tree.parent(old);
+            old = self.program.tree.parent(old);
             let holder = tree.parent(at);
             let first = tree.children(holder).find(|&child| !is_part(child));
             if holder == self.draft.root() || first != Some(at) {
@@ -301,13 +308,13 @@ impl Apply<'_, '_, '_> {
 
     /// The branch that a branch of the old side became.
     fn branch_place(&self, node: NodeId) -> Option<NodeId> {
-        if node == self.root {
+        if node == self.program.root {
             return Some(self.draft.root());
         }
         if let Some(&known) = self.counterparts.get(&node) {
             return Some(known);
         }
-        let landing = self.reading.row_of(node).and_then(|row| self.first_landing(row))?;
+        let landing = self.program.reading.row_of(node).and_then(|row| self.first_landing(row))?;
         self.draft.tree.kind(landing).is_branch().then_some(landing)
     }
 }

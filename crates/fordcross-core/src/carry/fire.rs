@@ -1,16 +1,18 @@
 //! What a rule does once it fits.
 
-use super::apply::{Apply, Fit, Rows, field_slots};
+use super::bound::{Bound, Failure, Prepared};
 use super::draft::Taken;
-use super::scopes::{Instance, Slots};
-use super::value::{Bound, Failure, Hand, Prepared, fact};
+use super::engine::{Engine, Rows};
+use super::instance::{Instance, Slots};
+use super::matcher::Fit;
+use super::value::Hand;
 use crate::finding::Code;
-use crate::language::crossing::{Action, Clause, Field, Piece, Rule, Start, Target, TargetName, TargetStep};
+use crate::language::crossing::{Action, Field, Rule, Start, Target, TargetName, TargetStep};
 use crate::language::expression::{Expression, Operand};
 use crate::language::profile::{Lookup, PathStep};
 use crate::ledger::fate::{Fate, Origin};
 use crate::ledger::{DecidedBy, Landing, OriginRow, Wanted};
-use crate::scan::reading::{Row, RowKind};
+use crate::scan::reading::RowKind;
 use crate::tree::{Kind, NodeId, Text};
 use smallvec::{SmallVec, smallvec};
 use std::borrow::Cow;
@@ -36,13 +38,9 @@ struct Written {
     rows: Rows,
 }
 
-pub(super) fn taken() -> Failure {
-    Failure::new(Code::PlaceTaken, "its place on the new unit is taken by another value")
-}
-
-impl<'i, 'a> Apply<'_, 'i, 'a> {
+impl<'i> Engine<'_, 'i, '_> {
     pub(super) fn fire(&mut self, rule_id: u32, fit: &Fit) {
-        let rule = self.rule(rule_id);
+        let rule = self.program.rule(rule_id);
         let rows: Rows = fit.iter().flatten().copied().collect();
         let by = DecidedBy::Rule(rule_id);
         let line = Some(rule.at.line);
@@ -70,9 +68,9 @@ impl<'i, 'a> Apply<'_, 'i, 'a> {
     /// The object or one of its keys goes where the place says.
     fn place(&mut self, rule_id: u32, rule: &'i Rule, index: u32) {
         let by = DecidedBy::Rule(rule_id);
-        let row = self.row(index);
+        let row = self.program.row(index);
         let Some(place) = rule.place else { return };
-        let Some(instance) = self.instance(place, row.node) else { return };
+        let Some(instance) = self.matcher.instance(place, row.node) else { return };
         let is_key = row.kind == RowKind::Setting
             && instance.slots.iter().flatten().any(|bound| bound.row == Some(index));
         if row.kind == RowKind::Setting && !is_key {
@@ -103,27 +101,15 @@ impl<'i, 'a> Apply<'_, 'i, 'a> {
 
     /// Notes where an object would have been that has no place, as far as all of its kind go there.
     fn want_object(&mut self, place: usize, row: u32) {
-        let place = &self.step.leg.crossing.places[place];
+        let place = &self.program.step.leg.crossing.places[place];
         let names = place.target.iter().map(|step| match &step.name {
             TargetName::Literal(name) => name.as_str(),
             TargetName::Made { .. } => "*",
         });
-        if place.start.is_none() && !self.step.new_profile().rules.is_empty() {
+        if place.start.is_none() && !self.program.step.new_profile().rules.is_empty() {
             let path = names.collect::<Vec<_>>().join("/");
             self.wanted.push(Wanted { node: self.draft.root(), path: path.into(), row });
         }
-    }
-
-    pub(super) fn fail(&mut self, row: u32, by: DecidedBy, failure: &Failure) {
-        self.set(row, Fate::ByHand, by, &[]);
-        self.because.extend(failure.because.map(|because| (row, because)));
-        let line = if let DecidedBy::Rule(rule) = by { Some(self.rule(rule).at.line) } else { None };
-        self.note(Some(row), line, failure.code, &failure.message, Some("set it on the new unit by hand"));
-    }
-
-    pub(super) fn note_loss(&mut self, row: u32, line: Option<u32>, loss: &str) {
-        let help = Some("check whether the new value will do");
-        self.note(Some(row), line, Code::ValueApproximated, loss, help);
     }
 
     /// The node that the settings of a place's scope stand in, made when first asked for.
@@ -139,23 +125,23 @@ impl<'i, 'a> Apply<'_, 'i, 'a> {
                 format!("its object has no place on the new unit: {}", failure.message),
             )
         })?;
-        let group = &self.step.leg.crossing.places[place].group;
+        let group = &self.program.step.leg.crossing.places[place].group;
         let equal = (!group.is_empty()).then(|| (place, self.group_values(group, instance.scope)));
         if let Some(&shared) = equal.as_ref().and_then(|equal| self.groups.get(equal)) {
             instance.target.set(Some(shared));
             instance.joined.set(true);
             return Ok(shared);
         }
-        let declared = &self.step.leg.crossing.places[place];
+        let declared = &self.program.step.leg.crossing.places[place];
         let steps = &declared.target;
         let mut ways = names.iter().zip(steps).map(|((name, _), step)| (name.as_ref(), step.append));
         let from = match &declared.start {
             Some(start) => self.start(start, &instance.slots)?,
-            None => {
-                self.base_of(place, ways.by_ref().take(declared.common_steps())).map_err(|Taken| taken())?
-            }
+            None => self
+                .base_of(place, ways.by_ref().take(declared.common_steps()))
+                .map_err(|Taken| Failure::taken())?,
         };
-        let node = self.go(from, ways).map_err(|Taken| taken())?;
+        let node = self.go(from, ways).map_err(|Taken| Failure::taken())?;
         instance.target.set(Some(node));
         if let Some(equal) = equal {
             self.groups.insert(equal, node);
@@ -166,7 +152,7 @@ impl<'i, 'a> Apply<'_, 'i, 'a> {
             self.targets.insert((place, instance.scope), node);
         }
         // What no rule of the place speaks of follows its object within one line.
-        if self.same_line.is_some() {
+        if self.program.same_line.is_some() {
             self.counterparts.insert(instance.scope, node);
         }
         Ok(node)
@@ -175,8 +161,8 @@ impl<'i, 'a> Apply<'_, 'i, 'a> {
     /// The values that make an object equal to others of its place.
     fn group_values(&self, group: &[String], scope: NodeId) -> Vec<Option<&'i str>> {
         let value = |path: &String| {
-            let found = path.split('/').try_fold(scope, |at, name| self.tree.child(at, name))?;
-            Some(self.tree.value(found).trim_ascii())
+            let found = path.split('/').try_fold(scope, |at, name| self.program.tree.child(at, name))?;
+            Some(self.program.tree.value(found).trim_ascii())
         };
         group.iter().map(value).collect()
     }
@@ -216,20 +202,20 @@ impl<'i, 'a> Apply<'_, 'i, 'a> {
         // An object's own empty text, after the object itself.
         if let (&[row], [clause]) = (rows.as_slice(), rule.clauses.as_slice())
             && clause.presence
-            && self.row(row).kind == RowKind::Setting
+            && self.program.row(row).kind == RowKind::Setting
         {
             return self.set(row, Fate::Moot, by, &[]);
         }
-        let slots = self.bind(rule, fit);
-        let node = self.row(rows[0]).node;
+        let slots = self.matcher.bind(rule, fit);
+        let node = self.program.row(rows[0]).node;
         match self.write(rule, targets, &slots, node, &rows) {
             Ok(written) => {
-                let joined = rule.place.and_then(|place| self.instance(place, node));
+                let joined = rule.place.and_then(|place| self.matcher.instance(place, node));
                 let several = rows.len() > 1
                     || written.len() > 1
                     || joined.is_some_and(|instance| instance.joined.get());
                 for &row in &rows {
-                    let mapped = self.can_be_mapped(row);
+                    let mapped = self.program.can_be_mapped(row);
                     let remapped = mapped
                         && written
                             .iter()
@@ -261,13 +247,6 @@ impl<'i, 'a> Apply<'_, 'i, 'a> {
         }
     }
 
-    /// Notes that a rule did not write what it would have, for rows that do not arrive.
-    pub(super) fn want(&mut self, rule: &'i Rule, fit: &Fit) {
-        if !self.step.new_profile().rules.is_empty() {
-            self.unwritten.push((rule, fit.clone()));
-        }
-    }
-
     /// Finds where rules would have written. What is not there is not made for that.
     pub(super) fn find_wanted(&mut self) {
         for (rule, fit) in std::mem::take(&mut self.unwritten) {
@@ -279,15 +258,15 @@ impl<'i, 'a> Apply<'_, 'i, 'a> {
         let Action::Move(targets) = &rule.action else { return };
         let Some(first) = fit.iter().flatten().next().copied() else { return };
         let rows: Rows = fit.iter().flatten().copied().collect();
-        let node = self.row(first).node;
-        let slots = self.bind(rule, fit);
-        let instance = rule.place.and_then(|place| self.instance(place, node));
+        let node = self.program.row(first).node;
+        let slots = self.matcher.bind(rule, fit);
+        let instance = rule.place.and_then(|place| self.matcher.instance(place, node));
         let home = match (&instance, rule.place) {
             (Some(instance), Some(place)) => self.made_target(instance, place),
             _ => Some(self.draft.root()),
         };
         let (scope, index) =
-            instance.as_deref().map_or((self.root, 0), |instance| (instance.scope, instance.index));
+            instance.as_deref().map_or((self.program.root, 0), |instance| (instance.scope, instance.index));
         for target in targets {
             let start = match &target.start {
                 Some(start) => self.made_start(start, &slots),
@@ -297,7 +276,7 @@ impl<'i, 'a> Apply<'_, 'i, 'a> {
             let Some(start) = start else { continue };
             let mut paths: SmallVec<[String; 2]> = SmallVec::new();
             {
-                let hand = Hand::new(self.here(rule, &slots, scope, index), &self.look_ups);
+                let hand = Hand::new(self.matcher.here(rule, &slots, scope, index), &self.matcher.look_ups);
                 let Ok(base) = path(&hand, &target.base) else { continue };
                 for field in &target.fields {
                     let Ok(names) = path(&hand, &field.path) else { continue };
@@ -316,7 +295,7 @@ impl<'i, 'a> Apply<'_, 'i, 'a> {
     /// The node that the settings of a place's scope stand in, if it is there.
     fn made_target(&mut self, instance: &Instance<'i>, place: usize) -> Option<NodeId> {
         let made = instance.target.get().or_else(|| self.targets.get(&(place, instance.scope)).copied());
-        let declared = &self.step.leg.crossing.places[place];
+        let declared = &self.program.step.leg.crossing.places[place];
         let shared =
             || self.groups.get(&(place, self.group_values(&declared.group, instance.scope))).copied();
         let made =
@@ -337,53 +316,9 @@ impl<'i, 'a> Apply<'_, 'i, 'a> {
 
     /// Where an object of another place went, if it is there.
     fn made_start(&mut self, start: &Start, slots: &[Option<Bound<'i>>]) -> Option<NodeId> {
-        let scope = self.scope_by_key(start.place, slots[start.slot].as_ref()?.text)?;
-        let instance = self.instance(start.place, scope)?;
+        let scope = self.matcher.scope_by_key(start.place, slots[start.slot].as_ref()?.text)?;
+        let instance = self.matcher.instance(start.place, scope)?;
         self.made_target(&instance, start.place)
-    }
-
-    pub(super) fn bind(&mut self, rule: &'i Rule, fit: &Fit) -> Slots<'i> {
-        let mut slots: Slots<'i> = smallvec![None; rule.slots];
-        let first = fit.iter().flatten().next().copied();
-        if let (Some(place), Some(first)) = (rule.place, first)
-            && let Some(instance) = self.instance(place, self.row(first).node)
-        {
-            slots[..instance.slots.len()].copy_from_slice(&instance.slots);
-        }
-        for (clause, row) in rule.clauses.iter().zip(fit) {
-            let Some(index) = *row else { continue };
-            let row = self.row(index);
-            let (kind, text) = (self.type_of(index), self.tree.value(row.node));
-            let of = self.mapped_entry(row);
-            self.bind_clause(
-                clause,
-                row,
-                Bound { row: Some(index), text, kind, whole: true, of },
-                &mut slots,
-            );
-        }
-        slots
-    }
-
-    /// The captures of one clause from the value of a setting; says whether it has the shape.
-    pub(super) fn bind_clause(
-        &self,
-        clause: &'i Clause,
-        row: Row,
-        bound: Bound<'i>,
-        slots: &mut Slots<'i>,
-    ) -> bool {
-        if let Some(slot) = clause.slot {
-            slots[slot] = Some(bound);
-        }
-        let Some(shape) = &clause.shape else { return true };
-        let Some(found) = self.read_shape(row, shape) else { return false };
-        let alone = shape.shape.as_capture().is_some();
-        for ((slot, range), declared) in shape.slots.iter().zip(found).zip(&shape.types) {
-            let kind = declared.or(if alone { bound.kind } else { None });
-            slots[*slot] = Some(Bound { text: &bound.text[range], kind, whole: alone, ..bound });
-        }
-        true
     }
 
     /// Writes all that a rule says, or nothing of it. `node` stands in the rule's scope.
@@ -395,7 +330,7 @@ impl<'i, 'a> Apply<'_, 'i, 'a> {
         node: NodeId,
         rows: &[u32],
     ) -> Result<SmallVec<[Written; 2]>, Failure> {
-        let instance = rule.place.and_then(|place| self.instance(place, node));
+        let instance = rule.place.and_then(|place| self.matcher.instance(place, node));
         let ready = self.ready(rule, targets, slots, instance.as_deref(), rows)?;
         let home = match (&instance, rule.place) {
             (Some(instance), Some(place)) => self.target_of(instance, place)?,
@@ -413,7 +348,7 @@ impl<'i, 'a> Apply<'_, 'i, 'a> {
             let place = target.start.as_ref().map(|start| start.place).or(rule.place);
             let above = place
                 .filter(|_| !target.top)
-                .map_or(&[][..], |place| &self.step.leg.crossing.places[place].whole);
+                .map_or(&[][..], |place| &self.program.step.leg.crossing.places[place].whole);
             if above.iter().chain(&target.base).any(TargetStep::is_by_kind) {
                 fields.iter().try_for_each(|(path, ..)| self.is_known(start, base, path))?;
             }
@@ -422,19 +357,19 @@ impl<'i, 'a> Apply<'_, 'i, 'a> {
             for (path, prepared, _) in fields {
                 let names = steps_of(base).chain(steps_of(path));
                 if self.draft.would_be_taken(start, names, &prepared.text) {
-                    return Err(taken());
+                    return Err(Failure::taken());
                 }
             }
         }
         let mut written = SmallVec::new();
         for (Ready { base, fields, objects, .. }, start) in ready.into_iter().zip(starts) {
-            let at = self.go(start, steps_of(&base)).map_err(|Taken| taken())?;
+            let at = self.go(start, steps_of(&base)).map_err(|Taken| Failure::taken())?;
             for object in objects {
-                let node = self.go(at, steps_of(&object)).map_err(|Taken| taken())?;
+                let node = self.go(at, steps_of(&object)).map_err(|Taken| Failure::taken())?;
                 written.push(Written { node, fate: Fate::Recast, loss: None, rows: Rows::from_slice(rows) });
             }
             for (path, prepared, from) in fields {
-                let node = self.write_leaf(at, &path, &prepared).map_err(|Taken| taken())?;
+                let node = self.write_leaf(at, &path, &prepared).map_err(|Taken| Failure::taken())?;
                 written.push(Written { node, fate: prepared.fate, loss: prepared.loss, rows: from });
             }
         }
@@ -456,7 +391,7 @@ impl<'i, 'a> Apply<'_, 'i, 'a> {
         names.reverse();
         names.extend(base.iter().chain(path).map(|(name, _)| name.as_ref()));
         let steps: Vec<PathStep<'_>> = names.iter().map(|name| PathStep::Name(name)).collect();
-        match self.step.new_profile().schema.find(&steps) {
+        match self.program.step.new_profile().schema.find(&steps) {
             Lookup::Declared(_) => Ok(()),
             _ => Err(Failure::new(
                 Code::ValueUnfit,
@@ -469,8 +404,8 @@ impl<'i, 'a> Apply<'_, 'i, 'a> {
     fn start(&mut self, start: &Start, slots: &[Option<Bound<'i>>]) -> Result<NodeId, Failure> {
         let missing = || Failure::new(Code::ValueUnread, "it names an object that is not there");
         let key = slots[start.slot].as_ref().ok_or_else(missing)?.text;
-        let scope = self.scope_by_key(start.place, key).ok_or_else(missing)?;
-        let instance = self.instance(start.place, scope).ok_or_else(missing)?;
+        let scope = self.matcher.scope_by_key(start.place, key).ok_or_else(missing)?;
+        let instance = self.matcher.instance(start.place, scope).ok_or_else(missing)?;
         self.target_of(&instance, start.place)
     }
 
@@ -483,17 +418,18 @@ impl<'i, 'a> Apply<'_, 'i, 'a> {
         instance: Option<&Instance<'i>>,
         rows: &[u32],
     ) -> Result<SmallVec<[Ready<'i>; 1]>, Failure> {
-        if !self.look_ups.is_empty() {
-            self.ready_look_ups(targets);
+        if !self.matcher.look_ups.is_empty() {
+            self.matcher.ready_look_ups(targets);
         }
-        let (scope, index) = instance.map_or((self.root, 0), |instance| (instance.scope, instance.index));
-        let hand = Hand::new(self.here(rule, slots, scope, index), &self.look_ups);
+        let (scope, index) =
+            instance.map_or((self.program.root, 0), |instance| (instance.scope, instance.index));
+        let hand = Hand::new(self.matcher.here(rule, slots, scope, index), &self.matcher.look_ups);
         let mut ready = SmallVec::new();
         for target in targets {
             let base = path(&hand, &target.base)?;
             let mut fields = SmallVec::new();
             for field in &target.fields {
-                let used: SmallVec<[usize; 4]> = field_slots(field).collect();
+                let used: SmallVec<[usize; 4]> = field.slots().collect();
                 if !used.is_empty() && used.iter().all(|&slot| slots[slot].is_none()) {
                     continue;
                 }
@@ -516,7 +452,7 @@ impl<'i, 'a> Apply<'_, 'i, 'a> {
 
     /// Whether what holds for a setting of the new side, where nothing is said, is not less than a value.
     fn is_enough_there(&self, field: &Field, value: &str) -> bool {
-        let profile = self.step.new_profile();
+        let profile = self.program.step.new_profile();
         let entry = &profile.schema.entries[usize::from(field.entry)];
         let holds = entry.what.default_at(profile.release).or_else(|| profile.in_force(entry));
         let number = |text: &str| match Operand::from_value(&profile.types.read(field.kind, text).ok()?) {
@@ -524,29 +460,6 @@ impl<'i, 'a> Apply<'_, 'i, 'a> {
             _ => None,
         };
         holds.and_then(number).zip(number(value)).is_some_and(|(holds, value)| holds >= value)
-    }
-
-    fn ready_look_ups(&mut self, targets: &[Target]) {
-        let in_names = |steps: &[TargetStep]| -> Vec<usize> {
-            steps
-                .iter()
-                .filter_map(|step| match &step.name {
-                    TargetName::Made { pieces, .. } => Some(pieces.iter()),
-                    TargetName::Literal(_) => None,
-                })
-                .flatten()
-                .filter_map(look_up_of)
-                .collect()
-        };
-        let mut needed = Vec::new();
-        for target in targets {
-            needed.extend(in_names(&target.base));
-            for field in &target.fields {
-                needed.extend(in_names(&field.path));
-                needed.extend(field.template.iter().filter_map(look_up_of));
-            }
-        }
-        needed.into_iter().for_each(|number| self.ready_look_up(number));
     }
 
     pub(super) fn write_leaf(
@@ -567,59 +480,13 @@ impl<'i, 'a> Apply<'_, 'i, 'a> {
         }
     }
 
-    // What stands for itself
-
-    /// Facts that the backup does not hold: what a person answered, or the default.
-    pub(super) fn ask(&mut self) {
-        for (name, text) in &self.step.leg.crossing.constants {
-            self.facts.insert(name.clone(), Operand::Text(text.clone()));
-        }
-        let asks = &self.step.leg.crossing.asks;
-        let asked: Vec<bool> = {
-            let here = self.whole();
-            asks.iter().map(|ask| ask.when.as_ref().is_none_or(|when| when.holds(&here))).collect()
-        };
-        for (ask, asked) in asks.iter().zip(asked) {
-            let answer = self
-                .step
-                .answers
-                .iter()
-                .find(|(fact, _)| *fact == ask.fact)
-                .map(|(_, answer)| answer.as_str());
-            let operand = fact(answer.unwrap_or(&ask.default), ask.kind);
-            if answer.is_none() && asked {
-                let message = format!("`{}` was not answered, so `{}` is taken", ask.fact, ask.default);
-                let help = format!("{}; answer with `--answer {}=VALUE`", ask.why, ask.fact);
-                self.note(None, Some(ask.at.line), Code::FactAssumed, &message, Some(&help));
-            } else if answer.is_some() && operand.is_none() {
-                let message = format!("the answer to `{}` is not of its type", ask.fact);
-                self.note(None, Some(ask.at.line), Code::RequirementUnmet, &message, Some(&ask.why));
-            }
-            self.facts.insert(ask.fact.clone(), operand.unwrap_or(Operand::Nothing));
-        }
-    }
-
-    /// What expressions see that speak of the whole old side.
-    fn whole(&self) -> super::here::Here<'_, 'i, 'a> {
-        super::here::Here {
-            step: &self.step,
-            scope: self.root,
-            pattern: None,
-            slots: &[],
-            names: &[],
-            index: 0,
-            facts: &self.facts,
-            evaluator: &self.evaluator,
-        }
-    }
-
     /// Requirements, steps of the work and notices, judged by the whole old side.
     pub(super) fn look_around(&mut self) {
-        let crossing = &self.step.leg.crossing;
+        let crossing = &self.program.step.leg.crossing;
         let mut notes = Vec::new();
         let mut work = Vec::new();
         {
-            let here = self.whole();
+            let here = self.matcher.whole();
             let holds = |expression: &Expression| expression.holds(&here);
             for requirement in crossing.requirements.iter().filter(|requirement| !holds(&requirement.that)) {
                 notes.push((requirement.at.line, Code::RequirementUnmet, requirement.why.as_str()));
@@ -639,12 +506,12 @@ impl<'i, 'a> Apply<'_, 'i, 'a> {
 
     /// What the crossing adds, once for each scope of its place that was placed.
     pub(super) fn add_all(&mut self) {
-        let crossing = &self.step.leg.crossing;
+        let crossing = &self.program.step.leg.crossing;
         for rule in &crossing.rules {
             let Action::Add(targets) = &rule.action else { continue };
             let scopes = match rule.place {
-                Some(place) => self.scopes(place),
-                None => [self.root].into(),
+                Some(place) => self.matcher.scopes(place),
+                None => [self.program.root].into(),
             };
             for &scope in scopes
                 .iter()
@@ -658,11 +525,14 @@ impl<'i, 'a> Apply<'_, 'i, 'a> {
 
     /// Whether an object was taken by its place, and not by the map or an earlier rule.
     fn was_placed(&self, place: usize, scope: NodeId) -> bool {
-        let at = self.reading.rows.partition_point(|row| row.node < scope);
-        let row = self.reading.rows.get(at).filter(|row| row.node == scope && row.kind == RowKind::Object);
+        let at = self.program.reading.rows.partition_point(|row| row.node < scope);
+        let row =
+            self.program.reading.rows.get(at).filter(|row| row.node == scope && row.kind == RowKind::Object);
         match (row, self.decided.get(at).and_then(Option::as_ref)) {
             (Some(_), Some(decision)) => match decision.by {
-                DecidedBy::Rule(rule) => self.rule(rule).is_place(place) && decision.fate != Fate::ByHand,
+                DecidedBy::Rule(rule) => {
+                    self.program.rule(rule).is_place(place) && decision.fate != Fate::ByHand
+                }
                 _ => false,
             },
             _ => true,
@@ -673,21 +543,22 @@ impl<'i, 'a> Apply<'_, 'i, 'a> {
         let mut slots: Slots<'i> = smallvec![None; rule.slots];
         // Most conditions can be looked at before the captures of the place are.
         let asks_around = rule.when.as_ref().filter(|when| when.only_asks_around());
-        if asks_around.is_some_and(|when| !when.holds(&self.here(rule, &slots, scope, 0))) {
+        if asks_around.is_some_and(|when| !when.holds(&self.matcher.here(rule, &slots, scope, 0))) {
             return;
         }
         let mut index = 0;
-        if let Some(instance) = rule.place.and_then(|place| self.instance(place, scope)) {
+        if let Some(instance) = rule.place.and_then(|place| self.matcher.instance(place, scope)) {
             slots[..instance.slots.len()].copy_from_slice(&instance.slots);
             index = instance.index;
         }
-        if rule.when.as_ref().is_some_and(|when| !when.holds(&self.here(rule, &slots, scope, index))) {
+        if rule.when.as_ref().is_some_and(|when| !when.holds(&self.matcher.here(rule, &slots, scope, index)))
+        {
             return;
         }
         match self.write(rule, targets, &slots, scope, &[]) {
             Ok(written) => {
                 for leaf in written {
-                    let from = format!("{}:{}", self.step.leg.crossing.file, rule.at.line);
+                    let from = format!("{}:{}", self.program.step.leg.crossing.file, rule.at.line);
                     self.origins.push(OriginRow { node: leaf.node, origin: Origin::Added, rule: from });
                 }
             }
@@ -706,11 +577,4 @@ pub(super) fn path<'i, 'a: 'i>(
     steps: &'i [TargetStep],
 ) -> Result<Path<'i>, Failure> {
     steps.iter().map(|step| Ok((hand.name(step)?.0, step.append))).collect()
-}
-
-pub(super) fn look_up_of(piece: &Piece) -> Option<usize> {
-    match piece {
-        Piece::LookUp { look_up, .. } => Some(*look_up),
-        _ => None,
-    }
 }

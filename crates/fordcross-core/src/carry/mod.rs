@@ -9,27 +9,34 @@
 //! with the ledger.
 
 mod ahead;
-mod apply;
 mod bar;
 mod base;
 mod base_findings;
+mod bound;
 mod chain;
 mod comments;
+mod decide;
 mod draft;
+mod engine;
 mod fire;
 mod here;
+mod instance;
 mod judging;
 mod limits;
+mod make;
+mod matcher;
 mod names;
 mod order;
 mod output;
 mod plain;
+mod plain_rule;
 mod ports;
+mod program;
 mod read_back;
 mod remembered;
 mod repeats;
 mod same_line;
-mod scopes;
+mod same_path;
 mod told;
 mod value;
 mod work;
@@ -307,7 +314,7 @@ fn overruled_findings(input: &CarryInput<'_, '_>, steps: &[StepMade], overruled:
 /// Applies a crossing by the manners in which objects of the old line inherit.
 fn apply_inheriting<'a>(step: Step<'_, 'a>, walk: &FirstWalk) -> (Tree<'a>, Beside, Ledger) {
     let Some(inheritance) = Inheritance::of(step.tree, step.old(), walk) else {
-        return apply::apply(&step, &walk.automaton, &walk.reading);
+        return decide::apply(&step, &walk.automaton, &walk.reading);
     };
     let notes = inheritance.notes(&walk.reading, step.number);
     let (made, beside, mut ledger) = if step.flattens() {
@@ -319,13 +326,13 @@ fn apply_inheriting<'a>(step: Step<'_, 'a>, walk: &FirstWalk) -> (Tree<'a>, Besi
         let ignored =
             old_ids.iter().zip(flat.ids()).filter_map(|(old, flat)| Some((flat, copied(old)?))).collect();
         let flat_step = Step { tree: &flat, ignored: &ignored, ..step };
-        let (made, beside, mut ledger) = apply::apply(&flat_step, &flat_walk.automaton, &flat_walk.reading);
+        let (made, beside, mut ledger) = decide::apply(&flat_step, &flat_walk.automaton, &flat_walk.reading);
         let folded = Folded { reading: &flat_walk.reading, old_ids: &old_ids };
         inheritance.fold(&mut ledger, &folded, walk, step.tree);
         (made, beside, ledger)
     } else {
         let step = Step { inheritance: Some(&inheritance), ..step };
-        apply::apply(&step, &walk.automaton, &walk.reading)
+        decide::apply(&step, &walk.automaton, &walk.reading)
     };
     ledger.notes.extend(notes);
     ledger.notes.sort_by_key(|note| note.row);

@@ -1,23 +1,23 @@
 //! Objects of which nothing is left once a port was left.
 
-use super::apply::Apply;
+use super::engine::Engine;
 use crate::ledger::DecidedBy;
 use crate::ledger::fate::Fate;
 use crate::scan::reading::RowKind;
 
-impl Apply<'_, '_, '_> {
+impl Engine<'_, '_, '_> {
     /// An object whose settings all went with a port is not there either.
     pub(super) fn leave_out_with_ports(&mut self) {
-        if self.bars.is_empty() {
+        if self.program.bars.is_empty() {
             return;
         }
-        for index in 0..self.reading.rows.len() {
-            let row = self.reading.rows[index];
-            if row.kind != RowKind::Object || self.bars.of_row_in_object(&row).is_some() {
+        for index in 0..self.program.reading.rows.len() {
+            let row = self.program.reading.rows[index];
+            if row.kind != RowKind::Object || self.program.bars.of_row_in_object(&row).is_some() {
                 continue;
             }
-            let below = self.reading.rows_below(row.node, self.tree);
-            let settings = below.clone().filter(|&at| self.reading.rows[at].kind == RowKind::Setting);
+            let below = self.program.reading.rows_below(row.node, self.program.tree);
+            let settings = below.clone().filter(|&at| self.program.reading.rows[at].kind == RowKind::Setting);
             let mut port = None;
             let all_left =
                 settings.clone().all(|at| match self.decided[at].as_ref().map(|decision| decision.by) {

@@ -1,82 +1,46 @@
 //! Between releases of one line: what stands in both is carried without a rule. And for all
 //! crossings: defaults that differ are written out.
 
-use super::apply::Apply;
+use super::bound::{Bound, Failure, Prepared};
 use super::draft::Taken;
-use super::fire::{path, taken};
-use super::scopes::Instance;
-use super::value::{Bound, Failure, Hand, Prepared};
+use super::engine::Engine;
+use super::fire::path;
+use super::instance::Instance;
+use super::value::Hand;
 use crate::language::crossing::{Action, Field, Piece, Pins, Rule};
 use crate::language::expression::{Evaluator, Expression};
-use crate::language::profile::{Profile, What};
+use crate::language::profile::What;
 use crate::language::typing::TypeId;
 use crate::ledger::fate::{Fate, Origin};
 use crate::ledger::{DecidedBy, Landing, OriginRow, Wanted};
 use crate::scan::reading::{Omitted, Row, RowKind};
 use crate::scan::surroundings::Scope;
-use crate::tree::pattern::Pattern;
 use crate::tree::{Kind, NodeId, Text};
-use rustc_hash::FxHashMap;
 use std::sync::Arc;
 
-/// What two releases of one line have in common.
-pub(super) struct SameLine {
-    /// For each declaration of the old release, that of the new one at the same place.
-    twins: Vec<Option<u16>>,
-    /// The declarations of what the file says of its own release and model.
-    header: Vec<u16>,
-}
-
-impl SameLine {
-    pub(super) fn new(old: &Profile, new: &Profile) -> Self {
-        // Of two with one pattern the first counts, as in `Schema::same`.
-        let numbered = new.schema.entries.iter().enumerate().rev();
-        let by_pattern: FxHashMap<&Pattern, u16> =
-            numbered.map(|(index, entry)| (&entry.pattern, index as u16)).collect();
-        let twins = old.schema.entries.iter().map(|entry| by_pattern.get(&entry.pattern).copied()).collect();
-        let facts = [&old.facts.release, &old.facts.model];
-        let header = facts
-            .into_iter()
-            .flatten()
-            .filter_map(|fact| {
-                let path = fact.path.join("/");
-                old.schema.entries.iter().position(|entry| entry.pattern.to_string() == path)
-            })
-            .map(|index| index as u16)
-            .collect();
-        Self { twins, header }
-    }
-}
-
-/// Whether a setting is an attribute where the form has attributes.
-pub(super) fn is_attribute(profile: &Profile, entry: u16) -> bool {
-    matches!(profile.schema.entries[entry as usize].what, What::Setting { attribute: true, .. })
-        && !profile.form_of(&profile.schema.entries[entry as usize].pattern).has_lists()
-}
-
-impl<'i, 'a> Apply<'_, 'i, 'a> {
+impl<'i> Engine<'_, 'i, '_> {
     /// Carries a row to the same place of the new release, if that has it.
     pub(super) fn carry_within_line(&mut self, index: u32, row: Row) -> bool {
-        let Some(same_line) = &self.same_line else { return false };
-        let Some(entry) = self.automaton.accepted(row.accept).entry else { return false };
+        let Some(same_line) = &self.program.same_line else { return false };
+        let Some(entry) = self.program.automaton.accepted(row.accept).entry else { return false };
         if same_line.header.contains(&entry) {
             self.set(index, Fate::Moot, DecidedBy::Header, &[]);
             return true;
         }
         let Some(twin) = same_line.twins[entry as usize] else { return false };
-        let new = self.step.new_profile();
+        let new = self.program.step.new_profile();
         match (row.kind, new.schema.entries[twin as usize].what.setting()) {
             (RowKind::Object, None) => {
                 let node = self.counterpart(row.node);
-                let changed = self.draft.tree.name(node) != self.tree.name(row.node);
+                let changed = self.draft.tree.name(node) != self.program.tree.name(row.node);
                 let fate = if changed { Fate::Remapped } else { Fate::Carried };
                 self.set(index, fate, DecidedBy::SameLine, &[Landing { node, fate }]);
                 true
             }
             (RowKind::Setting, Some(kind)) => {
-                let old_kind = row.type_id(self.step.old(), self.automaton);
-                let of = self.mapped_entry(row);
-                let text = self.tree.value(row.node);
+                let old_kind = row.type_id(self.program.step.old(), self.program.automaton);
+                let of = self.program.mapped_entry(row);
+                let text = self.program.tree.value(row.node);
                 let bound = Bound { row: Some(index), text, kind: old_kind, whole: true, of };
                 self.carry_setting(index, row, &bound, (kind, twin));
                 true
@@ -86,29 +50,29 @@ impl<'i, 'a> Apply<'_, 'i, 'a> {
     }
 
     fn carry_setting(&mut self, index: u32, row: Row, bound: &Bound<'i>, (kind, to): (TypeId, u16)) {
-        let prepared = match self.step.convert(bound, kind, Some(to)) {
+        let prepared = match self.program.step.convert(bound, kind, Some(to)) {
             Ok(prepared) => self.as_it_was(prepared, bound, kind),
             Err(failure) => {
                 self.fail(index, DecidedBy::SameLine, &failure);
                 return self.want_within_line(index, row);
             }
         };
-        let parent = self.counterpart(self.tree.parent(row.node));
+        let parent = self.counterpart(self.program.tree.parent(row.node));
         // What is spelled as before is not copied, and keeps the quotes that it stood in.
-        let value = match self.tree.value_span(row.node) {
+        let value = match self.program.tree.value_span(row.node) {
             Some(span) if prepared.text == bound.text => Text::Borrowed(span),
             _ => Text::Decoded(&prepared.text),
         };
         // The way it was written stays, unless the new type is written otherwise.
-        let old_kind = self.tree.kind(row.node);
+        let old_kind = self.program.tree.kind(row.node);
         // Nothing at all stays that: it is no text that says so.
         let is_nothing = old_kind == Kind::Bare && matches!(bound.text, "null" | "~" | "");
         let can_differ = matches!(old_kind, Kind::Text | Kind::Bare) && !is_nothing;
         let leaf_kind =
             if can_differ && self.draft.form_at(parent).tells_bare() { prepared.kind } else { old_kind };
-        let name = self.tree.name(row.node);
-        let ordinal = self.reading.ordinals.of(row.node);
-        let written = if self.tree.is_transparent(row.node) || ordinal.is_some() {
+        let name = self.program.tree.name(row.node);
+        let ordinal = self.program.reading.ordinals.of(row.node);
+        let written = if self.program.tree.is_transparent(row.node) || ordinal.is_some() {
             let leaf = self.draft.like(parent, leaf_kind, if old_kind == Kind::OwnText { "" } else { name });
             self.draft.set_value(leaf, value);
             Ok(leaf)
@@ -123,29 +87,31 @@ impl<'i, 'a> Apply<'_, 'i, 'a> {
                     self.note_loss(index, None, loss);
                 }
             }
-            Err(Taken) => self.fail(index, DecidedBy::SameLine, &taken()),
+            Err(Taken) => self.fail(index, DecidedBy::SameLine, &Failure::taken()),
         }
     }
 
     /// Notes where a row would have gone that does not arrive.
     pub(super) fn want_within_line(&mut self, index: u32, row: Row) {
-        if self.same_line.is_none() || self.step.new_profile().rules.is_empty() || row.kind == RowKind::Object
+        if self.program.same_line.is_none()
+            || self.program.step.new_profile().rules.is_empty()
+            || row.kind == RowKind::Object
         {
             return;
         }
-        let mut holder = self.tree.parent(row.node);
-        while self.tree.is_transparent(row.node) && self.tree.kind(holder) == Kind::List {
-            holder = self.tree.parent(holder);
+        let mut holder = self.program.tree.parent(row.node);
+        while self.program.tree.is_transparent(row.node) && self.program.tree.kind(holder) == Kind::List {
+            holder = self.program.tree.parent(holder);
         }
         let node = self.counterpart(holder);
-        self.wanted.push(Wanted { node, path: self.tree.name(row.node).into(), row: index });
+        self.wanted.push(Wanted { node, path: self.program.tree.name(row.node).into(), row: index });
     }
 
     /// A value that only would be spelled otherwise stays as it was, where both releases read it alike.
     fn as_it_was(&self, mut prepared: Prepared, bound: &Bound<'i>, kind: TypeId) -> Prepared {
-        let old = bound.kind.map(|old| &self.step.old().types.get(old).form);
-        let alike = old == Some(&self.step.new_profile().types.get(kind).form);
-        if alike && prepared.fate == Fate::Recast && self.step.new_profile().holds(bound.text) {
+        let old = bound.kind.map(|old| &self.program.step.old().types.get(old).form);
+        let alike = old == Some(&self.program.step.new_profile().types.get(kind).form);
+        if alike && prepared.fate == Fate::Recast && self.program.step.new_profile().holds(bound.text) {
             bound.text.clone_into(&mut prepared.text);
             prepared.fate = Fate::Carried;
         }
@@ -154,17 +120,18 @@ impl<'i, 'a> Apply<'_, 'i, 'a> {
 
     /// The branch of the new tree that a branch of the old one went to, made if it is not there.
     fn counterpart(&mut self, node: NodeId) -> NodeId {
-        if node == self.root {
+        if node == self.program.root {
             return self.draft.root();
         }
         if let Some(&known) = self.counterparts.get(&node) {
             return known;
         }
-        let parent = self.counterpart(self.tree.parent(node));
-        let name = self.tree.name(node);
-        let kind = if self.tree.kind(node).is_branch() { self.tree.kind(node) } else { Kind::Map };
-        let is_one_of_many = self.tree.is_entry(node)
-            || self.reading.ordinals.of(node).is_some()
+        let parent = self.counterpart(self.program.tree.parent(node));
+        let name = self.program.tree.name(node);
+        let kind =
+            if self.program.tree.kind(node).is_branch() { self.program.tree.kind(node) } else { Kind::Map };
+        let is_one_of_many = self.program.tree.is_entry(node)
+            || self.program.reading.ordinals.of(node).is_some()
             || self.is_one_of_several(node);
         let made = match (is_one_of_many, kind) {
             (false, kind) => match self.draft.branch(parent, name, kind) {
@@ -182,51 +149,61 @@ impl<'i, 'a> Apply<'_, 'i, 'a> {
 
     /// Whether there may be several such objects beside it.
     fn is_one_of_several(&self, node: NodeId) -> bool {
-        let row = self.reading.row_of(node).map(|row| self.reading.rows[row]);
+        let row = self.program.reading.row_of(node).map(|row| self.program.reading.rows[row]);
         let Some(row) = row.filter(|row| row.kind == RowKind::Object) else { return false };
-        let entry = self.automaton.accepted(row.accept).entry;
+        let entry = self.program.automaton.accepted(row.accept).entry;
         entry.is_some_and(|entry| {
-            matches!(self.step.old().schema.entries[entry as usize].what, What::Object { many: true, .. })
+            matches!(
+                self.program.step.old().schema.entries[entry as usize].what,
+                What::Object { many: true, .. }
+            )
         })
     }
 
     /// The new name of an object whose name is its key, if the map changes it.
     fn renamed(&self, node: NodeId) -> Option<String> {
-        let at = self.reading.rows.partition_point(|row| row.node < node);
-        let row = self.reading.rows.get(at)?;
-        let entry = self.automaton.accepted(row.accept).entry?;
-        let What::Object { name: Some(kind), .. } = self.step.old().schema.entries[entry as usize].what
+        let at = self.program.reading.rows.partition_point(|row| row.node < node);
+        let row = self.program.reading.rows.get(at)?;
+        let entry = self.program.automaton.accepted(row.accept).entry?;
+        let What::Object { name: Some(kind), .. } =
+            self.program.step.old().schema.entries[entry as usize].what
         else {
             return None;
         };
-        let bound =
-            Bound { row: None, text: self.tree.name(node), kind: Some(kind), whole: true, of: Some(entry) };
-        self.step.convert(&bound, kind, None).ok().map(|prepared| prepared.text)
+        let bound = Bound {
+            row: None,
+            text: self.program.tree.name(node),
+            kind: Some(kind),
+            whole: true,
+            of: Some(entry),
+        };
+        self.program.step.convert(&bound, kind, None).ok().map(|prepared| prepared.text)
     }
 
     /// Writes the old default of a setting that is not given, where the new default is another.
     pub(super) fn pin(&mut self, index: usize) {
-        let omitted = self.reading.omitted[index];
-        if omitted.object.is_some_and(|object| self.bars.of_object(object).is_some()) {
+        let omitted = self.program.reading.omitted[index];
+        if omitted.object.is_some_and(|object| self.program.bars.of_object(object).is_some()) {
             return;
         }
-        let old = self.step.old();
+        let old = self.program.step.old();
         let entry = &old.schema.entries[omitted.entry as usize];
         let (Some(kind), Some(default)) = (entry.what.setting(), entry.what.default_at(old.release)) else {
             return;
         };
         // What is inherited holds, not the default.
         if let (Some(inheritance), Some(crate::tree::pattern::Step::Names(names))) =
-            (self.step.inheritance, entry.pattern.steps.last())
-            && inheritance.inherited(self.tree, omitted.holder, &names[0]).is_some()
+            (self.program.step.inheritance, entry.pattern.steps.last())
+            && inheritance.inherited(self.program.tree, omitted.holder, &names[0]).is_some()
         {
             return;
         }
         // A default is the same on every unit: the map has no say in it.
         let bound = Bound { row: None, text: default, kind: Some(kind), whole: true, of: None };
-        let automaton = self.automaton;
-        self.always_pins = self.step.leg.crossing.always_pinned.iter().any(|p| p.covers(&entry.pattern));
-        if self.step.leg.crossing.pins == Pins::None && !self.always_pins {
+        let automaton = self.program.automaton;
+        self.always_pins =
+            self.program.step.leg.crossing.always_pinned.iter().any(|p| p.covers(&entry.pattern));
+        if self.program.step.leg.crossing.pins == Pins::None && !self.always_pins {
             return;
         }
         for &(rule, _) in &automaton.accepted(omitted.accept).clauses {
@@ -239,7 +216,7 @@ impl<'i, 'a> Apply<'_, 'i, 'a> {
 
     /// The first rule that would have taken the setting had it been given with its default.
     fn rule_speaks_of_default(&self, rule: u32, bound: &Bound<'i>) -> bool {
-        let rule = self.rule(rule);
+        let rule = self.program.rule(rule);
         let [clause] = rule.clauses.as_slice() else { return false };
         match (&clause.shape, &rule.action) {
             (_, Action::Place) => false,
@@ -249,9 +226,9 @@ impl<'i, 'a> Apply<'_, 'i, 'a> {
     }
 
     fn pin_by_rule(&mut self, rule_id: u32, omitted: Omitted, bound: &Bound<'i>) {
-        let rule = self.rule(rule_id);
+        let rule = self.program.rule(rule_id);
         let Action::Move(targets) = &rule.action else { return };
-        let instance = rule.place.and_then(|place| self.instance(place, omitted.holder));
+        let instance = rule.place.and_then(|place| self.matcher.instance(place, omitted.holder));
         let mut slots = vec![None; rule.slots];
         if let Some(instance) = &instance {
             slots[..instance.slots.len()].copy_from_slice(&instance.slots);
@@ -291,7 +268,7 @@ impl<'i, 'a> Apply<'_, 'i, 'a> {
         field: &'i Field,
         slots: &[Option<Bound<'i>>],
     ) -> Result<(), Failure> {
-        let new = self.step.new_profile();
+        let new = self.program.step.new_profile();
         let from_default = field.template.iter().any(
             |piece| matches!(piece, Piece::Slot { slot, .. } if slots[*slot].is_some_and(|bound| bound.row.is_none())),
         );
@@ -299,16 +276,17 @@ impl<'i, 'a> Apply<'_, 'i, 'a> {
         if !from_default || default.is_none() && !self.pins_unknown() {
             return Ok(());
         }
-        let (scope, index) = instance.map_or((self.root, 0), |instance| (instance.scope, instance.index));
-        let hand = Hand::new(self.here(rule, slots, scope, index), &self.look_ups);
+        let (scope, index) =
+            instance.map_or((self.program.root, 0), |instance| (instance.scope, instance.index));
+        let hand = Hand::new(self.matcher.here(rule, slots, scope, index), &self.matcher.look_ups);
         let Some(prepared) = hand.prepare(field, String::new())? else { return Ok(()) };
         let implied = !self.always_pins && new.types.mean_the_same(field.kind, default, &prepared.text);
-        if implied && !self.step.into_base || field.path.iter().any(|step| step.append) {
+        if implied && !self.program.step.into_base || field.path.iter().any(|step| step.append) {
             return Ok(());
         }
         let names = path(&hand, &field.path)?;
         if let Ok(node) = self.write_leaf(at, &names, &prepared) {
-            let rule = format!("{}:{}", self.step.leg.crossing.file, rule.at.line);
+            let rule = format!("{}:{}", self.program.step.leg.crossing.file, rule.at.line);
             self.pinned(node, rule, implied);
         }
         Ok(())
@@ -316,7 +294,7 @@ impl<'i, 'a> Apply<'_, 'i, 'a> {
 
     /// What holds on the new side where a setting of an object is not written; `at` is where its rule writes.
     fn new_default(&self, field: &'i Field, at: NodeId) -> Option<&'i str> {
-        let new = self.step.new_profile();
+        let new = self.program.step.new_profile();
         let entry = &new.schema.entries[usize::from(field.entry)];
         let What::Setting { defaults_if, .. } = &entry.what else { return None };
         if defaults_if.is_empty() {
@@ -351,17 +329,17 @@ impl<'i, 'a> Apply<'_, 'i, 'a> {
     }
 
     fn pin_within_line(&mut self, omitted: Omitted, bound: &Bound<'i>) {
-        let Some(same_line) = &self.same_line else { return };
+        let Some(same_line) = &self.program.same_line else { return };
         let Some(twin) = same_line.twins[omitted.entry as usize] else { return };
-        let new = self.step.new_profile();
+        let new = self.program.step.new_profile();
         let what = &new.schema.entries[twin as usize].what;
         let (Some(kind), default) = (what.setting(), what.default_at(new.release)) else { return };
         if default.is_none() && !self.pins_unknown() {
             return;
         }
-        let Ok(prepared) = self.step.convert(bound, kind, Some(twin)) else { return };
+        let Ok(prepared) = self.program.step.convert(bound, kind, Some(twin)) else { return };
         let implied = !self.always_pins && new.types.mean_the_same(kind, default, &prepared.text);
-        if implied && !self.step.into_base {
+        if implied && !self.program.step.into_base {
             return;
         }
         let crate::tree::pattern::Step::Names(names) = &new.schema.entries[twin as usize].pattern.steps
@@ -370,7 +348,7 @@ impl<'i, 'a> Apply<'_, 'i, 'a> {
             return;
         };
         let parent = self.counterpart(omitted.holder);
-        let kind = if is_attribute(new, twin) { Kind::Attribute } else { prepared.kind };
+        let kind = if new.is_attribute(twin) { Kind::Attribute } else { prepared.kind };
         // A rule wrote there: then that holds.
         if self.draft.has(parent, &names[0]) {
             return;
@@ -382,7 +360,7 @@ impl<'i, 'a> Apply<'_, 'i, 'a> {
 
     /// Whether an old default is written out where the new profile knows none.
     fn pins_unknown(&self) -> bool {
-        self.always_pins || self.step.leg.crossing.pins == Pins::All
+        self.always_pins || self.program.step.leg.crossing.pins == Pins::All
     }
 
     fn pinned(&mut self, node: NodeId, rule: String, implied: bool) {

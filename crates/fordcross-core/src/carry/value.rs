@@ -1,8 +1,8 @@
 //! From what a rule captured to the text that is written.
 
 use super::Step;
+use super::bound::{Bound, Failure, Networks, Prepared};
 use super::here::Here;
-use super::same_line::is_attribute;
 use crate::finding::Code;
 use crate::format::shape::Part;
 use crate::language::crossing::{Field, Piece, Table, TargetName, TargetStep};
@@ -17,57 +17,11 @@ use std::borrow::Cow;
 use std::cell::RefCell;
 use std::net::IpAddr;
 
-/// What a rule captured: a text of the old side with its type there.
-#[derive(Clone, Copy, Debug)]
-pub(super) struct Bound<'t> {
-    /// The row that it is from; none for a default.
-    pub(super) row: Option<u32>,
-    pub(super) text: &'t str,
-    pub(super) kind: Option<TypeId>,
-    /// The capture is the whole value of its setting.
-    pub(super) whole: bool,
-    /// The declaration of the setting on the old side; none for what the map has no say in: a default, a setting
-    /// that others give out.
-    pub(super) of: Option<u16>,
-}
-
-/// A field, ready to be written.
-pub(super) struct Prepared {
-    pub(super) text: String,
-    pub(super) kind: Kind,
-    pub(super) fate: Fate,
-    pub(super) loss: Option<String>,
-}
-
-/// Why a value cannot be carried.
-#[derive(Clone, Debug)]
-pub(super) struct Failure {
-    pub(super) code: Code,
-    pub(super) message: String,
-    /// The row that did not arrive, without which this one cannot.
-    pub(super) because: Option<u32>,
-}
-
-impl Failure {
-    pub(super) fn new(code: Code, message: impl Into<String>) -> Self {
-        Self { code, message: message.into(), because: None }
-    }
-}
-
 /// A value of the new side, with whether the map changed it.
 #[derive(Clone)]
 struct Renamed<'t> {
     value: Value<'t>,
     changed: bool,
-}
-
-/// The networks of the objects of a look-up's place.
-#[derive(Clone, Debug, Default)]
-pub(super) struct Networks {
-    /// With the names that the objects have now.
-    pub(super) found: Vec<(IpNet, String)>,
-    /// Those of objects that do not arrive, each with the row that is to blame.
-    pub(super) lost: Vec<(IpNet, u32)>,
 }
 
 /// What a piece of a template can draw on.
@@ -361,7 +315,7 @@ impl<'h, 'i, 'a: 'i> Hand<'h, 'i, 'a> {
         };
         step.fits_form(&text)?;
         let mut prepared = step.prepared(text, field.kind, fate, loss);
-        if is_attribute(step.new_profile(), field.entry) {
+        if step.new_profile().is_attribute(field.entry) {
             prepared.kind = Kind::Attribute;
         }
         Ok(Some(prepared))

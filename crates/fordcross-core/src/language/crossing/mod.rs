@@ -410,7 +410,25 @@ pub(crate) struct Field {
     pub(crate) at_least: bool,
 }
 
+impl Piece {
+    /// The number of the look-up that it asks.
+    pub(crate) fn look_up(&self) -> Option<usize> {
+        match self {
+            Self::LookUp { look_up, .. } => Some(*look_up),
+            _ => None,
+        }
+    }
+}
+
 impl Field {
+    /// The slots that it draws on, in the order of its pieces.
+    pub(crate) fn slots(&self) -> impl Iterator<Item = usize> + '_ {
+        self.template.iter().filter_map(|piece| match piece {
+            Piece::Slot { slot, .. } | Piece::AsIs { slot } | Piece::LookUp { slot, .. } => Some(*slot),
+            Piece::Literal(_) | Piece::Index | Piece::Kind { .. } | Piece::Expression(_) => None,
+        })
+    }
+
     /// The name that it has in any case, where it is a setting of its own right there.
     pub(crate) fn plain_name(&self) -> Option<&str> {
         match self.path.as_slice() {

@@ -324,6 +324,13 @@ impl Profile {
         self.members.of_node(tree, node).map_or(&self.writing, |member| &member.writing)
     }
 
+    /// Whether a setting, by the number of its declaration, is an attribute where the form has attributes.
+    pub(crate) fn is_attribute(&self, entry: u16) -> bool {
+        let entry = &self.schema.entries[usize::from(entry)];
+        matches!(entry.what, What::Setting { attribute: true, .. })
+            && !self.form_of(&entry.pattern).has_lists()
+    }
+
     /// The form of the file that a pattern leads into.
     pub(crate) fn form_of(&self, pattern: &Pattern) -> FileForm {
         if self.form != FileForm::Several {

@@ -1,0 +1,187 @@
+//! What becomes of each row: the specification, from top to bottom.
+
+use super::Step;
+use super::ahead::{Block, with_blocks_made_ahead};
+use super::draft::Taken;
+use super::engine::Engine;
+use super::program::Program;
+use super::repeats::Overruled;
+use super::value::leaf_kind;
+use crate::finding::Code;
+use crate::format::form::NoFile;
+use crate::language::crossing::Action;
+use crate::language::profile::{Fact, FileForm, Lookup, PathStep};
+use crate::ledger::fate::{Fate, Origin};
+use crate::ledger::{DecidedBy, Ledger, OriginRow};
+use crate::mapping::PortTarget;
+use crate::scan::automaton::Automaton;
+use crate::scan::reading::{Reading, RowKind};
+use crate::tree::{Beside, Kind, Text, Tree};
+
+/// Applies the crossing to a reading.
+pub(super) fn apply<'i, 'a>(
+    step: &Step<'i, 'a>,
+    automaton: &Automaton,
+    reading: &Reading,
+) -> (Tree<'a>, Beside, Ledger) {
+    let (old, new) = (step.old(), step.new_profile());
+    let mut made = Tree::new(step.tree.source());
+    made.is_made_of(step.tree);
+    let program = Program::new(step, automaton, reading, &mut made);
+    let mut engine = Engine::new(&program, made);
+    engine.look_around();
+    engine.write_header();
+    with_blocks_made_ahead(&program, &mut |index, block| {
+        if engine.decided[index as usize].is_none() {
+            engine.matcher.cursor = index;
+            engine.decide(index, block);
+        }
+    });
+    engine.add_all();
+    for index in 0..reading.omitted.len() {
+        engine.pin(index);
+    }
+    engine.leave_out_with_ports();
+    let has_comments = (new.form.has_comments() || new.form == FileForm::Several)
+        && (new.form == old.form || new.takes_comments);
+    let beside = if has_comments { engine.take_comments_along() } else { Beside::default() };
+    engine.find_wanted();
+    let (tree, ledger) = engine.finish();
+    (tree, beside, ledger)
+}
+
+impl<'i> Engine<'_, 'i, '_> {
+    /// The new file says itself for which release and model it is.
+    fn write_header(&mut self) {
+        let new = self.program.step.new_profile();
+        for (fact, value) in
+            [(&new.facts.release, Some(new.release_name())), (&new.facts.model, self.program.step.model)]
+        {
+            if let (Some(fact), Some(value)) = (fact, value) {
+                self.write_fact(fact, value);
+            }
+        }
+    }
+
+    fn write_fact(&mut self, fact: &'i Fact, value: &str) {
+        let new = self.program.step.new_profile();
+        if new.members.files.iter().any(|member| !member.written && member.is_at(&fact.path.join("/"))) {
+            return;
+        }
+        let steps: Vec<PathStep<'_>> = fact.path.iter().map(|name| PathStep::Name(name)).collect();
+        let entry = match new.schema.find(&steps) {
+            Lookup::Declared(entry) => Some(entry),
+            _ => None,
+        };
+        let kind = entry.and_then(|entry| new.schema.entries[entry as usize].what.setting());
+        let form = kind.map_or(Kind::Text, |kind| leaf_kind(&new.types.get(kind).form, value));
+        let form = if entry.is_some_and(|entry| new.is_attribute(entry)) { Kind::Attribute } else { form };
+        let Some((last, above)) = fact.path.split_last() else { return };
+        let mut at = self.draft.root();
+        for name in above {
+            match self.draft.branch(at, name, Kind::Map) {
+                Ok(branch) => at = branch,
+                Err(Taken) => return,
+            }
+        }
+        if let Ok(node) = self.draft.leaf(at, last, form, Text::Decoded(value)) {
+            self.origins.push(OriginRow { node, origin: Origin::Added, rule: new.rule_at(fact.declared) });
+        }
+    }
+
+    fn decide(&mut self, index: u32, mut ahead: Option<&Block>) {
+        let row = self.program.row(index);
+        if self.program.not_chosen.contains(&row.node) {
+            return self.set(index, Fate::LeftOut, DecidedBy::NotChosen, &[]);
+        }
+        let without = self.program.without_files.binary_search_by_key(&row.node, |(node, _)| *node);
+        let without = without.ok().map(|at| self.program.without_files[at].1);
+        if let Some(no_file) = without {
+            if let Some((code, help)) = no_file.told() {
+                self.note(Some(index), None, code, no_file.why(), Some(help));
+            }
+            let fate = match no_file {
+                NoFile::Missing => Some(Fate::ByHand),
+                NoFile::MayBeMissing | NoFile::FolderEmpty => Some(Fate::Moot),
+                NoFile::NothingFits => None,
+            };
+            if let Some(fate) = fate {
+                return self.set(index, fate, DecidedBy::NothingIncluded(no_file), &[]);
+            }
+        }
+        match self.program.overruled.get(index as usize).copied().flatten() {
+            Some(Overruled::ByAnother) => return self.set(index, Fate::Moot, DecidedBy::Repeats, &[]),
+            Some(Overruled::Refused) => {
+                self.set(index, Fate::ByHand, DecidedBy::Repeats, &[]);
+                let what = "it is given again in the same place, and the line has it once";
+                let help =
+                    "find out which of them holds on the old unit, and set that by hand if it is this one";
+                return self.note(Some(index), None, Code::GivenTwice, what, Some(help));
+            }
+            None => {}
+        }
+        if let Some(line) = self.program.ignored.get(&row.node) {
+            return self.set(index, Fate::Moot, DecidedBy::Ignored(*line), &[]);
+        }
+        if let Some(port) = self.program.bars.of_row_in_object(&row) {
+            return self.bar(index, port);
+        }
+        let barred = self.program.bars.of(index, &row);
+        let (automaton, plain) = (self.program.automaton, &self.program.plain);
+        for &(rule, clause) in &automaton.accepted(row.accept).clauses {
+            if let Some(plain) = plain[rule as usize].as_ref().filter(|_| barred.is_none()) {
+                let fires = match ahead.take().and_then(|block| block.of(index)) {
+                    Some((fits, made)) => self.finish_plain(index, row, plain, fits, made),
+                    None => row.kind == RowKind::Setting && self.fire_plain(index, row, plain),
+                };
+                if fires {
+                    return;
+                }
+            } else if let Some(fit) = self.matcher.fit(index, (rule, clause), &self.decided) {
+                // What goes with a port that is left goes together; what is not written needs none.
+                let port =
+                    fit.iter().flatten().find_map(|&row| self.program.bars.of(row, &self.program.row(row)));
+                match port
+                    .filter(|_| matches!(self.program.rule(rule).action, Action::Move(_) | Action::Place))
+                {
+                    Some(port) => {
+                        self.want(self.program.rule(rule), &fit);
+                        fit.iter().flatten().for_each(|&row| self.bar(row, port));
+                    }
+                    None => self.fire(rule, &fit),
+                }
+                return;
+            }
+            // What was made ahead is by the first rule.
+            ahead = None;
+        }
+        if let Some(port) = barred {
+            self.want_within_line(index, row);
+            return self.bar(index, port);
+        }
+        if self.carry_within_line(index, row) {
+            return;
+        }
+        if let Some(no_file) = without {
+            return self.set(index, Fate::Moot, DecidedBy::NothingIncluded(no_file), &[]);
+        }
+        if self.program.is_leftover(row.node) {
+            return self.set(index, Fate::Moot, DecidedBy::Leftover, &[]);
+        }
+        self.set(index, Fate::Unmatched, DecidedBy::Nothing, &[]);
+        let what = match row.kind {
+            RowKind::Setting => "no rule speaks of this setting",
+            RowKind::Object => "no rule speaks of this object",
+        };
+        let help = "find out what it does and set it on the new unit by hand, or add a rule to the crossing";
+        self.note(Some(index), None, Code::NoRule, what, Some(help));
+    }
+
+    /// A row goes with a port that the map leaves, or leaves open.
+    fn bar(&mut self, row: u32, port: u32) {
+        let target =
+            self.program.step.mapping.map(|mapping| mapping.port(&self.program.bars.ports[port as usize]));
+        let fate = if target == Some(&PortTarget::Leave) { Fate::LeftOut } else { Fate::ByHand };
+        self.set(row, fate, DecidedBy::Map(port), &[]);
+    }
+}

@@ -1,0 +1,172 @@
+//! What applying a crossing makes: the new tree, and a decision about each row. Here it is written, and nowhere else.
+
+use super::bound::Failure;
+use super::draft::Draft;
+use super::matcher::{Fit, Matcher};
+use super::plain_rule::Made;
+use super::program::Program;
+use crate::finding::Code;
+use crate::language::crossing::Rule;
+use crate::language::phase::Phase;
+use crate::ledger::fate::Fate;
+use crate::ledger::{DecidedBy, Decision, Landing, Ledger, Note, OriginRow, Wanted};
+use crate::text::source::LineIndex;
+use crate::tree::{NodeId, Tree};
+use rustc_hash::FxHashMap;
+use smallvec::SmallVec;
+use std::cell::{Cell, OnceCell};
+
+/// Numbers of rows; nearly always few.
+pub(super) type Rows = SmallVec<[u32; 4]>;
+
+pub(super) struct Engine<'p, 'i, 'a> {
+    pub(super) program: &'p Program<'p, 'i, 'a>,
+    pub(super) matcher: Matcher<'p, 'i, 'a>,
+    pub(super) draft: Draft<'i, 'a>,
+    /// For each row; none as long as there is no decision.
+    pub(super) decided: Vec<Option<Decision>>,
+    landings: Vec<Landing>,
+    notes: Vec<Note>,
+    pub(super) origins: Vec<OriginRow>,
+    pub(super) implied: Vec<OriginRow>,
+    /// The default that is being pinned is written in any case.
+    pub(super) always_pins: bool,
+    /// Entries that equal objects of a place share, by the values that make them equal.
+    pub(super) groups: FxHashMap<(usize, Vec<Option<&'i str>>), NodeId>,
+    /// The branch that all objects of a place stand in, once something was written there.
+    pub(super) bases: Vec<Option<NodeId>>,
+    /// Where the scopes of named places went.
+    pub(super) targets: FxHashMap<(usize, NodeId), NodeId>,
+    pub(super) work: Vec<(Phase, String)>,
+    pub(super) lines: OnceCell<LineIndex<'a>>,
+    /// A branch, a comment in it, and what comes after that and the comments behind it.
+    pub(super) said_of: Cell<Option<(NodeId, NodeId, Option<NodeId>)>>,
+    /// What one row made, so that there is not a new one for each.
+    pub(super) made: Made,
+    /// What rows that do not arrive would have written.
+    pub(super) wanted: Vec<Wanted>,
+    /// Rules that did not write, with their rows: where they would have is looked for when all objects are there.
+    pub(super) unwritten: Vec<(&'i Rule, Fit)>,
+    /// Rows that do not arrive because of others.
+    pub(super) because: Vec<(u32, u32)>,
+    /// Where branches of the old tree went, between releases of one line.
+    pub(super) counterparts: FxHashMap<NodeId, NodeId>,
+}
+
+impl<'p, 'i, 'a> Engine<'p, 'i, 'a> {
+    /// Nothing decided yet; `made` is the tree to write into.
+    pub(super) fn new(program: &'p Program<'p, 'i, 'a>, made: Tree<'a>) -> Self {
+        let (matcher, unanswered) = Matcher::new(program);
+        let mut engine = Self {
+            program,
+            matcher,
+            draft: Draft::new(made, program.step.new_profile()),
+            decided: vec![None; program.reading.rows.len()],
+            landings: Vec::new(),
+            notes: Vec::new(),
+            origins: Vec::new(),
+            implied: Vec::new(),
+            always_pins: false,
+            groups: FxHashMap::default(),
+            bases: vec![None; program.step.leg.crossing.places.len()],
+            targets: FxHashMap::default(),
+            work: Vec::new(),
+            lines: OnceCell::new(),
+            said_of: Cell::new(None),
+            made: Made::default(),
+            wanted: Vec::new(),
+            unwritten: Vec::new(),
+            because: Vec::new(),
+            counterparts: FxHashMap::default(),
+        };
+        for unanswered in unanswered {
+            let (line, code) = (Some(unanswered.line), unanswered.code);
+            engine.note(None, line, code, &unanswered.message, Some(&unanswered.help));
+        }
+        engine
+    }
+
+    pub(super) fn finish(mut self) -> (Tree<'a>, Ledger) {
+        self.notes.sort_by_key(|note| note.row);
+        self.because.sort_unstable();
+        self.because.dedup_by_key(|(row, _)| *row);
+        let nothing = Decision {
+            fate: Fate::Unmatched,
+            step: self.program.step.number,
+            by: DecidedBy::Nothing,
+            landings: (0, 0),
+        };
+        let ledger = Ledger {
+            decisions: self
+                .decided
+                .into_iter()
+                .map(|decision| decision.unwrap_or_else(|| nothing.clone()))
+                .collect(),
+            landings: self.landings,
+            origins: self.origins,
+            notes: self.notes,
+            ports: self.program.bars.ports.clone(),
+            implied: self.implied,
+            replaced: Vec::new(),
+            work: self.work,
+            wanted: self.wanted,
+            because: self.because,
+            went: Vec::new(),
+            applied: Vec::new(),
+        };
+        (self.draft.tree, ledger)
+    }
+
+    pub(super) fn set(&mut self, row: u32, fate: Fate, by: DecidedBy, landings: &[Landing]) {
+        debug_assert!(self.decided[row as usize].is_none(), "a fate is given once");
+        let from = self.landings.len() as u32;
+        self.landings.extend_from_slice(landings);
+        let fate = landings.iter().map(|landing| landing.fate).max().unwrap_or(fate);
+        let landings = (from, self.landings.len() as u32);
+        self.decided[row as usize] = Some(Decision { fate, step: self.program.step.number, by, landings });
+    }
+
+    /// Where a row landed first.
+    pub(super) fn first_landing(&self, row: usize) -> Option<NodeId> {
+        let (from, to) = self.decided[row].as_ref()?.landings;
+        self.landings[from as usize..to as usize].first().map(|landing| landing.node)
+    }
+
+    /// Something to say about a row, or about the whole; `line` is that of the rule.
+    pub(super) fn note(
+        &mut self,
+        row: Option<u32>,
+        line: Option<u32>,
+        code: Code,
+        message: &str,
+        help: Option<&str>,
+    ) {
+        self.notes.push(Note {
+            row,
+            step: self.program.step.number,
+            line,
+            code,
+            message: message.into(),
+            help: help.map(Into::into),
+        });
+    }
+
+    pub(super) fn fail(&mut self, row: u32, by: DecidedBy, failure: &Failure) {
+        self.set(row, Fate::ByHand, by, &[]);
+        self.because.extend(failure.because.map(|because| (row, because)));
+        let line = if let DecidedBy::Rule(rule) = by { Some(self.program.rule(rule).at.line) } else { None };
+        self.note(Some(row), line, failure.code, &failure.message, Some("set it on the new unit by hand"));
+    }
+
+    pub(super) fn note_loss(&mut self, row: u32, line: Option<u32>, loss: &str) {
+        let help = Some("check whether the new value will do");
+        self.note(Some(row), line, Code::ValueApproximated, loss, help);
+    }
+
+    /// Notes that a rule did not write what it would have, for rows that do not arrive.
+    pub(super) fn want(&mut self, rule: &'i Rule, fit: &Fit) {
+        if !self.program.step.new_profile().rules.is_empty() {
+            self.unwritten.push((rule, fit.clone()));
+        }
+    }
+}

@@ -1,0 +1,539 @@
+//! Which rule takes what, and what it captures: questions about the backup. Answers are kept, and nothing else changes, so
+//! that each thread can have a matcher of its own.
+
+use super::bound::{Bound, Networks};
+use super::here::Here;
+use super::instance::{Instance, Parts, Slots};
+use super::program::Program;
+use super::remembered::Remembered;
+use super::value::{Hand, fact};
+use crate::finding::Code;
+use crate::language::crossing::{Action, KeyTest, LevelKeys, Piece, Rule, Target, TargetName, TargetStep};
+use crate::language::expression::{Evaluator, Operand};
+use crate::language::profile::What;
+use crate::ledger::Decision;
+use crate::ledger::fate::Fate;
+use crate::scan::automaton::AcceptId;
+use crate::scan::reading::RowKind;
+use crate::tree::{Kind, NodeId};
+use rustc_hash::FxHashMap;
+use smallvec::{SmallVec, smallvec};
+use std::cell::Cell;
+use std::collections::HashMap;
+use std::rc::Rc;
+
+/// How many rows are looked at one by one before a row is searched for.
+const NEAR: usize = 24;
+
+/// The rows that a rule takes: one a clause, none for an optional one that is not there.
+pub(super) type Fit = SmallVec<[Option<u32>; 4]>;
+
+/// What is to be said of a fact that nobody answered, or answered wrongly: of which line, and what.
+pub(super) struct Unanswered<'i> {
+    pub(super) line: u32,
+    pub(super) code: Code,
+    pub(super) message: String,
+    pub(super) help: std::borrow::Cow<'i, str>,
+}
+
+pub(super) struct Matcher<'p, 'i, 'a> {
+    pub(super) program: &'p Program<'p, 'i, 'a>,
+    /// The instance that was used last, for each place: rows of one scope stand together.
+    instances: Vec<Option<Rc<Instance<'i>>>>,
+    parts: Vec<Option<Rc<Parts>>>,
+    /// The scopes of each place in order, gathered when first asked for.
+    scopes: Vec<Option<Rc<[NodeId]>>>,
+    /// The scopes of each place by their first key.
+    by_key: Vec<Option<Rc<FxHashMap<String, NodeId>>>>,
+    pub(super) look_ups: Vec<Option<Networks>>,
+    facts: HashMap<String, Operand>,
+    evaluator: Evaluator,
+    /// How values are written as another type, where nothing was lost; no text for one that stays as it is.
+    pub(super) converted: Remembered<'i, (Option<Box<str>>, Kind, Fate)>,
+    /// An empty text, so that there is not a new one for each value.
+    pub(super) scratch: String,
+    /// The row that is being decided: what is looked for stands near it.
+    pub(super) cursor: u32,
+}
+
+impl<'p, 'i, 'a> Matcher<'p, 'i, 'a> {
+    /// With what is to be said of facts that were not answered.
+    pub(super) fn new(program: &'p Program<'p, 'i, 'a>) -> (Self, Vec<Unanswered<'i>>) {
+        let crossing = &program.step.leg.crossing;
+        let places = crossing.places.len();
+        let mut matcher = Self {
+            program,
+            instances: vec![None; places],
+            parts: vec![None; places + 1],
+            scopes: vec![None; places],
+            by_key: vec![None; places],
+            look_ups: vec![None; crossing.look_ups.len()],
+            facts: HashMap::new(),
+            evaluator: Evaluator::new(),
+            converted: Remembered::new(),
+            scratch: String::new(),
+            cursor: 0,
+        };
+        let unanswered = matcher.ask();
+        (matcher, unanswered)
+    }
+
+    /// Facts that the backup does not hold: what a person answered, or the default.
+    fn ask(&mut self) -> Vec<Unanswered<'i>> {
+        let step = self.program.step;
+        for (name, text) in &step.leg.crossing.constants {
+            self.facts.insert(name.clone(), Operand::Text(text.clone()));
+        }
+        let asks = &step.leg.crossing.asks;
+        let asked: Vec<bool> = {
+            let here = self.whole();
+            asks.iter().map(|ask| ask.when.as_ref().is_none_or(|when| when.holds(&here))).collect()
+        };
+        let mut unanswered = Vec::new();
+        for (ask, asked) in asks.iter().zip(asked) {
+            let answer =
+                step.answers.iter().find(|(fact, _)| *fact == ask.fact).map(|(_, answer)| answer.as_str());
+            let operand = fact(answer.unwrap_or(&ask.default), ask.kind);
+            let line = ask.at.line;
+            if answer.is_none() && asked {
+                let message = format!("`{}` was not answered, so `{}` is taken", ask.fact, ask.default);
+                let help = format!("{}; answer with `--answer {}=VALUE`", ask.why, ask.fact).into();
+                unanswered.push(Unanswered { line, code: Code::FactAssumed, message, help });
+            } else if answer.is_some() && operand.is_none() {
+                let message = format!("the answer to `{}` is not of its type", ask.fact);
+                let help = ask.why.as_str().into();
+                unanswered.push(Unanswered { line, code: Code::RequirementUnmet, message, help });
+            }
+            self.facts.insert(ask.fact.clone(), operand.unwrap_or(Operand::Nothing));
+        }
+        unanswered
+    }
+
+    /// What a place makes of the scope that a node stands in; none if the place does not take it.
+    pub(super) fn instance(&mut self, place: usize, node: NodeId) -> Option<Rc<Instance<'i>>> {
+        if let Some(instance) = &self.instances[place]
+            && (instance.scope..instance.end).contains(&node)
+        {
+            return Some(instance.clone());
+        }
+        let declared = &self.program.step.leg.crossing.places[place];
+        let scope = self.program.scope_of(node, declared.depth);
+        let slots = self.key_slots(&declared.keys, scope)?;
+        if !self.place_holds(place, &slots, scope) {
+            return None;
+        }
+        let index = self.index_of(Some(place), scope);
+        let rule = self.program.place_rule(place);
+        let names = {
+            let hand = Hand::new(self.here(rule, &slots, scope, index), &self.look_ups);
+            declared.target.iter().map(|step| hand.name(step)).collect()
+        };
+        let end = self.program.tree.subtree_end(scope);
+        let instance = Rc::new(Instance {
+            scope,
+            end,
+            slots,
+            index,
+            target: Cell::default(),
+            joined: Cell::default(),
+            names,
+        });
+        self.instances[place] = Some(instance.clone());
+        Some(instance)
+    }
+
+    pub(super) fn place_holds(&self, place: usize, slots: &[Option<Bound<'i>>], scope: NodeId) -> bool {
+        let Some(when) = &self.program.step.leg.crossing.places[place].when else { return true };
+        let here = self.here(self.program.place_rule(place), slots, scope, 0);
+        when.holds(&here)
+    }
+
+    /// What expressions see in a scope.
+    pub(super) fn here<'h>(
+        &'h self,
+        rule: &'h Rule,
+        slots: &'h [Option<Bound<'i>>],
+        scope: NodeId,
+        index: usize,
+    ) -> Here<'h, 'i, 'a> {
+        let pattern = rule.place.map(|place| &self.program.step.leg.crossing.places[place].from);
+        Here {
+            step: &self.program.step,
+            scope,
+            pattern,
+            slots,
+            names: &rule.names,
+            index,
+            facts: &self.facts,
+            evaluator: &self.evaluator,
+        }
+    }
+
+    /// The place of a scope among those of its place, from 1; 0 where no rule asks for any.
+    pub(super) fn index_of(&mut self, place: Option<usize>, scope: NodeId) -> usize {
+        match place {
+            Some(place) if self.program.counts_objects[place] => {
+                self.scopes(place).partition_point(|&other| other <= scope)
+            }
+            _ => 0,
+        }
+    }
+
+    /// All scopes that a place takes, in the order of the old side.
+    pub(super) fn scopes(&mut self, place: usize) -> Rc<[NodeId]> {
+        if let Some(known) = &self.scopes[place] {
+            return known.clone();
+        }
+        let declared = &self.program.step.leg.crossing.places[place];
+        let takes = |accept: AcceptId| {
+            let clauses = &self.program.automaton.accepted(accept).clauses;
+            clauses.iter().any(|&(rule, clause)| clause == 0 && self.program.rule(rule).is_place(place))
+        };
+        let objects = self
+            .program
+            .reading
+            .rows
+            .iter()
+            .filter(|row| row.kind == RowKind::Object)
+            .map(|row| (row.node, row.accept));
+        let branches = self.program.reading.branches.iter().copied();
+        let mut found: Vec<NodeId> =
+            objects.chain(branches).filter(|&(_, accept)| takes(accept)).map(|(node, _)| node).collect();
+        if declared.from.steps.is_empty() {
+            found.push(self.program.root);
+        }
+        found.sort_unstable();
+        found.dedup();
+        found.retain(|&scope| {
+            self.key_slots(&declared.keys, scope).is_some_and(|slots| self.place_holds(place, &slots, scope))
+        });
+        let scopes: Rc<[NodeId]> = found.into();
+        self.scopes[place] = Some(scopes.clone());
+        scopes
+    }
+
+    /// The scope of a place whose first key is that text.
+    pub(super) fn scope_by_key(&mut self, place: usize, key: &str) -> Option<NodeId> {
+        if self.by_key[place].is_none() {
+            let mut by_key = FxHashMap::default();
+            for &scope in self.scopes(place).iter() {
+                let keys = &self.program.step.leg.crossing.places[place].keys;
+                if let Some(Some(Some(first))) =
+                    self.key_slots(keys, scope).map(|slots| slots.first().copied().flatten()).map(Some)
+                {
+                    by_key.entry(first.text.trim().to_owned()).or_insert(scope);
+                }
+            }
+            self.by_key[place] = Some(Rc::new(by_key));
+        }
+        self.by_key[place].as_ref().and_then(|by_key| by_key.get(key.trim()).copied())
+    }
+
+    /// Gathers the networks that a look-up searches, once.
+    pub(super) fn ready_look_up(&mut self, number: usize) {
+        if self.look_ups[number].is_some() {
+            return;
+        }
+        let look_up = &self.program.step.leg.crossing.look_ups[number];
+        let mut networks = Networks::default();
+        for &scope in self.scopes(look_up.place).iter() {
+            let Some(instance) = self.instance(look_up.place, scope) else { continue };
+            let here =
+                self.here(self.program.place_rule(look_up.place), &instance.slots, scope, instance.index);
+            let network = look_up.network.evaluate(&here);
+            let found = match (&look_up.gives, &instance.names) {
+                (Some(gives), _) => match gives.evaluate(&here) {
+                    Ok(Operand::Text(text)) => Some(text),
+                    _ => None,
+                },
+                (None, Ok(names)) => names.last().map(|(name, _)| name.clone().into_owned()),
+                (None, Err(_)) => None,
+            };
+            let Ok(Operand::Text(text)) = network else { continue };
+            let Ok(network) = text.parse() else { continue };
+            // What the map leaves out is not there to be found.
+            match (self.program.barred_in(scope), found) {
+                (Some(row), _) => networks.lost.push((network, row)),
+                (None, Some(found)) => networks.found.push((network, found)),
+                (None, None) => {}
+            }
+        }
+        self.look_ups[number] = Some(networks);
+    }
+
+    /// The captures of an object's keys, if the keys are as the place asks.
+    pub(super) fn key_slots(&self, levels: &'i [LevelKeys], scope: NodeId) -> Option<Slots<'i>> {
+        let mut slots = Slots::new();
+        for LevelKeys { up, tests } in levels {
+            let mut at = scope;
+            for _ in 0..*up {
+                at = self.program.tree.parent(at);
+                while self.program.tree.is_transparent(at) || self.program.tree.kind(at) == Kind::List {
+                    at = self.program.tree.parent(at);
+                }
+            }
+            self.keys_of(tests, at, &mut slots)?;
+        }
+        Some(slots)
+    }
+
+    /// The captures of the keys of one object.
+    fn keys_of(&self, tests: &'i [KeyTest], scope: NodeId, slots: &mut Slots<'i>) -> Option<()> {
+        let object = self.row_of(scope)?;
+        let entry = self.program.automaton.accepted(self.program.reading.rows[object].accept).entry?;
+        let What::Object { keys, name, .. } = &self.program.step.old().schema.entries[entry as usize].what
+        else {
+            return None;
+        };
+        let mut values = Slots::new();
+        if let Some(kind) = name {
+            let row = Some(object as u32);
+            let of = Some(entry);
+            values.push(Some(Bound {
+                row,
+                text: self.program.tree.name(scope),
+                kind: Some(*kind),
+                whole: true,
+                of,
+            }));
+        }
+        for key in keys {
+            values.push(self.program.tree.child(scope, key).and_then(|node| self.bind_whole(node, object)));
+        }
+        for (test, value) in tests.iter().zip(values) {
+            match test {
+                KeyTest::Capture(_) => slots.push(value),
+                KeyTest::Literal(text) => {
+                    value.filter(|bound| bound.text.trim_ascii() == text)?;
+                }
+                KeyTest::Shaped(shape) => {
+                    let bound = value?;
+                    let text = bound.text.trim_ascii();
+                    let types = &self.program.step.old().types;
+                    let mut fits = |index: usize, part: &str| {
+                        shape.types[index].is_none_or(|kind| types.read(kind, part).is_ok())
+                    };
+                    let found = shape.shape.read(text, &mut fits)?;
+                    for (range, kind) in found.into_iter().zip(&shape.types) {
+                        slots.push(Some(Bound { text: &text[range], kind: *kind, whole: false, ..bound }));
+                    }
+                }
+                KeyTest::Any => {}
+            }
+        }
+        Some(())
+    }
+
+    /// A key of an object; its row stands soon after the object's own.
+    fn bind_whole(&self, node: NodeId, object: usize) -> Option<Bound<'i>> {
+        let near = self.program.reading.rows[object..].iter().take(NEAR).position(|row| row.node == node);
+        let row = match near {
+            Some(offset) => object + offset,
+            None => self.program.reading.row_of(node)?,
+        };
+        let kind = self.program.type_of(row as u32);
+        let of = self.program.mapped_entry(self.program.reading.rows[row]);
+        Some(Bound { row: Some(row as u32), text: self.program.tree.value(node), kind, whole: true, of })
+    }
+
+    /// The row of an object, sought first before the row that is being decided: it is seldom far.
+    fn row_of(&self, node: NodeId) -> Option<usize> {
+        let before =
+            &self.program.reading.rows[..(self.cursor as usize + 1).min(self.program.reading.rows.len())];
+        let near =
+            before.iter().rev().take(NEAR).position(|row| row.node == node && row.kind == RowKind::Object);
+        near.map(|offset| before.len() - 1 - offset).or_else(|| self.program.reading.row_of(node))
+    }
+
+    pub(super) fn parts(&mut self, place: Option<usize>, node: NodeId) -> Rc<Parts> {
+        let scope = match place {
+            Some(place) => self.program.scope_of(node, self.program.step.leg.crossing.places[place].depth),
+            None => self.program.root,
+        };
+        let cell = place.map_or(self.parts.len() - 1, |place| place);
+        if let Some(parts) = &self.parts[cell]
+            && parts.scope == scope
+        {
+            return parts.clone();
+        }
+        let mut parts = Parts { scope, rows: SmallVec::new() };
+        for index in self.program.reading.rows_below(scope, self.program.tree) {
+            for &(rule, clause) in
+                &self.program.automaton.accepted(self.program.reading.rows[index].accept).clauses
+            {
+                let declared = self.program.rule(rule);
+                if declared.place == place
+                    && declared.clauses.len() > 1
+                    && !matches!(declared.action, Action::Place)
+                {
+                    parts.rows.push((rule, clause, index as u32));
+                }
+            }
+        }
+        parts.rows.sort_unstable();
+        let parts = Rc::new(parts);
+        self.parts[cell] = Some(parts.clone());
+        parts
+    }
+
+    pub(super) fn bind(&mut self, rule: &'i Rule, fit: &Fit) -> Slots<'i> {
+        let mut slots: Slots<'i> = smallvec![None; rule.slots];
+        let first = fit.iter().flatten().next().copied();
+        if let (Some(place), Some(first)) = (rule.place, first)
+            && let Some(instance) = self.instance(place, self.program.row(first).node)
+        {
+            slots[..instance.slots.len()].copy_from_slice(&instance.slots);
+        }
+        for (clause, row) in rule.clauses.iter().zip(fit) {
+            let Some(index) = *row else { continue };
+            let row = self.program.row(index);
+            let (kind, text) = (self.program.type_of(index), self.program.tree.value(row.node));
+            let of = self.program.mapped_entry(row);
+            self.program.bind_clause(
+                clause,
+                row,
+                Bound { row: Some(index), text, kind, whole: true, of },
+                &mut slots,
+            );
+        }
+        slots
+    }
+
+    pub(super) fn ready_look_ups(&mut self, targets: &[Target]) {
+        let in_names = |steps: &[TargetStep]| -> Vec<usize> {
+            steps
+                .iter()
+                .filter_map(|step| match &step.name {
+                    TargetName::Made { pieces, .. } => Some(pieces.iter()),
+                    TargetName::Literal(_) => None,
+                })
+                .flatten()
+                .filter_map(Piece::look_up)
+                .collect()
+        };
+        let mut needed = Vec::new();
+        for target in targets {
+            needed.extend(in_names(&target.base));
+            for field in &target.fields {
+                needed.extend(in_names(&field.path));
+                needed.extend(field.template.iter().filter_map(Piece::look_up));
+            }
+        }
+        needed.into_iter().for_each(|number| self.ready_look_up(number));
+    }
+
+    /// What expressions see that speak of the whole old side.
+    pub(super) fn whole(&self) -> Here<'_, 'i, 'a> {
+        Here {
+            step: &self.program.step,
+            scope: self.program.root,
+            pattern: None,
+            slots: &[],
+            names: &[],
+            index: 0,
+            facts: &self.facts,
+            evaluator: &self.evaluator,
+        }
+    }
+
+    /// Whether the rule takes the row as that clause, and what else it then takes.
+    pub(super) fn fit(
+        &mut self,
+        index: u32,
+        (rule_id, clause): (u32, u8),
+        decided: &[Option<Decision>],
+    ) -> Option<Fit> {
+        let row = self.program.row(index);
+        let rule = self.program.rule(rule_id);
+        if let Some(place) = rule.place {
+            let instance = self.instance(place, row.node)?;
+            if let Action::Place = rule.action {
+                return self
+                    .program
+                    .place_fits(index, clause, rule, &instance)
+                    .then(|| smallvec![Some(index)]);
+            }
+        }
+        if !self.program.clause_fits(index, &rule.clauses[clause as usize], &rule.action) {
+            return None;
+        }
+        if rule.clauses.len() == 1 {
+            let fit: Fit = smallvec![Some(index)];
+            return self.holds(rule, &fit).then_some(fit);
+        }
+        let parts = self.parts(rule.place, row.node);
+        let mut fit = Fit::new();
+        for (other, number) in rule.clauses.iter().zip(0..) {
+            if number == clause {
+                fit.push(Some(index));
+                continue;
+            }
+            let mut found = None;
+            for &(_, _, candidate) in parts.of(rule_id, number) {
+                if self.is_free_for(candidate, rule_id, decided)
+                    && !fit.contains(&Some(candidate))
+                    && candidate != index
+                    && self.program.clause_fits(candidate, other, &rule.action)
+                {
+                    found = Some(candidate);
+                    break;
+                }
+            }
+            if found.is_none() && !other.optional {
+                return None;
+            }
+            fit.push(found);
+        }
+        (Self::fields_have_their_parts(rule, &fit) && self.holds(rule, &fit)).then_some(fit)
+    }
+
+    /// Whether the rule's condition holds. One without a value does not.
+    fn holds(&mut self, rule: &'i Rule, fit: &Fit) -> bool {
+        let Some(when) = &rule.when else { return true };
+        let slots = self.bind(rule, fit);
+        let scope = match (rule.place, fit.iter().flatten().next()) {
+            (Some(place), Some(&row)) => self
+                .program
+                .scope_of(self.program.row(row).node, self.program.step.leg.crossing.places[place].depth),
+            _ => self.program.root,
+        };
+        let index = self.index_of(rule.place, scope);
+        when.holds(&self.here(rule, &slots, scope, index))
+    }
+
+    /// No fate yet, and no earlier rule that takes it.
+    fn is_free_for(&mut self, index: u32, rule: u32, decided: &[Option<Decision>]) -> bool {
+        let row = self.program.row(index);
+        if decided[index as usize].is_some() || self.program.bars.of_row_in_object(&row).is_some() {
+            return false;
+        }
+        let automaton = self.program.automaton;
+        let earlier = automaton.accepted(row.accept).clauses.iter().take_while(|&&(other, _)| other < rule);
+        for &(other, clause) in earlier {
+            if self.fit(index, (other, clause), decided).is_some() {
+                return false;
+            }
+        }
+        true
+    }
+
+    /// A field whose captures are all missing is left away; one with only some cannot be written.
+    fn fields_have_their_parts(rule: &Rule, fit: &Fit) -> bool {
+        let Action::Move(targets) = &rule.action else { return true };
+        if fit.iter().all(Option::is_some) {
+            return true;
+        }
+        let missing: Vec<usize> = rule
+            .clauses
+            .iter()
+            .zip(fit)
+            .filter(|(_, row)| row.is_none())
+            .flat_map(|(clause, _)| clause.shape.iter().flat_map(|shape| shape.slots.iter().copied()))
+            .collect();
+        targets.iter().flat_map(|target| &target.fields).all(|field| {
+            let slots: Vec<usize> = field.slots().collect();
+            let absent = slots.iter().filter(|slot| missing.contains(slot)).count();
+            absent == 0 || absent == slots.len()
+        })
+    }
+}

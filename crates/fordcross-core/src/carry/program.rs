@@ -1,0 +1,201 @@
+//! A crossing made ready for one backup: all that does not change while it is applied. Threads share it.
+
+use super::Step;
+use super::bar::Bars;
+use super::bound::Bound;
+use super::instance::{Instance, Slots};
+use super::plain_rule::{PlainRule, plain_rules};
+use super::repeats::{Overruled, overruled};
+use super::same_path::SameLine;
+use crate::format::form::{NoFile, OTHER_FILES, without_files};
+use crate::format::shape::Captured;
+use crate::language::crossing::{Action, Clause, Rule};
+use crate::language::typing::TypeId;
+use crate::mapping::NO_ENTRY;
+use crate::scan::automaton::Automaton;
+use crate::scan::reading::{Reading, Row, RowKind};
+use crate::tree::{Kind, NodeId, Tree};
+use rustc_hash::FxHashMap;
+use std::ops::Range;
+
+pub(super) struct Program<'x, 'i, 'a> {
+    pub(super) step: Step<'i, 'a>,
+    pub(super) tree: &'i Tree<'a>,
+    pub(super) root: NodeId,
+    pub(super) automaton: &'x Automaton,
+    pub(super) reading: &'x Reading,
+    pub(super) bars: Bars,
+    /// Statements that include files, and none are there, in the order of nodes.
+    pub(super) without_files: Vec<(NodeId, NoFile)>,
+    /// The nodes of the configuration that is not carried.
+    pub(super) not_chosen: Range<NodeId>,
+    /// For each place, whether a rule of it asks for the place of an object among its like.
+    pub(super) counts_objects: Vec<bool>,
+    /// The rule that each place itself is.
+    pub(super) place_rules: Vec<&'i Rule>,
+    /// By the numbers of all rules.
+    pub(super) plain: Vec<Option<PlainRule<'i>>>,
+    /// For each row, what something else in the same place overrules.
+    pub(super) overruled: Vec<Option<Overruled>>,
+    /// What the old unit ignored by a rule of its own, with the line of that.
+    pub(super) ignored: &'i FxHashMap<NodeId, u32>,
+    /// Between releases of one line: what stands in both.
+    pub(super) same_line: Option<SameLine>,
+}
+
+impl<'x, 'i, 'a> Program<'x, 'i, 'a> {
+    /// Names that plain rules write become names of `made`, the tree that they are written into.
+    pub(super) fn new(
+        step: &Step<'i, 'a>,
+        automaton: &'x Automaton,
+        reading: &'x Reading,
+        made: &mut Tree<'a>,
+    ) -> Self {
+        let (crossing, old, new) = (&step.leg.crossing, step.old(), step.new_profile());
+        let places = 0..crossing.places.len();
+        let nowhere = NodeId::DOCUMENT..NodeId::DOCUMENT;
+        Self {
+            step: *step,
+            tree: step.tree,
+            root: step.tree.root(),
+            automaton,
+            reading,
+            bars: Bars::new(step, automaton, reading),
+            without_files: without_files(step.tree, &old.members),
+            not_chosen: step.not_chosen.map_or(nowhere, |node| node..step.tree.subtree_end(node)),
+            counts_objects: places.clone().map(|place| crossing.counts_objects(place)).collect(),
+            place_rules: places.map(|place| crossing.place_rule(place)).collect(),
+            plain: plain_rules(crossing, new, made),
+            overruled: overruled(step.tree, old, automaton, reading),
+            ignored: step.ignored,
+            same_line: (old.line == new.line).then(|| SameLine::new(old, new)),
+        }
+    }
+
+    pub(super) fn rule(&self, rule: u32) -> &'i Rule {
+        &self.step.leg.crossing.rules[rule as usize]
+    }
+
+    pub(super) fn row(&self, index: u32) -> Row {
+        self.reading.rows[index as usize]
+    }
+
+    /// The declaration of a row, if the map has a say in what it holds.
+    pub(super) fn mapped_entry(&self, row: Row) -> Option<u16> {
+        let entry = self.automaton.accepted(row.accept).entry;
+        match entry {
+            Some(entry) => {
+                let what = &self.step.old().schema.entries[usize::from(entry)].what;
+                what.is_mapped().then_some(entry)
+            }
+            None => Some(NO_ENTRY),
+        }
+    }
+
+    /// Whether a row's value is, or holds, something that the map speaks of.
+    pub(super) fn can_be_mapped(&self, row: u32) -> bool {
+        let kind = self.type_of(row);
+        kind.is_some_and(|kind| self.step.old().types.can_be_mapped(kind))
+    }
+
+    pub(super) fn read_shape(
+        &self,
+        row: Row,
+        shape: &crate::language::crossing::ClauseShape,
+    ) -> Option<Captured> {
+        let text = self.tree.value(row.node);
+        let types = &self.step.old().types;
+        let mut fits =
+            |index: usize, part: &str| shape.types[index].is_none_or(|kind| types.read(kind, part).is_ok());
+        shape.shape.read(text, &mut fits)
+    }
+
+    /// Whether a setting is a file that an editor or a package left behind.
+    pub(super) fn is_leftover(&self, node: NodeId) -> bool {
+        let holder = self.tree.parent(node);
+        holder != NodeId::DOCUMENT
+            && self.tree.parent(holder) == self.tree.root()
+            && self.tree.name(holder) == OTHER_FILES
+            && self.step.old().members.is_leftover(self.tree.name(node))
+    }
+
+    pub(super) fn clause_fits(&self, index: u32, clause: &Clause, action: &Action) -> bool {
+        let row = self.row(index);
+        match (&clause.shape, row.kind) {
+            // The empty text of an object that is a leaf of the tree goes with it.
+            (None, RowKind::Setting) if clause.presence => {
+                self.reading.row_of(row.node).is_some_and(|first| first != index as usize)
+                    && self.tree.value(row.node).trim_ascii().is_empty()
+            }
+            (None, RowKind::Setting) => true,
+            // Only a setting has a value to move or to look at.
+            (None, RowKind::Object) => clause.presence || !matches!(action, Action::Move(_)),
+            (Some(_), RowKind::Object) => false,
+            (Some(shape), RowKind::Setting) => self.read_shape(row, shape).is_some(),
+        }
+    }
+
+    pub(super) fn place_fits(&self, index: u32, clause: u8, rule: &Rule, instance: &Instance<'_>) -> bool {
+        let row = self.row(index);
+        if clause == 0 {
+            // An object's own text says nothing if there is none.
+            return row.kind == RowKind::Object || self.tree.value(row.node).trim().is_empty();
+        }
+        let slot = rule.clauses[clause as usize].slot;
+        slot.and_then(|slot| instance.slots[slot].as_ref()).is_some_and(|bound| bound.row == Some(index))
+    }
+
+    pub(super) fn scope_of(&self, node: NodeId, depth: usize) -> NodeId {
+        let mut level = 0;
+        let mut at = node;
+        while at != self.root && at != NodeId::DOCUMENT {
+            level += usize::from(!self.tree.is_transparent(at));
+            at = self.tree.parent(at);
+        }
+        at = node;
+        while level > depth || self.tree.kind(at) == Kind::OwnText {
+            level -= usize::from(!self.tree.is_transparent(at));
+            at = self.tree.parent(at);
+        }
+        at
+    }
+
+    /// The rule that a place itself is.
+    pub(super) fn place_rule(&self, place: usize) -> &'i Rule {
+        self.place_rules[place]
+    }
+
+    pub(super) fn type_of(&self, index: u32) -> Option<TypeId> {
+        self.row(index).type_id(self.step.old(), self.automaton)
+    }
+
+    /// The first row of a scope that the map takes out, with what it writes together with others.
+    pub(super) fn barred_in(&self, scope: NodeId) -> Option<u32> {
+        if self.bars.is_empty() {
+            return None;
+        }
+        let mut rows = self.reading.rows_below(scope, self.tree);
+        rows.find(|&row| self.bars.of(row as u32, &self.reading.rows[row]).is_some()).map(|row| row as u32)
+    }
+
+    /// The captures of one clause from the value of a setting; says whether it has the shape.
+    pub(super) fn bind_clause(
+        &self,
+        clause: &'i Clause,
+        row: Row,
+        bound: Bound<'i>,
+        slots: &mut Slots<'i>,
+    ) -> bool {
+        if let Some(slot) = clause.slot {
+            slots[slot] = Some(bound);
+        }
+        let Some(shape) = &clause.shape else { return true };
+        let Some(found) = self.read_shape(row, shape) else { return false };
+        let alone = shape.shape.as_capture().is_some();
+        for ((slot, range), declared) in shape.slots.iter().zip(found).zip(&shape.types) {
+            let kind = declared.or(if alone { bound.kind } else { None });
+            slots[*slot] = Some(Bound { text: &bound.text[range], kind, whole: alone, ..bound });
+        }
+        true
+    }
+}

@@ -1,0 +1,34 @@
+//! What two releases of one platform have in common.
+
+use crate::language::profile::Profile;
+use crate::tree::pattern::Pattern;
+use rustc_hash::FxHashMap;
+
+/// What two releases of one line have in common.
+pub(super) struct SameLine {
+    /// For each declaration of the old release, that of the new one at the same place.
+    pub(super) twins: Vec<Option<u16>>,
+    /// The declarations of what the file says of its own release and model.
+    pub(super) header: Vec<u16>,
+}
+
+impl SameLine {
+    pub(super) fn new(old: &Profile, new: &Profile) -> Self {
+        // Of two with one pattern the first counts, as in `Schema::same`.
+        let numbered = new.schema.entries.iter().enumerate().rev();
+        let by_pattern: FxHashMap<&Pattern, u16> =
+            numbered.map(|(index, entry)| (&entry.pattern, index as u16)).collect();
+        let twins = old.schema.entries.iter().map(|entry| by_pattern.get(&entry.pattern).copied()).collect();
+        let facts = [&old.facts.release, &old.facts.model];
+        let header = facts
+            .into_iter()
+            .flatten()
+            .filter_map(|fact| {
+                let path = fact.path.join("/");
+                old.schema.entries.iter().position(|entry| entry.pattern.to_string() == path)
+            })
+            .map(|index| index as u16)
+            .collect();
+        Self { twins, header }
+    }
+}

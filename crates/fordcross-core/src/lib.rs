@@ -35,12 +35,14 @@
 pub mod account;
 pub mod carry;
 mod container;
+mod engine;
 pub mod finding;
 mod format;
 mod judge;
 mod language;
 pub mod ledger;
 pub mod mapping;
+mod merge;
 pub mod opening;
 mod recognise;
 pub mod redact;

@@ -2,7 +2,6 @@
 
 use super::CarryInput;
 use crate::account::StepMade;
-use crate::carry::base::{Based, is_of_base};
 use crate::finding::{Code, Finding, Findings, Place, Site};
 use crate::judge::{
     Cause, Causes, Gone, Judge, Judged, Lost, LostBy, LostPart, Settled, Words, judged, settle,
@@ -11,6 +10,7 @@ use crate::language::profile::{Profile, Role, What};
 use crate::ledger::fate::Fate;
 use crate::ledger::{DecidedBy, Ledger, Wanted, WentFor};
 use crate::mapping::PortTarget;
+use crate::merge::{Based, is_of_base};
 use crate::scan::automaton::Automaton;
 use crate::scan::locator::Labeler;
 use crate::scan::reading::{Row, RowKind};

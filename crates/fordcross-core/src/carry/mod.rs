@@ -1,51 +1,25 @@
 //! Carrying: a backup, a course of crossings and a map make a new configuration and its ledger.
 //!
 //! For each crossing of the course:
-//! 1. The first walk ([`crate::scan::reading`]) finds settings, objects and the rules that speak of each.
-//! 2. [`apply`] takes rule by rule what they ask for into a new tree.
+//! 1. The first walk (`scan::reading`) finds settings, objects and the rules that speak of each.
+//! 2. The engine takes rule by rule what they ask for into a new tree.
 //!
-//! Then [`chain`] follows each setting through all of them, the last tree is written in the receiving
-//! line's form, and [`read_back`] reads those bytes as the receiving line would and compares them
+//! Then `chain` follows each setting through all of them, the last tree is written in the receiving
+//! line's form, and `judge::read_back` reads those bytes as the receiving line would and compares them
 //! with the ledger.
 
-mod ahead;
-mod bar;
-mod base;
-mod base_findings;
-mod bound;
 mod chain;
-mod comments;
-mod decide;
-mod draft;
-mod engine;
-mod fire;
-mod here;
-mod instance;
 mod judging;
-mod limits;
-mod make;
-mod matcher;
-mod names;
 mod order;
 mod output;
-mod plain;
-mod plain_rule;
-mod ports;
-mod program;
-mod read_back;
-mod remembered;
-mod repeats;
-mod same_line;
-mod same_path;
 mod told;
-mod value;
 mod work;
-
-pub(crate) use base::Based;
 
 use crate::account::{LedgerWriter, StepMade, Told};
 use crate::container::Member;
+use crate::engine::{NameBook, Step, apply};
 use crate::finding::{Findings, Severity, SeverityOverride, apply_severities};
+use crate::judge::read_back;
 use crate::judge::{Overruled, unsound};
 use crate::language::course::Leg;
 use crate::language::phase::Phase;
@@ -54,6 +28,7 @@ use crate::language::texts::Texts;
 use crate::ledger::fate::{Fate, Origin};
 use crate::ledger::{DecidedBy, Ledger};
 use crate::mapping::{self, Accepted, Exempt, Mapping, PortProposal};
+use crate::merge::{self, Based};
 use crate::recognise::backup::{Backup, too_many_nodes};
 use crate::scan::automaton::Automaton;
 use crate::scan::inheritance::{Folded, Inheritance, can_be_several, keys_of};
@@ -64,7 +39,6 @@ use crate::text::charset::Charset;
 use crate::text::source::Content;
 use crate::tree::{Beside, Kind, NodeId, Tree};
 use judging::Judging;
-use names::NameBook;
 use rustc_hash::FxHashMap;
 
 /// All that a carry depends on.
@@ -103,50 +77,6 @@ impl<'a> CarryInput<'_, 'a> {
         let Some(base) = self.base else { return self.texts().charset("") };
         let texts = base.tree.source().pieces.iter().filter(|piece| piece.content == Content::Text);
         output::common(texts.map(|piece| piece.charset))
-    }
-}
-
-/// One crossing with the tree that it is applied to.
-#[derive(Clone, Copy, Debug)]
-pub(crate) struct Step<'i, 'a> {
-    /// Its place in the course, from 0.
-    pub(crate) number: u8,
-    pub(crate) tree: &'i Tree<'a>,
-    pub(crate) leg: &'i Leg,
-    /// The model that the new tree says it is for.
-    pub(crate) model: Option<&'i str>,
-    /// The map, in the one step that maps.
-    pub(crate) mapping: Option<&'i Mapping>,
-    /// What a person answered to what crossings ask.
-    pub(crate) answers: &'i [(String, String)],
-    pub(crate) names: &'i NameBook,
-    /// What objects of the old tree inherit, where that is kept.
-    pub(crate) inheritance: Option<&'i Inheritance>,
-    /// Of two configurations, the one that is not carried.
-    pub(crate) not_chosen: Option<NodeId>,
-    /// What the result is written in; UTF-8 but in the last step.
-    pub(crate) charset: Charset,
-    /// Entries of the map that have no say in some settings.
-    pub(crate) exempt: &'i Exempt,
-    /// What the old unit ignored by a rule of its own, with the line of that.
-    pub(crate) ignored: &'i FxHashMap<NodeId, u32>,
-    /// What it makes goes into a base, which can say otherwise where both defaults are the same.
-    pub(crate) into_base: bool,
-}
-
-impl<'i> Step<'i, '_> {
-    pub(crate) fn old(&self) -> &'i Profile {
-        &self.leg.old
-    }
-
-    pub(crate) fn new_profile(&self) -> &'i Profile {
-        &self.leg.new
-    }
-
-    /// Whether what objects inherit is written out in each. Unless the crossing says otherwise it is
-    /// kept within a line, where the new release inherits as the old one does.
-    fn flattens(&self) -> bool {
-        self.leg.crossing.flattens.unwrap_or(self.leg.old.line != self.leg.new.line)
     }
 }
 
@@ -250,7 +180,8 @@ pub fn carry<'i, 'a>(input: CarryInput<'i, 'a>, walk: FirstWalk) -> Carried<'i, 
             .filter(|node| made.kind(*node) == Kind::Comment && based.places[node.index()].is_some())
             .count();
         let step = (steps.len() - 1) as u8;
-        let notes = base_findings::overridden(&merged, &based, &last.new, &ledger, step, &mut new_automaton);
+        let notes =
+            merge::findings::overridden(&merged, &based, &last.new, &ledger, step, &mut new_automaton);
         if !notes.is_empty() {
             ledger.notes.extend(notes);
             ledger.notes.sort_by_key(|note| note.row);
@@ -280,7 +211,12 @@ pub fn carry<'i, 'a>(input: CarryInput<'i, 'a>, walk: FirstWalk) -> Carried<'i, 
     let beyond = carried.beyond_limits();
     carried.findings.extend(beyond);
     if let (Some(base), Some(based)) = (input.base, &carried.based) {
-        carried.findings.extend(base_findings::findings(base, based, &last.new, &mut carried.new_automaton));
+        carried.findings.extend(merge::findings::findings(
+            base,
+            based,
+            &last.new,
+            &mut carried.new_automaton,
+        ));
     }
     carried.accept();
     apply_severities(&mut carried.findings, input.severities);
@@ -314,7 +250,7 @@ fn overruled_findings(input: &CarryInput<'_, '_>, steps: &[StepMade], overruled:
 /// Applies a crossing by the manners in which objects of the old line inherit.
 fn apply_inheriting<'a>(step: Step<'_, 'a>, walk: &FirstWalk) -> (Tree<'a>, Beside, Ledger) {
     let Some(inheritance) = Inheritance::of(step.tree, step.old(), walk) else {
-        return decide::apply(&step, &walk.automaton, &walk.reading);
+        return apply(&step, &walk.automaton, &walk.reading);
     };
     let notes = inheritance.notes(&walk.reading, step.number);
     let (made, beside, mut ledger) = if step.flattens() {
@@ -326,13 +262,13 @@ fn apply_inheriting<'a>(step: Step<'_, 'a>, walk: &FirstWalk) -> (Tree<'a>, Besi
         let ignored =
             old_ids.iter().zip(flat.ids()).filter_map(|(old, flat)| Some((flat, copied(old)?))).collect();
         let flat_step = Step { tree: &flat, ignored: &ignored, ..step };
-        let (made, beside, mut ledger) = decide::apply(&flat_step, &flat_walk.automaton, &flat_walk.reading);
+        let (made, beside, mut ledger) = apply(&flat_step, &flat_walk.automaton, &flat_walk.reading);
         let folded = Folded { reading: &flat_walk.reading, old_ids: &old_ids };
         inheritance.fold(&mut ledger, &folded, walk, step.tree);
         (made, beside, ledger)
     } else {
         let step = Step { inheritance: Some(&inheritance), ..step };
-        decide::apply(&step, &walk.automaton, &walk.reading)
+        apply(&step, &walk.automaton, &walk.reading)
     };
     ledger.notes.extend(notes);
     ledger.notes.sort_by_key(|note| note.row);

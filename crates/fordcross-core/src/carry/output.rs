@@ -1,9 +1,9 @@
 //! The files of a result: written, packed, and read back.
 
-use super::read_back;
 use crate::container::{Archive, Member, pack_gzip};
 use crate::finding::Findings;
 use crate::format::form::{write_bundle, write_text};
+use crate::judge::read_back;
 use crate::language::profile::Container;
 use crate::language::texts::Texts;
 use crate::scan::reading::automaton_of;

@@ -1,8 +1,9 @@
 //! What a person is told of a carry, with its places in the backup.
 
-use super::{Carried, CarryInput, limits};
+use super::{Carried, CarryInput};
 use crate::account::StepMade;
 use crate::finding::{Code, Finding, Findings, Place, count};
+use crate::judge::limits;
 use crate::ledger::DecidedBy;
 use crate::mapping::{LeftOver, PortProposal, PortTarget};
 use crate::redact::mark_in;

@@ -7,6 +7,8 @@
 
 mod breach;
 mod findings;
+pub(crate) mod limits;
+pub(crate) mod read_back;
 pub(crate) mod references;
 mod round;
 mod settle;

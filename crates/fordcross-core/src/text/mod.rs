@@ -2,3 +2,4 @@
 
 pub(crate) mod charset;
 pub mod source;
+pub(crate) mod value_cache;

@@ -1,11 +1,11 @@
 //! What becomes of each row: the specification, from top to bottom.
 
-use super::Step;
 use super::ahead::{Block, with_blocks_made_ahead};
 use super::draft::Taken;
-use super::engine::Engine;
+use super::outcome::Engine;
 use super::program::Program;
 use super::repeats::Overruled;
+use super::step::Step;
 use super::value::leaf_kind;
 use crate::finding::Code;
 use crate::format::form::NoFile;
@@ -19,7 +19,7 @@ use crate::scan::reading::{Reading, RowKind};
 use crate::tree::{Beside, Kind, Text, Tree};
 
 /// Applies the crossing to a reading.
-pub(super) fn apply<'i, 'a>(
+pub(crate) fn apply<'i, 'a>(
     step: &Step<'i, 'a>,
     automaton: &Automaton,
     reading: &Reading,

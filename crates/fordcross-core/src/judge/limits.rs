@@ -5,7 +5,7 @@ use crate::language::profile::{Limit, Model, Profile, What};
 use crate::tree::{NodeId, Tree};
 
 /// That names are longer than the line takes them, each with the object that has it.
-pub(super) fn names_too_long(tree: &Tree<'_>, profile: &Profile) -> Vec<(NodeId, Finding)> {
+pub(crate) fn names_too_long(tree: &Tree<'_>, profile: &Profile) -> Vec<(NodeId, Finding)> {
     let mut findings = Vec::new();
     for entry in &profile.schema.entries {
         let What::Object { signs, .. } = &entry.what else { continue };
@@ -27,7 +27,7 @@ pub(super) fn names_too_long(tree: &Tree<'_>, profile: &Profile) -> Vec<(NodeId,
 }
 
 /// That the model holds less than the result has.
-pub(super) fn too_many(tree: &Tree<'_>, model: &Model, profile: &Profile) -> Findings {
+pub(crate) fn too_many(tree: &Tree<'_>, model: &Model, profile: &Profile) -> Findings {
     let beyond = |limit: &Limit| {
         let found = limit.pattern.nodes_in(tree).len();
         (found as u64 > limit.most).then(|| {

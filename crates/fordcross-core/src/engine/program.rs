@@ -1,12 +1,12 @@
 //! A crossing made ready for one backup: all that does not change while it is applied. Threads share it.
 
-use super::Step;
 use super::bar::Bars;
 use super::bound::Bound;
 use super::instance::{Instance, Slots};
 use super::plain_rule::{PlainRule, plain_rules};
 use super::repeats::{Overruled, overruled};
 use super::same_path::SameLine;
+use super::step::Step;
 use crate::format::form::{NoFile, OTHER_FILES, without_files};
 use crate::format::shape::Captured;
 use crate::language::crossing::{Action, Clause, Rule};

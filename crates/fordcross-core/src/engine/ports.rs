@@ -1,6 +1,6 @@
 //! Objects of which nothing is left once a port was left.
 
-use super::engine::Engine;
+use super::outcome::Engine;
 use crate::ledger::DecidedBy;
 use crate::ledger::fate::Fate;
 use crate::scan::reading::RowKind;

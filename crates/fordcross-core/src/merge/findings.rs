@@ -1,6 +1,6 @@
 //! What a person should know of a base beyond what was carried into it.
 
-use super::base::Based;
+use super::Based;
 use crate::finding::{Code, Finding, Findings, Place, count};
 use crate::language::profile::{Admits, Profile, What};
 use crate::ledger::{Ledger, Note};
@@ -12,7 +12,7 @@ use crate::tree::{NodeId, Tree};
 use rustc_hash::FxHashMap;
 
 /// Whom and what the base lets in though the backup says nothing of it, and how much else it has.
-pub(super) fn findings(
+pub(crate) fn findings(
     base: &Backup<'_>,
     based: &Based,
     profile: &Profile,
@@ -51,7 +51,7 @@ pub(super) fn findings(
 
 /// What the base says in a file that counts before the one that a setting was written to, and otherwise: for each
 /// such row what is told of it.
-pub(super) fn overridden(
+pub(crate) fn overridden(
     tree: &Tree<'_>,
     based: &Based,
     profile: &Profile,

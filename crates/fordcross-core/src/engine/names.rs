@@ -18,7 +18,7 @@ struct Names {
 impl NameBook {
     /// Settles what `old` is called: `text` holds what the type made of it, and is given a number where
     /// another name became that already. Says so, if it had to.
-    pub(super) fn settle(&self, types: &Types, kind: TypeId, old: &str, text: &mut String) -> Option<Loss> {
+    pub(crate) fn settle(&self, types: &Types, kind: TypeId, old: &str, text: &mut String) -> Option<Loss> {
         let limits = types.limits_of_names(kind)?;
         let Names { new_of, old_of } = &mut *self.0.lock().expect("nothing panics with it");
         let old = (kind, old.trim_ascii().to_owned());

@@ -7,12 +7,13 @@
 mod changes;
 mod file;
 mod files;
-mod merge;
+pub(crate) mod findings;
 mod rewrite;
 mod statements;
 mod table;
 #[cfg(test)]
 mod tests;
+mod trees;
 mod yaml;
 
 use crate::container::Member;
@@ -28,31 +29,31 @@ use crate::scan::automaton::Automaton;
 use crate::scan::reading::Reading;
 use crate::tree::{Beside, Kind, NodeId, Tree};
 use files::Rewriting;
-use merge::Merge;
 use rustc_hash::FxHashSet;
+use trees::Merge;
 
 /// What is known of a base once something was put into it.
 #[derive(Debug)]
 pub(crate) struct Based {
     /// The files, what was not touched in the bytes that it was read in.
-    pub(super) files: Vec<Member>,
+    pub(crate) files: Vec<Member>,
     /// What those files cannot hold.
-    pub(super) findings: Findings,
+    pub(crate) findings: Findings,
     /// Where each node of the made tree is now.
-    pub(super) places: Vec<Option<NodeId>>,
+    pub(crate) places: Vec<Option<NodeId>>,
     /// Nodes of the merged tree that are the base's own.
-    pub(super) kept: Vec<bool>,
+    pub(crate) kept: Vec<bool>,
     /// How many settings that are.
-    pub(super) kept_settings: usize,
+    pub(crate) kept_settings: usize,
     /// Nodes of the base that were met by something of the made tree, or are gone.
-    pub(super) met: Vec<bool>,
+    pub(crate) met: Vec<bool>,
     /// The first walk over the base.
     pub(crate) reading: Reading,
 }
 
 impl Based {
     /// Puts what was made into a base; the ledger then speaks of the merged tree, and of the base.
-    pub(super) fn new<'a>(
+    pub(crate) fn new<'a>(
         base: &Backup<'a>,
         made: &Tree<'_>,
         ledger: &mut Ledger,
@@ -83,7 +84,7 @@ impl Based {
 }
 
 /// For each node of the merged tree whether it is the base's own, or something in it is.
-pub(super) fn is_of_base(based: &Based, nodes: usize) -> Vec<bool> {
+pub(crate) fn is_of_base(based: &Based, nodes: usize) -> Vec<bool> {
     let mut own = based.kept.clone();
     own.resize(nodes, false);
     own

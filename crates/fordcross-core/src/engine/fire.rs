@@ -2,9 +2,9 @@
 
 use super::bound::{Bound, Failure, Prepared};
 use super::draft::Taken;
-use super::engine::{Engine, Rows};
 use super::instance::{Instance, Slots};
 use super::matcher::Fit;
+use super::outcome::{Engine, Rows};
 use super::value::Hand;
 use crate::finding::Code;
 use crate::language::crossing::{Action, Field, Rule, Start, Target, TargetName, TargetStep};

@@ -1,7 +1,7 @@
 //! Comments stay with the setting or object that they stand at: what follows them, what is before them
 //! on their line, or else what holds them. Empty lines stay too where statements become statements.
 
-use super::engine::Engine;
+use super::outcome::Engine;
 use crate::format::form::Writing;
 use crate::format::xml::is_allowed;
 use crate::language::profile::FileForm;

@@ -4,8 +4,8 @@
 //! What a rule makes of a row depends on nothing that other rows do, apart from names that no two may share. So it
 //! can be made beforehand, see `ahead`; writing it is what must go row by row.
 
-use super::Step;
 use super::bound::{Bound, Failure};
+use super::step::Step;
 use crate::language::crossing::{Crossing, Field, Piece, Rule, TargetStep};
 use crate::language::profile::Profile;
 use crate::language::typing::TypeId;

@@ -2,8 +2,8 @@
 
 use super::bound::Failure;
 use super::draft::{Draft, Taken};
-use super::engine::Engine;
 use super::instance::Instance;
+use super::outcome::Engine;
 use super::plain_rule::{Fits, Made, MadeLeaf, PlainRule};
 use crate::ledger::fate::Fate;
 use crate::ledger::{DecidedBy, Landing};

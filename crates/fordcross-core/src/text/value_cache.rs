@@ -10,12 +10,12 @@ const SLOTS: usize = 1 << 10;
 const LONGEST: usize = 48;
 
 /// Something about each of some values, by the value and a number that says what was asked about it.
-pub(super) struct Remembered<'t, V> {
+pub(crate) struct ValueCache<'t, V> {
     slots: Vec<Option<(u64, &'t str, V)>>,
 }
 
-impl<'t, V> Remembered<'t, V> {
-    pub(super) fn new() -> Self {
+impl<'t, V> ValueCache<'t, V> {
+    pub(crate) fn new() -> Self {
         Self { slots: std::iter::repeat_with(|| None).take(SLOTS).collect() }
     }
 
@@ -26,7 +26,7 @@ impl<'t, V> Remembered<'t, V> {
         hasher.finish() as usize % SLOTS
     }
 
-    pub(super) fn find(&self, question: u64, text: &str) -> Option<&V> {
+    pub(crate) fn find(&self, question: u64, text: &str) -> Option<&V> {
         if text.len() > LONGEST {
             return None;
         }
@@ -34,7 +34,7 @@ impl<'t, V> Remembered<'t, V> {
         (*known == question && *of == text).then_some(value)
     }
 
-    pub(super) fn keep(&mut self, question: u64, text: &'t str, value: V) {
+    pub(crate) fn keep(&mut self, question: u64, text: &'t str, value: V) {
         if text.len() <= LONGEST {
             self.slots[Self::slot(question, text)] = Some((question, text, value));
         }
@@ -49,7 +49,7 @@ mod tests {
     fn what_is_found_is_what_was_asked() {
         let texts: Vec<String> = (0..5_000).map(|number| format!("value {number}")).collect();
         let long = "x".repeat(LONGEST + 1);
-        let mut known = Remembered::new();
+        let mut known = ValueCache::new();
         for (number, text) in texts.iter().enumerate() {
             known.keep(1, text, number);
             assert_eq!(known.find(1, text), Some(&number));

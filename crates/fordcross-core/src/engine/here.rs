@@ -1,7 +1,7 @@
 //! What rules see: their captures, and what stands around on the old side.
 
-use super::Step;
 use super::bound::Bound;
+use super::step::Step;
 use crate::language::expression::{Evaluator, Operand, Surroundings};
 use crate::scan::surroundings::Scope;
 use crate::tree::NodeId;

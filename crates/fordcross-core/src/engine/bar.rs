@@ -4,7 +4,7 @@
 //! with it: the rules of the receiving line say which objects cannot be without. Where nothing says so the object goes
 //! as a whole: a filter rule without its port would be another, and often a wider one.
 
-use crate::carry::Step;
+use super::step::Step;
 use crate::language::crossing::{Action, Field};
 use crate::language::profile::{Profile, What};
 use crate::mapping::{PortTarget, each_naming_row};

@@ -3,9 +3,9 @@
 
 use super::bound::{Bound, Failure, Prepared};
 use super::draft::Taken;
-use super::engine::Engine;
 use super::fire::path;
 use super::instance::Instance;
+use super::outcome::Engine;
 use super::value::Hand;
 use crate::language::crossing::{Action, Field, Piece, Pins, Rule};
 use crate::language::expression::{Evaluator, Expression};

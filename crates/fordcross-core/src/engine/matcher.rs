@@ -5,7 +5,6 @@ use super::bound::{Bound, Networks};
 use super::here::Here;
 use super::instance::{Instance, Parts, Slots};
 use super::program::Program;
-use super::remembered::Remembered;
 use super::value::{Hand, fact};
 use crate::finding::Code;
 use crate::language::crossing::{Action, KeyTest, LevelKeys, Piece, Rule, Target, TargetName, TargetStep};
@@ -15,6 +14,7 @@ use crate::ledger::Decision;
 use crate::ledger::fate::Fate;
 use crate::scan::automaton::AcceptId;
 use crate::scan::reading::RowKind;
+use crate::text::value_cache::ValueCache;
 use crate::tree::{Kind, NodeId};
 use rustc_hash::FxHashMap;
 use smallvec::{SmallVec, smallvec};
@@ -49,7 +49,7 @@ pub(super) struct Matcher<'p, 'i, 'a> {
     facts: HashMap<String, Operand>,
     evaluator: Evaluator,
     /// How values are written as another type, where nothing was lost; no text for one that stays as it is.
-    pub(super) converted: Remembered<'i, (Option<Box<str>>, Kind, Fate)>,
+    pub(super) converted: ValueCache<'i, (Option<Box<str>>, Kind, Fate)>,
     /// An empty text, so that there is not a new one for each value.
     pub(super) scratch: String,
     /// The row that is being decided: what is looked for stands near it.
@@ -70,7 +70,7 @@ impl<'p, 'i, 'a> Matcher<'p, 'i, 'a> {
             look_ups: vec![None; crossing.look_ups.len()],
             facts: HashMap::new(),
             evaluator: Evaluator::new(),
-            converted: Remembered::new(),
+            converted: ValueCache::new(),
             scratch: String::new(),
             cursor: 0,
         };

@@ -2,12 +2,11 @@
 //! from: every name and value must be the same, be what the receiving profile declares, and have
 //! somebody in the ledger who stands for it.
 
-use super::remembered::Remembered;
+use super::{Gone, Judge, Lost};
 use crate::container::Member;
 use crate::finding::{Code, Finding, Findings, did_you_mean};
 use crate::format::form::{read_bundle, read_text};
 use crate::format::json::{read_json, read_json_tree};
-use crate::judge::{Gone, Judge, Lost};
 use crate::language::profile::{FileForm, Model, Profile};
 use crate::language::typing::TypeId;
 use crate::ledger::Ledger;
@@ -16,6 +15,7 @@ use crate::scan::automaton::{Automaton, Symbols};
 use crate::scan::locator::{Labeler, Trail};
 use crate::text::charset::Charset;
 use crate::text::source::{Source, Span};
+use crate::text::value_cache::ValueCache;
 use crate::tree::{Kind, NodeId, Sink, Text, Tree};
 
 /// The most differences that are told one by one: each is a mistake of ours or of a rule.
@@ -26,24 +26,24 @@ const NAME: &str = "the result";
 
 /// What must be read.
 #[derive(Clone, Copy)]
-pub(super) struct Expected<'e> {
-    pub(super) tree: &'e Tree<'e>,
-    pub(super) ledger: &'e Ledger,
-    pub(super) profile: &'e Profile,
-    pub(super) model: Option<&'e Model>,
+pub(crate) struct Expected<'e> {
+    pub(crate) tree: &'e Tree<'e>,
+    pub(crate) ledger: &'e Ledger,
+    pub(crate) profile: &'e Profile,
+    pub(crate) model: Option<&'e Model>,
     /// Nodes that are the base's own: they are as the unit wrote them, whatever that is.
-    pub(super) kept: &'e [bool],
+    pub(crate) kept: &'e [bool],
 }
 
 /// What reading the result back told.
-pub(super) struct Told {
+pub(crate) struct Told {
     /// Where it is not what the ledger says.
-    pub(super) differences: Findings,
+    pub(crate) differences: Findings,
 }
 
 impl Told {
     /// Whether the result must not be handed out.
-    pub(super) fn blocks(&self) -> bool {
+    pub(crate) fn blocks(&self) -> bool {
         !self.differences.is_empty()
     }
 
@@ -52,7 +52,7 @@ impl Told {
     }
 }
 
-pub(super) fn read_back(
+pub(crate) fn read_back(
     files: &[Member],
     charset: Charset,
     expected: &Expected<'_>,
@@ -98,7 +98,7 @@ pub(super) fn read_back(
         open: Vec::new(),
         expected: Some(tree.root()),
         problems: Vec::new(),
-        fine: Remembered::new(),
+        fine: ValueCache::new(),
     };
     // A base spells names as its unit does, and so does what was not touched in it.
     let of_base = !expected.kept.is_empty() && !profile.names.is_plain();
@@ -206,7 +206,7 @@ struct Comparison<'c> {
     expected: Option<NodeId>,
     problems: Vec<(NodeId, String, Option<String>)>,
     /// Values that a type can be.
-    fine: Remembered<'c, ()>,
+    fine: ValueCache<'c, ()>,
 }
 
 impl<'c> Comparison<'c> {

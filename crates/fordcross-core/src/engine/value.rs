@@ -1,8 +1,8 @@
 //! From what a rule captured to the text that is written.
 
-use super::Step;
 use super::bound::{Bound, Failure, Networks, Prepared};
 use super::here::Here;
+use super::step::Step;
 use crate::finding::Code;
 use crate::format::shape::Part;
 use crate::language::crossing::{Field, Piece, Table, TargetName, TargetStep};

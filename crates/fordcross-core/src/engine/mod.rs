@@ -1,0 +1,32 @@
+//! A crossing applied to a backup: which rule takes what, what becomes of it, and where it goes.
+//!
+//! [`program`] is what does not change, [`matcher`] answers questions about the backup, [`outcome`] is what is made; [`decide`] goes
+//! through the rows. A rule is chosen in [`matcher`] and done in [`fire`], or in [`plain`] where it only moves a setting; defaults are
+//! pinned in [`same_line`].
+
+mod ahead;
+mod bar;
+mod bound;
+mod comments;
+mod decide;
+mod draft;
+mod fire;
+mod here;
+mod instance;
+mod make;
+mod matcher;
+mod names;
+mod outcome;
+mod plain;
+mod plain_rule;
+mod ports;
+mod program;
+mod repeats;
+mod same_line;
+mod same_path;
+mod step;
+mod value;
+
+pub(crate) use decide::apply;
+pub(crate) use names::NameBook;
+pub(crate) use step::Step;

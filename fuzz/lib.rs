@@ -1,7 +1,7 @@
 //! What the fuzz targets share: bytes go all the way that a backup goes, those of shipped lines over their crossings, too.
 
 use fordcross_core::backup::{Backup, read};
-use fordcross_core::carry::{CarryInput, FirstWalk, carry, mapping_leg};
+use fordcross_core::carry::{CarryInput, Scan, carry, mapping_leg};
 use fordcross_core::course::Leg;
 use fordcross_core::crossing::Side;
 use fordcross_core::finding::Code;
@@ -186,7 +186,7 @@ pub fn carried(library: &Library, way: Way, backup: &[u8], base: Option<&[u8]>, 
     });
     let new_model = model.and_then(|name| last.new.model(name).ok());
     let old_model = backup.identity.model.as_deref().and_then(|name| old.model(name).ok());
-    let walk = FirstWalk::new(&backup.tree, old, &course[0].crossing);
+    let walk = Scan::new(&backup.tree, old, &course[0].crossing);
     let used = used_ports(&backup, &course[0], &walk);
     let names: Vec<&str> = used.iter().map(|port| port.name.as_str()).collect();
     let sides = MapSides {

@@ -151,7 +151,7 @@ const STALE_AFTER: i64 = 30;
 #[derive(Debug, Args)]
 pub(crate) struct Reach {
     #[command(flatten)]
-    pub(crate) way: Way,
+    pub(crate) way: ConversionArgs,
 }
 
 #[derive(Debug, Args)]
@@ -237,7 +237,7 @@ pub(crate) struct Reading {
 }
 
 #[derive(Debug, Args)]
-pub(crate) struct Way {
+pub(crate) struct ConversionArgs {
     /// The backup: a file, one of its parts, a folder; `-` is standard input
     #[arg(value_name = "BACKUP")]
     pub(crate) backup: PathBuf,
@@ -257,7 +257,7 @@ pub(crate) struct Way {
 #[derive(Debug, Args)]
 pub(crate) struct Map {
     #[command(flatten)]
-    pub(crate) way: Way,
+    pub(crate) way: ConversionArgs,
     /// The map file to write; what a person wrote in it stays
     #[arg(short, long, value_name = "FILE")]
     pub(crate) output: Option<PathBuf>,
@@ -276,7 +276,7 @@ pub(crate) struct Map {
 #[expect(clippy::struct_excessive_bools, reason = "each is a flag of its own on the command line")]
 pub(crate) struct Carry {
     #[command(flatten)]
-    pub(crate) way: Way,
+    pub(crate) way: ConversionArgs,
     /// The map file; without one the proposals are taken as they are
     #[arg(long, value_name = "FILE")]
     pub(crate) map: Option<PathBuf>,

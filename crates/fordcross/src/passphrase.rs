@@ -13,7 +13,7 @@ use std::path::{Path, PathBuf};
 /// The variable that a passphrase can stand in.
 const VARIABLE: &str = "FORDCROSS_PASSPHRASE";
 /// The most bytes of a file with a passphrase.
-const MOST: u64 = 1 << 20;
+const MAX_PASSPHRASE_BYTES: u64 = 1 << 20;
 
 /// How often a person is asked for one passphrase.
 const TRIES: usize = 3;
@@ -78,7 +78,7 @@ fn read_given(reading: &Reading) -> Result<Option<Passphrase>, Failed> {
 
 fn read(path: &Path) -> Result<String, Failed> {
     let file = File::open(path).map_err(|error| Failed::file(path, "read the passphrase from", &error))?;
-    let text = read_bounded(path, file, MOST)?;
+    let text = read_bounded(path, file, MAX_PASSPHRASE_BYTES)?;
     if text.trim_end_matches(['\n', '\r']).is_empty() {
         return Err(Failed::message(format!("`{}` holds no passphrase", path.display())));
     }

@@ -10,12 +10,12 @@ use crate::ledger::Ledger;
 use crate::mapping::Mapping;
 use crate::recognise::backup::Backup;
 use crate::scan::automaton::Automaton;
-use crate::scan::reading::{Reading, RowKind};
+use crate::scan::inventory::{Inventory, RowKind};
 use crate::tree::Tree;
 
 /// All that a ledger tells of.
 #[derive(Clone, Copy)]
-pub(crate) struct Told<'l> {
+pub(crate) struct LedgerInput<'l> {
     pub(crate) backup: &'l Backup<'l>,
     pub(crate) course: &'l [Leg],
     pub(crate) mapping: &'l Mapping,
@@ -27,19 +27,19 @@ pub(crate) struct Told<'l> {
     /// Of the last tree.
     pub(crate) new_automaton: &'l Automaton,
     /// What everything was carried into.
-    pub(crate) base: Option<(&'l Backup<'l>, &'l Reading)>,
+    pub(crate) base: Option<(&'l Backup<'l>, &'l Inventory)>,
 }
 
 /// What one crossing made.
 #[derive(Debug)]
 pub(crate) struct StepMade {
     pub(crate) automaton: Automaton,
-    pub(crate) reading: Reading,
+    pub(crate) reading: Inventory,
     pub(crate) ledger: Ledger,
 }
 
 /// The row that each node of a tree is: its setting, or else its object.
-pub(crate) fn rows_by_node(reading: &Reading, tree: &Tree<'_>) -> Vec<Option<u32>> {
+pub(crate) fn rows_by_node(reading: &Inventory, tree: &Tree<'_>) -> Vec<Option<u32>> {
     let mut rows = vec![None; tree.len()];
     for (row, index) in reading.rows.iter().zip(0..) {
         let slot = &mut rows[row.node.index()];

@@ -3,7 +3,7 @@
 //! Rows are written with care: at millions of settings they are a third of all work.
 
 use super::fragments::Fragments;
-use super::{StepMade, Told, rows_by_node};
+use super::{LedgerInput, StepMade, rows_by_node};
 use crate::format::json::write_string;
 use crate::language::course::Leg;
 use crate::language::profile::Profile;
@@ -11,8 +11,8 @@ use crate::language::typing::{Form, TypeId, Types};
 use crate::ledger::fate::Fate;
 use crate::ledger::{DecidedBy, Decision, Ledger, Note};
 use crate::scan::automaton::Automaton;
+use crate::scan::inventory::{Inventory, RowKind};
 use crate::scan::locator::Labeler;
-use crate::scan::reading::{Reading, RowKind};
 use crate::scan::secrets::Secrets;
 use crate::text::source::LineIndex;
 use crate::tree::{Kind, NodeId, Tree};
@@ -65,7 +65,7 @@ impl Untyped {
 #[derive(Clone, Debug)]
 struct WrittenSide<'l> {
     tree: &'l Tree<'l>,
-    reading: &'l Reading,
+    reading: &'l Inventory,
     /// What the step decided; the whole ledger where there is one step.
     ledger: &'l Ledger,
     automaton: Automaton,
@@ -78,14 +78,14 @@ struct WrittenSide<'l> {
 #[derive(Clone, Debug)]
 struct BaseSide<'l> {
     tree: &'l Tree<'l>,
-    reading: &'l Reading,
+    reading: &'l Inventory,
     labels: Labeler<'l, 'l>,
     lines: LineIndex<'l>,
 }
 
 impl<'l> LedgerWriter<'l> {
-    pub(crate) fn new(told: &Told<'l>) -> Self {
-        let Told { backup, course, mapping, steps, trees, ledger, new_automaton, base } = *told;
+    pub(crate) fn new(told: &LedgerInput<'l>) -> Self {
+        let LedgerInput { backup, course, mapping, steps, trees, ledger, new_automaton, base } = *told;
         let several = steps.len() > 1;
         let old_trees = std::iter::once(&backup.tree).chain(trees);
         let sides = steps

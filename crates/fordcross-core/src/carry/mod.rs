@@ -1,7 +1,7 @@
 //! Carrying: a backup, a course of crossings and a map make a new configuration and its ledger.
 //!
 //! For each crossing of the course:
-//! 1. The first walk (`scan::reading`) finds settings, objects and the rules that speak of each.
+//! 1. The first walk (`scan::inventory`) finds settings, objects and the rules that speak of each.
 //! 2. The engine takes rule by rule what they ask for into a new tree.
 //!
 //! Then `chain` follows each setting through all of them, the last tree is written in the receiving
@@ -9,13 +9,13 @@
 //! with the ledger.
 
 mod chain;
+mod findings;
 mod judging;
 mod order;
 mod output;
-mod told;
 mod work;
 
-use crate::account::{LedgerWriter, StepMade, Told};
+use crate::account::{LedgerInput, LedgerWriter, StepMade};
 use crate::container::Member;
 use crate::engine::{NameBook, Step, apply};
 use crate::finding::{Findings, Severity, SeverityOverride, apply_severities};
@@ -32,12 +32,12 @@ use crate::merge::{self, Based};
 use crate::recognise::backup::{Backup, too_many_nodes};
 use crate::scan::automaton::Automaton;
 use crate::scan::inheritance::{Folded, Inheritance, can_be_several, keys_of};
+pub use crate::scan::inventory::Scan;
+use crate::scan::inventory::{RowKind, automaton_of};
 use crate::scan::locator::Labeler;
-pub use crate::scan::reading::FirstWalk;
-use crate::scan::reading::{RowKind, automaton_of};
 use crate::text::charset::Charset;
 use crate::text::source::Content;
-use crate::tree::{Beside, Kind, NodeId, Tree};
+use crate::tree::{Kind, NodeId, Tree, Trivia};
 use judging::Judging;
 use rustc_hash::FxHashMap;
 
@@ -100,7 +100,7 @@ pub struct Carried<'i, 'a> {
 ///
 /// # Panics
 /// If the course is empty.
-pub fn carry<'i, 'a>(input: CarryInput<'i, 'a>, walk: FirstWalk) -> Carried<'i, 'a> {
+pub fn carry<'i, 'a>(input: CarryInput<'i, 'a>, walk: Scan) -> Carried<'i, 'a> {
     let last = input.course.last().expect("a course has a crossing");
     let mapped_at = mapping_leg(input.course);
     let mut trees: Vec<Tree<'a>> = Vec::new();
@@ -140,10 +140,10 @@ pub fn carry<'i, 'a>(input: CarryInput<'i, 'a>, walk: FirstWalk) -> Carried<'i, 
             ignored: if number == 0 { &overruled.ignored } else { &none },
             into_base,
         };
-        let walk = walk.take().unwrap_or_else(|| FirstWalk::new(tree, &leg.old, &leg.crossing));
+        let walk = walk.take().unwrap_or_else(|| Scan::new(tree, &leg.old, &leg.crossing));
         let (mut made, beside, mut ledger) = apply_inheriting(step, &walk);
         order::arrange(&mut made, &leg.new);
-        let FirstWalk { automaton, reading } = walk;
+        let Scan { automaton, reading } = walk;
         // The next walk, attributes in XML, and comments ask for document order; JSON is written from any.
         let made = if number + 1 < input.course.len() || leg.new.form != FileForm::Json {
             let (ordered, new_ids) = made.in_document_order(&beside);
@@ -248,7 +248,7 @@ fn overruled_findings(input: &CarryInput<'_, '_>, steps: &[StepMade], overruled:
 }
 
 /// Applies a crossing by the manners in which objects of the old line inherit.
-fn apply_inheriting<'a>(step: Step<'_, 'a>, walk: &FirstWalk) -> (Tree<'a>, Beside, Ledger) {
+fn apply_inheriting<'a>(step: Step<'_, 'a>, walk: &Scan) -> (Tree<'a>, Trivia, Ledger) {
     let Some(inheritance) = Inheritance::of(step.tree, step.old(), walk) else {
         return apply(&step, &walk.automaton, &walk.reading);
     };
@@ -257,7 +257,7 @@ fn apply_inheriting<'a>(step: Step<'_, 'a>, walk: &FirstWalk) -> (Tree<'a>, Besi
         let keys = |object| keys_of(step.old(), &walk.automaton, &walk.reading, object);
         let several = |node| can_be_several(step.old(), walk, node);
         let (flat, old_ids) = inheritance.flatten(step.tree, &keys, &several);
-        let flat_walk = FirstWalk::new(&flat, step.old(), &step.leg.crossing);
+        let flat_walk = Scan::new(&flat, step.old(), &step.leg.crossing);
         let copied = |(old, _): &(NodeId, bool)| step.ignored.get(old).copied();
         let ignored =
             old_ids.iter().zip(flat.ids()).filter_map(|(old, flat)| Some((flat, copied(old)?))).collect();
@@ -357,7 +357,7 @@ impl Carried<'_, '_> {
         let files = based.as_mut().map(|based| std::mem::take(&mut based.files));
         let texts = input.texts();
         let kept = based.as_ref().map_or(&[][..], |based| &based.kept);
-        let rows = LedgerWriter::new(&Told {
+        let rows = LedgerWriter::new(&LedgerInput {
             backup: input.backup,
             course: input.course,
             mapping: input.mapping,

@@ -6,14 +6,14 @@ use crate::format::form::{write_bundle, write_text};
 use crate::judge::read_back;
 use crate::language::profile::Container;
 use crate::language::texts::Texts;
-use crate::scan::reading::automaton_of;
+use crate::scan::inventory::automaton_of;
 use crate::text::charset::Charset;
 
 /// Writes a tree in the receiving line's form, and reads that back.
 pub(super) fn write_and_read_back(
     texts: &Texts<'_>,
     expected: &read_back::Expected<'_>,
-) -> (Vec<Member>, read_back::Told) {
+) -> (Vec<Member>, read_back::ReadBack) {
     let read_back::Expected { tree, profile, .. } = expected;
     let mut lacking = Findings::new();
     let mut charsets = Vec::new();
@@ -29,7 +29,7 @@ pub(super) fn write_and_read_back(
         vec![Member { path: String::new(), bytes: finish("", profile.form, bytes) }]
     };
     if !lacking.is_empty() {
-        return (files, read_back::Told { differences: lacking });
+        return (files, read_back::ReadBack { differences: lacking });
     }
     read_back_packed(files, common(charsets.into_iter()), expected)
 }
@@ -47,7 +47,7 @@ pub(super) fn read_back_packed(
     files: Vec<Member>,
     charset: Charset,
     expected: &read_back::Expected<'_>,
-) -> (Vec<Member>, read_back::Told) {
+) -> (Vec<Member>, read_back::ReadBack) {
     let result = match expected.profile.container() {
         Some(container) => pack(files, container),
         None => files,

@@ -7,7 +7,7 @@ use crate::language::phase::Phase;
 use crate::language::profile::{Trial, UnitSide};
 use crate::ledger::Ledger;
 use crate::ledger::fate::Fate;
-use crate::scan::reading::RowKind;
+use crate::scan::inventory::RowKind;
 
 /// The steps of the work in their order. Those of the lines stand around those of the crossings.
 pub(super) fn work(input: &CarryInput<'_, '_>, first: &StepMade, ledger: &Ledger) -> Vec<(Phase, String)> {
@@ -48,5 +48,5 @@ pub(super) fn work(input: &CarryInput<'_, '_>, first: &StepMade, ledger: &Ledger
 
 /// Whether the new unit is not, or not surely, set as the old one was.
 fn is_changed(fate: Fate) -> bool {
-    !matches!(fate, Fate::Carried | Fate::Recast | Fate::Folded | Fate::Moot | Fate::Kept)
+    !matches!(fate, Fate::Carried | Fate::Recast | Fate::Folded | Fate::Moot | Fate::Protection)
 }

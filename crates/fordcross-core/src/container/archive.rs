@@ -2,7 +2,9 @@
 //! disk; what could hide another member is refused.
 
 use super::links::follow;
-use super::members::{FETCH_AGAIN, LONGEST_PATH, Listed, Member, NOT_FROM_A_UNIT, SAY_HOW_MUCH, Taken, bad};
+use super::members::{
+    FETCH_AGAIN, Gathered, LONGEST_PATH, Listed, Member, NOT_FROM_A_UNIT, SAY_HOW_MUCH, bad,
+};
 use super::packed::{Limits, Unpackable};
 use super::remarks::About;
 use crate::finding::Code;
@@ -42,7 +44,7 @@ impl Archive {
 
     /// All that is in it.
     pub(crate) fn members(self, bytes: &[u8], limits: &Limits) -> Result<Listed, Unpackable> {
-        let mut taken = Taken::new(limits);
+        let mut taken = Gathered::new(limits);
         match self {
             Self::Tar => read_tar(bytes, &mut taken)?,
             Self::Zip => read_zip(bytes, &mut taken)?,
@@ -84,7 +86,7 @@ impl Archive {
     }
 }
 
-fn read_tar(bytes: &[u8], taken: &mut Taken<'_>) -> Result<(), Unpackable> {
+fn read_tar(bytes: &[u8], taken: &mut Gathered<'_>) -> Result<(), Unpackable> {
     let damaged = |error: &io::Error| {
         let what = if error.kind() == io::ErrorKind::UnexpectedEof { "cut off" } else { "damaged" };
         bad(Code::NotText, format!("the tar archive is {what}"), FETCH_AGAIN)
@@ -146,7 +148,7 @@ fn directory_of(bytes: &[u8], begin: usize) -> (usize, &[u8]) {
     (count, rest)
 }
 
-fn read_zip(bytes: &[u8], taken: &mut Taken<'_>) -> Result<(), Unpackable> {
+fn read_zip(bytes: &[u8], taken: &mut Gathered<'_>) -> Result<(), Unpackable> {
     let mut archive = zip::ZipArchive::new(Cursor::new(bytes)).map_err(|_| {
         bad(Code::NotText, "the zip archive is cut off or damaged: its directory cannot be read", FETCH_AGAIN)
     })?;

@@ -1,6 +1,6 @@
 //! Links within an archive: what one leads to is read in its place, as in a folder. What leads out of it cannot be read.
 
-use super::members::{Member, Taken, below_link};
+use super::members::{Gathered, Member, below_link};
 use super::packed::Unpackable;
 use super::remarks::{About, Link};
 use rustc_hash::FxHashMap;
@@ -37,7 +37,7 @@ struct Visit<'t> {
 ///
 /// # Errors
 /// That a member stands below a link, or that there are more members than there may be.
-pub(crate) fn follow(taken: &mut Taken<'_>) -> Result<(), Unpackable> {
+pub(crate) fn follow(taken: &mut Gathered<'_>) -> Result<(), Unpackable> {
     if taken.links.is_empty() {
         return Ok(());
     }

@@ -25,7 +25,7 @@ pub(crate) struct Listed {
 }
 
 /// The members so far.
-pub(crate) struct Taken<'l> {
+pub(crate) struct Gathered<'l> {
     pub(crate) limits: &'l Limits,
     pub(crate) members: Vec<Member>,
     pub(crate) folders: Vec<String>,
@@ -48,7 +48,7 @@ pub(crate) fn bad(code: Code, message: impl Into<String>, help: &'static str) ->
     Unpackable { code, message: message.into(), help, member: None }
 }
 
-impl<'l> Taken<'l> {
+impl<'l> Gathered<'l> {
     pub(crate) fn new(limits: &'l Limits) -> Self {
         Self {
             limits,

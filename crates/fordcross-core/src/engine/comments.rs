@@ -5,9 +5,9 @@ use super::outcome::Engine;
 use crate::format::form::Writing;
 use crate::format::xml::is_allowed;
 use crate::language::profile::FileForm;
-use crate::scan::reading::Remark;
+use crate::scan::inventory::Remark;
 use crate::text::source::{LineIndex, Span};
-use crate::tree::{BLANK_LINE, Beside, Kind, NodeId, TRAILING, Text};
+use crate::tree::{BLANK_LINE, Kind, NodeId, TRAILING, Text, Trivia};
 use rustc_hash::FxHashSet;
 
 /// Where a comment goes in the new tree.
@@ -21,9 +21,9 @@ enum Spot {
 impl Engine<'_, '_, '_> {
     /// Puts the comments of the old side into the new tree, whose form must have comments. What stands
     /// at something that has no place on the new side stays behind.
-    pub(super) fn take_comments_along(&mut self) -> Beside {
+    pub(super) fn take_comments_along(&mut self) -> Trivia {
         let tree = self.program.tree;
-        let mut beside = Beside::default();
+        let mut beside = Trivia::default();
         let mut by_start = None;
         // The lines whose empty lines before them were taken along.
         let mut apart = FxHashSet::default();
@@ -67,7 +67,7 @@ impl Engine<'_, '_, '_> {
     }
 
     /// Keeps the empty lines before what stays a statement.
-    fn take_empty_lines_along(&mut self, beside: &mut Beside, apart: &mut FxHashSet<usize>) {
+    fn take_empty_lines_along(&mut self, beside: &mut Trivia, apart: &mut FxHashSet<usize>) {
         let tree = self.program.tree;
         for index in 0..self.program.reading.rows.len() {
             let mut node = self.program.reading.rows[index].node;
@@ -101,14 +101,14 @@ impl Engine<'_, '_, '_> {
     }
 
     /// As many as stand before the line of something in the backup.
-    fn put_empty_lines(&mut self, beside: &mut Beside, spot: &Spot, span: Span) {
+    fn put_empty_lines(&mut self, beside: &mut Trivia, spot: &Spot, span: Span) {
         let before = &self.program.tree.source().text[..self.line_start(span.start)];
         // The last piece is the beginning of the line itself.
         let empty = before.rsplit('\n').skip(1).take_while(|line| line.trim().is_empty()).count();
         (0..empty).for_each(|_| self.put(beside, spot, BLANK_LINE, span, Text::Decoded("")));
     }
 
-    fn put(&mut self, beside: &mut Beside, spot: &Spot, name: &str, span: Span, value: Text<'_>) {
+    fn put(&mut self, beside: &mut Trivia, spot: &Spot, name: &str, span: Span, value: Text<'_>) {
         let made = self.draft.tree.push(self.holder_of(spot), Kind::Comment, name, span);
         let text = match value {
             Text::Borrowed(span) => &self.program.tree.source().text[span.range()],
@@ -311,7 +311,7 @@ impl Engine<'_, '_, '_> {
         if node == self.program.root {
             return Some(self.draft.root());
         }
-        if let Some(&known) = self.counterparts.get(&node) {
+        if let Some(&known) = self.moved_to.get(&node) {
             return Some(known);
         }
         let landing = self.program.reading.row_of(node).and_then(|row| self.first_landing(row))?;

@@ -1,12 +1,12 @@
 //! What becomes of each row: the specification, from top to bottom.
 
-use super::ahead::{Block, with_blocks_made_ahead};
-use super::draft::Taken;
+use super::draft::Conflict;
 use super::outcome::Engine;
+use super::prefetch::{Block, with_prefetched_blocks};
 use super::program::Program;
+use super::render::leaf_kind;
 use super::repeats::Overruled;
 use super::step::Step;
-use super::value::leaf_kind;
 use crate::finding::Code;
 use crate::format::form::NoFile;
 use crate::language::crossing::Action;
@@ -15,23 +15,23 @@ use crate::ledger::fate::{Fate, Origin};
 use crate::ledger::{DecidedBy, Ledger, OriginRow};
 use crate::mapping::PortTarget;
 use crate::scan::automaton::Automaton;
-use crate::scan::reading::{Reading, RowKind};
-use crate::tree::{Beside, Kind, Text, Tree};
+use crate::scan::inventory::{Inventory, RowKind};
+use crate::tree::{Kind, Text, Tree, Trivia};
 
 /// Applies the crossing to a reading.
 pub(crate) fn apply<'i, 'a>(
     step: &Step<'i, 'a>,
     automaton: &Automaton,
-    reading: &Reading,
-) -> (Tree<'a>, Beside, Ledger) {
+    reading: &Inventory,
+) -> (Tree<'a>, Trivia, Ledger) {
     let (old, new) = (step.old(), step.new_profile());
     let mut made = Tree::new(step.tree.source());
     made.is_made_of(step.tree);
     let program = Program::new(step, automaton, reading, &mut made);
     let mut engine = Engine::new(&program, made);
-    engine.look_around();
+    engine.evaluate_requirements();
     engine.write_header();
-    with_blocks_made_ahead(&program, &mut |index, block| {
+    with_prefetched_blocks(&program, &mut |index, block| {
         if engine.decided[index as usize].is_none() {
             engine.matcher.cursor = index;
             engine.decide(index, block);
@@ -44,7 +44,7 @@ pub(crate) fn apply<'i, 'a>(
     engine.leave_out_with_ports();
     let has_comments = (new.form.has_comments() || new.form == FileForm::Several)
         && (new.form == old.form || new.takes_comments);
-    let beside = if has_comments { engine.take_comments_along() } else { Beside::default() };
+    let beside = if has_comments { engine.take_comments_along() } else { Trivia::default() };
     engine.find_wanted();
     let (tree, ledger) = engine.finish();
     (tree, beside, ledger)
@@ -81,7 +81,7 @@ impl<'i> Engine<'_, 'i, '_> {
         for name in above {
             match self.draft.branch(at, name, Kind::Map) {
                 Ok(branch) => at = branch,
-                Err(Taken) => return,
+                Err(Conflict) => return,
             }
         }
         if let Ok(node) = self.draft.leaf(at, last, form, Text::Decoded(value)) {
@@ -123,10 +123,10 @@ impl<'i> Engine<'_, 'i, '_> {
         if let Some(line) = self.program.ignored.get(&row.node) {
             return self.set(index, Fate::Moot, DecidedBy::Ignored(*line), &[]);
         }
-        if let Some(port) = self.program.bars.of_row_in_object(&row) {
+        if let Some(port) = self.program.excluded.of_row_in_object(&row) {
             return self.bar(index, port);
         }
-        let barred = self.program.bars.of(index, &row);
+        let barred = self.program.excluded.of(index, &row);
         let (automaton, plain) = (self.program.automaton, &self.program.plain);
         for &(rule, clause) in &automaton.accepted(row.accept).clauses {
             if let Some(plain) = plain[rule as usize].as_ref().filter(|_| barred.is_none()) {
@@ -139,8 +139,10 @@ impl<'i> Engine<'_, 'i, '_> {
                 }
             } else if let Some(fit) = self.matcher.fit(index, (rule, clause), &self.decided) {
                 // What goes with a port that is left goes together; what is not written needs none.
-                let port =
-                    fit.iter().flatten().find_map(|&row| self.program.bars.of(row, &self.program.row(row)));
+                let port = fit
+                    .iter()
+                    .flatten()
+                    .find_map(|&row| self.program.excluded.of(row, &self.program.row(row)));
                 match port
                     .filter(|_| matches!(self.program.rule(rule).action, Action::Move(_) | Action::Place))
                 {
@@ -179,8 +181,11 @@ impl<'i> Engine<'_, 'i, '_> {
 
     /// A row goes with a port that the map leaves, or leaves open.
     fn bar(&mut self, row: u32, port: u32) {
-        let target =
-            self.program.step.mapping.map(|mapping| mapping.port(&self.program.bars.ports[port as usize]));
+        let target = self
+            .program
+            .step
+            .mapping
+            .map(|mapping| mapping.port(&self.program.excluded.ports[port as usize]));
         let fate = if target == Some(&PortTarget::Leave) { Fate::LeftOut } else { Fate::ByHand };
         self.set(row, fate, DecidedBy::Map(port), &[]);
     }

@@ -7,11 +7,11 @@ use crate::tree::{Kind, Name, NodeId, Text, Tree};
 use rustc_hash::FxHashMap;
 
 /// Past so many children a parent's names are hashed.
-const FEW: usize = 16;
+const LINEAR_SEARCH_LIMIT: usize = 16;
 
 /// The place is taken by something else.
 #[derive(Debug)]
-pub(super) struct Taken;
+pub(super) struct Conflict;
 
 pub(super) struct Draft<'i, 'a> {
     pub(super) tree: Tree<'a>,
@@ -60,7 +60,7 @@ impl<'i, 'a> Draft<'i, 'a> {
             names |= bit_of(self.tree.name_id(child));
         }
         self.recent = (parent, names);
-        if seen > FEW {
+        if seen > LINEAR_SEARCH_LIMIT {
             let mut names = FxHashMap::default();
             for child in self.tree.children(parent) {
                 // The first of several stands for the name, as above.
@@ -83,17 +83,17 @@ impl<'i, 'a> Draft<'i, 'a> {
     }
 
     /// The branch of that name, made if it is not there.
-    pub(super) fn branch(&mut self, parent: NodeId, name: &str, kind: Kind) -> Result<NodeId, Taken> {
+    pub(super) fn branch(&mut self, parent: NodeId, name: &str, kind: Kind) -> Result<NodeId, Conflict> {
         let name = self.tree.intern(name);
         match self.find(parent, name) {
             Some(found) if self.tree.kind(found) == kind => Ok(found),
-            Some(_) => Err(Taken),
+            Some(_) => Err(Conflict),
             None => Ok(self.push(parent, kind, name)),
         }
     }
 
     /// One more of that name: an entry of a list, or an element beside its like.
-    pub(super) fn entry(&mut self, parent: NodeId, name: &str, kind: Kind) -> Result<NodeId, Taken> {
+    pub(super) fn entry(&mut self, parent: NodeId, name: &str, kind: Kind) -> Result<NodeId, Conflict> {
         match self.form_at(parent) {
             form if form.has_lists() => {
                 let list = self.branch(parent, name, Kind::List)?;
@@ -127,7 +127,7 @@ impl<'i, 'a> Draft<'i, 'a> {
         name: &str,
         kind: Kind,
         value: Text<'_>,
-    ) -> Result<NodeId, Taken> {
+    ) -> Result<NodeId, Conflict> {
         let name = self.tree.intern(name);
         self.named_leaf(parent, name, kind, value)
     }
@@ -139,14 +139,14 @@ impl<'i, 'a> Draft<'i, 'a> {
         name: Name,
         kind: Kind,
         value: Text<'_>,
-    ) -> Result<NodeId, Taken> {
+    ) -> Result<NodeId, Conflict> {
         if let Some(found) = self.find(parent, name) {
             let text = match value {
                 Text::Borrowed(span) => &self.tree.source().text[span.range()],
                 Text::Decoded(text) => text,
             };
             let same = self.tree.kind(found).is_value() && self.tree.value(found) == text;
-            return if same { Ok(found) } else { Err(Taken) };
+            return if same { Ok(found) } else { Err(Conflict) };
         }
         let id = self.push(parent, kind, name);
         self.tree.set_value(id, value);

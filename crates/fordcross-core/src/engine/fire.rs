@@ -1,18 +1,18 @@
 //! What a rule does once it fits.
 
-use super::bound::{Bound, Failure, Prepared};
-use super::draft::Taken;
+use super::capture::{Capture, Failure, Prepared};
+use super::draft::Conflict;
 use super::instance::{Instance, Slots};
 use super::matcher::Fit;
 use super::outcome::{Engine, Rows};
-use super::value::Hand;
+use super::render::Renderer;
 use crate::finding::Code;
 use crate::language::crossing::{Action, Field, Rule, Start, Target, TargetName, TargetStep};
 use crate::language::expression::{Expression, Operand};
 use crate::language::profile::{Lookup, PathStep};
 use crate::ledger::fate::{Fate, Origin};
 use crate::ledger::{DecidedBy, Landing, OriginRow, Wanted};
-use crate::scan::reading::RowKind;
+use crate::scan::inventory::RowKind;
 use crate::tree::{Kind, NodeId, Text};
 use smallvec::{SmallVec, smallvec};
 use std::borrow::Cow;
@@ -139,9 +139,9 @@ impl<'i> Engine<'_, 'i, '_> {
             Some(start) => self.start(start, &instance.slots)?,
             None => self
                 .base_of(place, ways.by_ref().take(declared.common_steps()))
-                .map_err(|Taken| Failure::taken())?,
+                .map_err(|Conflict| Failure::conflict())?,
         };
-        let node = self.go(from, ways).map_err(|Taken| Failure::taken())?;
+        let node = self.go(from, ways).map_err(|Conflict| Failure::conflict())?;
         instance.target.set(Some(node));
         if let Some(equal) = equal {
             self.groups.insert(equal, node);
@@ -153,7 +153,7 @@ impl<'i> Engine<'_, 'i, '_> {
         }
         // What no rule of the place speaks of follows its object within one line.
         if self.program.same_line.is_some() {
-            self.counterparts.insert(instance.scope, node);
+            self.moved_to.insert(instance.scope, node);
         }
         Ok(node)
     }
@@ -172,7 +172,7 @@ impl<'i> Engine<'_, 'i, '_> {
         &mut self,
         place: usize,
         way: impl Iterator<Item = (&'n str, bool)>,
-    ) -> Result<NodeId, Taken> {
+    ) -> Result<NodeId, Conflict> {
         if let Some(base) = self.bases[place] {
             way.for_each(drop);
             return Ok(base);
@@ -186,7 +186,7 @@ impl<'i> Engine<'_, 'i, '_> {
         &mut self,
         from: NodeId,
         mut way: impl Iterator<Item = (&'n str, bool)>,
-    ) -> Result<NodeId, Taken> {
+    ) -> Result<NodeId, Conflict> {
         way.try_fold(from, |at, (name, append)| {
             if append {
                 self.draft.entry(at, name, Kind::Map)
@@ -276,7 +276,8 @@ impl<'i> Engine<'_, 'i, '_> {
             let Some(start) = start else { continue };
             let mut paths: SmallVec<[String; 2]> = SmallVec::new();
             {
-                let hand = Hand::new(self.matcher.here(rule, &slots, scope, index), &self.matcher.look_ups);
+                let hand =
+                    Renderer::new(self.matcher.here(rule, &slots, scope, index), &self.matcher.look_ups);
                 let Ok(base) = path(&hand, &target.base) else { continue };
                 for field in &target.fields {
                     let Ok(names) = path(&hand, &field.path) else { continue };
@@ -315,7 +316,7 @@ impl<'i> Engine<'_, 'i, '_> {
     }
 
     /// Where an object of another place went, if it is there.
-    fn made_start(&mut self, start: &Start, slots: &[Option<Bound<'i>>]) -> Option<NodeId> {
+    fn made_start(&mut self, start: &Start, slots: &[Option<Capture<'i>>]) -> Option<NodeId> {
         let scope = self.matcher.scope_by_key(start.place, slots[start.slot].as_ref()?.text)?;
         let instance = self.matcher.instance(start.place, scope)?;
         self.made_target(&instance, start.place)
@@ -326,7 +327,7 @@ impl<'i> Engine<'_, 'i, '_> {
         &mut self,
         rule: &'i Rule,
         targets: &'i [Target],
-        slots: &[Option<Bound<'i>>],
+        slots: &[Option<Capture<'i>>],
         node: NodeId,
         rows: &[u32],
     ) -> Result<SmallVec<[Written; 2]>, Failure> {
@@ -357,19 +358,19 @@ impl<'i> Engine<'_, 'i, '_> {
             for (path, prepared, _) in fields {
                 let names = steps_of(base).chain(steps_of(path));
                 if self.draft.would_be_taken(start, names, &prepared.text) {
-                    return Err(Failure::taken());
+                    return Err(Failure::conflict());
                 }
             }
         }
         let mut written = SmallVec::new();
         for (Ready { base, fields, objects, .. }, start) in ready.into_iter().zip(starts) {
-            let at = self.go(start, steps_of(&base)).map_err(|Taken| Failure::taken())?;
+            let at = self.go(start, steps_of(&base)).map_err(|Conflict| Failure::conflict())?;
             for object in objects {
-                let node = self.go(at, steps_of(&object)).map_err(|Taken| Failure::taken())?;
+                let node = self.go(at, steps_of(&object)).map_err(|Conflict| Failure::conflict())?;
                 written.push(Written { node, fate: Fate::Recast, loss: None, rows: Rows::from_slice(rows) });
             }
             for (path, prepared, from) in fields {
-                let node = self.write_leaf(at, &path, &prepared).map_err(|Taken| Failure::taken())?;
+                let node = self.write_leaf(at, &path, &prepared).map_err(|Conflict| Failure::conflict())?;
                 written.push(Written { node, fate: prepared.fate, loss: prepared.loss, rows: from });
             }
         }
@@ -401,7 +402,7 @@ impl<'i> Engine<'_, 'i, '_> {
     }
 
     /// Where an object of another place went.
-    fn start(&mut self, start: &Start, slots: &[Option<Bound<'i>>]) -> Result<NodeId, Failure> {
+    fn start(&mut self, start: &Start, slots: &[Option<Capture<'i>>]) -> Result<NodeId, Failure> {
         let missing = || Failure::new(Code::ValueUnread, "it names an object that is not there");
         let key = slots[start.slot].as_ref().ok_or_else(missing)?.text;
         let scope = self.matcher.scope_by_key(start.place, key).ok_or_else(missing)?;
@@ -414,7 +415,7 @@ impl<'i> Engine<'_, 'i, '_> {
         &mut self,
         rule: &'i Rule,
         targets: &'i [Target],
-        slots: &[Option<Bound<'i>>],
+        slots: &[Option<Capture<'i>>],
         instance: Option<&Instance<'i>>,
         rows: &[u32],
     ) -> Result<SmallVec<[Ready<'i>; 1]>, Failure> {
@@ -423,7 +424,7 @@ impl<'i> Engine<'_, 'i, '_> {
         }
         let (scope, index) =
             instance.map_or((self.program.root, 0), |instance| (instance.scope, instance.index));
-        let hand = Hand::new(self.matcher.here(rule, slots, scope, index), &self.matcher.look_ups);
+        let hand = Renderer::new(self.matcher.here(rule, slots, scope, index), &self.matcher.look_ups);
         let mut ready = SmallVec::new();
         for target in targets {
             let base = path(&hand, &target.base)?;
@@ -467,8 +468,8 @@ impl<'i> Engine<'_, 'i, '_> {
         from: NodeId,
         path: &[(Cow<'i, str>, bool)],
         prepared: &Prepared,
-    ) -> Result<NodeId, Taken> {
-        let Some(((last, append), above)) = path.split_last() else { return Err(Taken) };
+    ) -> Result<NodeId, Conflict> {
+        let Some(((last, append), above)) = path.split_last() else { return Err(Conflict) };
         let at = self.go(from, steps_of(above))?;
         let value = Text::Decoded(&prepared.text);
         if *append {
@@ -481,7 +482,7 @@ impl<'i> Engine<'_, 'i, '_> {
     }
 
     /// Requirements, steps of the work and notices, judged by the whole old side.
-    pub(super) fn look_around(&mut self) {
+    pub(super) fn evaluate_requirements(&mut self) {
         let crossing = &self.program.step.leg.crossing;
         let mut notes = Vec::new();
         let mut work = Vec::new();
@@ -573,7 +574,7 @@ fn steps_of<'n>(path: &'n [(Cow<'_, str>, bool)]) -> impl Iterator<Item = (&'n s
 
 /// The names of the steps of a path.
 pub(super) fn path<'i, 'a: 'i>(
-    hand: &Hand<'_, 'i, 'a>,
+    hand: &Renderer<'_, 'i, 'a>,
     steps: &'i [TargetStep],
 ) -> Result<Path<'i>, Failure> {
     steps.iter().map(|step| Ok((hand.name(step)?.0, step.append))).collect()

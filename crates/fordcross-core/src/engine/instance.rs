@@ -1,6 +1,6 @@
 //! Objects, and other scopes, that places take.
 
-use super::bound::{Bound, Failure};
+use super::capture::{Capture, Failure};
 use crate::ledger::fate::Fate;
 use crate::tree::NodeId;
 use smallvec::SmallVec;
@@ -44,4 +44,4 @@ impl Parts {
 }
 
 /// The captures of a rule, or of its place alone.
-pub(super) type Slots<'i> = SmallVec<[Option<Bound<'i>>; 6]>;
+pub(super) type Slots<'i> = SmallVec<[Option<Capture<'i>>; 6]>;

@@ -1,11 +1,11 @@
 //! Which rule takes what, and what it captures: questions about the backup. Answers are kept, and nothing else changes, so
 //! that each thread can have a matcher of its own.
 
-use super::bound::{Bound, Networks};
-use super::here::Here;
+use super::capture::{Capture, Networks};
+use super::context::EvalContext;
 use super::instance::{Instance, Parts, Slots};
 use super::program::Program;
-use super::value::{Hand, fact};
+use super::render::{Renderer, fact};
 use crate::finding::Code;
 use crate::language::crossing::{Action, KeyTest, LevelKeys, Piece, Rule, Target, TargetName, TargetStep};
 use crate::language::expression::{Evaluator, Operand};
@@ -13,7 +13,7 @@ use crate::language::profile::What;
 use crate::ledger::Decision;
 use crate::ledger::fate::Fate;
 use crate::scan::automaton::AcceptId;
-use crate::scan::reading::RowKind;
+use crate::scan::inventory::RowKind;
 use crate::text::value_cache::ValueCache;
 use crate::tree::{Kind, NodeId};
 use rustc_hash::FxHashMap;
@@ -23,7 +23,7 @@ use std::collections::HashMap;
 use std::rc::Rc;
 
 /// How many rows are looked at one by one before a row is searched for.
-const NEAR: usize = 24;
+const NEARBY_ROWS: usize = 24;
 
 /// The rows that a rule takes: one a clause, none for an optional one that is not there.
 pub(super) type Fit = SmallVec<[Option<u32>; 4]>;
@@ -125,7 +125,7 @@ impl<'p, 'i, 'a> Matcher<'p, 'i, 'a> {
         let index = self.index_of(Some(place), scope);
         let rule = self.program.place_rule(place);
         let names = {
-            let hand = Hand::new(self.here(rule, &slots, scope, index), &self.look_ups);
+            let hand = Renderer::new(self.here(rule, &slots, scope, index), &self.look_ups);
             declared.target.iter().map(|step| hand.name(step)).collect()
         };
         let end = self.program.tree.subtree_end(scope);
@@ -142,7 +142,7 @@ impl<'p, 'i, 'a> Matcher<'p, 'i, 'a> {
         Some(instance)
     }
 
-    pub(super) fn place_holds(&self, place: usize, slots: &[Option<Bound<'i>>], scope: NodeId) -> bool {
+    pub(super) fn place_holds(&self, place: usize, slots: &[Option<Capture<'i>>], scope: NodeId) -> bool {
         let Some(when) = &self.program.step.leg.crossing.places[place].when else { return true };
         let here = self.here(self.program.place_rule(place), slots, scope, 0);
         when.holds(&here)
@@ -152,12 +152,12 @@ impl<'p, 'i, 'a> Matcher<'p, 'i, 'a> {
     pub(super) fn here<'h>(
         &'h self,
         rule: &'h Rule,
-        slots: &'h [Option<Bound<'i>>],
+        slots: &'h [Option<Capture<'i>>],
         scope: NodeId,
         index: usize,
-    ) -> Here<'h, 'i, 'a> {
+    ) -> EvalContext<'h, 'i, 'a> {
         let pattern = rule.place.map(|place| &self.program.step.leg.crossing.places[place].from);
-        Here {
+        EvalContext {
             step: &self.program.step,
             scope,
             pattern,
@@ -289,7 +289,7 @@ impl<'p, 'i, 'a> Matcher<'p, 'i, 'a> {
         if let Some(kind) = name {
             let row = Some(object as u32);
             let of = Some(entry);
-            values.push(Some(Bound {
+            values.push(Some(Capture {
                 row,
                 text: self.program.tree.name(scope),
                 kind: Some(*kind),
@@ -315,7 +315,7 @@ impl<'p, 'i, 'a> Matcher<'p, 'i, 'a> {
                     };
                     let found = shape.shape.read(text, &mut fits)?;
                     for (range, kind) in found.into_iter().zip(&shape.types) {
-                        slots.push(Some(Bound { text: &text[range], kind: *kind, whole: false, ..bound }));
+                        slots.push(Some(Capture { text: &text[range], kind: *kind, whole: false, ..bound }));
                     }
                 }
                 KeyTest::Any => {}
@@ -325,23 +325,27 @@ impl<'p, 'i, 'a> Matcher<'p, 'i, 'a> {
     }
 
     /// A key of an object; its row stands soon after the object's own.
-    fn bind_whole(&self, node: NodeId, object: usize) -> Option<Bound<'i>> {
-        let near = self.program.reading.rows[object..].iter().take(NEAR).position(|row| row.node == node);
+    fn bind_whole(&self, node: NodeId, object: usize) -> Option<Capture<'i>> {
+        let near =
+            self.program.reading.rows[object..].iter().take(NEARBY_ROWS).position(|row| row.node == node);
         let row = match near {
             Some(offset) => object + offset,
             None => self.program.reading.row_of(node)?,
         };
         let kind = self.program.type_of(row as u32);
         let of = self.program.mapped_entry(self.program.reading.rows[row]);
-        Some(Bound { row: Some(row as u32), text: self.program.tree.value(node), kind, whole: true, of })
+        Some(Capture { row: Some(row as u32), text: self.program.tree.value(node), kind, whole: true, of })
     }
 
     /// The row of an object, sought first before the row that is being decided: it is seldom far.
     fn row_of(&self, node: NodeId) -> Option<usize> {
         let before =
             &self.program.reading.rows[..(self.cursor as usize + 1).min(self.program.reading.rows.len())];
-        let near =
-            before.iter().rev().take(NEAR).position(|row| row.node == node && row.kind == RowKind::Object);
+        let near = before
+            .iter()
+            .rev()
+            .take(NEARBY_ROWS)
+            .position(|row| row.node == node && row.kind == RowKind::Object);
         near.map(|offset| before.len() - 1 - offset).or_else(|| self.program.reading.row_of(node))
     }
 
@@ -392,7 +396,7 @@ impl<'p, 'i, 'a> Matcher<'p, 'i, 'a> {
             self.program.bind_clause(
                 clause,
                 row,
-                Bound { row: Some(index), text, kind, whole: true, of },
+                Capture { row: Some(index), text, kind, whole: true, of },
                 &mut slots,
             );
         }
@@ -423,8 +427,8 @@ impl<'p, 'i, 'a> Matcher<'p, 'i, 'a> {
     }
 
     /// What expressions see that speak of the whole old side.
-    pub(super) fn whole(&self) -> Here<'_, 'i, 'a> {
-        Here {
+    pub(super) fn whole(&self) -> EvalContext<'_, 'i, 'a> {
+        EvalContext {
             step: &self.program.step,
             scope: self.program.root,
             pattern: None,
@@ -504,7 +508,7 @@ impl<'p, 'i, 'a> Matcher<'p, 'i, 'a> {
     /// No fate yet, and no earlier rule that takes it.
     fn is_free_for(&mut self, index: u32, rule: u32, decided: &[Option<Decision>]) -> bool {
         let row = self.program.row(index);
-        if decided[index as usize].is_some() || self.program.bars.of_row_in_object(&row).is_some() {
+        if decided[index as usize].is_some() || self.program.excluded.of_row_in_object(&row).is_some() {
             return false;
         }
         let automaton = self.program.automaton;

@@ -4,28 +4,28 @@
 //! through the rows. A rule is chosen in [`matcher`] and done in [`fire`], or in [`plain`] where it only moves a setting; defaults are
 //! pinned in [`same_line`].
 
-mod ahead;
-mod bar;
-mod bound;
+mod capture;
 mod comments;
+mod context;
 mod decide;
 mod draft;
+mod evaluate;
+mod excluded_ports;
 mod fire;
-mod here;
 mod instance;
-mod make;
 mod matcher;
 mod names;
 mod outcome;
 mod plain;
 mod plain_rule;
 mod ports;
+mod prefetch;
 mod program;
+mod render;
 mod repeats;
 mod same_line;
 mod same_path;
 mod step;
-mod value;
 
 pub(crate) use decide::apply;
 pub(crate) use names::NameBook;

@@ -1,9 +1,9 @@
 //! What applying a crossing makes: the new tree, and a decision about each row. Here it is written, and nowhere else.
 
-use super::bound::Failure;
+use super::capture::Failure;
 use super::draft::Draft;
 use super::matcher::{Fit, Matcher};
-use super::plain_rule::Made;
+use super::plain_rule::Evaluated;
 use super::program::Program;
 use crate::finding::Code;
 use crate::language::crossing::Rule;
@@ -42,7 +42,7 @@ pub(super) struct Engine<'p, 'i, 'a> {
     /// A branch, a comment in it, and what comes after that and the comments behind it.
     pub(super) said_of: Cell<Option<(NodeId, NodeId, Option<NodeId>)>>,
     /// What one row made, so that there is not a new one for each.
-    pub(super) made: Made,
+    pub(super) made: Evaluated,
     /// What rows that do not arrive would have written.
     pub(super) wanted: Vec<Wanted>,
     /// Rules that did not write, with their rows: where they would have is looked for when all objects are there.
@@ -50,7 +50,7 @@ pub(super) struct Engine<'p, 'i, 'a> {
     /// Rows that do not arrive because of others.
     pub(super) because: Vec<(u32, u32)>,
     /// Where branches of the old tree went, between releases of one line.
-    pub(super) counterparts: FxHashMap<NodeId, NodeId>,
+    pub(super) moved_to: FxHashMap<NodeId, NodeId>,
 }
 
 impl<'p, 'i, 'a> Engine<'p, 'i, 'a> {
@@ -73,11 +73,11 @@ impl<'p, 'i, 'a> Engine<'p, 'i, 'a> {
             work: Vec::new(),
             lines: OnceCell::new(),
             said_of: Cell::new(None),
-            made: Made::default(),
+            made: Evaluated::default(),
             wanted: Vec::new(),
             unwritten: Vec::new(),
             because: Vec::new(),
-            counterparts: FxHashMap::default(),
+            moved_to: FxHashMap::default(),
         };
         for unanswered in unanswered {
             let (line, code) = (Some(unanswered.line), unanswered.code);
@@ -105,7 +105,7 @@ impl<'p, 'i, 'a> Engine<'p, 'i, 'a> {
             landings: self.landings,
             origins: self.origins,
             notes: self.notes,
-            ports: self.program.bars.ports.clone(),
+            ports: self.program.excluded.ports.clone(),
             implied: self.implied,
             replaced: Vec::new(),
             work: self.work,

@@ -1,13 +1,13 @@
 //! Writing what plain rules made of rows.
 
-use super::bound::Failure;
-use super::draft::{Draft, Taken};
+use super::capture::Failure;
+use super::draft::{Conflict, Draft};
 use super::instance::Instance;
 use super::outcome::Engine;
-use super::plain_rule::{Fits, Made, MadeLeaf, PlainRule};
+use super::plain_rule::{Evaluated, EvaluatedLeaf, Fits, PlainRule};
 use crate::ledger::fate::Fate;
 use crate::ledger::{DecidedBy, Landing};
-use crate::scan::reading::Row;
+use crate::scan::inventory::Row;
 use crate::tree::{Kind, NodeId, Text};
 use smallvec::{SmallVec, smallvec};
 use std::ops::Range;
@@ -31,7 +31,7 @@ impl<'i> Engine<'_, 'i, '_> {
         row: Row,
         plain: &PlainRule<'i>,
         fits: &Fits,
-        (made, leaves): (&Made, Range<usize>),
+        (made, leaves): (&Evaluated, Range<usize>),
     ) -> bool {
         match fits {
             Fits::No => return false,
@@ -45,7 +45,14 @@ impl<'i> Engine<'_, 'i, '_> {
     }
 
     /// Writes what was made, all or nothing, and settles the fate of its row.
-    fn write_made(&mut self, index: u32, row: Row, plain: &PlainRule<'i>, made: &Made, leaves: &[MadeLeaf]) {
+    fn write_made(
+        &mut self,
+        index: u32,
+        row: Row,
+        plain: &PlainRule<'i>,
+        made: &Evaluated,
+        leaves: &[EvaluatedLeaf],
+    ) {
         let by = DecidedBy::Rule(plain.number);
         let instance =
             plain.rule.place.and_then(|place| Some((self.matcher.instance(place, row.node)?, place)));
@@ -76,7 +83,7 @@ impl<'i> Engine<'_, 'i, '_> {
         node: NodeId,
         plain: &PlainRule<'i>,
         instance: Option<&(Rc<Instance<'i>>, usize)>,
-        (made, leaves): (&Made, &[MadeLeaf]),
+        (made, leaves): (&Evaluated, &[EvaluatedLeaf]),
         landings: &mut SmallVec<[Landing; 4]>,
     ) -> Result<(), Failure> {
         let at = match instance {
@@ -84,12 +91,12 @@ impl<'i> Engine<'_, 'i, '_> {
             None => self.draft.root(),
         };
         let old = self.program.tree.value(node);
-        let is_taken = |draft: &mut Draft<'_, '_>, leaf: &MadeLeaf| {
+        let is_taken = |draft: &mut Draft<'_, '_>, leaf: &EvaluatedLeaf| {
             let name = plain.fields[usize::from(leaf.field)].name;
             draft.is_taken(at, name, made.value(leaf).unwrap_or(old))
         };
         if leaves.len() > 1 && leaves.iter().any(|leaf| is_taken(&mut self.draft, leaf)) {
-            return Err(Failure::taken());
+            return Err(Failure::conflict());
         }
         for leaf in leaves {
             let field = &plain.fields[usize::from(leaf.field)];
@@ -101,7 +108,7 @@ impl<'i> Engine<'_, 'i, '_> {
             };
             let kind = if field.is_attribute { Kind::Attribute } else { leaf.kind };
             let node =
-                self.draft.named_leaf(at, field.name, kind, value).map_err(|Taken| Failure::taken())?;
+                self.draft.named_leaf(at, field.name, kind, value).map_err(|Conflict| Failure::conflict())?;
             landings.push(Landing { node, fate: leaf.fate });
         }
         Ok(())

@@ -4,7 +4,7 @@
 //! What a rule makes of a row depends on nothing that other rows do, apart from names that no two may share. So it
 //! can be made beforehand, see `ahead`; writing it is what must go row by row.
 
-use super::bound::{Bound, Failure};
+use super::capture::{Capture, Failure};
 use super::step::Step;
 use crate::language::crossing::{Crossing, Field, Piece, Rule, TargetStep};
 use crate::language::profile::Profile;
@@ -28,14 +28,14 @@ pub(super) struct PlainRule<'i> {
 
 /// What plain rules make of rows, before it is written.
 #[derive(Debug, Default)]
-pub(super) struct Made {
+pub(super) struct Evaluated {
     pub(super) text: String,
-    pub(super) leaves: Vec<MadeLeaf>,
+    pub(super) leaves: Vec<EvaluatedLeaf>,
 }
 
 /// A setting that is to be written.
 #[derive(Debug)]
-pub(super) struct MadeLeaf {
+pub(super) struct EvaluatedLeaf {
     /// Which of the fields of the rule.
     pub(super) field: u16,
     pub(super) kind: Kind,
@@ -45,7 +45,7 @@ pub(super) struct MadeLeaf {
     pub(super) loss: Option<Box<str>>,
 }
 
-impl Made {
+impl Evaluated {
     pub(super) fn clear(&mut self) {
         self.text.clear();
         self.leaves.clear();
@@ -66,15 +66,15 @@ impl Made {
         self.text.push_str(text);
         let value = Some((from, self.text.len() as u32));
         let loss = loss.map(String::into_boxed_str);
-        self.leaves.push(MadeLeaf { field: field as u16, kind, fate, value, loss });
+        self.leaves.push(EvaluatedLeaf { field: field as u16, kind, fate, value, loss });
     }
 
     /// The only field of a rule, with the whole value as it was.
     pub(super) fn push_unchanged(&mut self, kind: Kind, fate: Fate) {
-        self.leaves.push(MadeLeaf { field: 0, kind, fate, value: None, loss: None });
+        self.leaves.push(EvaluatedLeaf { field: 0, kind, fate, value: None, loss: None });
     }
 
-    pub(super) fn value(&self, leaf: &MadeLeaf) -> Option<&str> {
+    pub(super) fn value(&self, leaf: &EvaluatedLeaf) -> Option<&str> {
         leaf.value.map(|(from, to)| &self.text[from as usize..to as usize])
     }
 }
@@ -113,7 +113,7 @@ pub(super) enum Through {
 
 impl Through {
     /// A number for what becomes of a capture.
-    pub(super) fn question(self, bound: &Bound<'_>) -> u64 {
+    pub(super) fn question(self, bound: &Capture<'_>) -> u64 {
         let from = bound.kind.map_or(0xFFFF, |kind| u64::from(kind.0)) | u64::from(bound.whole) << 16;
         from | u64::from(bound.of.is_some()) << 62
             | match self {
@@ -168,7 +168,7 @@ pub(super) fn plain_rules<'i>(
 
 impl PlainRule<'_> {
     /// Whether what it makes depends on nothing that other rows do.
-    pub(super) fn can_be_made_ahead(&self) -> bool {
+    pub(super) fn can_be_prefetched(&self) -> bool {
         !self.waits
     }
 }

@@ -3,17 +3,17 @@
 use super::outcome::Engine;
 use crate::ledger::DecidedBy;
 use crate::ledger::fate::Fate;
-use crate::scan::reading::RowKind;
+use crate::scan::inventory::RowKind;
 
 impl Engine<'_, '_, '_> {
     /// An object whose settings all went with a port is not there either.
     pub(super) fn leave_out_with_ports(&mut self) {
-        if self.program.bars.is_empty() {
+        if self.program.excluded.is_empty() {
             return;
         }
         for index in 0..self.program.reading.rows.len() {
             let row = self.program.reading.rows[index];
-            if row.kind != RowKind::Object || self.program.bars.of_row_in_object(&row).is_some() {
+            if row.kind != RowKind::Object || self.program.excluded.of_row_in_object(&row).is_some() {
                 continue;
             }
             let below = self.program.reading.rows_below(row.node, self.program.tree);

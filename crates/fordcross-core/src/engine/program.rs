@@ -1,7 +1,7 @@
 //! A crossing made ready for one backup: all that does not change while it is applied. Threads share it.
 
-use super::bar::Bars;
-use super::bound::Bound;
+use super::capture::Capture;
+use super::excluded_ports::ExcludedPorts;
 use super::instance::{Instance, Slots};
 use super::plain_rule::{PlainRule, plain_rules};
 use super::repeats::{Overruled, overruled};
@@ -13,7 +13,7 @@ use crate::language::crossing::{Action, Clause, Rule};
 use crate::language::typing::TypeId;
 use crate::mapping::NO_ENTRY;
 use crate::scan::automaton::Automaton;
-use crate::scan::reading::{Reading, Row, RowKind};
+use crate::scan::inventory::{Inventory, Row, RowKind};
 use crate::tree::{Kind, NodeId, Tree};
 use rustc_hash::FxHashMap;
 use std::ops::Range;
@@ -23,8 +23,8 @@ pub(super) struct Program<'x, 'i, 'a> {
     pub(super) tree: &'i Tree<'a>,
     pub(super) root: NodeId,
     pub(super) automaton: &'x Automaton,
-    pub(super) reading: &'x Reading,
-    pub(super) bars: Bars,
+    pub(super) reading: &'x Inventory,
+    pub(super) excluded: ExcludedPorts,
     /// Statements that include files, and none are there, in the order of nodes.
     pub(super) without_files: Vec<(NodeId, NoFile)>,
     /// The nodes of the configuration that is not carried.
@@ -48,7 +48,7 @@ impl<'x, 'i, 'a> Program<'x, 'i, 'a> {
     pub(super) fn new(
         step: &Step<'i, 'a>,
         automaton: &'x Automaton,
-        reading: &'x Reading,
+        reading: &'x Inventory,
         made: &mut Tree<'a>,
     ) -> Self {
         let (crossing, old, new) = (&step.leg.crossing, step.old(), step.new_profile());
@@ -60,7 +60,7 @@ impl<'x, 'i, 'a> Program<'x, 'i, 'a> {
             root: step.tree.root(),
             automaton,
             reading,
-            bars: Bars::new(step, automaton, reading),
+            excluded: ExcludedPorts::new(step, automaton, reading),
             without_files: without_files(step.tree, &old.members),
             not_chosen: step.not_chosen.map_or(nowhere, |node| node..step.tree.subtree_end(node)),
             counts_objects: places.clone().map(|place| crossing.counts_objects(place)).collect(),
@@ -171,11 +171,12 @@ impl<'x, 'i, 'a> Program<'x, 'i, 'a> {
 
     /// The first row of a scope that the map takes out, with what it writes together with others.
     pub(super) fn barred_in(&self, scope: NodeId) -> Option<u32> {
-        if self.bars.is_empty() {
+        if self.excluded.is_empty() {
             return None;
         }
         let mut rows = self.reading.rows_below(scope, self.tree);
-        rows.find(|&row| self.bars.of(row as u32, &self.reading.rows[row]).is_some()).map(|row| row as u32)
+        rows.find(|&row| self.excluded.of(row as u32, &self.reading.rows[row]).is_some())
+            .map(|row| row as u32)
     }
 
     /// The captures of one clause from the value of a setting; says whether it has the shape.
@@ -183,7 +184,7 @@ impl<'x, 'i, 'a> Program<'x, 'i, 'a> {
         &self,
         clause: &'i Clause,
         row: Row,
-        bound: Bound<'i>,
+        bound: Capture<'i>,
         slots: &mut Slots<'i>,
     ) -> bool {
         if let Some(slot) = clause.slot {
@@ -194,7 +195,7 @@ impl<'x, 'i, 'a> Program<'x, 'i, 'a> {
         let alone = shape.shape.as_capture().is_some();
         for ((slot, range), declared) in shape.slots.iter().zip(found).zip(&shape.types) {
             let kind = declared.or(if alone { bound.kind } else { None });
-            slots[*slot] = Some(Bound { text: &bound.text[range], kind, whole: alone, ..bound });
+            slots[*slot] = Some(Capture { text: &bound.text[range], kind, whole: alone, ..bound });
         }
         true
     }

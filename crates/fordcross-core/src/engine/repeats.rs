@@ -2,7 +2,7 @@
 
 use crate::language::profile::{Profile, Repeats, What};
 use crate::scan::automaton::Automaton;
-use crate::scan::reading::{Reading, RowKind};
+use crate::scan::inventory::{Inventory, RowKind};
 use crate::tree::{Kind, NodeId, Tree};
 use rustc_hash::FxHashMap;
 
@@ -20,7 +20,7 @@ pub(super) fn overruled(
     tree: &Tree<'_>,
     profile: &Profile,
     automaton: &Automaton,
-    reading: &Reading,
+    reading: &Inventory,
 ) -> Vec<Option<Overruled>> {
     let decides = |what: &What| matches!(what.repeats(), Repeats::First | Repeats::Last | Repeats::Error);
     if !profile.schema.entries.iter().any(|entry| decides(&entry.what)) {

@@ -1,19 +1,19 @@
 //! Between releases of one line: what stands in both is carried without a rule. And for all
 //! crossings: defaults that differ are written out.
 
-use super::bound::{Bound, Failure, Prepared};
-use super::draft::Taken;
+use super::capture::{Capture, Failure, Prepared};
+use super::draft::Conflict;
 use super::fire::path;
 use super::instance::Instance;
 use super::outcome::Engine;
-use super::value::Hand;
+use super::render::Renderer;
 use crate::language::crossing::{Action, Field, Piece, Pins, Rule};
 use crate::language::expression::{Evaluator, Expression};
 use crate::language::profile::What;
 use crate::language::typing::TypeId;
 use crate::ledger::fate::{Fate, Origin};
 use crate::ledger::{DecidedBy, Landing, OriginRow, Wanted};
-use crate::scan::reading::{Omitted, Row, RowKind};
+use crate::scan::inventory::{Omitted, Row, RowKind};
 use crate::scan::surroundings::Scope;
 use crate::tree::{Kind, NodeId, Text};
 use std::sync::Arc;
@@ -27,11 +27,11 @@ impl<'i> Engine<'_, 'i, '_> {
             self.set(index, Fate::Moot, DecidedBy::Header, &[]);
             return true;
         }
-        let Some(twin) = same_line.twins[entry as usize] else { return false };
+        let Some(twin) = same_line.same_path[entry as usize] else { return false };
         let new = self.program.step.new_profile();
         match (row.kind, new.schema.entries[twin as usize].what.setting()) {
             (RowKind::Object, None) => {
-                let node = self.counterpart(row.node);
+                let node = self.moved_to_of(row.node);
                 let changed = self.draft.tree.name(node) != self.program.tree.name(row.node);
                 let fate = if changed { Fate::Remapped } else { Fate::Carried };
                 self.set(index, fate, DecidedBy::SameLine, &[Landing { node, fate }]);
@@ -41,7 +41,7 @@ impl<'i> Engine<'_, 'i, '_> {
                 let old_kind = row.type_id(self.program.step.old(), self.program.automaton);
                 let of = self.program.mapped_entry(row);
                 let text = self.program.tree.value(row.node);
-                let bound = Bound { row: Some(index), text, kind: old_kind, whole: true, of };
+                let bound = Capture { row: Some(index), text, kind: old_kind, whole: true, of };
                 self.carry_setting(index, row, &bound, (kind, twin));
                 true
             }
@@ -49,7 +49,7 @@ impl<'i> Engine<'_, 'i, '_> {
         }
     }
 
-    fn carry_setting(&mut self, index: u32, row: Row, bound: &Bound<'i>, (kind, to): (TypeId, u16)) {
+    fn carry_setting(&mut self, index: u32, row: Row, bound: &Capture<'i>, (kind, to): (TypeId, u16)) {
         let prepared = match self.program.step.convert(bound, kind, Some(to)) {
             Ok(prepared) => self.as_it_was(prepared, bound, kind),
             Err(failure) => {
@@ -57,7 +57,7 @@ impl<'i> Engine<'_, 'i, '_> {
                 return self.want_within_line(index, row);
             }
         };
-        let parent = self.counterpart(self.program.tree.parent(row.node));
+        let parent = self.moved_to_of(self.program.tree.parent(row.node));
         // What is spelled as before is not copied, and keeps the quotes that it stood in.
         let value = match self.program.tree.value_span(row.node) {
             Some(span) if prepared.text == bound.text => Text::Borrowed(span),
@@ -87,7 +87,7 @@ impl<'i> Engine<'_, 'i, '_> {
                     self.note_loss(index, None, loss);
                 }
             }
-            Err(Taken) => self.fail(index, DecidedBy::SameLine, &Failure::taken()),
+            Err(Conflict) => self.fail(index, DecidedBy::SameLine, &Failure::conflict()),
         }
     }
 
@@ -103,12 +103,12 @@ impl<'i> Engine<'_, 'i, '_> {
         while self.program.tree.is_transparent(row.node) && self.program.tree.kind(holder) == Kind::List {
             holder = self.program.tree.parent(holder);
         }
-        let node = self.counterpart(holder);
+        let node = self.moved_to_of(holder);
         self.wanted.push(Wanted { node, path: self.program.tree.name(row.node).into(), row: index });
     }
 
     /// A value that only would be spelled otherwise stays as it was, where both releases read it alike.
-    fn as_it_was(&self, mut prepared: Prepared, bound: &Bound<'i>, kind: TypeId) -> Prepared {
+    fn as_it_was(&self, mut prepared: Prepared, bound: &Capture<'i>, kind: TypeId) -> Prepared {
         let old = bound.kind.map(|old| &self.program.step.old().types.get(old).form);
         let alike = old == Some(&self.program.step.new_profile().types.get(kind).form);
         if alike && prepared.fate == Fate::Recast && self.program.step.new_profile().holds(bound.text) {
@@ -119,14 +119,14 @@ impl<'i> Engine<'_, 'i, '_> {
     }
 
     /// The branch of the new tree that a branch of the old one went to, made if it is not there.
-    fn counterpart(&mut self, node: NodeId) -> NodeId {
+    fn moved_to_of(&mut self, node: NodeId) -> NodeId {
         if node == self.program.root {
             return self.draft.root();
         }
-        if let Some(&known) = self.counterparts.get(&node) {
+        if let Some(&known) = self.moved_to.get(&node) {
             return known;
         }
-        let parent = self.counterpart(self.program.tree.parent(node));
+        let parent = self.moved_to_of(self.program.tree.parent(node));
         let name = self.program.tree.name(node);
         let kind =
             if self.program.tree.kind(node).is_branch() { self.program.tree.kind(node) } else { Kind::Map };
@@ -136,14 +136,14 @@ impl<'i> Engine<'_, 'i, '_> {
         let made = match (is_one_of_many, kind) {
             (false, kind) => match self.draft.branch(parent, name, kind) {
                 Ok(branch) => branch,
-                Err(Taken) => self.draft.like(parent, kind, name),
+                Err(Conflict) => self.draft.like(parent, kind, name),
             },
             (true, kind) => {
                 let name = self.renamed(node).unwrap_or_else(|| name.to_owned());
                 self.draft.like(parent, kind, &name)
             }
         };
-        self.counterparts.insert(node, made);
+        self.moved_to.insert(node, made);
         made
     }
 
@@ -170,7 +170,7 @@ impl<'i> Engine<'_, 'i, '_> {
         else {
             return None;
         };
-        let bound = Bound {
+        let bound = Capture {
             row: None,
             text: self.program.tree.name(node),
             kind: Some(kind),
@@ -183,7 +183,7 @@ impl<'i> Engine<'_, 'i, '_> {
     /// Writes the old default of a setting that is not given, where the new default is another.
     pub(super) fn pin(&mut self, index: usize) {
         let omitted = self.program.reading.omitted[index];
-        if omitted.object.is_some_and(|object| self.program.bars.of_object(object).is_some()) {
+        if omitted.object.is_some_and(|object| self.program.excluded.of_object(object).is_some()) {
             return;
         }
         let old = self.program.step.old();
@@ -199,7 +199,7 @@ impl<'i> Engine<'_, 'i, '_> {
             return;
         }
         // A default is the same on every unit: the map has no say in it.
-        let bound = Bound { row: None, text: default, kind: Some(kind), whole: true, of: None };
+        let bound = Capture { row: None, text: default, kind: Some(kind), whole: true, of: None };
         let automaton = self.program.automaton;
         self.always_pins =
             self.program.step.leg.crossing.always_pinned.iter().any(|p| p.covers(&entry.pattern));
@@ -215,7 +215,7 @@ impl<'i> Engine<'_, 'i, '_> {
     }
 
     /// The first rule that would have taken the setting had it been given with its default.
-    fn rule_speaks_of_default(&self, rule: u32, bound: &Bound<'i>) -> bool {
+    fn rule_speaks_of_default(&self, rule: u32, bound: &Capture<'i>) -> bool {
         let rule = self.program.rule(rule);
         let [clause] = rule.clauses.as_slice() else { return false };
         match (&clause.shape, &rule.action) {
@@ -225,7 +225,7 @@ impl<'i> Engine<'_, 'i, '_> {
         }
     }
 
-    fn pin_by_rule(&mut self, rule_id: u32, omitted: Omitted, bound: &Bound<'i>) {
+    fn pin_by_rule(&mut self, rule_id: u32, omitted: Omitted, bound: &Capture<'i>) {
         let rule = self.program.rule(rule_id);
         let Action::Move(targets) = &rule.action else { return };
         let instance = rule.place.and_then(|place| self.matcher.instance(place, omitted.holder));
@@ -243,7 +243,7 @@ impl<'i> Engine<'_, 'i, '_> {
             for ((slot, range), declared) in shape.slots.iter().zip(found).zip(&shape.types) {
                 let kind = declared.or(if alone { bound.kind } else { None });
                 slots[*slot] =
-                    Some(Bound { row: None, text: &bound.text[range], kind, whole: alone, of: None });
+                    Some(Capture { row: None, text: &bound.text[range], kind, whole: alone, of: None });
             }
         }
         let Ok(at) = (match (&instance, rule.place) {
@@ -266,7 +266,7 @@ impl<'i> Engine<'_, 'i, '_> {
         instance: Option<&Instance<'i>>,
         at: NodeId,
         field: &'i Field,
-        slots: &[Option<Bound<'i>>],
+        slots: &[Option<Capture<'i>>],
     ) -> Result<(), Failure> {
         let new = self.program.step.new_profile();
         let from_default = field.template.iter().any(
@@ -278,7 +278,7 @@ impl<'i> Engine<'_, 'i, '_> {
         }
         let (scope, index) =
             instance.map_or((self.program.root, 0), |instance| (instance.scope, instance.index));
-        let hand = Hand::new(self.matcher.here(rule, slots, scope, index), &self.matcher.look_ups);
+        let hand = Renderer::new(self.matcher.here(rule, slots, scope, index), &self.matcher.look_ups);
         let Some(prepared) = hand.prepare(field, String::new())? else { return Ok(()) };
         let implied = !self.always_pins && new.types.mean_the_same(field.kind, default, &prepared.text);
         if implied && !self.program.step.into_base || field.path.iter().any(|step| step.append) {
@@ -328,9 +328,9 @@ impl<'i> Engine<'_, 'i, '_> {
         defaults_if.iter().find(|(_, when)| holds(when)).map(|(value, _)| value.as_str())
     }
 
-    fn pin_within_line(&mut self, omitted: Omitted, bound: &Bound<'i>) {
+    fn pin_within_line(&mut self, omitted: Omitted, bound: &Capture<'i>) {
         let Some(same_line) = &self.program.same_line else { return };
-        let Some(twin) = same_line.twins[omitted.entry as usize] else { return };
+        let Some(twin) = same_line.same_path[omitted.entry as usize] else { return };
         let new = self.program.step.new_profile();
         let what = &new.schema.entries[twin as usize].what;
         let (Some(kind), default) = (what.setting(), what.default_at(new.release)) else { return };
@@ -347,7 +347,7 @@ impl<'i> Engine<'_, 'i, '_> {
         else {
             return;
         };
-        let parent = self.counterpart(omitted.holder);
+        let parent = self.moved_to_of(omitted.holder);
         let kind = if new.is_attribute(twin) { Kind::Attribute } else { prepared.kind };
         // A rule wrote there: then that holds.
         if self.draft.has(parent, &names[0]) {

@@ -7,7 +7,7 @@ use rustc_hash::FxHashMap;
 /// What two releases of one line have in common.
 pub(super) struct SameLine {
     /// For each declaration of the old release, that of the new one at the same place.
-    pub(super) twins: Vec<Option<u16>>,
+    pub(super) same_path: Vec<Option<u16>>,
     /// The declarations of what the file says of its own release and model.
     pub(super) header: Vec<u16>,
 }
@@ -18,7 +18,8 @@ impl SameLine {
         let numbered = new.schema.entries.iter().enumerate().rev();
         let by_pattern: FxHashMap<&Pattern, u16> =
             numbered.map(|(index, entry)| (&entry.pattern, index as u16)).collect();
-        let twins = old.schema.entries.iter().map(|entry| by_pattern.get(&entry.pattern).copied()).collect();
+        let same_path =
+            old.schema.entries.iter().map(|entry| by_pattern.get(&entry.pattern).copied()).collect();
         let facts = [&old.facts.release, &old.facts.model];
         let header = facts
             .into_iter()
@@ -29,6 +30,6 @@ impl SameLine {
             })
             .map(|index| index as u16)
             .collect();
-        Self { twins, header }
+        Self { same_path, header }
     }
 }

@@ -129,7 +129,7 @@ pub(crate) fn build(listings: &[(&str, &str)]) -> rusqlite::Result<Vec<u8>> {
         let source = Source::new(table, listing);
         // Listings are made by the program itself; one that is not well-formed gives an empty table.
         let columns = columns_of(listing);
-        let Ok(tree) = read_listing(source, &crate::format::table::Manners::default()) else { continue };
+        let Ok(tree) = read_listing(source, &crate::format::table::Dialect::default()) else { continue };
         if columns.is_empty() {
             continue;
         }

@@ -19,7 +19,7 @@ use crate::text::value_cache::ValueCache;
 use crate::tree::{Kind, NodeId, Sink, Text, Tree};
 
 /// The most differences that are told one by one: each is a mistake of ours or of a rule.
-const MOST: usize = 20;
+const MAX_DIFFERENCES: usize = 20;
 
 /// What messages call the result.
 const NAME: &str = "the result";
@@ -36,12 +36,12 @@ pub(crate) struct Expected<'e> {
 }
 
 /// What reading the result back told.
-pub(crate) struct Told {
+pub(crate) struct ReadBack {
     /// Where it is not what the ledger says.
     pub(crate) differences: Findings,
 }
 
-impl Told {
+impl ReadBack {
     /// Whether the result must not be handed out.
     pub(crate) fn blocks(&self) -> bool {
         !self.differences.is_empty()
@@ -57,7 +57,7 @@ pub(crate) fn read_back(
     charset: Charset,
     expected: &Expected<'_>,
     automaton: &mut Automaton,
-) -> Told {
+) -> ReadBack {
     let Expected { tree, ledger, profile, .. } = *expected;
     let said = Some(charset).filter(|charset| !charset.is_utf8());
     let opening = Opening { charset: said, ..Opening::default() };
@@ -69,7 +69,7 @@ pub(crate) fn read_back(
     };
     let opened = match opened.transpose() {
         Ok(opened) => opened,
-        Err(finding) => return Told::only(*finding),
+        Err(finding) => return ReadBack::only(*finding),
     };
     let text = match (&opened, files) {
         (Some(opened), _) => Ok(opened.text.as_str()),
@@ -77,7 +77,7 @@ pub(crate) fn read_back(
         (None, []) => Ok(""),
     };
     let Ok(text) = text else {
-        return Told::only(Finding::new(Code::ResultDiffers, "the result is not UTF-8 text"));
+        return ReadBack::only(Finding::new(Code::ResultDiffers, "the result is not UTF-8 text"));
     };
     let mut accounted = vec![false; tree.len()];
     for node in
@@ -125,7 +125,7 @@ pub(crate) fn read_back(
     };
     let read = match read {
         Ok(read) => read,
-        Err(differences) => return Told { differences },
+        Err(differences) => return ReadBack { differences },
     };
     if comparison.next_heard().is_some() {
         comparison.problems.push((NodeId::DOCUMENT, "the result ends before all was written".into(), None));
@@ -142,7 +142,7 @@ pub(crate) fn read_back(
         })
         .collect();
     differences.extend(read.and_then(|read| judged_otherwise(expected, &read, comparison.automaton)));
-    Told { differences }
+    ReadBack { differences }
 }
 
 /// What was judged must be judged the same when it is read back: what is written may mean something else than what was to
@@ -211,7 +211,7 @@ struct Comparison<'c> {
 
 impl<'c> Comparison<'c> {
     fn problem(&mut self, node: NodeId, message: impl Into<String>, help: Option<String>) {
-        if self.problems.len() < MOST {
+        if self.problems.len() < MAX_DIFFERENCES {
             self.problems.push((node, message.into(), help));
         }
     }

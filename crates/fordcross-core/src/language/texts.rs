@@ -14,7 +14,7 @@ use std::borrow::Cow;
 
 /// What a profile wants, where it says it.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub(crate) enum Wish<T> {
+pub(crate) enum Preference<T> {
     /// As it was in the backup.
     AsRead,
     This(T),
@@ -29,22 +29,22 @@ pub(crate) enum LineEnds {
 
 /// What a profile says of the texts of its line.
 #[derive(Clone, Copy, Debug, Default)]
-pub(crate) struct TextWishes {
-    pub(crate) charset: Option<Wish<Charset>>,
-    pub(crate) line_ends: Option<Wish<LineEnds>>,
+pub(crate) struct OutputEncoding {
+    pub(crate) charset: Option<Preference<Charset>>,
+    pub(crate) line_ends: Option<Preference<LineEnds>>,
 }
 
-impl TextWishes {
+impl OutputEncoding {
     /// What stands under `[profile]`.
     pub(crate) fn read(head: &Section<'_, '_>) -> Self {
-        const LINE_ENDS: [(&str, Wish<LineEnds>); 3] = [
-            (AS_READ, Wish::AsRead),
-            ("lf", Wish::This(LineEnds::LineFeed)),
-            ("crlf", Wish::This(LineEnds::CarriageReturnLineFeed)),
+        const LINE_ENDS: [(&str, Preference<LineEnds>); 3] = [
+            (AS_READ, Preference::AsRead),
+            ("lf", Preference::This(LineEnds::LineFeed)),
+            ("crlf", Preference::This(LineEnds::CarriageReturnLineFeed)),
         ];
         let mark = head.boolean("byte-order-mark").unwrap_or(false);
         let charset = head.word("charset").and_then(|word| match (word.text, Charset::named(word.text)) {
-            (AS_READ, _) => Some(Wish::AsRead),
+            (AS_READ, _) => Some(Preference::AsRead),
             (name, Some(charset)) if mark && !charset.is_unicode() => {
                 let message = format!("texts in `{name}` have no byte order mark");
                 head.report()
@@ -52,7 +52,7 @@ impl TextWishes {
                     .help("take `byte-order-mark` out, or write a set of Unicode");
                 None
             }
-            (_, Some(charset)) => Some(Wish::This(charset.with_mark(mark))),
+            (_, Some(charset)) => Some(Preference::This(charset.with_mark(mark))),
             (name, None) => {
                 let message = format!("no character set is called `{name}`");
                 let help = "write `as-read`, or a name of the Encoding Standard: `utf-8`, `windows-1252`, `utf-16le`";
@@ -60,7 +60,7 @@ impl TextWishes {
                 None
             }
         });
-        let charset = charset.or(mark.then(|| Wish::This(Charset::UTF_8.with_mark(true))));
+        let charset = charset.or(mark.then(|| Preference::This(Charset::UTF_8.with_mark(true))));
         let line_ends =
             if head.word("line-ends").is_some() { pick(head, "line-ends", &LINE_ENDS) } else { None };
         Self { charset, line_ends }
@@ -74,14 +74,14 @@ const AS_READ: &str = "as-read";
 #[derive(Clone, Copy, Debug)]
 pub(crate) struct Texts<'a> {
     backup: Source<'a>,
-    charset: Wish<Charset>,
-    line_ends: Wish<LineEnds>,
+    charset: Preference<Charset>,
+    line_ends: Preference<LineEnds>,
 }
 
 impl<'a> Texts<'a> {
-    pub(crate) fn new(backup: Source<'a>, wishes: TextWishes, same_line: bool) -> Self {
-        let charset = if same_line { Wish::AsRead } else { Wish::This(Charset::UTF_8) };
-        let line_ends = if same_line { Wish::AsRead } else { Wish::This(LineEnds::LineFeed) };
+    pub(crate) fn new(backup: Source<'a>, wishes: OutputEncoding, same_line: bool) -> Self {
+        let charset = if same_line { Preference::AsRead } else { Preference::This(Charset::UTF_8) };
+        let line_ends = if same_line { Preference::AsRead } else { Preference::This(LineEnds::LineFeed) };
         Self {
             backup,
             charset: wishes.charset.unwrap_or(charset),
@@ -91,7 +91,7 @@ impl<'a> Texts<'a> {
 
     /// The character set of a file: as it was read, that of the file with the same path, or else of the first text.
     pub(crate) fn charset(&self, path: &str) -> Charset {
-        if let Wish::This(charset) = self.charset {
+        if let Preference::This(charset) = self.charset {
             return charset;
         }
         let texts = || self.backup.pieces.iter().filter(|piece| piece.content == Content::Text);
@@ -100,7 +100,7 @@ impl<'a> Texts<'a> {
     }
 
     fn line_ends(&self, path: &str, form: FileForm, tree: &Tree<'_>) -> LineEnds {
-        if let Wish::This(line_ends) = self.line_ends {
+        if let Preference::This(line_ends) = self.line_ends {
             return line_ends;
         }
         let piece = self.backup.pieces.iter().find(|piece| piece.path == path);

@@ -28,7 +28,7 @@ fates! {
     Recast "recast" "same meaning, written in another way"
     Folded "folded" "joined with, or split into, others"
     Moot "moot" "nothing to write: implied, the same as the default, overridden, or without effect"
-    Kept "kept" "the receiving unit's own value was kept, as asked"
+    Protection "kept" "the receiving unit's own value was kept, as asked"
     LeftOut "left-out" "outside the selection, or left by the person"
     Approximated "approximated" "had to be rounded, clamped or shortened"
     Parked "parked" "kept on a placeholder so that references hold"

@@ -3,7 +3,7 @@
 use crate::language::profile::Profile;
 use crate::language::typing::Value;
 use crate::recognise::backup::Backup;
-use crate::scan::reading::{Reading, RowKind, automaton_of};
+use crate::scan::inventory::{Inventory, RowKind, automaton_of};
 use rustc_hash::FxHashMap;
 use std::collections::BTreeSet;
 use std::net::IpAddr;
@@ -21,7 +21,7 @@ pub struct MarkedPort {
 /// with it: that of a gateway or a name server is none of the port.
 pub fn marked_ports(backup: &Backup<'_>, profile: &Profile) -> Vec<MarkedPort> {
     let mut automaton = automaton_of(profile, None);
-    let reading = Reading::new(&backup.tree, profile, &mut automaton);
+    let reading = Inventory::new(&backup.tree, profile, &mut automaton);
     let mut ports: Vec<MarkedPort> = Vec::new();
     // The end of the object that is looked at, and its place in the list.
     let mut within = None;

@@ -3,12 +3,12 @@
 use crate::language::profile::{Profile, What, names_port};
 use crate::language::typing::TypeId;
 use crate::scan::automaton::Automaton;
-use crate::scan::reading::{Naming, Reading, Row, RowKind};
+use crate::scan::inventory::{Inventory, Naming, Row, RowKind};
 use crate::tree::Tree;
 use rustc_hash::FxHashMap;
 
 /// Which rows name ports, and which.
-fn naming_of(tree: &Tree<'_>, profile: &Profile, automaton: &Automaton, reading: &Reading) -> Naming {
+fn naming_of(tree: &Tree<'_>, profile: &Profile, automaton: &Automaton, reading: &Inventory) -> Naming {
     // What is asked of millions of rows is answered once for each place that the profile knows.
     let kinds: Vec<[Option<TypeId>; 2]> = automaton
         .all_accepted()
@@ -52,7 +52,7 @@ pub(crate) fn each_naming_row(
     tree: &Tree<'_>,
     profile: &Profile,
     automaton: &Automaton,
-    reading: &Reading,
+    reading: &Inventory,
     each: &mut dyn FnMut(u32, Row, &[String]),
 ) {
     let naming = reading.naming.get_or_init(|| naming_of(tree, profile, automaton, reading));

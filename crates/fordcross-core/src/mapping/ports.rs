@@ -7,7 +7,7 @@ use crate::language::course::Leg;
 use crate::language::crossing::Crossing;
 use crate::language::profile::{Model, Port, Role, What};
 use crate::recognise::backup::Backup;
-use crate::scan::reading::{FirstWalk, ObjectId, RowKind};
+use crate::scan::inventory::{ObjectId, RowKind, Scan};
 use crate::scan::surroundings::kinds_of_objects;
 use crate::text::source::{LineIndex, Span};
 use rustc_hash::{FxHashMap, FxHashSet};
@@ -28,8 +28,8 @@ pub struct PortUse {
 }
 
 /// The ports that a backup names, in the order of the model, then of the backup.
-pub fn used_ports(backup: &Backup<'_>, leg: &Leg, walk: &FirstWalk) -> Vec<PortUse> {
-    let FirstWalk { automaton, reading } = walk;
+pub fn used_ports(backup: &Backup<'_>, leg: &Leg, walk: &Scan) -> Vec<PortUse> {
+    let Scan { automaton, reading } = walk;
     let profile = &leg.old;
     let mut uses: Vec<PortUse> = Vec::new();
     let mut index: FxHashMap<String, usize> = FxHashMap::default();
@@ -94,7 +94,7 @@ pub fn used_ports(backup: &Backup<'_>, leg: &Leg, walk: &FirstWalk) -> Vec<PortU
 }
 
 /// The ports that the configuration itself makes, each with the kind of the object that it is.
-fn made_ports(backup: &Backup<'_>, leg: &Leg, walk: &FirstWalk) -> Vec<(String, String)> {
+fn made_ports(backup: &Backup<'_>, leg: &Leg, walk: &Scan) -> Vec<(String, String)> {
     let types = &leg.old.types;
     let made = kinds_of_objects(&backup.tree, &leg.old, walk).into_iter().filter_map(|(row, kind)| {
         let accepted = walk.automaton.accepted(row.accept);

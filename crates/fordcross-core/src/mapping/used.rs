@@ -8,8 +8,8 @@ use crate::language::profile::{Profile, What};
 use crate::language::typing::{Form, Value};
 use crate::recognise::backup::Backup;
 use crate::scan::automaton::Automaton;
+use crate::scan::inventory::{Inventory, ObjectId, RowKind, Scan};
 use crate::scan::locator::Labeler;
-use crate::scan::reading::{FirstWalk, ObjectId, Reading, RowKind};
 use crate::scan::surroundings::Scope;
 use crate::tree::NodeId;
 use aho_corasick::{AhoCorasick, AhoCorasickKind};
@@ -53,7 +53,7 @@ fn each_value(
     backup: &Backup<'_>,
     profile: &Profile,
     automaton: &Automaton,
-    reading: &Reading,
+    reading: &Inventory,
     each: &mut dyn FnMut(u32, u16, &Value<'_>),
 ) {
     // Asked once for each place that the profile knows.
@@ -142,8 +142,8 @@ fn each_path(value: &Value<'_>, each: &mut dyn FnMut(&str)) {
 }
 
 /// The paths and addresses of a backup, for a person to map.
-pub fn used_names(backup: &Backup<'_>, profile: &Profile, walk: &FirstWalk) -> UsedNames {
-    let FirstWalk { automaton, reading } = walk;
+pub fn used_names(backup: &Backup<'_>, profile: &Profile, walk: &Scan) -> UsedNames {
+    let Scan { automaton, reading } = walk;
     let mut paths: BTreeMap<String, usize> = BTreeMap::new();
     let mut nets: BTreeMap<IpNet, usize> = BTreeMap::new();
     let mut networks: FxHashSet<IpNet> = FxHashSet::default();
@@ -191,7 +191,7 @@ pub(crate) struct Checked<'c, 'a> {
     pub(crate) backup: &'c Backup<'a>,
     pub(crate) old: &'c Profile,
     pub(crate) automaton: &'c mut Automaton,
-    pub(crate) reading: &'c Reading,
+    pub(crate) reading: &'c Inventory,
     pub(crate) mapping: &'c Mapping,
     pub(crate) exempt: &'c Exempt,
 }

@@ -6,8 +6,8 @@ use crate::language::profile::{Admits, Profile, What};
 use crate::ledger::{Ledger, Note};
 use crate::recognise::backup::Backup;
 use crate::scan::automaton::Automaton;
+use crate::scan::inventory::RowKind;
 use crate::scan::locator::Labeler;
-use crate::scan::reading::RowKind;
 use crate::tree::{NodeId, Tree};
 use rustc_hash::FxHashMap;
 

@@ -26,8 +26,8 @@ use crate::ledger::fate::Origin;
 use crate::ledger::{BaseOutcome, Ledger, OriginRow};
 use crate::recognise::backup::Backup;
 use crate::scan::automaton::Automaton;
-use crate::scan::reading::Reading;
-use crate::tree::{Beside, Kind, NodeId, Tree};
+use crate::scan::inventory::Inventory;
+use crate::tree::{Kind, NodeId, Tree, Trivia};
 use files::Rewriting;
 use rustc_hash::FxHashSet;
 use trees::Merge;
@@ -48,7 +48,7 @@ pub(crate) struct Based {
     /// Nodes of the base that were met by something of the made tree, or are gone.
     pub(crate) met: Vec<bool>,
     /// The first walk over the base.
-    pub(crate) reading: Reading,
+    pub(crate) reading: Inventory,
 }
 
 impl Based {
@@ -62,7 +62,7 @@ impl Based {
     ) -> (Tree<'a>, Self) {
         let implied: FxHashSet<NodeId> = ledger.implied.iter().map(|row| row.node).collect();
         let wanted = Wanted { made, implied: &implied, profile: &leg.new, policy: &leg.crossing.base };
-        let reading = Reading::new(&base.tree, &leg.new, automaton);
+        let reading = Inventory::new(&base.tree, &leg.new, automaton);
         let Merged { tree, files, findings, places, kept, met, replaced } =
             merge(&base.tree, &wanted, automaton);
         let implied = std::mem::take(&mut ledger.implied);
@@ -130,7 +130,7 @@ fn merge<'a>(base: &Tree<'a>, wanted: &Wanted<'_>, automaton: &mut Automaton) ->
         files.into_iter().for_each(|file| tree.leaves_first(file));
     }
     let (files, findings) = Rewriting::new(&changes, base, &tree, profile).files();
-    let (ordered, new_ids) = tree.in_document_order(&Beside::default());
+    let (ordered, new_ids) = tree.in_document_order(&Trivia::default());
     for place in places.iter_mut().flatten() {
         *place = new_ids[place.index()];
     }

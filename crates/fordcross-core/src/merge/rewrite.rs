@@ -3,7 +3,7 @@
 use super::changes::Changes;
 use super::file::File;
 use crate::format::form::write_text;
-use crate::format::ini::{Manners, write_lines, write_value};
+use crate::format::ini::{Dialect, write_lines, write_value};
 use crate::format::json::{write_string, write_subtree};
 use crate::format::layout::Layout;
 use crate::format::xml::{escape, write_element};
@@ -52,7 +52,7 @@ struct Rewriter<'r> {
     /// Up to the end of the file.
     text: &'r str,
     level: String,
-    ini: &'r Manners,
+    ini: &'r Dialect,
 }
 
 impl Changes {

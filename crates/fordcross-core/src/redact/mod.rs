@@ -16,8 +16,8 @@ use crate::language::profile::{FileForm, Profile, What};
 use crate::language::typing::{Form, TypeId};
 use crate::recognise::backup::Backup;
 use crate::scan::automaton::Automaton;
-use crate::scan::reading::{Reading, Row, RowKind, automaton_of};
-use crate::scan::secrets::{TELLING, search};
+use crate::scan::inventory::{Inventory, Row, RowKind, automaton_of};
+use crate::scan::secrets::{MIN_SECRET_LENGTH, search};
 use crate::text::source::{Content, Span};
 use crate::tree::{Kind, NodeId, Tree};
 use addresses::{addresses_in, with_pseudonyms};
@@ -65,7 +65,7 @@ pub struct Redacted {
 pub fn redact(backup: &Backup<'_>, profile: &Profile, how: &Redaction) -> Redacted {
     let tree = &backup.tree;
     let mut automaton = automaton_of(profile, None);
-    let reading = Reading::new(tree, profile, &mut automaton);
+    let reading = Inventory::new(tree, profile, &mut automaton);
     let secret = format!("{MARK}{}", how.key.short_id());
     let mut hider = Hider {
         tree,
@@ -260,7 +260,7 @@ impl Hider<'_, '_> {
         let telling: Vec<(String, String)> = self
             .known
             .iter()
-            .filter(|(value, _)| value.len() >= TELLING && !value.contains('\n'))
+            .filter(|(value, _)| value.len() >= MIN_SECRET_LENGTH && !value.contains('\n'))
             .flat_map(|(value, name)| {
                 let spelled = self.as_spelled(value);
                 let other = (spelled != *value).then(|| (spelled, name.clone()));
@@ -350,7 +350,7 @@ pub(crate) fn mark_in(
     tree: &Tree<'_>,
     profile: &Profile,
     automaton: &Automaton,
-    reading: &Reading,
+    reading: &Inventory,
 ) -> Option<NodeId> {
     let could_be_secret = |row: &&Row| {
         row.kind == RowKind::Setting

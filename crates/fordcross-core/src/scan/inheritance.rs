@@ -9,7 +9,7 @@ use crate::language::profile::{Inherits, Lookup, PathStep, Profile, Repeats, Wha
 use crate::ledger::fate::Fate;
 use crate::ledger::{DecidedBy, Decision, Landing, Ledger, Note};
 use crate::scan::automaton::Automaton;
-use crate::scan::reading::{FirstWalk, Reading, RowKind};
+use crate::scan::inventory::{Inventory, RowKind, Scan};
 use crate::tree::{Additions, Kind, NodeId, Tree};
 use rustc_hash::{FxHashMap, FxHashSet};
 
@@ -30,7 +30,7 @@ pub(crate) struct Inheritance {
 
 impl Inheritance {
     /// None where no object of the line inherits.
-    pub(crate) fn of(tree: &Tree<'_>, profile: &Profile, walk: &FirstWalk) -> Option<Self> {
+    pub(crate) fn of(tree: &Tree<'_>, profile: &Profile, walk: &Scan) -> Option<Self> {
         let inherits = |entry: usize| match &profile.schema.entries[entry].what {
             What::Object { inherits, .. } => inherits.as_ref(),
             What::Setting { .. } => None,
@@ -129,7 +129,7 @@ impl Inheritance {
     }
 
     /// What there is to tell of it, for rows of the reading of the same tree.
-    pub(crate) fn notes(&self, reading: &Reading, step: u8) -> Vec<Note> {
+    pub(crate) fn notes(&self, reading: &Inventory, step: u8) -> Vec<Note> {
         let note = |(node, code, message): &(NodeId, Code, String)| Note {
             row: reading.row_of(*node).map(|row| row as u32),
             step,
@@ -202,7 +202,7 @@ impl Inheritance {
     }
 
     /// Turns the ledger of the flat tree into one of the tree that it was made from.
-    pub(crate) fn fold(&self, ledger: &mut Ledger, flat: &Folded<'_>, original: &FirstWalk, tree: &Tree<'_>) {
+    pub(crate) fn fold(&self, ledger: &mut Ledger, flat: &Folded<'_>, original: &Scan, tree: &Tree<'_>) {
         let index: FxHashMap<(NodeId, bool), u32> = original
             .reading
             .rows
@@ -288,7 +288,7 @@ impl Inheritance {
 
 /// A flat tree, read.
 pub(crate) struct Folded<'f> {
-    pub(crate) reading: &'f Reading,
+    pub(crate) reading: &'f Inventory,
     /// For each of its nodes that of the tree that it was made from, and whether it is a copy.
     pub(crate) old_ids: &'f [(NodeId, bool)],
 }
@@ -369,7 +369,7 @@ impl Finder<'_, '_> {
 pub(crate) fn keys_of(
     profile: &Profile,
     automaton: &Automaton,
-    reading: &Reading,
+    reading: &Inventory,
     object: NodeId,
 ) -> Vec<String> {
     let entry = reading.row_of(object).and_then(|row| automaton.accepted(reading.rows[row].accept).entry);
@@ -380,7 +380,7 @@ pub(crate) fn keys_of(
 }
 
 /// Whether a profile has several of what stands at a node, and each counts.
-pub(crate) fn can_be_several(profile: &Profile, walk: &FirstWalk, node: NodeId) -> bool {
+pub(crate) fn can_be_several(profile: &Profile, walk: &Scan, node: NodeId) -> bool {
     let row = walk.reading.row_of(node).map(|row| walk.reading.rows[row].accept);
     let entry = row.and_then(|accept| walk.automaton.accepted(accept).entry);
     match entry.map(|entry| &profile.schema.entries[usize::from(entry)].what) {

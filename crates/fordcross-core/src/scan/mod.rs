@@ -2,8 +2,8 @@
 
 pub(crate) mod automaton;
 pub(crate) mod inheritance;
+pub(crate) mod inventory;
 pub(crate) mod locator;
 pub(crate) mod naming;
-pub(crate) mod reading;
 pub(crate) mod secrets;
 pub(crate) mod surroundings;

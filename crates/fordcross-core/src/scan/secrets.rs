@@ -2,13 +2,13 @@
 
 use crate::language::profile::Profile;
 use crate::scan::automaton::Automaton;
-use crate::scan::reading::{Reading, RowKind};
+use crate::scan::inventory::{Inventory, RowKind};
 use crate::tree::Tree;
 use aho_corasick::{AhoCorasick, AhoCorasickKind, MatchKind};
 use std::borrow::Cow;
 
 /// Shorter values are only hidden where they stand: elsewhere they would be anything.
-pub(crate) const TELLING: usize = 4;
+pub(crate) const MIN_SECRET_LENGTH: usize = 4;
 /// The same of values without a type, most of which are no secrets.
 const TELLING_UNTYPED: usize = 8;
 
@@ -30,14 +30,14 @@ pub(crate) struct Secrets(Option<AhoCorasick>);
 
 impl Secrets {
     /// Those of some trees, each with its profile and what was found in it.
-    pub(crate) fn of(trees: &[(&Tree<'_>, &Profile, &Automaton, &Reading)]) -> Self {
+    pub(crate) fn of(trees: &[(&Tree<'_>, &Profile, &Automaton, &Inventory)]) -> Self {
         let mut values: Vec<&str> = Vec::new();
         for &(tree, profile, automaton, reading) in trees {
             let settings = reading.rows.iter().filter(|row| row.kind == RowKind::Setting);
             values.extend(settings.filter_map(|row| {
                 let least = match row.type_id(profile, automaton) {
                     Some(kind) if profile.types.is_open(kind) => return None,
-                    Some(_) => TELLING,
+                    Some(_) => MIN_SECRET_LENGTH,
                     None => TELLING_UNTYPED,
                 };
                 let value = tree.value(row.node).trim();

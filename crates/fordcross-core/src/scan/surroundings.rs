@@ -6,8 +6,8 @@ use crate::language::expression::{
 use crate::language::profile::{Entry, Lookup, PathStep, Profile, Repeats, What};
 use crate::language::typing::{TypeId, Value};
 use crate::scan::inheritance::Inheritance;
+use crate::scan::inventory::{Row, RowKind, Scan};
 use crate::scan::naming::{Branches, EntryPlace};
-use crate::scan::reading::{FirstWalk, Row, RowKind};
 use crate::tree::pattern::{Pattern, Step};
 use crate::tree::{Kind, NodeId, Tree};
 use rustc_hash::{FxHashMap, FxHashSet};
@@ -32,7 +32,7 @@ pub(crate) struct Scope<'v, 'a> {
 }
 
 /// So many at a path from the top can each be to blame.
-const FEW: usize = 2;
+const BLAMED_LIMIT: usize = 2;
 
 /// What an expression saw.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -53,7 +53,7 @@ impl<'v> Scope<'v, '_> {
                 seen.push(Seen::Missing(self.node, path.to_owned()));
             }
             // What is gathered from everywhere is nobody's fault.
-            if !path.starts_with('/') || found.len() <= FEW {
+            if !path.starts_with('/') || found.len() <= BLAMED_LIMIT {
                 seen.extend(found.iter().map(|node| Seen::There(*node)));
             }
         }
@@ -211,7 +211,7 @@ impl<'v> Scope<'v, '_> {
 }
 
 /// The kind of each object of a tree that has kinds, with its row, in the order of rows.
-pub(crate) fn kinds_of_objects(tree: &Tree<'_>, profile: &Profile, walk: &FirstWalk) -> Vec<(Row, String)> {
+pub(crate) fn kinds_of_objects(tree: &Tree<'_>, profile: &Profile, walk: &Scan) -> Vec<(Row, String)> {
     let evaluator = Evaluator::new();
     let kind_of = |row: &Row| {
         let entry = &profile.schema.entries[usize::from(walk.automaton.accepted(row.accept).entry?)];

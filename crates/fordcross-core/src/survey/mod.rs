@@ -6,12 +6,12 @@ use crate::finding::{Code, Finding, Findings, count};
 use crate::format::form::OTHER_FILES;
 use crate::judge::references::References;
 use crate::judge::unsound;
-use crate::language::profile::{Profile, Signs, What};
-use crate::language::typing::{Form, Kept};
+use crate::language::profile::{ObjectTraits, Profile, What};
+use crate::language::typing::{Form, Protection};
 use crate::recognise::backup::Backup;
 use crate::redact::mark_in;
+use crate::scan::inventory::{Inventory, RowKind, automaton_of};
 use crate::scan::locator::Labeler;
-use crate::scan::reading::{Reading, RowKind, automaton_of};
 use crate::text::source::{Content, Span};
 use crate::tree::{Kind, NodeId, Tree};
 use rustc_hash::FxHashMap;
@@ -65,7 +65,7 @@ pub struct SectionCount {
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct SecretCount {
     /// How.
-    pub kept: Kept,
+    pub kept: Protection,
     /// How many.
     pub count: usize,
     /// What must come along so that the new system can use them.
@@ -117,12 +117,12 @@ pub struct Candidate {
 }
 
 /// So many things are told by their locators.
-const FEW: usize = 5;
+const SHOWN_NAMES: usize = 5;
 
 impl Told {
     fn add(&mut self, locator: impl FnOnce() -> String) {
         self.count += 1;
-        if self.locators.len() < FEW {
+        if self.locators.len() < SHOWN_NAMES {
             self.locators.push(locator());
         }
     }
@@ -147,7 +147,7 @@ impl Survey {
 
     /// Whether the backup must be guarded like a key: whoever has it has secrets that can be used.
     pub fn must_be_guarded(&self) -> bool {
-        !self.is_copy && self.secrets.iter().any(|secrets| !matches!(secrets.kept, Kept::Masked))
+        !self.is_copy && self.secrets.iter().any(|secrets| !matches!(secrets.kept, Protection::Masked))
     }
 }
 
@@ -188,7 +188,7 @@ pub fn taken_findings(backup: &Backup<'_>, today: jiff::civil::Date, stale_after
 pub fn survey(backup: &Backup<'_>, profile: &Profile, today: jiff::civil::Date) -> Survey {
     let tree = &backup.tree;
     let mut automaton = automaton_of(profile, None);
-    let reading = Reading::new(tree, profile, &mut automaton);
+    let reading = Inventory::new(tree, profile, &mut automaton);
     let mut labels = Labeler::new(tree, &profile.schema, Some(&reading.ordinals), &automaton);
     let names = profile.sections.iter().map(|section| section.name.as_str()).chain(["-"]);
     let taken = backup.identity.taken.as_deref().and_then(date_of);
@@ -262,9 +262,9 @@ pub fn survey(backup: &Backup<'_>, profile: &Profile, today: jiff::civil::Date) 
 }
 
 impl Survey {
-    fn count_secret(&mut self, kept: &Kept, key: Option<&str>) {
+    fn count_secret(&mut self, kept: &Protection, key: Option<&str>) {
         // What is not there needs no key.
-        let key = key.filter(|_| *kept != Kept::Masked);
+        let key = key.filter(|_| *kept != Protection::Masked);
         let same = |known: &&mut SecretCount| known.kept == *kept && known.key.as_deref() == key;
         match self.secrets.iter_mut().find(same) {
             Some(known) => known.count += 1,
@@ -284,7 +284,7 @@ impl Survey {
         label: &mut dyn FnMut() -> String,
     ) {
         let What::Object { signs, .. } = what else { return };
-        let Signs { disabled_if, expires, component, .. } = signs.as_ref();
+        let ObjectTraits { disabled_if, expires, component, .. } = signs.as_ref();
         let value = |setting: &str| tree.child(node, setting).map(|found| value_of(tree, found).trim_ascii());
         if let Some((setting, values)) = disabled_if
             && value(setting).is_some_and(|found| values.iter().any(|value| value == found))

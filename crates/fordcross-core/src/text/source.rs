@@ -144,7 +144,7 @@ struct Lines {
 const BLOCK: usize = 1 << 10;
 
 /// How many lines are looked at one by one before a line is searched for.
-const NEAR: usize = 8;
+const NEARBY_LINES: usize = 8;
 
 impl Lines {
     fn new(text: &str) -> Self {
@@ -188,9 +188,9 @@ impl<'a> LineIndex<'a> {
     /// The same, quicker where offsets are asked for in their order: `line` is that of the last one.
     pub(crate) fn position_after(&self, offset: u32, last: &mut usize) -> Position {
         let offset = (offset as usize).min(self.text.len()) as u32;
-        let near = self.lines.starts.get(*last - 1..).unwrap_or_default().iter().take(NEAR);
+        let near = self.lines.starts.get(*last - 1..).unwrap_or_default().iter().take(NEARBY_LINES);
         let line = match near.take_while(|&&start| start <= offset).count() {
-            lines @ 1..NEAR => *last - 1 + lines,
+            lines @ 1..NEARBY_LINES => *last - 1 + lines,
             // It is before the last one, or far behind it.
             _ => self.lines.starts.partition_point(|&start| start <= offset),
         };

@@ -60,7 +60,7 @@ impl Sink for TreeBuilder<'_> {
 
 /// Nodes that were made after their siblings and belong beside one of them.
 #[derive(Debug, Default)]
-pub(crate) struct Beside {
+pub(crate) struct Trivia {
     pub(crate) before: FxHashMap<NodeId, Vec<NodeId>>,
     pub(crate) after: FxHashMap<NodeId, Vec<NodeId>>,
     /// All of them.
@@ -289,7 +289,7 @@ impl<'a> Tree<'a> {
     }
 
     /// The same tree with its nodes in document order, attributes first and own text last, and the new id of each node.
-    pub(crate) fn in_document_order(&self, beside: &Beside) -> (Tree<'a>, Vec<NodeId>) {
+    pub(crate) fn in_document_order(&self, beside: &Trivia) -> (Tree<'a>, Vec<NodeId>) {
         let mut ordered = Tree::new(self.source);
         ordered.is_made_of(self);
         ordered.decoded.clone_from(&self.decoded);

@@ -13,7 +13,7 @@ mod names;
 pub(crate) mod pattern;
 mod trivia;
 
-pub(crate) use build::{Additions, Beside};
+pub(crate) use build::{Additions, Trivia};
 pub use build::{Sink, Text, TreeBuilder};
 pub use names::Name;
 pub(crate) use names::Names;

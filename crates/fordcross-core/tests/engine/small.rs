@@ -2,7 +2,7 @@
 
 use fordcross_core::account::LedgerWriter;
 use fordcross_core::backup::Backup;
-use fordcross_core::carry::{CarryInput, FirstWalk, carry};
+use fordcross_core::carry::{CarryInput, Scan, carry};
 use fordcross_core::course::Leg;
 use fordcross_core::crossing::Crossing;
 use fordcross_core::finding::{Code, Finding};
@@ -192,7 +192,7 @@ pub(crate) fn carry_over(text: &str, old: Profile, new: Profile, crossing: Cross
     let tree = read_xml(source("backup.xml", text)).expect("well-formed");
     let backup = Backup::new(tree, &old, Some("1")).expect("known");
     let model = new.models[0].clone();
-    let walk = FirstWalk::new(&backup.tree, &old, &crossing);
+    let walk = Scan::new(&backup.tree, &old, &crossing);
     let course = [Leg { old, new, crossing }];
     let [leg] = &course;
     let used = used_ports(&backup, leg, &walk);

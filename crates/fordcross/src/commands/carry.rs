@@ -1,7 +1,7 @@
 //! `carry`: converts a backup and accounts for every setting.
 
 use super::map::read_map;
-use super::way::{Loaded, Ready, load, open_base, read_base};
+use super::plan::{Inputs, Plan, load, open_base, read_base};
 use crate::arguments::{Carry, General};
 use crate::backup_file::InputFile;
 use crate::output::table::columns;
@@ -14,7 +14,7 @@ use crate::status::{Failed, Status, needs_person};
 use crate::wall::{self, Openings};
 use fordcross_core::account::{LedgerWriter, Untyped};
 use fordcross_core::backup::Backup;
-use fordcross_core::carry::{Carried, CarryInput, FateCount, FirstWalk, carry as carry_over};
+use fordcross_core::carry::{Carried, CarryInput, FateCount, Scan, carry as carry_over};
 use fordcross_core::fate::Fate;
 use fordcross_core::finding::Finding;
 use fordcross_core::mapping::{
@@ -125,9 +125,9 @@ pub(super) struct Decisions {
 /// The map that is used: the person's, with proposals for what it does not say.
 pub(super) fn decide(
     (map, same_names): (Option<&Path>, bool),
-    loaded: &Loaded,
-    ready: &Ready<'_>,
-    walk: &FirstWalk,
+    loaded: &Inputs,
+    ready: &Plan<'_>,
+    walk: &Scan,
     base: Option<&Backup<'_>>,
 ) -> Result<Decisions, Failed> {
     let model = ready.new_model(&loaded.receiver);
@@ -143,7 +143,7 @@ pub(super) fn decide(
 }
 
 /// Answers must be to what the crossings ask, and of the type that is asked for.
-fn check_answers(answers: &[(String, String)], ready: &Ready<'_>) -> Result<(), Failed> {
+fn check_answers(answers: &[(String, String)], ready: &Plan<'_>) -> Result<(), Failed> {
     let asks = || ready.course.iter().flat_map(|leg| &leg.crossing.asks);
     for (fact, answer) in answers {
         let known: Vec<String> = asks().map(|ask| format!("`{}` ({})", ask.fact, ask.wanted())).collect();
@@ -174,7 +174,7 @@ fn accepted_json(accepted: &Accepted) -> Value {
 }
 
 /// All that went in, apart from a base.
-fn input_entries(options: &Carry, loaded: &Loaded, ready: &Ready<'_>) -> Result<Vec<Entry>, Failed> {
+fn input_entries(options: &Carry, loaded: &Inputs, ready: &Plan<'_>) -> Result<Vec<Entry>, Failed> {
     let mut inputs = loaded.file.entries.clone();
     inputs.extend(
         ready.profile_files.iter().map(|file| Entry::new("profile", &file.file, file.text.as_bytes())),
@@ -193,8 +193,8 @@ fn input_entries(options: &Carry, loaded: &Loaded, ready: &Ready<'_>) -> Result<
 fn write(
     folder: &ResultFolder,
     options: &Carry,
-    loaded: &Loaded,
-    ready: &Ready<'_>,
+    loaded: &Inputs,
+    ready: &Plan<'_>,
     (inputs, proposals, names): (&[Entry], &[PortProposal], &UsedNames),
     carried: &mut Carried<'_, '_>,
     passphrase: Option<&Passphrase>,

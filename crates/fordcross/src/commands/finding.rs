@@ -66,7 +66,7 @@ fn of_profile(
     printer: &mut Printer<'_>,
 ) -> Result<Status, Failed> {
     let library = crate::library::load(&general.profiles)?;
-    let profile = super::way::parse(library.profile(line)?)?;
+    let profile = super::plan::parse(library.profile(line)?)?;
     let codes = profile.rule_codes();
     let severity = codes.iter().find(|known| known.0 == rule).map(|known| known.1);
     let (Some(severity), Some(about)) = (severity, profile.about_rule(rule)) else {

@@ -1,6 +1,6 @@
 //! `map`: what becomes of each port.
 
-use super::way::{Ready, load, open_base, read_base};
+use super::plan::{Plan, load, open_base, read_base};
 use crate::arguments::{General, Map};
 use crate::files::read_text;
 use crate::output::table::columns;
@@ -79,7 +79,7 @@ pub(crate) fn map(
 pub(crate) fn read_map(
     path: &Path,
     used: &[PortUse],
-    ready: &Ready<'_>,
+    ready: &Plan<'_>,
     model: Option<&Model>,
     purpose: MapUse,
 ) -> Result<(String, MapFile), Failed> {

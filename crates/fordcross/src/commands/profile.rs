@@ -1,13 +1,13 @@
 //! `profile`: the profiles and crossings at hand, and what is wrong with a person's own.
 
-use super::way::{parse, told};
+use super::plan::{parse, told};
 use crate::arguments::{General, ProfileCommand, SchemaOf};
 use crate::library;
 use crate::output::table::columns;
 use crate::output::{BOLD, Printer, count};
 use crate::sources::Sources;
 use crate::status::{Failed, Status};
-use fordcross_core::crossing::Deed;
+use fordcross_core::crossing::Effect;
 use fordcross_core::library::{Checking, CrossingFile, Library};
 use serde_json::{Value, json};
 use std::io::Read;
@@ -115,7 +115,7 @@ fn check(
         warnings.extend(crossing.warnings.iter().cloned());
         sources.add(&file.file, &file.text);
         if general.json {
-            let deeds = |deeds: &[Deed]| -> Vec<Value> {
+            let deeds = |deeds: &[Effect]| -> Vec<Value> {
                 deeds
                     .iter()
                     .map(|deed| json!({ "what": deed.what, "detail": deed.detail, "line": deed.line }))

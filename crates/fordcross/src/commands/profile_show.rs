@@ -1,6 +1,6 @@
 //! `profile show`: what a profile declares.
 
-use super::way::parse;
+use super::plan::parse;
 use crate::arguments::General;
 use crate::library;
 use crate::output::table::columns;

@@ -1,8 +1,8 @@
 //! `profile try`: carries backups to see which rules they use and what none of them speaks of.
 
 use super::carry::decide;
-use super::way::load;
-use crate::arguments::{General, Try, Way, WhichConfiguration};
+use super::plan::load;
+use crate::arguments::{ConversionArgs, General, Try, WhichConfiguration};
 use crate::output::table::columns;
 use crate::output::{BOLD, Printer, count};
 use crate::status::{Failed, Status};
@@ -45,7 +45,7 @@ pub(crate) fn try_out(
     let mut outcomes = Vec::new();
     let mut status = Status::Done;
     for backup in &options.backups {
-        let way = Way {
+        let way = ConversionArgs {
             stale_after: i64::MAX,
             backup: backup.clone(),
             to: options.to.clone(),
@@ -68,7 +68,7 @@ pub(crate) fn try_out(
 
 fn try_one(
     general: &General,
-    way: &Way,
+    way: &ConversionArgs,
     input: &mut dyn Read,
     tried: &mut BTreeMap<String, Tried>,
 ) -> Result<Outcome, Failed> {

@@ -1,6 +1,6 @@
 //! `reach`: which crossings lead from a backup to a receiving unit, and which ways are closed.
 
-use super::way::{Ready, load};
+use super::plan::{Plan, load};
 use crate::arguments::{General, Reach};
 use crate::output::{BOLD, Printer, clean, count};
 use crate::status::{Failed, Status};
@@ -72,7 +72,7 @@ pub(crate) fn reach(
     Ok(Status::Done)
 }
 
-fn to_json(ready: &Ready<'_>, others: &[(Side, Result<usize, String>)]) -> Value {
+fn to_json(ready: &Plan<'_>, others: &[(Side, Result<usize, String>)]) -> Value {
     let course = ready.course.iter().map(|leg| {
         json!({
             "from": leg.crossing.from.to_string(),

@@ -1,6 +1,6 @@
 //! `redact`: a copy of a backup to show to others.
 
-use super::way::open;
+use super::plan::open;
 use crate::arguments::{General, Redact};
 use crate::backup_file::{InputFile, read_backup};
 use crate::files::{open_file, write_new};
@@ -18,7 +18,7 @@ use std::path::Path;
 /// Bytes that a key of a person's own has at least: fewer can be guessed.
 const LEAST: usize = 16;
 /// And at most.
-const MOST: u64 = 1 << 20;
+const MAX_KEY_BYTES: u64 = 1 << 20;
 
 /// Writes the copy. It is new: what is there is never written over.
 pub(crate) fn redact(
@@ -83,7 +83,7 @@ fn key(path: Option<&Path>) -> Result<Key, Failed> {
         };
     };
     let mut secret = Vec::new();
-    let read = open_file(path)?.take(MOST).read_to_end(&mut secret);
+    let read = open_file(path)?.take(MAX_KEY_BYTES).read_to_end(&mut secret);
     read.map_err(|error| Failed::file(path, "read the key from", &error))?;
     if secret.len() < LEAST {
         return Err(Failed::message(format!("`{}` has fewer than {LEAST} bytes", path.display()))

@@ -1,7 +1,7 @@
 //! `survey`: what a backup is and what is in it.
 
+use super::plan::{data_finding, hash_findings, open, treated_as};
 use super::survey_tell::{Surveyed, print, to_json};
-use super::way::{data_finding, hash_findings, open, treated_as};
 use crate::arguments::{General, Reading, Survey};
 use crate::backup_file::{backups_below, read_backup};
 use crate::folder::remark_findings;

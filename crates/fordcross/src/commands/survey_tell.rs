@@ -9,7 +9,7 @@ use fordcross_core::library::ProfileFile;
 use fordcross_core::opening::Outcome;
 use fordcross_core::profile::Profile;
 use fordcross_core::survey::{Expiring, SecretCount, SectionCount, Survey, Told};
-use fordcross_core::typing::Kept;
+use fordcross_core::typing::Protection;
 use serde_json::{Value, json};
 
 /// A backup with all that is known of it.
@@ -188,10 +188,10 @@ fn print_secrets(printer: &mut Printer<'_>, survey: &Survey) -> Result<(), Faile
     for SecretCount { kept, count: number, key } in &survey.secrets {
         let what = count(*number, "secret");
         let told = match kept {
-            Kept::Clear => format!("{what} in clear."),
-            Kept::Hash(scheme) => format!("{what} hashed by {scheme}: of use where that is known."),
-            Kept::Bound => format!("{what} encrypted with a key that only the old unit has."),
-            Kept::Masked => format!("{what} masked: signs stand in place, set them anew."),
+            Protection::Plaintext => format!("{what} in clear."),
+            Protection::Hash(scheme) => format!("{what} hashed by {scheme}: of use where that is known."),
+            Protection::Bound => format!("{what} encrypted with a key that only the old unit has."),
+            Protection::Masked => format!("{what} masked: signs stand in place, set them anew."),
         };
         printer.line(&format!("  {told}"))?;
         if let Some(key) = key {
@@ -266,10 +266,10 @@ pub(crate) fn to_json(surveyed: &Surveyed<'_>) -> Value {
         .collect();
     let secret = |secret: &SecretCount| {
         let kept = match &secret.kept {
-            Kept::Clear => "clear",
-            Kept::Hash(_) => "hash",
-            Kept::Bound => "bound",
-            Kept::Masked => "masked",
+            Protection::Plaintext => "clear",
+            Protection::Hash(_) => "hash",
+            Protection::Bound => "bound",
+            Protection::Masked => "masked",
         };
         json!({ "kept": kept, "count": secret.count, "key": secret.key })
     };

@@ -65,7 +65,7 @@ pub(crate) fn read_bundle<'a>(
         tree.set_value(leaf, Text::Borrowed(piece.span));
     }
     if findings.is_empty() {
-        Ok(tree.in_document_order(&crate::tree::Beside::default()).0)
+        Ok(tree.in_document_order(&crate::tree::Trivia::default()).0)
     } else {
         Err(findings)
     }

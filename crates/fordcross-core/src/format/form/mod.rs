@@ -121,8 +121,8 @@ impl FileForm {
 #[derive(Clone, Debug)]
 pub(crate) struct Writing {
     pub(crate) form: FileForm,
-    pub(crate) ini: ini::Manners,
-    pub(crate) table: table::Manners,
+    pub(crate) ini: ini::Dialect,
+    pub(crate) table: table::Dialect,
     pub(crate) grammar: Grammar,
     /// What the outermost element is called, in XML.
     pub(crate) root: String,
@@ -132,8 +132,8 @@ impl Writing {
     pub(crate) fn new(form: FileForm) -> Self {
         Self {
             form,
-            ini: ini::Manners::default(),
-            table: table::Manners::default(),
+            ini: ini::Dialect::default(),
+            table: table::Dialect::default(),
             grammar: Grammar::default(),
             root: String::new(),
         }
@@ -206,7 +206,7 @@ pub(crate) fn read_text<'a>(source: Source<'a>, writing: &Writing) -> Result<Tre
             let whole = Span::new(0, source.text.len());
             let root = tree.push(NodeId::DOCUMENT, Kind::Map, "", whole);
             read_statements(&mut tree, root, whole, &writing.grammar, &|_, _, _| Ok(Vec::new()))?;
-            Ok(tree.in_document_order(&crate::tree::Beside::default()).0)
+            Ok(tree.in_document_order(&crate::tree::Trivia::default()).0)
         }
         FileForm::Opaque => {
             let mut tree = Tree::new(source);

@@ -1,6 +1,6 @@
 //! INI: sections with keys and values; without sections, plain `key = value`.
 //!
-//! There is no standard for it, so a profile says how its line writes it ([`Manners`]). A section is a
+//! There is no standard for it, so a profile says how its line writes it ([`Dialect`]). A section is a
 //! branch; what its heading says beside its name is an attribute of it.
 
 mod read;
@@ -11,7 +11,7 @@ pub(crate) use write::{write_ini, write_lines, write_value};
 
 /// How a line writes its files.
 #[derive(Clone, Debug, PartialEq, Eq)]
-pub(crate) struct Manners {
+pub(crate) struct Dialect {
     /// What stands between a key and its value.
     pub(crate) separator: char,
     /// What a line begins with that is a comment.
@@ -23,13 +23,13 @@ pub(crate) struct Manners {
     pub(crate) heading: Option<(String, String)>,
 }
 
-impl Default for Manners {
+impl Default for Dialect {
     fn default() -> Self {
         Self { separator: '=', comments: vec!['#', ';'], quotes: false, heading: None }
     }
 }
 
-impl Manners {
+impl Dialect {
     /// Whether a value can be written so that it reads back to itself.
     pub(crate) fn holds(&self, text: &str) -> bool {
         self.quotes || !text.contains(['\n', '\r']) && text.trim() == text

@@ -127,7 +127,7 @@ fn bit_of(key: &str) -> u64 {
     1 << ((usize::from(first) + 7 * usize::from(last) + 13 * key.len()) % 64)
 }
 
-const FEW: usize = 24;
+const LINEAR_SEARCH_LIMIT: usize = 24;
 
 struct Reader<'j, 's, S> {
     jiter: Jiter<'j>,
@@ -198,7 +198,7 @@ impl<S: Sink> Reader<'_, '_, S> {
         let start = end.saturating_sub(key.len());
         let spelled = self.text.get(start..end) == Some(key);
         let Some(Open::Object(keys)) = self.open.last_mut() else { return Ok(()) };
-        let repeated = if keys.many.is_empty() && keys.few.len() < FEW && spelled {
+        let repeated = if keys.many.is_empty() && keys.few.len() < LINEAR_SEARCH_LIMIT && spelled {
             let is_new = keys.bits & bit_of(key) == 0;
             let repeated = !is_new && keys.few.iter().any(|span| &self.text[span.range()] == key);
             keys.bits |= bit_of(key);

@@ -9,14 +9,14 @@ pub(crate) use write::{write_cell, write_csv, write_listing, write_row};
 
 /// How a line writes its tables.
 #[derive(Clone, Debug, PartialEq, Eq)]
-pub(crate) struct Manners {
+pub(crate) struct Dialect {
     /// What stands between two cells.
     pub(crate) separator: char,
     /// What a row is called in the tree.
     pub(crate) row: String,
 }
 
-impl Default for Manners {
+impl Default for Dialect {
     fn default() -> Self {
         Self { separator: ',', row: "row".into() }
     }

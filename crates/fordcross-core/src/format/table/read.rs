@@ -1,6 +1,6 @@
 //! Reading tables cell by cell: where a cell stands is what a reader of whole records cannot tell.
 
-use super::Manners;
+use super::Dialect;
 use crate::finding::{Code, Finding};
 use crate::format::json::read_json;
 use crate::text::source::{Source, Span};
@@ -12,7 +12,7 @@ use rustc_hash::FxHashSet;
 /// # Errors
 /// The first row with more or fewer cells than the header, a column that is there twice, or quotes that
 /// are not closed.
-pub(crate) fn read_csv<'a>(source: Source<'a>, manners: &Manners) -> Result<Tree<'a>, Box<Finding>> {
+pub(crate) fn read_csv<'a>(source: Source<'a>, manners: &Dialect) -> Result<Tree<'a>, Box<Finding>> {
     let mut tree = Tree::new(source);
     let root = tree.push(NodeId::DOCUMENT, Kind::Map, "", Span::new(0, source.text.len()));
     let mut cells = Cells { text: source.text, at: 0, separator: manners.separator };
@@ -141,7 +141,7 @@ impl Cells<'_> {
 ///
 /// # Errors
 /// None but for a listing that was changed: they are made by the program itself.
-pub(crate) fn read_listing<'a>(source: Source<'a>, manners: &Manners) -> Result<Tree<'a>, Box<Finding>> {
+pub(crate) fn read_listing<'a>(source: Source<'a>, manners: &Dialect) -> Result<Tree<'a>, Box<Finding>> {
     let mut rows = Rows {
         tree: Tree::new(source),
         root: NodeId::DOCUMENT,

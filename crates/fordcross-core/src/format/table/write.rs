@@ -1,11 +1,11 @@
 //! Writing a table: the header has the columns in the order in which they first occur.
 
-use super::Manners;
+use super::Dialect;
 use crate::format::json::write_string;
 use crate::tree::{Kind, NodeId, Tree};
 
 /// Appends a table with its header. A row that lacks a column has an empty cell there.
-pub(crate) fn write_csv(tree: &Tree<'_>, top: NodeId, manners: &Manners, out: &mut Vec<u8>) {
+pub(crate) fn write_csv(tree: &Tree<'_>, top: NodeId, manners: &Dialect, out: &mut Vec<u8>) {
     let rows: Vec<NodeId> = tree.children(top).filter(|&row| tree.kind(row) == Kind::Map).collect();
     let columns = columns_of(tree, &rows);
     if columns.is_empty() {
@@ -94,7 +94,7 @@ mod tests {
     use proptest::prelude::*;
     use rstest::rstest;
 
-    fn rewritten(text: &str, manners: &Manners) -> String {
+    fn rewritten(text: &str, manners: &Dialect) -> String {
         let tree = read_csv(Source::new("a", text), manners).expect("well-formed");
         let mut out = Vec::new();
         write_csv(&tree, tree.root(), manners, &mut out);
@@ -106,7 +106,7 @@ mod tests {
     #[case("name\tpath\nphotos\t/srv, photos\n", '\t')]
     #[case("name\n\"\"\n\"two\nlines\"\n", ',')]
     fn what_is_read_is_written_again(#[case] text: &str, #[case] separator: char) {
-        assert_eq!(rewritten(text, &Manners { separator, ..Manners::default() }), text);
+        assert_eq!(rewritten(text, &Dialect { separator, ..Dialect::default() }), text);
     }
 
     #[rstest]
@@ -116,7 +116,7 @@ mod tests {
     #[case("a,a\n", 1, 3, "`a` is there twice")]
     #[case("a,\n", 1, 3, "without a name")]
     fn refuses(#[case] text: &str, #[case] line: u32, #[case] column: u32, #[case] told: &str) {
-        let finding = read_csv(Source::new("a", text), &Manners::default()).expect_err("refused");
+        let finding = read_csv(Source::new("a", text), &Dialect::default()).expect_err("refused");
         let at = finding.place.as_ref().expect("a place").at;
         assert!(finding.message.contains(told), "{}", finding.message);
         assert_eq!((at.line, at.column), (line, column));
@@ -125,7 +125,7 @@ mod tests {
     #[test]
     fn a_listing_is_read_with_the_places_of_its_cells() {
         let text = "[\"id\",\"name\"]\n[1,\"quay \\\"a\\\"\"]\n[2,null]\n";
-        let tree = read_listing(Source::new("a", text), &Manners::default()).expect("well-formed");
+        let tree = read_listing(Source::new("a", text), &Dialect::default()).expect("well-formed");
         let cells: Vec<_> = tree
             .ids()
             .filter(|&id| tree.kind(id).is_value())
@@ -152,9 +152,9 @@ mod tests {
                 tree.set_value(leaf, Text::Decoded(cell));
             }
             let mut out = Vec::new();
-            write_csv(&tree, root, &Manners::default(), &mut out);
+            write_csv(&tree, root, &Dialect::default(), &mut out);
             let text = String::from_utf8(out).expect("UTF-8");
-            let read = read_csv(Source::new("a", &text), &Manners::default()).expect("well-formed");
+            let read = read_csv(Source::new("a", &text), &Dialect::default()).expect("well-formed");
             let back: Vec<String> = read.ids().filter(|&id| read.kind(id).is_value()).map(|id| read.value(id).to_owned()).collect();
             prop_assert_eq!(back, cells);
         }
@@ -162,7 +162,7 @@ mod tests {
         /// No text makes it panic.
         #[test]
         fn any_text_is_read_or_refused(text in "[ab,\"\n\ré]{0,40}") {
-            let _ = read_csv(Source::new("a", &text), &Manners::default());
+            let _ = read_csv(Source::new("a", &text), &Dialect::default());
         }
     }
 }

@@ -542,13 +542,13 @@ impl Scanner<'_> {
 
     /// Whether the element has the attribute already: few are looked through, many are hashed.
     fn is_repeated(&mut self, holder: NodeId, name: &str) -> bool {
-        const FEW: usize = 16;
+        const LINEAR_SEARCH_LIMIT: usize = 16;
         if self.attributes.0 != holder {
             self.attributes = (holder, 0);
             self.attribute_names.clear();
         }
         self.attributes.1 += 1;
-        if self.attributes.1 <= FEW {
+        if self.attributes.1 <= LINEAR_SEARCH_LIMIT {
             return self.tree.child(holder, name).is_some();
         }
         if self.attribute_names.is_empty() {

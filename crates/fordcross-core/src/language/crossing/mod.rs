@@ -15,7 +15,7 @@ mod syntax;
 mod tables;
 
 pub use parse::crossing_sides;
-pub use summary::{Deed, Summary};
+pub use summary::{Effect, Summary};
 
 use crate::finding::Findings;
 use crate::format::shape::Shape;

@@ -7,7 +7,7 @@ use std::fmt::Write as _;
 
 /// One thing that a crossing does, with the line of its rule.
 #[derive(Clone, Debug, PartialEq, Eq)]
-pub struct Deed {
+pub struct Effect {
     /// What it is about: a place of the new side for what is added, else a pattern of the old side.
     pub what: String,
     /// The value that is added, the reason, the instruction.
@@ -22,11 +22,11 @@ pub struct Summary {
     /// How many rules there are.
     pub rules: usize,
     /// What it writes that no setting of the backup stands behind.
-    pub adds: Vec<Deed>,
+    pub adds: Vec<Effect>,
     /// What it drops.
-    pub drops: Vec<Deed>,
+    pub drops: Vec<Effect>,
     /// What it leaves to a person.
-    pub by_hand: Vec<Deed>,
+    pub by_hand: Vec<Effect>,
 }
 
 impl Crossing {
@@ -58,9 +58,9 @@ impl Crossing {
             let line = rule.at.line;
             let what = rule.clauses.first().map(|clause| clause.pattern.to_string()).unwrap_or_default();
             match &rule.action {
-                Action::Drop { why } => summary.drops.push(Deed { what, detail: why.clone(), line }),
+                Action::Drop { why } => summary.drops.push(Effect { what, detail: why.clone(), line }),
                 Action::ByHand { instruction } => {
-                    summary.by_hand.push(Deed { what, detail: instruction.clone(), line });
+                    summary.by_hand.push(Effect { what, detail: instruction.clone(), line });
                 }
                 Action::Add(targets) => {
                     let place = rule.place.map(|place| path(&self.places[place].whole)).unwrap_or_default();
@@ -72,7 +72,7 @@ impl Crossing {
                                 .filter(|part| !part.is_empty())
                                 .collect::<Vec<_>>()
                                 .join("/");
-                            summary.adds.push(Deed { what, detail: value(field), line });
+                            summary.adds.push(Effect { what, detail: value(field), line });
                         }
                     }
                 }

@@ -2,7 +2,6 @@
 //!
 //! [`Profile::parse`] is the only way to one, and tells all that is wrong with the file at once.
 
-mod around;
 mod declared;
 mod keys;
 mod models;
@@ -10,22 +9,25 @@ mod names;
 mod objects;
 mod parse;
 mod rules;
+mod runbook;
 mod schema;
 
-pub(crate) use around::{Around, UnitSide};
 pub use declared::Declared;
-pub(crate) use names::NameManners;
+pub(crate) use names::NameRules;
 pub(crate) use parse::names_port;
 pub(crate) use rules::{
     Breach, Check, Condition, Narrows, ObjectRule, OldMeaning, Referent, RuleId, Rules, SettingRule, Unique,
     Wording,
 };
-pub(crate) use schema::{Admits, Entry, Inherits, Lookup, PathStep, Repeats, Role, Schema, Signs, What};
+pub(crate) use runbook::{Runbook, UnitSide};
+pub(crate) use schema::{
+    Admits, Entry, Inherits, Lookup, ObjectTraits, PathStep, Repeats, Role, Schema, What,
+};
 
 use crate::finding::{Code, Finding, Severity, did_you_mean};
 pub use crate::format::form::{Container, FileForm};
 use crate::format::form::{Members, Writing};
-use crate::language::texts::TextWishes;
+use crate::language::texts::OutputEncoding;
 use crate::language::typing::Types;
 use crate::text::source::Position;
 use crate::tree::pattern::Pattern;
@@ -61,12 +63,12 @@ pub struct Profile {
     pub(crate) sections: Vec<SectionDeclaration>,
     pub(crate) schema: Arc<Schema>,
     pub(crate) types: Arc<Types>,
-    pub(crate) names: NameManners,
-    pub(crate) around: Around,
+    pub(crate) names: NameRules,
+    pub(crate) around: Runbook,
     /// Comments are taken along from other forms, too.
     pub(crate) takes_comments: bool,
     /// In which character set it wants texts, and with which line ends.
-    pub(crate) texts: TextWishes,
+    pub(crate) texts: OutputEncoding,
     /// How it writes its files, where a backup is one file.
     pub(crate) writing: Writing,
     /// The files of its backups, where these are several.

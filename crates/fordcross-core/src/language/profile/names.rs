@@ -13,7 +13,7 @@ use rustc_hash::FxHashMap;
 
 /// Which names are the same.
 #[derive(Clone, Debug, Default)]
-pub(crate) struct NameManners {
+pub(crate) struct NameRules {
     /// Characters that stand for each other.
     alike: String,
     any_case: bool,
@@ -21,7 +21,7 @@ pub(crate) struct NameManners {
     aliases: Vec<(Pattern, Vec<String>)>,
 }
 
-impl NameManners {
+impl NameRules {
     /// `alike = "-_"` and `letter-case = "any"`.
     pub(super) fn read(&mut self, head: &Section<'_, '_>) {
         self.alike = head.word("alike").map(|word| word.text.to_owned()).unwrap_or_default();

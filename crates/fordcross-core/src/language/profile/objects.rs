@@ -2,9 +2,9 @@
 
 use super::Release;
 use super::keys::{read_range, read_repeats, read_roles};
-use super::names::NameManners;
+use super::names::NameRules;
 use super::rules::{RawObjectRule, RawRules, read_object_rule};
-use super::schema::{Admits, Entry, Inherits, Lookup, PathStep, Repeats, Schema, Signs, What};
+use super::schema::{Admits, Entry, Inherits, Lookup, ObjectTraits, PathStep, Repeats, Schema, What};
 use crate::finding::{Code, did_you_mean};
 use crate::language::expression::{Expression, OperandKind};
 use crate::language::toml_file::{Section, Word, as_word};
@@ -37,7 +37,7 @@ pub(super) fn read_objects<'r>(
     types: &mut RawTypes,
     schema: &mut Schema,
     releases: &[Release],
-    names: &mut NameManners,
+    names: &mut NameRules,
     lines: &LineIndex<'_>,
     raw: &mut RawRules,
 ) -> ToCheck<'r> {
@@ -116,7 +116,7 @@ pub(super) fn read_objects<'r>(
                 name,
                 many,
                 kinds,
-                signs: Box::new(Signs {
+                signs: Box::new(ObjectTraits {
                     named_first: named_first
                         .iter()
                         .map(|word| word.text.split('/').map(str::to_owned).collect())

@@ -1,11 +1,11 @@
 //! From the text of a profile to a checked [`Profile`].
 
-use super::around::read_around;
 use super::keys::{read_range, read_repeats, read_roles, release_index};
 use super::models::read_model;
-use super::names::NameManners;
+use super::names::NameRules;
 use super::objects::{Wanted, check_objects_at, check_order, read_objects};
 use super::rules::{RawRules, read_checks, read_setting_rule};
+use super::runbook::read_runbook;
 use super::schema::{Entry, Lookup, PathStep, Repeats, Role, Schema, What};
 use super::{
     Fact, Facts, FileForm, InForce, Members, NeverHeld, Profile, Release, SectionDeclaration, Trial,
@@ -14,7 +14,7 @@ use crate::finding::{Code, Findings, declared_instead};
 use crate::language::checking::Checking;
 use crate::language::expression::Expression;
 use crate::language::forms::{read_members, read_writing};
-use crate::language::texts::TextWishes;
+use crate::language::texts::OutputEncoding;
 use crate::language::toml_file::{Report, Section, Word, as_word, parse_pattern};
 use crate::language::typing::{BUILT_IN, Form, RawTypes, TypeId, Types, declare_type, pick, type_at};
 use crate::text::source::{LineIndex, Position, Source, Span};
@@ -47,9 +47,9 @@ fn read_profile(source: Source<'_>, root: Section<'_, '_>, checking: Checking) -
     let mut dated = None;
     let mut form = None;
     let mut files = Members::default();
-    let mut names = NameManners::default();
+    let mut names = NameRules::default();
     let mut takes_comments = false;
-    let mut texts = TextWishes::default();
+    let mut texts = OutputEncoding::default();
     let mut repeats = Repeats::No;
     let mut passes_over: Vec<String> = Vec::new();
     let mut order: Vec<(String, Span)> = Vec::new();
@@ -64,7 +64,7 @@ fn read_profile(source: Source<'_>, root: Section<'_, '_>, checking: Checking) -
         passes_over = head.words("passes-over").into_iter().map(|word| word.text.to_owned()).collect();
         repeats = read_repeats(&head, &Repeats::OF_SETTINGS);
         takes_comments = head.boolean("takes-comments").unwrap_or(false);
-        texts = TextWishes::read(&head);
+        texts = OutputEncoding::read(&head);
         order = head.words("order").into_iter().map(|word| (word.text.to_owned(), word.span)).collect();
         overrides = read_overrides(&head);
         head.finish();
@@ -155,7 +155,7 @@ fn read_profile(source: Source<'_>, root: Section<'_, '_>, checking: Checking) -
     if form == Some(FileForm::Ini) {
         check_depth(&root, &schema);
     }
-    let around = read_around(&root, &schema);
+    let around = read_runbook(&root, &schema);
     root.finish();
     let release = releases.len().saturating_sub(1);
     Some(Profile {
@@ -245,7 +245,7 @@ fn read_settings(
     types: &mut RawTypes,
     schema: &mut Schema,
     releases: &[Release],
-    names: &mut NameManners,
+    names: &mut NameRules,
     lines: &LineIndex<'_>,
     raw: &mut RawRules,
 ) {

@@ -108,7 +108,7 @@ pub(crate) enum What {
         /// The kinds of such objects, each with what holds for one; the first that holds is its kind.
         kinds: Vec<(String, Arc<Expression>)>,
         /// What it says of itself to a person who looks.
-        signs: Box<Signs>,
+        signs: Box<ObjectTraits>,
         inherits: Option<Inherits>,
         /// What it means that an object of the same keys is there again.
         repeats: Repeats,
@@ -164,7 +164,7 @@ pub(crate) struct Inherits {
 
 /// What an object says of itself to a person who looks at a backup or a base.
 #[derive(Clone, Debug, Default)]
-pub(crate) struct Signs {
+pub(crate) struct ObjectTraits {
     /// Settings below its branches, each as `[branch, *, …]`: what they name of these stands before them.
     pub(crate) named_first: Vec<Vec<String>>,
     /// How many bytes its name has at most.

@@ -4,7 +4,7 @@
 
 use super::quantity::Unit;
 use super::{
-    Alternative, Characters, Dimension, Family, Form, Kept, Limits, PrefixNotation, Quantity, Secret,
+    Alternative, Characters, Dimension, Family, Form, Limits, PrefixNotation, Protection, Quantity, Secret,
     SecretForm, Type, TypeId, Types,
 };
 use crate::finding::{Code, did_you_mean};
@@ -111,7 +111,9 @@ impl RawTypes {
             "release" => Form::Release,
             "certificate" => Form::Certificate,
             "date" => Form::Date,
-            "secret" => Form::Secret(Secret { kept: Kept::Clear, mask: None, key: None, forms: Vec::new() }),
+            "secret" => {
+                Form::Secret(Secret { kept: Protection::Plaintext, mask: None, key: None, forms: Vec::new() })
+            }
             "choice" | "duration" | "size" | "rate" | "list" | "shape" => {
                 section
                     .report()
@@ -222,9 +224,13 @@ fn read_type(section: &Section<'_, '_>, types: &mut RawTypes) -> Option<TypeId> 
             Form::Mac { separator, upper }
         }
         "secret" => {
-            let kept = if section.has("kept") { pick(section, "kept", &Kept::WORDS)? } else { Kept::Clear };
+            let kept = if section.has("kept") {
+                pick(section, "kept", &Protection::WORDS)?
+            } else {
+                Protection::Plaintext
+            };
             let kept = match kept {
-                Kept::Hash(_) => Kept::Hash(section.need_word("scheme")?.text.to_owned()),
+                Protection::Hash(_) => Protection::Hash(section.need_word("scheme")?.text.to_owned()),
                 kept => kept,
             };
             let said = |key| section.word(key).map(|word| word.text.to_owned());

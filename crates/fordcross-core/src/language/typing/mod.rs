@@ -22,7 +22,7 @@ pub(crate) use form::{Alternative, Family, Form, PrefixNotation};
 pub use outcome::{Loss, Misread, Unfit};
 pub use quantity::Dimension;
 pub(crate) use quantity::Quantity;
-pub use secret::Kept;
+pub use secret::Protection;
 pub(crate) use secret::{Secret, SecretForm};
 pub(crate) use write::plain_text;
 
@@ -140,7 +140,7 @@ pub enum Value<'t> {
     /// A place in a file system.
     Path(Cow<'t, str>),
     /// A secret, with how it is kept.
-    Secret(Cow<'t, str>, Kept),
+    Secret(Cow<'t, str>, Protection),
     /// Several values in one.
     List(Vec<Value<'t>>),
     /// The captures of a shape, in its order.

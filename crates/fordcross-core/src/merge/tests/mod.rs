@@ -219,7 +219,7 @@ fn shown(tree: &Tree<'_>, node: NodeId) -> String {
 /// The base with the made text in it, and how many settings of the base are replaced and kept.
 fn merged(profile: &str, base: &str, made: &str, policy: &BasePolicy) -> (String, usize, usize) {
     let profile = Profile::parse(Source::new("p", profile), Checking::Whole).expect("a profile");
-    let mut automaton = crate::scan::reading::automaton_of(&profile, None);
+    let mut automaton = crate::scan::inventory::automaton_of(&profile, None);
     let read = |text| {
         let source = Source::new("t", text);
         crate::format::form::read_text(source, &profile.writing).expect("well-formed")

@@ -6,7 +6,7 @@ use proptest::prelude::*;
 /// What is written of a base with something in it, if both can be read; it is well-formed in any case.
 fn written(profile: &str, base: &str, made: &str) -> Option<String> {
     let profile = Profile::parse(Source::new("p", profile), Checking::Whole).expect("a profile");
-    let mut automaton = crate::scan::reading::automaton_of(&profile, None);
+    let mut automaton = crate::scan::inventory::automaton_of(&profile, None);
     let read = |text| crate::format::form::read_text(Source::new("t", text), &profile.writing).ok();
     let (base, made) = (read(base)?, read(made)?);
     let policy = BasePolicy::default();

@@ -1,6 +1,6 @@
 //! What rules see: their captures, and what stands around on the old side.
 
-use super::bound::Bound;
+use super::capture::Capture;
 use super::step::Step;
 use crate::language::expression::{Evaluator, Operand, Surroundings};
 use crate::scan::surroundings::Scope;
@@ -9,12 +9,12 @@ use crate::tree::pattern::Pattern;
 use std::collections::HashMap;
 
 /// The surroundings of one object, or other scope, of the old side.
-pub(super) struct Here<'h, 'i, 'a> {
+pub(super) struct EvalContext<'h, 'i, 'a> {
     pub(super) step: &'h Step<'i, 'a>,
     pub(super) scope: NodeId,
     /// The pattern of the scope; none for the whole configuration.
     pub(super) pattern: Option<&'h Pattern>,
-    pub(super) slots: &'h [Option<Bound<'i>>],
+    pub(super) slots: &'h [Option<Capture<'i>>],
     pub(super) names: &'h [String],
     /// The place of the object among its like, from 1.
     pub(super) index: usize,
@@ -22,7 +22,7 @@ pub(super) struct Here<'h, 'i, 'a> {
     pub(super) evaluator: &'h Evaluator,
 }
 
-impl Here<'_, '_, '_> {
+impl EvalContext<'_, '_, '_> {
     fn around(&self) -> Scope<'_, '_> {
         Scope {
             tree: self.step.tree,
@@ -42,7 +42,7 @@ impl Here<'_, '_, '_> {
     }
 }
 
-impl Surroundings for Here<'_, '_, '_> {
+impl Surroundings for EvalContext<'_, '_, '_> {
     fn variable(&self, name: &str) -> Option<Operand> {
         if let Some(slot) = self.names.iter().position(|known| known == name) {
             let bound = self.slots[slot].as_ref();

@@ -3,9 +3,9 @@
 //! result is the same as without.
 
 use super::matcher::Matcher;
-use super::plain_rule::{Fits, Made};
+use super::plain_rule::{Evaluated, Fits};
 use super::program::Program;
-use crate::scan::reading::RowKind;
+use crate::scan::inventory::RowKind;
 use std::sync::mpsc::{Receiver, SyncSender, sync_channel};
 
 /// A backup with fewer rows is done before a thread is of use.
@@ -19,27 +19,27 @@ const ROUND: u32 = 5;
 /// What plain rules make of the rows of a block.
 pub(super) struct Block {
     first: u32,
-    rows: Vec<MadeRow>,
-    made: Made,
+    rows: Vec<EvaluatedRow>,
+    made: Evaluated,
 }
 
 /// What was made of one row; none where it is left to the first thread.
-type MadeRow = Option<(Fits, u32, u32)>;
+type EvaluatedRow = Option<(Fits, u32, u32)>;
 
 impl Block {
     /// What was made of a row.
-    pub(super) fn of(&self, row: u32) -> Option<(&Fits, (&Made, std::ops::Range<usize>))> {
+    pub(super) fn of(&self, row: u32) -> Option<(&Fits, (&Evaluated, std::ops::Range<usize>))> {
         let (fits, from, to) = self.rows.get(row.checked_sub(self.first)? as usize)?.as_ref()?;
         Some((fits, (&self.made, *from as usize..*to as usize)))
     }
 }
 
-fn is_made_ahead(block: u32) -> bool {
+fn is_prefetched(block: u32) -> bool {
     !block.is_multiple_of(ROUND)
 }
 
 /// Hands `each` the block that each row is in, where its block was made ahead. One call for each row, in their order.
-pub(super) fn with_blocks_made_ahead(
+pub(super) fn with_prefetched_blocks(
     program: &Program<'_, '_, '_>,
     each: &mut dyn FnMut(u32, Option<&Block>),
 ) {
@@ -50,7 +50,7 @@ pub(super) fn with_blocks_made_ahead(
     }
     std::thread::scope(|scope| {
         let (hand_over, blocks) = sync_channel(2);
-        scope.spawn(move || make_blocks(program, &hand_over));
+        scope.spawn(move || evaluate_blocks(program, &hand_over));
         take_blocks(rows, &blocks, each);
     });
 }
@@ -58,19 +58,19 @@ pub(super) fn with_blocks_made_ahead(
 fn take_blocks(rows: u32, blocks: &Receiver<Block>, each: &mut dyn FnMut(u32, Option<&Block>)) {
     for first in (0..rows).step_by(BLOCK as usize) {
         // If the other thread has ended, which it only does by a mistake of ours, it is heard of at the end.
-        let block = if is_made_ahead(first / BLOCK) { blocks.recv().ok() } else { None };
+        let block = if is_prefetched(first / BLOCK) { blocks.recv().ok() } else { None };
         (first..rows.min(first + BLOCK)).for_each(|row| each(row, block.as_ref()));
     }
 }
 
-fn make_blocks(program: &Program<'_, '_, '_>, hand_over: &SyncSender<Block>) {
+fn evaluate_blocks(program: &Program<'_, '_, '_>, hand_over: &SyncSender<Block>) {
     // What is not answered is said by the first thread.
     let (mut matcher, _) = Matcher::new(program);
     let rows = program.reading.rows.len() as u32;
-    for first in (0..rows).step_by(BLOCK as usize).filter(|first| is_made_ahead(first / BLOCK)) {
-        let mut block = Block { first, rows: Vec::with_capacity(BLOCK as usize), made: Made::default() };
+    for first in (0..rows).step_by(BLOCK as usize).filter(|first| is_prefetched(first / BLOCK)) {
+        let mut block = Block { first, rows: Vec::with_capacity(BLOCK as usize), made: Evaluated::default() };
         for row in first..rows.min(first + BLOCK) {
-            block.rows.push(make_row(&mut matcher, row, &mut block.made));
+            block.rows.push(evaluate_row(&mut matcher, row, &mut block.made));
         }
         if hand_over.send(block).is_err() {
             return;
@@ -79,12 +79,12 @@ fn make_blocks(program: &Program<'_, '_, '_>, hand_over: &SyncSender<Block>) {
 }
 
 /// What the first rule makes of a row, if it is a plain one that need not wait for others.
-fn make_row(matcher: &mut Matcher<'_, '_, '_>, index: u32, made: &mut Made) -> MadeRow {
+fn evaluate_row(matcher: &mut Matcher<'_, '_, '_>, index: u32, made: &mut Evaluated) -> EvaluatedRow {
     let program = matcher.program;
     let row = program.row(index);
     let &(rule, _) = program.automaton.accepted(row.accept).clauses.first()?;
-    let rule = program.plain[rule as usize].as_ref().filter(|rule| rule.can_be_made_ahead())?;
-    if row.kind != RowKind::Setting || program.bars.of(index, &row).is_some() {
+    let rule = program.plain[rule as usize].as_ref().filter(|rule| rule.can_be_prefetched())?;
+    if row.kind != RowKind::Setting || program.excluded.of(index, &row).is_some() {
         return None;
     }
     matcher.cursor = index;

@@ -7,8 +7,8 @@ use crate::judge::limits;
 use crate::ledger::DecidedBy;
 use crate::mapping::{LeftOver, PortProposal, PortTarget};
 use crate::redact::mark_in;
+use crate::scan::inventory::RowKind;
 use crate::scan::locator::Labeler;
-use crate::scan::reading::RowKind;
 use crate::tree::NodeId;
 use rustc_hash::FxHashMap;
 

@@ -8,7 +8,7 @@ use ipnet::IpNet;
 
 /// What a rule captured: a text of the old side with its type there.
 #[derive(Clone, Copy, Debug)]
-pub(super) struct Bound<'t> {
+pub(super) struct Capture<'t> {
     /// The row that it is from; none for a default.
     pub(super) row: Option<u32>,
     pub(super) text: &'t str,
@@ -43,7 +43,7 @@ impl Failure {
     }
 
     /// That its place has another value already.
-    pub(super) fn taken() -> Self {
+    pub(super) fn conflict() -> Self {
         Self::new(Code::PlaceTaken, "its place on the new unit is taken by another value")
     }
 }

@@ -1,17 +1,17 @@
 //! What plain rules make of rows. Nothing is written yet.
 
-use super::bound::{Bound, Failure};
+use super::capture::{Capture, Failure};
 use super::instance::{Instance, Slots};
 use super::matcher::Matcher;
-use super::plain_rule::{Fits, Made, PlainField, PlainRule, remembers};
-use super::value::Hand;
+use super::plain_rule::{Evaluated, Fits, PlainField, PlainRule, remembers};
+use super::render::Renderer;
 use crate::language::typing::Loss;
-use crate::scan::reading::Row;
+use crate::scan::inventory::Row;
 use smallvec::{SmallVec, smallvec};
 
 impl<'i> Matcher<'_, 'i, '_> {
     /// What a plain rule makes of a row, behind what was made before. Nothing is written yet.
-    pub(super) fn make(&mut self, index: u32, row: Row, plain: &PlainRule<'i>, made: &mut Made) -> Fits {
+    pub(super) fn make(&mut self, index: u32, row: Row, plain: &PlainRule<'i>, made: &mut Evaluated) -> Fits {
         let rule = plain.rule;
         let instance = match rule.place {
             Some(place) => match self.instance(place, row.node) {
@@ -20,7 +20,7 @@ impl<'i> Matcher<'_, 'i, '_> {
             },
             None => None,
         };
-        let bound = Bound {
+        let bound = Capture {
             row: Some(index),
             text: self.program.tree.value(row.node),
             kind: row.type_id(self.program.step.old(), self.program.automaton),
@@ -45,9 +45,9 @@ impl<'i> Matcher<'_, 'i, '_> {
     /// A value as a whole becomes one setting.
     fn make_whole(
         &mut self,
-        bound: &Bound<'i>,
+        bound: &Capture<'i>,
         plain: &PlainRule<'i>,
-        made: &mut Made,
+        made: &mut Evaluated,
     ) -> Result<(), Failure> {
         let [PlainField { field, capture: Some((_, through)), .. }] = plain.fields.as_slice() else {
             return Ok(());
@@ -81,9 +81,9 @@ impl<'i> Matcher<'_, 'i, '_> {
     fn make_fields(
         &mut self,
         plain: &PlainRule<'i>,
-        slots: &[Option<Bound<'i>>],
+        slots: &[Option<Capture<'i>>],
         instance: Option<&Instance<'i>>,
-        made: &mut Made,
+        made: &mut Evaluated,
     ) -> Result<(), Failure> {
         for &number in &plain.look_ups {
             self.ready_look_up(number);
@@ -92,9 +92,9 @@ impl<'i> Matcher<'_, 'i, '_> {
             instance.map_or((self.program.root, 0), |instance| (instance.scope, instance.index));
         let first = made.leaves.len();
         // What each capture is, and the leaf that it became, where that was not known yet.
-        let mut learned: SmallVec<[(u64, Bound<'i>, usize); 2]> = SmallVec::new();
+        let mut learned: SmallVec<[(u64, Capture<'i>, usize); 2]> = SmallVec::new();
         let mut text = std::mem::take(&mut self.scratch);
-        let hand = Hand::new(self.here(plain.rule, slots, scope, index), &self.look_ups);
+        let hand = Renderer::new(self.here(plain.rule, slots, scope, index), &self.look_ups);
         for (number, PlainField { field, capture, .. }) in plain.fields.iter().enumerate() {
             if field.slots().next().is_some() && field.slots().all(|slot| slots[slot].is_none()) {
                 continue;
@@ -135,6 +135,6 @@ impl<'i> Matcher<'_, 'i, '_> {
 }
 
 /// What a capture is written as, if that is not as it was.
-fn changed(text: &str, bound: &Bound<'_>) -> Option<Box<str>> {
+fn changed(text: &str, bound: &Capture<'_>) -> Option<Box<str>> {
     (text != bound.text).then(|| text.into())
 }

@@ -18,7 +18,7 @@ pub(crate) enum UnitSide {
 
 /// What a line says of the work around a change.
 #[derive(Clone, Debug, Default)]
-pub(crate) struct Around {
+pub(crate) struct Runbook {
     pub(crate) steps: Vec<Step>,
     pub(crate) services: Vec<Service>,
     pub(crate) dependants: Vec<Dependant>,
@@ -53,9 +53,9 @@ pub(crate) struct Dependant {
     pub(crate) text: String,
 }
 
-pub(super) fn read_around(root: &Section<'_, '_>, schema: &Schema) -> Around {
+pub(super) fn read_runbook(root: &Section<'_, '_>, schema: &Schema) -> Runbook {
     let text = |word: Option<Word<'_>>| word.map(|word| word.text.to_owned());
-    let mut around = Around::default();
+    let mut around = Runbook::default();
     for section in root.sections("step") {
         let side = pick(&section, "unit", &[("old", UnitSide::Old), ("new", UnitSide::New)]);
         let phase = pick(&section, "phase", &Phase::ALL);

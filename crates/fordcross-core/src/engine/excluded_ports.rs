@@ -9,13 +9,13 @@ use crate::language::crossing::{Action, Field};
 use crate::language::profile::{Profile, What};
 use crate::mapping::{PortTarget, each_naming_row};
 use crate::scan::automaton::{AcceptId, Automaton};
-use crate::scan::reading::{ObjectId, Reading, Row, RowKind};
+use crate::scan::inventory::{Inventory, ObjectId, Row, RowKind};
 use crate::tree::Tree;
 use crate::tree::pattern::Pattern;
 use rustc_hash::FxHashMap;
 
 /// What is taken out, by the number of the port in `ports`.
-pub(super) struct Bars {
+pub(super) struct ExcludedPorts {
     pub(super) ports: Vec<String>,
     numbers: FxHashMap<String, u32>,
     objects: Vec<Option<u32>>,
@@ -23,28 +23,28 @@ pub(super) struct Bars {
     rows: FxHashMap<u32, u32>,
 }
 
-impl Bars {
-    pub(super) fn new(step: &Step<'_, '_>, automaton: &Automaton, reading: &Reading) -> Self {
-        let mut bars = Self {
+impl ExcludedPorts {
+    pub(super) fn new(step: &Step<'_, '_>, automaton: &Automaton, reading: &Inventory) -> Self {
+        let mut excluded = Self {
             ports: Vec::new(),
             numbers: FxHashMap::default(),
             objects: vec![None; reading.objects.len()],
             rows: FxHashMap::default(),
         };
-        let Some(mapping) = step.mapping else { return bars };
+        let Some(mapping) = step.mapping else { return excluded };
         let mut goes_alone: FxHashMap<AcceptId, bool> = FxHashMap::default();
         each_naming_row(step.tree, step.old(), automaton, reading, &mut |index, row, ports| {
             for name in ports.iter().filter(|name| !matches!(mapping.port(name), PortTarget::New(_))) {
-                let port = bars.number(name);
+                let port = excluded.number(name);
                 let alone = row.kind == RowKind::Setting
                     && *goes_alone.entry(row.accept).or_insert_with(|| goes_alone_at(step, automaton, row))
                     && !is_key(step.tree, step.old(), automaton, reading, &row);
                 match row.object.filter(|_| !alone) {
                     Some(object) => {
-                        bars.objects[object.index()].get_or_insert(port);
+                        excluded.objects[object.index()].get_or_insert(port);
                     }
                     None => {
-                        bars.rows.entry(index).or_insert(port);
+                        excluded.rows.entry(index).or_insert(port);
                     }
                 }
             }
@@ -52,12 +52,12 @@ impl Bars {
         // Objects stand after those that hold them.
         for index in 0..reading.objects.len() {
             if let Some(holder) = reading.objects[index].holder
-                && bars.objects[index].is_none()
+                && excluded.objects[index].is_none()
             {
-                bars.objects[index] = bars.objects[holder.index()];
+                excluded.objects[index] = excluded.objects[holder.index()];
             }
         }
-        bars
+        excluded
     }
 
     fn number(&mut self, name: &str) -> u32 {
@@ -91,7 +91,7 @@ impl Bars {
 }
 
 /// Whether a setting is what its object is told apart by.
-fn is_key(tree: &Tree<'_>, profile: &Profile, automaton: &Automaton, reading: &Reading, row: &Row) -> bool {
+fn is_key(tree: &Tree<'_>, profile: &Profile, automaton: &Automaton, reading: &Inventory, row: &Row) -> bool {
     let parent = tree.parent(row.node);
     let Some(object) = reading.row_of(parent).map(|index| reading.rows[index]) else { return false };
     let entry = automaton.accepted(object.accept).entry;

@@ -64,7 +64,7 @@ pub(crate) struct Naming {
 
 /// All that one tree holds, in the order of the input.
 #[derive(Debug)]
-pub(crate) struct Reading {
+pub(crate) struct Inventory {
     pub(crate) rows: Vec<Row>,
     pub(crate) objects: Vec<Object>,
     pub(crate) ordinals: Ordinals,
@@ -117,16 +117,16 @@ pub(crate) fn automaton_of(profile: &Profile, crossing: Option<&Crossing>) -> Au
 /// What the first walk over a backup found, and what it was found with. It is made once: the ports
 /// that are used are read from it, and the first crossing of a course begins with it.
 #[derive(Debug)]
-pub struct FirstWalk {
+pub struct Scan {
     pub(crate) automaton: Automaton,
-    pub(crate) reading: Reading,
+    pub(crate) reading: Inventory,
 }
 
-impl FirstWalk {
+impl Scan {
     /// Walks a tree under the profile of its release, with the rules of the crossing that starts there.
     pub fn new(tree: &Tree<'_>, profile: &Profile, crossing: &Crossing) -> Self {
         let mut automaton = automaton_of(profile, Some(crossing));
-        let reading = Reading::new(tree, profile, &mut automaton);
+        let reading = Inventory::new(tree, profile, &mut automaton);
         Self { automaton, reading }
     }
 }
@@ -152,7 +152,7 @@ impl Row {
     }
 }
 
-impl Reading {
+impl Inventory {
     /// Walks `tree`, which must be in document order.
     pub(crate) fn new(tree: &Tree<'_>, profile: &Profile, automaton: &mut Automaton) -> Self {
         let mut walk = Walk {
@@ -243,7 +243,7 @@ impl Counts {
 struct Walk<'t, 'a> {
     tree: &'t Tree<'a>,
     profile: &'t Profile,
-    reading: Reading,
+    reading: Inventory,
     /// Hashes of holder, declaration and keys, with how often they were seen.
     keys_seen: FxHashMap<u64, u32>,
     frames: Vec<Frame>,

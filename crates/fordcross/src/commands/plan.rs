@@ -1,6 +1,6 @@
 //! What `map` and `carry` share: the backup, both profiles, the receiving model, the crossing.
 
-use crate::arguments::{General, Reading, Way, WhichConfiguration};
+use crate::arguments::{ConversionArgs, General, Reading, WhichConfiguration};
 use crate::backup_file::{InputFile, read_backup};
 use crate::folder::remark_findings;
 use crate::library;
@@ -8,7 +8,7 @@ use crate::output::count;
 use crate::sources::Sources;
 use crate::status::Failed;
 use fordcross_core::backup::{Backup, Configuration, read};
-use fordcross_core::carry::{FirstWalk, mapping_leg};
+use fordcross_core::carry::{Scan, mapping_leg};
 use fordcross_core::course::Leg;
 use fordcross_core::crossing::{Crossing, Side};
 use fordcross_core::finding::{Code, Finding, Place, Severity, SeverityOverride, did_you_mean};
@@ -54,18 +54,18 @@ impl std::fmt::Display for Receiver {
 }
 
 /// Everything but the backup itself, which borrows from its file.
-pub(crate) struct Loaded {
+pub(crate) struct Inputs {
     pub(crate) library: Library,
     pub(crate) file: InputFile,
     pub(crate) receiver: Receiver,
 }
 
-pub(crate) fn load(general: &General, way: &Way, input: &mut dyn Read) -> Result<Loaded, Failed> {
+pub(crate) fn load(general: &General, way: &ConversionArgs, input: &mut dyn Read) -> Result<Inputs, Failed> {
     let receiver = Receiver::parse(&way.to)?;
     let library = library::load(&general.profiles)?;
     check_severities(&general.severity, &library)?;
     let file = read_backup(&way.backup, input, &way.reading, &library)?;
-    Ok(Loaded { library, file, receiver })
+    Ok(Inputs { library, file, receiver })
 }
 
 /// Codes of profiles must be ones, and what blocks by a rule is passed by a reason in the map and not by looking away.
@@ -90,7 +90,7 @@ fn check_severities(severities: &[SeverityOverride], library: &Library) -> Resul
 }
 
 /// The way from a backup to a receiving unit.
-pub(crate) struct Ready<'l> {
+pub(crate) struct Plan<'l> {
     pub(crate) backup: Backup<'l>,
     pub(crate) course: Vec<Leg>,
     /// The files that the course is made of: profiles, then crossings.
@@ -100,8 +100,8 @@ pub(crate) struct Ready<'l> {
     pub(crate) notices: Vec<Finding>,
 }
 
-impl Loaded {
-    pub(crate) fn ready(&self, general: &General, way: &Way) -> Result<Ready<'_>, Failed> {
+impl Inputs {
+    pub(crate) fn ready(&self, general: &General, way: &ConversionArgs) -> Result<Plan<'_>, Failed> {
         let (mut backup, old, old_file) = open(&self.file, &self.library, way.reading.treat_as.as_deref())?;
         backup.choose(
             &old,
@@ -159,11 +159,11 @@ impl Loaded {
         notices.extend(remark_findings(&self.file.name, &self.file.remarks));
         notices.extend(self.file.told.iter().cloned());
         notices.extend(backup.guessed_files(&old));
-        Ok(Ready { backup, course, profile_files, crossing_files, notices })
+        Ok(Plan { backup, course, profile_files, crossing_files, notices })
     }
 }
 
-impl Ready<'_> {
+impl Plan<'_> {
     pub(crate) fn old(&self) -> &Profile {
         &self.course[0].old
     }
@@ -201,11 +201,11 @@ impl Ready<'_> {
     }
 
     /// The first walk over the backup.
-    pub(crate) fn walk(&self) -> FirstWalk {
+    pub(crate) fn walk(&self) -> Scan {
         std::thread::scope(|scope| {
             // Lines are asked for later. They can be counted meanwhile, which does not depend on the walk.
             scope.spawn(|| self.backup.lines());
-            FirstWalk::new(&self.backup.tree, self.old(), &self.course[0].crossing)
+            Scan::new(&self.backup.tree, self.old(), &self.course[0].crossing)
         })
     }
 
@@ -303,7 +303,7 @@ pub(crate) fn treated_as(backup: &Backup<'_>) -> Option<Finding> {
 pub(crate) fn read_base(
     paths: &[PathBuf],
     reading: &Reading,
-    loaded: &Loaded,
+    loaded: &Inputs,
     input: &mut dyn Read,
 ) -> Result<Option<InputFile>, Failed> {
     let Some((path, also)) = paths.split_first() else { return Ok(None) };
@@ -318,7 +318,7 @@ pub(crate) fn read_base(
 }
 
 /// Reads and recognises a base, which must be of the receiving line, release and model.
-pub(crate) fn open_base<'l>(file: &'l InputFile, loaded: &'l Loaded) -> Result<Backup<'l>, Failed> {
+pub(crate) fn open_base<'l>(file: &'l InputFile, loaded: &'l Inputs) -> Result<Backup<'l>, Failed> {
     // One that does not say its release is of the one that it is given for.
     let release = Some(loaded.receiver.release.as_str());
     let opened = open(file, &loaded.library, release).or_else(|_| open(file, &loaded.library, None));

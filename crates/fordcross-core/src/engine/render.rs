@@ -1,7 +1,7 @@
 //! From what a rule captured to the text that is written.
 
-use super::bound::{Bound, Failure, Networks, Prepared};
-use super::here::Here;
+use super::capture::{Capture, Failure, Networks, Prepared};
+use super::context::EvalContext;
 use super::step::Step;
 use crate::finding::Code;
 use crate::format::shape::Part;
@@ -25,8 +25,8 @@ struct Renamed<'t> {
 }
 
 /// What a piece of a template can draw on.
-pub(super) struct Hand<'h, 'i, 'a> {
-    pub(super) here: Here<'h, 'i, 'a>,
+pub(super) struct Renderer<'h, 'i, 'a> {
+    pub(super) here: EvalContext<'h, 'i, 'a>,
     /// By the number of the look-up; empty where none was needed yet.
     pub(super) look_ups: &'h [Option<Networks>],
     /// The capture that was read last and for which setting, since several fields may draw on one.
@@ -48,7 +48,7 @@ impl<'i, 'a: 'i> Step<'i, 'a> {
         Some(MapFor { mapping, except: self.exempt.of(of, to) })
     }
 
-    fn read(&self, bound: &Bound<'i>, to: Option<u16>) -> Result<Renamed<'i>, Failure> {
+    fn read(&self, bound: &Capture<'i>, to: Option<u16>) -> Result<Renamed<'i>, Failure> {
         let read = self.read_as_is(bound)?;
         let Some(map) = self.map_for(bound.of, to) else { return Ok(read) };
         // A name that is made of others can have an entry of its own.
@@ -63,7 +63,7 @@ impl<'i, 'a: 'i> Step<'i, 'a> {
     }
 
     /// What a capture means on the old side.
-    fn read_as_is(&self, bound: &Bound<'i>) -> Result<Renamed<'i>, Failure> {
+    fn read_as_is(&self, bound: &Capture<'i>) -> Result<Renamed<'i>, Failure> {
         let Some(kind) = bound.kind else {
             return Ok(Renamed { value: Value::Text(Cow::Borrowed(bound.text)), changed: false });
         };
@@ -100,7 +100,7 @@ impl<'i, 'a: 'i> Step<'i, 'a> {
     /// the setting that it is written to.
     pub(super) fn convert(
         &self,
-        bound: &Bound<'i>,
+        bound: &Capture<'i>,
         kind: TypeId,
         to: Option<u16>,
     ) -> Result<Prepared, Failure> {
@@ -112,7 +112,7 @@ impl<'i, 'a: 'i> Step<'i, 'a> {
     /// The same into a text that is at hand: how it is written, what became of it, what it lost.
     pub(super) fn convert_into(
         &self,
-        bound: &Bound<'i>,
+        bound: &Capture<'i>,
         kind: TypeId,
         to: Option<u16>,
         text: &mut String,
@@ -143,8 +143,8 @@ impl<'i, 'a: 'i> Step<'i, 'a> {
     }
 }
 
-impl<'h, 'i, 'a: 'i> Hand<'h, 'i, 'a> {
-    pub(super) fn new(here: Here<'h, 'i, 'a>, look_ups: &'h [Option<Networks>]) -> Self {
+impl<'h, 'i, 'a: 'i> Renderer<'h, 'i, 'a> {
+    pub(super) fn new(here: EvalContext<'h, 'i, 'a>, look_ups: &'h [Option<Networks>]) -> Self {
         Self { here, look_ups, last_read: RefCell::default() }
     }
 
@@ -160,7 +160,7 @@ impl<'h, 'i, 'a: 'i> Hand<'h, 'i, 'a> {
         Ok(read)
     }
 
-    fn bound(&self, slot: usize) -> Result<&Bound<'i>, Failure> {
+    fn bound(&self, slot: usize) -> Result<&Capture<'i>, Failure> {
         self.here.slots[slot]
             .as_ref()
             .ok_or_else(|| Failure::new(Code::ValueUnread, "a part of the value is missing"))

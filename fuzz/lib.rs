@@ -1,7 +1,7 @@
 //! What the fuzz targets share: bytes go all the way that a backup goes, those of shipped lines over their crossings, too.
 
 use fordcross_core::backup::{Backup, read};
-use fordcross_core::carry::{CarryInput, Scan, carry, mapping_leg};
+use fordcross_core::carry::{Threads, CarryInput, Scan, carry, mapping_leg};
 use fordcross_core::course::Leg;
 use fordcross_core::crossing::Side;
 use fordcross_core::finding::Code;
@@ -224,6 +224,7 @@ pub fn carried(library: &Library, way: Way, backup: &[u8], base: Option<&[u8]>, 
         severities: &[],
         accepted: &[],
         base: base.as_ref(),
+        threads: Threads::Two,
     };
     let mut carried = carry(input, walk);
     let mut rows = Vec::new();

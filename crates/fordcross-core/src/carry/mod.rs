@@ -17,6 +17,7 @@ mod work;
 
 use crate::account::{LedgerInput, LedgerWriter, StepMade};
 use crate::container::Member;
+pub use crate::engine::Threads;
 use crate::engine::{NameBook, Step, apply};
 use crate::finding::{Findings, Severity, SeverityOverride, apply_severities};
 use crate::judge::read_back;
@@ -63,6 +64,8 @@ pub struct CarryInput<'i, 'a> {
     pub severities: &'i [SeverityOverride],
     /// The findings that a person passes, each with a reason.
     pub accepted: &'i [Accepted],
+    /// How many threads apply a crossing to a large backup. The result is the same.
+    pub threads: Threads,
 }
 
 impl<'a> CarryInput<'_, 'a> {
@@ -139,6 +142,7 @@ pub fn carry<'i, 'a>(input: CarryInput<'i, 'a>, walk: Scan) -> Carried<'i, 'a> {
             exempt: &exempt,
             ignored: if number == 0 { &overruled.ignored } else { &none },
             into_base,
+            threads: input.threads,
         };
         let walk = walk.take().unwrap_or_else(|| Scan::new(tree, &leg.old, &leg.crossing));
         let (mut made, beside, mut ledger) = apply_inheriting(step, &walk);

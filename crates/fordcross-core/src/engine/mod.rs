@@ -30,3 +30,4 @@ mod step;
 pub(crate) use decide::apply;
 pub(crate) use names::NameBook;
 pub(crate) use step::Step;
+pub use step::Threads;

@@ -5,6 +5,7 @@
 use super::matcher::Matcher;
 use super::plain_rule::{Evaluated, Fits};
 use super::program::Program;
+use super::step::Threads;
 use crate::scan::inventory::RowKind;
 use std::sync::mpsc::{Receiver, SyncSender, sync_channel};
 
@@ -44,8 +45,7 @@ pub(super) fn with_prefetched_blocks(
     each: &mut dyn FnMut(u32, Option<&Block>),
 ) {
     let rows = program.reading.rows.len() as u32;
-    let one_processor = std::thread::available_parallelism().is_ok_and(|processors| processors.get() == 1);
-    if program.reading.rows.len() < FROM_ROWS || one_processor {
+    if program.reading.rows.len() < FROM_ROWS || program.step.threads == Threads::One {
         return (0..rows).for_each(|row| each(row, None));
     }
     std::thread::scope(|scope| {

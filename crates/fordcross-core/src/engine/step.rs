@@ -35,6 +35,17 @@ pub(crate) struct Step<'i, 'a> {
     pub(crate) ignored: &'i FxHashMap<NodeId, u32>,
     /// What it makes goes into a base, which can say otherwise where both defaults are the same.
     pub(crate) into_base: bool,
+    pub(crate) threads: Threads,
+}
+
+/// How many threads apply a crossing to a large backup.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub enum Threads {
+    /// One, which does all.
+    One,
+    /// A second one evaluates plain rules for rows that the first has not come to.
+    #[default]
+    Two,
 }
 
 impl<'i> Step<'i, '_> {

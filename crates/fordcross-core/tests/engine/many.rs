@@ -1,7 +1,9 @@
 //! Backups so large that more than one thread works on their rows: each of many fares as it does alone.
 
 use crate::rules::shown;
-use crate::small::{CROSSING, make};
+use crate::small::{CROSSING, NEW, OLD, carry_with, make, parse};
+use fordcross_core::carry::Threads;
+use fordcross_core::mapping::MapFile;
 
 /// Items that plain rules take in every way there is: as they were, by a table, in parts, not at all.
 const ITEMS: [&str; 7] = [
@@ -38,4 +40,16 @@ fn each_of_many_fares_as_it_does_alone() {
     for (number, rows) in many.chunks(alone.len()).enumerate() {
         assert_eq!(rows, alone, "time {number}");
     }
+}
+
+/// A second thread changes nothing: not a byte of the result or the ledger, and no finding.
+#[test]
+fn one_thread_makes_what_two_make() {
+    let items: String = ITEMS.into_iter().cycle().take(ITEMS.len() * 400).collect();
+    let text = format!("<old release='1'><list>{items}</list></old>");
+    let [one, two] = [Threads::One, Threads::Two]
+        .map(|threads| carry_with(threads, &text, parse(OLD, NEW, CROSSING), &MapFile::default()));
+    assert!(one.rows.len() > 8_000, "too few rows for a second thread: {}", one.rows.len());
+    assert!(one.ledger == two.ledger && one.result == two.result);
+    assert_eq!(one.findings, two.findings);
 }

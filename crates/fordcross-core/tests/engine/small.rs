@@ -2,7 +2,7 @@
 
 use fordcross_core::account::LedgerWriter;
 use fordcross_core::backup::Backup;
-use fordcross_core::carry::{CarryInput, Scan, carry};
+use fordcross_core::carry::{CarryInput, Scan, Threads, carry};
 use fordcross_core::course::Leg;
 use fordcross_core::crossing::Crossing;
 use fordcross_core::finding::{Code, Finding};
@@ -189,6 +189,16 @@ pub(crate) fn parse(old: &str, new: &str, crossing: &str) -> (Profile, Profile, 
 
 /// Carries a text from a line to another, to its only model, by what a map decides of ports.
 pub(crate) fn carry_over(text: &str, old: Profile, new: Profile, crossing: Crossing, map: &MapFile) -> Made {
+    carry_with(Threads::Two, text, (old, new, crossing), map)
+}
+
+/// The same by so many threads.
+pub(crate) fn carry_with(
+    threads: Threads,
+    text: &str,
+    (old, new, crossing): (Profile, Profile, Crossing),
+    map: &MapFile,
+) -> Made {
     let tree = read_xml(source("backup.xml", text)).expect("well-formed");
     let backup = Backup::new(tree, &old, Some("1")).expect("known");
     let model = new.models[0].clone();
@@ -217,6 +227,7 @@ pub(crate) fn carry_over(text: &str, old: Profile, new: Profile, crossing: Cross
         severities: &[],
         accepted: &map.accepted,
         base: None,
+        threads,
     };
     let mut carried = carry(input, walk);
     let rows = |mut rows: LedgerWriter<'_>| {

@@ -1,7 +1,7 @@
 //! `carry`: converts a backup and accounts for every setting.
 
 use super::map::read_map;
-use super::plan::{Inputs, Plan, load, open_base, read_base};
+use super::plan::{Inputs, Plan, load, open_base, read_base, threads};
 use crate::arguments::{Carry, General};
 use crate::backup_file::InputFile;
 use crate::output::table::columns;
@@ -69,6 +69,7 @@ pub(crate) fn carry(
         severities: &general.severity,
         accepted: &said.accepted,
         base: base.as_ref(),
+        threads: threads(),
     };
     let mut carried = carry_over(input, walk);
     let noticed = ready.notices.iter().cloned().chain(decisions.findings).collect();

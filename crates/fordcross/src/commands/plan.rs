@@ -8,6 +8,7 @@ use crate::output::count;
 use crate::sources::Sources;
 use crate::status::Failed;
 use fordcross_core::backup::{Backup, Configuration, read};
+use fordcross_core::carry::Threads;
 use fordcross_core::carry::{Scan, mapping_leg};
 use fordcross_core::course::Leg;
 use fordcross_core::crossing::{Crossing, Side};
@@ -344,4 +345,10 @@ pub(crate) fn open_base<'l>(file: &'l InputFile, loaded: &'l Inputs) -> Result<B
         .at(file.source(), Span::default())
         .help(format!("export the base from the receiving unit, or carry with `--to {found}`"));
     Err(vec![finding].into())
+}
+
+/// A second thread is of use where there is a second processor.
+pub(super) fn threads() -> Threads {
+    let processors = std::thread::available_parallelism().map_or(1, std::num::NonZero::get);
+    if processors == 1 { Threads::One } else { Threads::Two }
 }

@@ -1,7 +1,7 @@
 //! `profile try`: carries backups to see which rules they use and what none of them speaks of.
 
 use super::carry::decide;
-use super::plan::load;
+use super::plan::{load, threads};
 use crate::arguments::{ConversionArgs, General, Try, WhichConfiguration};
 use crate::output::table::columns;
 use crate::output::{BOLD, Printer, count};
@@ -93,6 +93,7 @@ fn try_one(
         severities: &general.severity,
         accepted: &[],
         base: None,
+        threads: threads(),
     };
     let mut carried = carry(input, walk);
     carried.write(|_| (), |_| ());

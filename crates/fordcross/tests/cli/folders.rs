@@ -7,7 +7,6 @@ use serde_json::Value;
 use std::fs;
 use std::os::unix::fs::PermissionsExt as _;
 use std::process::Command;
-use std::time::Duration;
 
 #[test]
 fn only_the_owner_can_read_the_results() {
@@ -145,11 +144,11 @@ fn a_signal_leaves_nothing_behind(#[case] signal: Signal) {
     let desk = Desk::new();
     desk.write("large.xml", large());
     let mut met = 0;
-    for step in 0..12_u64 {
+    for seen in MOMENTS {
         let mut command = desk.command("carry large.xml --to osier/16@2.1 -o out");
         let null = std::process::Stdio::null;
         let mut child = command.stdout(null()).stderr(null()).spawn().expect("runs");
-        std::thread::sleep(Duration::from_millis(40 + 25 * step));
+        wait_for(&desk, &mut child, seen);
         let _ = rustix::process::kill_process(rustix::process::Pid::from_child(&child), signal);
         let ended = child.wait().expect("ended");
         met += usize::from(ended.signal() == Some(signal.as_raw()));
@@ -263,6 +262,29 @@ fn includes_are_bounded(#[case] first: &str, #[case] file: &str, #[case] line: &
     assert!(ran.told.contains("files are included so often"), "{}", ran.told);
 }
 
+/// What a run has put beside the backup, or into what it makes, by the time that it is met; nothing yet at first.
+const MOMENTS: [&str; 7] = ["", ".", "ledger.jsonl", "map.toml", "gw-wrackhaven.json", "receipt.json", "out"];
+
+/// Waits until something of that name is there, however long that takes, or the run has ended.
+fn wait_for(desk: &Desk, child: &mut std::process::Child, seen: &str) {
+    let is_there = || {
+        let hidden = desk.names().into_iter().filter(|name| name.starts_with('.'));
+        // It may go while it is looked at, and a lock is no folder.
+        let entries =
+            hidden.clone().filter_map(|folder| fs::read_dir(desk.path(&folder)).ok()).flatten().flatten();
+        let mut inside = entries.map(|entry| entry.file_name().to_string_lossy().into_owned());
+        match seen {
+            "" => true,
+            "." => hidden.count() > 0,
+            "out" => desk.path("out").exists(),
+            file => inside.any(|name| name.ends_with(file)),
+        }
+    };
+    while !is_there() && child.try_wait().expect("a run").is_none() {
+        std::thread::yield_now();
+    }
+}
+
 /// A backup that takes a moment: very many VLANs.
 fn large() -> String {
     let (head, tail) = WRACKHAVEN.split_once("<link id=\"f1\"").expect("a link");
@@ -278,14 +300,14 @@ fn killing_a_carry_leaves_no_half_folder() {
     let desk = Desk::new();
     desk.write("large.xml", large());
     let line = "carry large.xml --to osier/16@2.1 -o out";
-    for step in 0..16_u64 {
+    for seen in MOMENTS {
         let mut child = desk
             .command(line)
             .stdout(std::process::Stdio::null())
             .stderr(std::process::Stdio::null())
             .spawn()
             .expect("runs");
-        std::thread::sleep(Duration::from_millis(25 * step));
+        wait_for(&desk, &mut child, seen);
         child.kill().expect("killed");
         child.wait().expect("ended");
         if desk.path("out").exists() {

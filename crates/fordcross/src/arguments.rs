@@ -1,5 +1,6 @@
 //! The arguments, exactly as they are typed.
 
+use crate::decisions::decision;
 use clap::{Args, Parser, Subcommand, ValueEnum};
 use fordcross_core::finding::{Code, Severity, SeverityOverride, did_you_mean};
 use fordcross_core::opening::{Charset, Passphrase};
@@ -318,7 +319,7 @@ fn parse_severity(text: &str) -> Result<SeverityOverride, String> {
         let known: Vec<&str> = Code::ALL.iter().map(|code| code.name()).collect();
         format!("there is no finding `{code}`; {}", did_you_mean(code, known))
     })?;
-    match found.decision() {
+    match decision(found) {
         Some(decision) if severity != Severity::Blocker => {
             Err(format!("`{code}` blocks, and what blocks is never lowered: {decision}"))
         }

@@ -7,6 +7,7 @@
 mod arguments;
 mod backup_file;
 mod commands;
+mod decisions;
 mod files;
 mod folder;
 mod library;

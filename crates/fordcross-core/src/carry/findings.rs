@@ -149,7 +149,7 @@ impl Carried<'_, '_> {
         }
         for note in &self.ledger.notes {
             let mut finding = Finding::new(note.code, note.message.as_ref());
-            finding.help = note.help.as_deref().map(str::to_owned);
+            finding.help = note.help.as_deref().cloned();
             if let Some(line) = note.line {
                 let crossing = &self.input.course[note.step as usize].crossing;
                 finding.rule = Some(format!("{}:{line}", crossing.file));

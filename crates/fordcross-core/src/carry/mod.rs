@@ -321,7 +321,7 @@ impl Carried<'_, '_> {
                 finding.help = Some(format!(
                     "it was accepted as `{}` and says something else now: look again, and write `shows = \"{shows}\"`",
                     accepted.shows
-                ));
+                ).into());
             }
         }
     }

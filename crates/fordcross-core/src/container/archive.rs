@@ -2,10 +2,8 @@
 //! disk; what could hide another member is refused.
 
 use super::links::follow;
-use super::members::{
-    FETCH_AGAIN, Gathered, LONGEST_PATH, Listed, Member, NOT_FROM_A_UNIT, SAY_HOW_MUCH, bad,
-};
-use super::packed::{Limits, Unpackable};
+use super::members::{FETCH_AGAIN, Gathered, LONGEST_PATH, Listed, Member, NOT_FROM_A_UNIT, bad};
+use super::packed::{Limits, Unpackable, say_how_much};
 use super::remarks::About;
 use crate::finding::Code;
 use std::io::{self, Cursor, Read, Write};
@@ -225,7 +223,7 @@ fn read_zip(bytes: &[u8], taken: &mut Gathered<'_>) -> Result<(), Unpackable> {
             let message = format!(
                 "the member `{path}` unpacks to more than {ratio} times its size, as no configuration does"
             );
-            return Err(bad(Code::TooLarge, message, SAY_HOW_MUCH));
+            return Err(bad(Code::TooLarge, message, say_how_much()));
         }
         taken.read(path, size, entry)?;
     }

@@ -1,7 +1,7 @@
 //! Encrypted files: the age format with a passphrase (age-encryption.org/v1).
 
-use super::packed::Unpackable;
-use crate::finding::Code;
+use super::packed::{Unpackable, say_how_much};
+use crate::finding::{Choice, Code, Remedy};
 use age::armor::ArmoredReader;
 use age::secrecy::SecretString;
 use age::{DecryptError, Decryptor, Encryptor, Recipient, scrypt};
@@ -58,8 +58,8 @@ pub fn is_encrypted(bytes: &[u8]) -> bool {
     bytes.starts_with(BINARY) || bytes.trim_ascii_start().starts_with(ARMORED)
 }
 
-fn refused(message: impl Into<String>, help: &'static str) -> Unpackable {
-    Unpackable { code: Code::Locked, message: message.into(), help, member: None }
+fn refused(message: impl Into<String>, help: impl Into<Remedy>) -> Unpackable {
+    Unpackable { code: Code::Locked, message: message.into(), help: help.into(), member: None }
 }
 
 /// What was encrypted.
@@ -88,8 +88,7 @@ pub(crate) fn decrypt(
     let Some(passphrase) = passphrase else {
         let needed = refused(
             "the backup is encrypted with age, and no passphrase was given",
-            "give it with `--passphrase-file FILE`, `--passphrase-fd N` or the environment variable FORDCROSS_PASSPHRASE, \
-             or name the backup alone at a terminal to be asked",
+            Remedy::from("give it with ").choice(Choice::Passphrase),
         );
         return Err(Unpackable { code: Code::PassphraseNeeded, ..needed });
     };
@@ -102,7 +101,7 @@ pub(crate) fn decrypt(
         return Err(Unpackable {
             code: Code::TooLarge,
             message: format!("what is encrypted is larger than {most} bytes"),
-            help: "if you know what it is, say with `--max-unpacked BYTES` how much it may become",
+            help: say_how_much(),
             member: None,
         });
     }

@@ -1,8 +1,8 @@
 //! What is gathered of an archive: each path is checked, and all that is read is counted against the limits.
 
-use super::packed::{Limits, Unpackable};
+use super::packed::{Limits, Unpackable, say_how_much};
 use super::remarks::{About, Link, Remark};
-use crate::finding::Code;
+use crate::finding::{Code, Remedy};
 use rustc_hash::FxHashMap;
 use std::io::Read;
 use unicode_normalization::UnicodeNormalization as _;
@@ -38,14 +38,12 @@ pub(crate) struct Gathered<'l> {
 
 pub(crate) const FETCH_AGAIN: &str = "compare the file's size with the original and fetch it again";
 pub(crate) const NOT_FROM_A_UNIT: &str = "no unit writes such an archive; look at where it comes from";
-pub(crate) const SAY_HOW_MUCH: &str =
-    "if you know what it is, say with `--max-unpacked BYTES` how much it may become";
 
 /// The longest path that a file can have on Linux, in bytes.
 pub(crate) const LONGEST_PATH: usize = 4096;
 
-pub(crate) fn bad(code: Code, message: impl Into<String>, help: &'static str) -> Unpackable {
-    Unpackable { code, message: message.into(), help, member: None }
+pub(crate) fn bad(code: Code, message: impl Into<String>, help: impl Into<Remedy>) -> Unpackable {
+    Unpackable { code, message: message.into(), help: help.into(), member: None }
 }
 
 impl<'l> Gathered<'l> {
@@ -124,7 +122,7 @@ impl<'l> Gathered<'l> {
         }
         if size > self.limits.most.saturating_sub(self.total) {
             let message = format!("the archive unpacks to more than {} bytes", self.limits.most);
-            return Err(bad(Code::TooLarge, message, SAY_HOW_MUCH));
+            return Err(bad(Code::TooLarge, message, say_how_much()));
         }
         Ok(())
     }

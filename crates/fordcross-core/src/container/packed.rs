@@ -1,6 +1,6 @@
 //! Files that are one packed file: gzip (RFC 1952), Zstandard (RFC 8878).
 
-use crate::finding::Code;
+use crate::finding::{Choice, Code, Remedy};
 use ruzstd::decoding::StreamingDecoder;
 use ruzstd::decoding::errors::FrameDecoderError;
 use std::io::{self, Read as _, Write as _};
@@ -25,6 +25,13 @@ pub struct Limits {
     pub members: usize,
 }
 
+/// What lets more be unpacked.
+pub(crate) fn say_how_much() -> Remedy {
+    Remedy::from("if you know what it is, say with ")
+        .choice(Choice::MaxUnpacked)
+        .text(" how much it may become")
+}
+
 impl Default for Limits {
     fn default() -> Self {
         Self { most: 1 << 30, ratio: Some(200), members: 10_000 }
@@ -38,7 +45,7 @@ pub(crate) const SMALL: u64 = 16 << 20;
 pub(crate) struct Unpackable {
     pub(crate) code: Code,
     pub(crate) message: String,
-    pub(crate) help: &'static str,
+    pub(crate) help: Remedy,
     /// The file of several that it is about.
     pub(crate) member: Option<String>,
 }
@@ -94,7 +101,7 @@ impl Packing {
                 } else {
                     format!("the {word} data is damaged")
                 },
-                help: "compare the file's size with the original and fetch it again",
+                help: "compare the file's size with the original and fetch it again".into(),
                 member: None,
             });
         }
@@ -107,12 +114,7 @@ impl Packing {
                 }
                 _ => format!("the {word} data unpacks to more than {most} bytes"),
             };
-            return Err(Unpackable {
-                code: Code::TooLarge,
-                message,
-                help: "if you know what it is, say with `--max-unpacked BYTES` how much it may become",
-                member: None,
-            });
+            return Err(Unpackable { code: Code::TooLarge, message, help: say_how_much(), member: None });
         }
         Ok(unpacked)
     }

@@ -1,7 +1,7 @@
 //! What a file is that should be text and is none, by its first bytes.
 
 use super::{Packing, is_encrypted};
-use crate::finding::{Code, Finding, Place};
+use crate::finding::{Choice, Code, Finding, Place, Remedy};
 use crate::text::charset::{Charset, Undecoded};
 use crate::text::source::{LineIndex, Source, Span};
 
@@ -10,7 +10,7 @@ pub(crate) fn no_text(name: &str, undecoded: Undecoded) -> Finding {
     let Undecoded { bytes, valid, charset, unknown } = undecoded;
     if let Some(label) = unknown {
         let message = format!("the file says that it is in the character set `{label}`, which is not known");
-        let mut finding = Finding::new(Code::NotText, message).help(SAY_CHARSET);
+        let mut finding = Finding::new(Code::NotText, message).help(say_charset());
         finding.place = Some(Place::of_file(name));
         return finding;
     }
@@ -25,10 +25,10 @@ pub(crate) fn no_text(name: &str, undecoded: Undecoded) -> Finding {
     let (message, help) = if bytes.get(valid) == Some(&0) && charset.is_utf8() {
         (
             "the file is no text: found a NUL byte".to_owned(),
-            "fetch the file again, or name the text file with the configuration",
+            "fetch the file again, or name the text file with the configuration".into(),
         )
     } else {
-        (format!("the file is not text in {}{}", charset.name(), found.unwrap_or_default()), SAY_CHARSET)
+        (format!("the file is not text in {}{}", charset.name(), found.unwrap_or_default()), say_charset())
     };
     let mut finding = Finding::new(Code::NotText, message).help(help);
     let text = String::from_utf8_lossy(&bytes[..valid.min(bytes.len())]);
@@ -44,7 +44,10 @@ pub(crate) fn not_text(name: &str, bytes: Vec<u8>) -> Finding {
     no_text(name, Undecoded { bytes, valid, charset: Charset::UTF_8, unknown: None })
 }
 
-const SAY_CHARSET: &str = "say in which it is with `--charset NAME`, such as `--charset windows-1252`";
+fn say_charset() -> Remedy {
+    let example = Choice::Charset(Some("windows-1252"));
+    Remedy::from("say in which it is with ").choice(Choice::Charset(None)).text(", such as ").choice(example)
+}
 
 /// What bytes that are no text look like, by the first of them, and what to do with it.
 fn looks_like(bytes: &[u8]) -> Option<(&'static str, &'static str)> {

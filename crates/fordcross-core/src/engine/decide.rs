@@ -98,7 +98,7 @@ impl<'i> Engine<'_, 'i, '_> {
         let without = without.ok().map(|at| self.program.without_files[at].1);
         if let Some(no_file) = without {
             if let Some((code, help)) = no_file.told() {
-                self.note(Some(index), None, code, no_file.why(), Some(help));
+                self.note(Some(index), None, code, no_file.why(), Some(help.into()));
             }
             let fate = match no_file {
                 NoFile::Missing => Some(Fate::ByHand),
@@ -116,7 +116,7 @@ impl<'i> Engine<'_, 'i, '_> {
                 let what = "it is given again in the same place, and the line has it once";
                 let help =
                     "find out which of them holds on the old unit, and set that by hand if it is this one";
-                return self.note(Some(index), None, Code::GivenTwice, what, Some(help));
+                return self.note(Some(index), None, Code::GivenTwice, what, Some(help.into()));
             }
             None => {}
         }
@@ -176,7 +176,7 @@ impl<'i> Engine<'_, 'i, '_> {
             RowKind::Object => "no rule speaks of this object",
         };
         let help = "find out what it does and set it on the new unit by hand, or add a rule to the crossing";
-        self.note(Some(index), None, Code::NoRule, what, Some(help));
+        self.note(Some(index), None, Code::NoRule, what, Some(help.into()));
     }
 
     /// A row goes with a port that the map leaves, or leaves open.

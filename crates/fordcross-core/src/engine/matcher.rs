@@ -6,7 +6,7 @@ use super::context::EvalContext;
 use super::instance::{Instance, Parts, Slots};
 use super::program::Program;
 use super::render::{Renderer, fact};
-use crate::finding::Code;
+use crate::finding::{Choice, Code, Remedy};
 use crate::language::crossing::{Action, KeyTest, LevelKeys, Piece, Rule, Target, TargetName, TargetStep};
 use crate::language::expression::{Evaluator, Operand};
 use crate::language::profile::What;
@@ -29,11 +29,11 @@ const NEARBY_ROWS: usize = 24;
 pub(super) type Fit = SmallVec<[Option<u32>; 4]>;
 
 /// What is to be said of a fact that nobody answered, or answered wrongly: of which line, and what.
-pub(super) struct Unanswered<'i> {
+pub(super) struct Unanswered {
     pub(super) line: u32,
     pub(super) code: Code,
     pub(super) message: String,
-    pub(super) help: std::borrow::Cow<'i, str>,
+    pub(super) help: Remedy,
 }
 
 pub(super) struct Matcher<'p, 'i, 'a> {
@@ -58,7 +58,7 @@ pub(super) struct Matcher<'p, 'i, 'a> {
 
 impl<'p, 'i, 'a> Matcher<'p, 'i, 'a> {
     /// With what is to be said of facts that were not answered.
-    pub(super) fn new(program: &'p Program<'p, 'i, 'a>) -> (Self, Vec<Unanswered<'i>>) {
+    pub(super) fn new(program: &'p Program<'p, 'i, 'a>) -> (Self, Vec<Unanswered>) {
         let crossing = &program.step.leg.crossing;
         let places = crossing.places.len();
         let mut matcher = Self {
@@ -79,7 +79,7 @@ impl<'p, 'i, 'a> Matcher<'p, 'i, 'a> {
     }
 
     /// Facts that the backup does not hold: what a person answered, or the default.
-    fn ask(&mut self) -> Vec<Unanswered<'i>> {
+    fn ask(&mut self) -> Vec<Unanswered> {
         let step = self.program.step;
         for (name, text) in &step.leg.crossing.constants {
             self.facts.insert(name.clone(), Operand::Text(text.clone()));
@@ -97,11 +97,12 @@ impl<'p, 'i, 'a> Matcher<'p, 'i, 'a> {
             let line = ask.at.line;
             if answer.is_none() && asked {
                 let message = format!("`{}` was not answered, so `{}` is taken", ask.fact, ask.default);
-                let help = format!("{}; answer with `--answer {}=VALUE`", ask.why, ask.fact).into();
+                let answer = Choice::Answer(ask.fact.clone());
+                let help = Remedy::from(format!("{}; answer with ", ask.why)).choice(answer);
                 unanswered.push(Unanswered { line, code: Code::FactAssumed, message, help });
             } else if answer.is_some() && operand.is_none() {
                 let message = format!("the answer to `{}` is not of its type", ask.fact);
-                let help = ask.why.as_str().into();
+                let help = Remedy::from(ask.why.clone());
                 unanswered.push(Unanswered { line, code: Code::RequirementUnmet, message, help });
             }
             self.facts.insert(ask.fact.clone(), operand.unwrap_or(Operand::Nothing));

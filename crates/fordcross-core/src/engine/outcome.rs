@@ -5,7 +5,7 @@ use super::draft::Draft;
 use super::matcher::{Fit, Matcher};
 use super::plain_rule::Evaluated;
 use super::program::Program;
-use crate::finding::Code;
+use crate::finding::{Code, Remedy};
 use crate::language::crossing::Rule;
 use crate::language::phase::Phase;
 use crate::ledger::fate::Fate;
@@ -81,7 +81,7 @@ impl<'p, 'i, 'a> Engine<'p, 'i, 'a> {
         };
         for unanswered in unanswered {
             let (line, code) = (Some(unanswered.line), unanswered.code);
-            engine.note(None, line, code, &unanswered.message, Some(&unanswered.help));
+            engine.note(None, line, code, &unanswered.message, Some(unanswered.help));
         }
         engine
     }
@@ -139,7 +139,7 @@ impl<'p, 'i, 'a> Engine<'p, 'i, 'a> {
         line: Option<u32>,
         code: Code,
         message: &str,
-        help: Option<&str>,
+        help: Option<Remedy>,
     ) {
         self.notes.push(Note {
             row,
@@ -147,7 +147,7 @@ impl<'p, 'i, 'a> Engine<'p, 'i, 'a> {
             line,
             code,
             message: message.into(),
-            help: help.map(Into::into),
+            help: help.map(Box::new),
         });
     }
 
@@ -155,11 +155,17 @@ impl<'p, 'i, 'a> Engine<'p, 'i, 'a> {
         self.set(row, Fate::ByHand, by, &[]);
         self.because.extend(failure.because.map(|because| (row, because)));
         let line = if let DecidedBy::Rule(rule) = by { Some(self.program.rule(rule).at.line) } else { None };
-        self.note(Some(row), line, failure.code, &failure.message, Some("set it on the new unit by hand"));
+        self.note(
+            Some(row),
+            line,
+            failure.code,
+            &failure.message,
+            Some("set it on the new unit by hand".into()),
+        );
     }
 
     pub(super) fn note_loss(&mut self, row: u32, line: Option<u32>, loss: &str) {
-        let help = Some("check whether the new value will do");
+        let help = Some("check whether the new value will do".into());
         self.note(Some(row), line, Code::ValueApproximated, loss, help);
     }
 

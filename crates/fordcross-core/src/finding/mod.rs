@@ -1,10 +1,11 @@
 //! What a person should know: a stable code, a severity, a place and a remedy.
 
-mod decisions;
 mod examples;
+mod remedy;
 mod suggest;
 
 pub use examples::{Example, ExampleIn};
+pub use remedy::{Choice, Remedy, RemedyPart};
 pub use suggest::did_you_mean;
 pub(crate) use suggest::{all_of, count, declared_instead, one_of};
 
@@ -211,7 +212,7 @@ pub struct Finding {
     /// File and line of the rule that decided.
     pub rule: Option<String>,
     /// What to do.
-    pub help: Option<String>,
+    pub help: Option<Remedy>,
     /// The code of a rule that a profile declares, with the line in front: `osier/lease-outside-subnet`.
     pub own_code: Option<Arc<str>>,
     /// How many of the same it speaks of.
@@ -288,7 +289,7 @@ impl Finding {
 
     /// With what to do about it.
     #[must_use]
-    pub fn help(mut self, help: impl Into<String>) -> Self {
+    pub fn help(mut self, help: impl Into<Remedy>) -> Self {
         self.help = Some(help.into());
         self
     }

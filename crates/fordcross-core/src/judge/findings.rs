@@ -398,7 +398,7 @@ fn finding(
     finding.count = members.len();
     finding.map = map;
     finding.rule = Some(format!("{}:{}", judge.profile.file, judge.profile.rules.head(first.rule).line));
-    finding.help = Some(remedy(judge, first, behind));
+    finding.help = Some(remedy(judge, first, behind).into());
     finding.acceptable = kind.breach == Breach::Blocks && !restricts(judge, first);
     // The causes first, then what they took along.
     let mut sites: Vec<Site> = Vec::new();

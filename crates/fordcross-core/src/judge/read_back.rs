@@ -137,7 +137,7 @@ pub(crate) fn read_back(
         .map(|(node, message, help)| {
             let mut finding = Finding::new(Code::ResultDiffers, message);
             finding.locator = Some(labels.label(node, comparison.automaton).to_owned());
-            finding.help = help;
+            finding.help = help.map(Into::into);
             finding
         })
         .collect();

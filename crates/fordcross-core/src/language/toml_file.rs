@@ -3,7 +3,7 @@
 //! A [`Section`] is asked for the keys it may have; what nobody asked for is a finding with the
 //! nearest key that could have been meant.
 
-use crate::finding::{Code, Finding, Findings, Place, Severity, declared_instead, did_you_mean};
+use crate::finding::{Code, Finding, Findings, Place, Remedy, Severity, declared_instead, did_you_mean};
 use crate::language::toml_errors::in_our_words;
 use crate::text::source::{SharedLines, Source, Span};
 use crate::tree::pattern::{BadPattern, Pattern};
@@ -92,7 +92,7 @@ pub(crate) struct Added<'r> {
 }
 
 impl Added<'_> {
-    pub(crate) fn help(self, help: impl Into<String>) -> Self {
+    pub(crate) fn help(self, help: impl Into<Remedy>) -> Self {
         self.findings.borrow_mut()[self.index].help = Some(help.into());
         self
     }

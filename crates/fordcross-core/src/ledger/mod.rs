@@ -5,7 +5,7 @@
 
 pub mod fate;
 
-use crate::finding::Code;
+use crate::finding::{Code, Remedy};
 use crate::format::form::NoFile;
 use crate::language::phase::Phase;
 use crate::ledger::fate::{Fate, Origin};
@@ -97,7 +97,7 @@ pub(crate) struct Note {
     pub(crate) code: Code,
     /// The fact; never with the value of a secret or an untyped setting in it.
     pub(crate) message: Box<str>,
-    pub(crate) help: Option<Box<str>>,
+    pub(crate) help: Option<Box<Remedy>>,
 }
 
 /// A place that a rule would have written to, had the row arrived.

@@ -1,7 +1,7 @@
 //! What a person should know of a base beyond what was carried into it.
 
 use super::Based;
-use crate::finding::{Code, Finding, Findings, Place, count};
+use crate::finding::{Choice, Code, Finding, Findings, Place, Remedy, count};
 use crate::language::profile::{Admits, Profile, What};
 use crate::ledger::{Ledger, Note};
 use crate::recognise::backup::Backup;
@@ -43,7 +43,8 @@ pub(crate) fn findings(
             count(based.kept_settings, "setting")
         );
         findings.push(
-            Finding::new(Code::BaseBeyond, message).help("`fordcross ledger DIR --fate base` lists them"),
+            Finding::new(Code::BaseBeyond, message)
+                .help(Remedy::default().choice(Choice::BaseRows).text(" lists them")),
         );
     }
     findings
@@ -98,7 +99,9 @@ pub(crate) fn overridden(
                 line: None,
                 code: Code::BaseOverrides,
                 message: message.into(),
-                help: Some("take it out there on the new unit, if the value of the backup is to hold".into()),
+                help: Some(Box::new(
+                    "take it out there on the new unit, if the value of the backup is to hold".into(),
+                )),
             });
         }
     }

@@ -1,6 +1,6 @@
 //! Recognising a backup: which line wrote it, which release, on which model.
 
-use crate::finding::{Code, Finding, all_of, count};
+use crate::finding::{Choice, Code, Finding, Remedy, all_of, count};
 use crate::format::form::{NoFile, read_bundle, read_text, taken_by_end, without_files};
 use crate::format::json::read_json_tree;
 use crate::format::xml::read_xml;
@@ -63,10 +63,12 @@ pub(crate) fn too_many_nodes(what: &str, tree: &Tree<'_>) -> Finding {
     let (room, help) = if most < MOST_NODES {
         (
             "as many as fit into the memory that may be used",
-            "allow more memory with `--max-memory`, or take a backup of fewer sections",
+            Remedy::from("allow more memory with ")
+                .choice(Choice::MaxMemory)
+                .text(", or take a backup of fewer sections"),
         )
     } else {
-        ("the most that are read", "take a backup of fewer sections")
+        ("the most that are read", Remedy::from("take a backup of fewer sections"))
     };
     Finding::new(Code::TooLarge, format!("{what} has more than {most} settings and objects, {room}"))
         .help(help)
@@ -330,7 +332,7 @@ impl<'a> Backup<'a> {
                 return Err(Box::new(
                     Finding::new(Code::ConfigurationMissing, message)
                         .at(self.tree.source(), Span::default())
-                        .help("leave `--configuration` out"),
+                        .help(Remedy::from("leave ").choice(Choice::Configuration).text(" out")),
                 ));
             }
         }
@@ -363,9 +365,8 @@ fn identify(tree: &Tree<'_>, profile: &Profile, treat_as: Option<&str>) -> Resul
         (Some((release, span)), None) => {
             if let Err(finding) = profile.release(release) {
                 let known = finding.help.clone().unwrap_or_default();
-                findings.push(finding.at(source, *span).help(format!(
-                    "{known}; releases are never guessed: `--treat-as RELEASE` says as which one to read it"
-                )));
+                let help = known.text("; releases are never guessed: ").choice(Choice::TreatAs);
+                findings.push(finding.at(source, *span).help(help.text(" says as which one to read it")));
             }
             release.clone()
         }
@@ -376,7 +377,7 @@ fn identify(tree: &Tree<'_>, profile: &Profile, treat_as: Option<&str>) -> Resul
             findings.push(
                 Finding::new(Code::ReleaseUnlisted, message)
                     .at(source, Span::default())
-                    .help("say it with `--treat-as RELEASE`"),
+                    .help(Remedy::from("say it with ").choice(Choice::TreatAs)),
             );
             String::new()
         }
@@ -469,7 +470,10 @@ fn unrecognised(source: Source<'_>, library: &Library, look: impl AsRef<str>) ->
         .collect();
     let mut finding =
         Finding::new(Code::Unrecognised, format!("no profile recognises this file: it is {}", look.as_ref()))
-            .help(format!("looked for {}; add a profile with `--profiles DIR`", looked_for.join(", ")));
+            .help(
+                Remedy::from(format!("looked for {}; add a profile with ", looked_for.join(", ")))
+                    .choice(Choice::Profiles),
+            );
     finding.place = Some(crate::finding::Place {
         file: source.name.to_owned(),
         span: Span::default(),

@@ -136,7 +136,7 @@ impl Inheritance {
             line: None,
             code: *code,
             message: message.as_str().into(),
-            help: Some("what it would have had from there is missing; set it by hand".into()),
+            help: Some(Box::new("what it would have had from there is missing; set it by hand".into())),
         };
         self.problems.iter().map(note).collect()
     }

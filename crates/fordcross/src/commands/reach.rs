@@ -2,6 +2,7 @@
 
 use super::plan::{Plan, load};
 use crate::arguments::{General, Reach};
+use crate::output::remedy::worded;
 use crate::output::{BOLD, Printer, clean, count};
 use crate::status::{Failed, Status};
 use fordcross_core::crossing::Side;
@@ -33,7 +34,7 @@ pub(crate) fn reach(
         let to = Side { line: new.line.clone(), release: release.name.clone() };
         let way = match loaded.library.course(&from, &to) {
             Ok(course) => Ok(course.len()),
-            Err(finding) => Err(finding.help.clone().unwrap_or_default()),
+            Err(finding) => Err(finding.help.as_ref().map(worded).unwrap_or_default()),
         };
         others.push((to, way));
     }

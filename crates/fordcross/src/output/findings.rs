@@ -1,5 +1,6 @@
 //! Findings as text and as JSON.
 
+use super::remedy::worded;
 use super::{BOLD, CYAN, DIM, RED, YELLOW, clean, count};
 use crate::sources::Sources;
 use annotate_snippets::renderer::DecorStyle;
@@ -100,7 +101,7 @@ fn print_group(out: &mut dyn Write, group: &[&Finding], words: &Words<'_>) -> io
         writeln!(out, "  rule: {}", clean(rule))?;
     }
     if let Some(help) = &first.help {
-        writeln!(out, "  {CYAN}help{CYAN:#}: {}", clean(help))?;
+        writeln!(out, "  {CYAN}help{CYAN:#}: {}", clean(&worded(help)))?;
     }
     if first.acceptable && first.severity == Severity::Blocker {
         writeln!(
@@ -138,7 +139,7 @@ fn print_with_source(
     let snippet =
         Snippet::source(window).path(path.as_str()).line_start(place.at.line as usize).annotation(mark);
     let mut group = level.primary_title(message.as_str()).id(finding.code_name()).element(snippet);
-    let help = finding.help.as_deref().map(clean);
+    let help = finding.help.as_ref().map(|help| clean(&worded(help)));
     if let Some(help) = &help {
         group = group.element(Level::HELP.message(help.as_str()));
     }
@@ -164,7 +165,7 @@ pub(crate) fn finding_json(finding: &Finding) -> Value {
         "code": finding.code_name(),
         "severity": finding.severity.word(),
         "message": finding.message,
-        "help": finding.help,
+        "help": finding.help.as_ref().map(worded),
         "places": own.into_iter().chain(others).collect::<Vec<_>>(),
         "rule": finding.rule,
         "map": finding.map,

@@ -2,6 +2,7 @@
 
 mod failed;
 pub(crate) mod findings;
+pub(crate) mod remedy;
 pub(crate) mod rows;
 pub(crate) mod stream;
 pub(crate) mod table;

@@ -57,7 +57,10 @@ impl Crate {
         if module.last().is_some_and(|last| matches!(last.as_str(), "mod" | "lib" | "main")) {
             module.pop();
         }
-        if module.iter().any(|part| part.starts_with("tests") || part.ends_with("_test")) {
+        if module
+            .iter()
+            .any(|part| part.starts_with("tests") || part.ends_with("_test") || part.ends_with("_tests"))
+        {
             return Ok(());
         }
         let file = syn::parse_file(&fs::read_to_string(path)?)

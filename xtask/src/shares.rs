@@ -39,7 +39,8 @@ fn add(folder: &Path, is_test: bool, lines: &mut Lines) -> Result<(), Failed> {
     for entry in fs::read_dir(folder)? {
         let path = entry?.path();
         let name = path.file_name().unwrap_or_default().to_string_lossy().into_owned();
-        let is_test = is_test || name.starts_with("tests") || name.ends_with("_test.rs");
+        let is_test =
+            is_test || name.starts_with("tests") || name.ends_with("_test.rs") || name.ends_with("_tests.rs");
         if path.is_dir() {
             add(&path, is_test, lines)?;
         } else if path.extension().is_some_and(|ending| ending == "rs") {

@@ -2,19 +2,19 @@
 
 use super::capture::{Capture, Failure, Prepared};
 use super::draft::Conflict;
-use super::instance::{Instance, Slots};
+use super::instance::Instance;
 use super::matcher::Fit;
 use super::outcome::{Engine, Rows};
 use super::render::Renderer;
 use crate::finding::Code;
 use crate::language::crossing::{Action, Field, Rule, Start, Target, TargetName, TargetStep};
-use crate::language::expression::{Expression, Operand};
+use crate::language::expression::Operand;
 use crate::language::profile::{Lookup, PathStep};
-use crate::ledger::fate::{Fate, Origin};
-use crate::ledger::{DecidedBy, Landing, OriginRow, Wanted};
+use crate::ledger::fate::Fate;
+use crate::ledger::{DecidedBy, Landing, Wanted};
 use crate::scan::inventory::RowKind;
 use crate::tree::{Kind, NodeId, Text};
-use smallvec::{SmallVec, smallvec};
+use smallvec::SmallVec;
 use std::borrow::Cow;
 
 /// Steps into the new tree, each with whether it is a new entry of a list.
@@ -31,8 +31,8 @@ struct Ready<'i> {
 }
 
 /// A leaf that a rule wrote, with the rows behind it.
-struct Written {
-    node: NodeId,
+pub(super) struct Written {
+    pub(super) node: NodeId,
     fate: Fate,
     loss: Option<String>,
     rows: Rows,
@@ -323,7 +323,7 @@ impl<'i> Engine<'_, 'i, '_> {
     }
 
     /// Writes all that a rule says, or nothing of it. `node` stands in the rule's scope.
-    fn write(
+    pub(super) fn write(
         &mut self,
         rule: &'i Rule,
         targets: &'i [Target],
@@ -478,92 +478,6 @@ impl<'i> Engine<'_, 'i, '_> {
             Ok(leaf)
         } else {
             self.draft.leaf(at, last, prepared.kind, value)
-        }
-    }
-
-    /// Requirements, steps of the work and notices, judged by the whole old side.
-    pub(super) fn evaluate_requirements(&mut self) {
-        let crossing = &self.program.step.leg.crossing;
-        let mut notes = Vec::new();
-        let mut work = Vec::new();
-        {
-            let here = self.matcher.whole();
-            let holds = |expression: &Expression| expression.holds(&here);
-            for requirement in crossing.requirements.iter().filter(|requirement| !holds(&requirement.that)) {
-                notes.push((requirement.at.line, Code::RequirementUnmet, requirement.why.as_str()));
-            }
-            for step in crossing.steps.iter().filter(|step| step.when.as_ref().is_none_or(holds)) {
-                work.push((step.phase, step.text.clone()));
-            }
-            for notice in crossing.notices.iter().filter(|notice| notice.when.as_ref().is_none_or(holds)) {
-                notes.push((notice.at.line, Code::Notice, notice.text.as_str()));
-            }
-        }
-        for (line, code, text) in notes {
-            self.note(None, Some(line), code, text, None);
-        }
-        self.work = work;
-    }
-
-    /// What the crossing adds, once for each scope of its place that was placed.
-    pub(super) fn add_all(&mut self) {
-        let crossing = &self.program.step.leg.crossing;
-        for rule in &crossing.rules {
-            let Action::Add(targets) = &rule.action else { continue };
-            let scopes = match rule.place {
-                Some(place) => self.matcher.scopes(place),
-                None => [self.program.root].into(),
-            };
-            for &scope in scopes
-                .iter()
-                .filter(|&&scope| rule.place.is_none_or(|place| self.was_placed(place, scope)))
-                .collect::<Vec<_>>()
-            {
-                self.add(rule, targets, scope);
-            }
-        }
-    }
-
-    /// Whether an object was taken by its place, and not by the map or an earlier rule.
-    fn was_placed(&self, place: usize, scope: NodeId) -> bool {
-        let at = self.program.reading.rows.partition_point(|row| row.node < scope);
-        let row =
-            self.program.reading.rows.get(at).filter(|row| row.node == scope && row.kind == RowKind::Object);
-        match (row, self.decided.get(at).and_then(Option::as_ref)) {
-            (Some(_), Some(decision)) => match decision.by {
-                DecidedBy::Rule(rule) => {
-                    self.program.rule(rule).is_place(place) && decision.fate != Fate::ByHand
-                }
-                _ => false,
-            },
-            _ => true,
-        }
-    }
-
-    fn add(&mut self, rule: &'i Rule, targets: &'i [Target], scope: NodeId) {
-        let mut slots: Slots<'i> = smallvec![None; rule.slots];
-        // Most conditions can be looked at before the captures of the place are.
-        let asks_around = rule.when.as_ref().filter(|when| when.only_asks_around());
-        if asks_around.is_some_and(|when| !when.holds(&self.matcher.here(rule, &slots, scope, 0))) {
-            return;
-        }
-        let mut index = 0;
-        if let Some(instance) = rule.place.and_then(|place| self.matcher.instance(place, scope)) {
-            slots[..instance.slots.len()].copy_from_slice(&instance.slots);
-            index = instance.index;
-        }
-        if rule.when.as_ref().is_some_and(|when| !when.holds(&self.matcher.here(rule, &slots, scope, index)))
-        {
-            return;
-        }
-        match self.write(rule, targets, &slots, scope, &[]) {
-            Ok(written) => {
-                for leaf in written {
-                    let from = format!("{}:{}", self.program.step.leg.crossing.file, rule.at.line);
-                    self.origins.push(OriginRow { node: leaf.node, origin: Origin::Added, rule: from });
-                }
-            }
-            Err(failure) => self.note(None, Some(rule.at.line), failure.code, &failure.message, None),
         }
     }
 }

@@ -1,10 +1,12 @@
 //! A crossing applied to a backup: which rule takes what, what becomes of it, and where it goes.
 //!
 //! [`program`] is what does not change, [`matcher`] answers questions about the backup, [`outcome`] is what is made; [`decide`] goes
-//! through the rows. A rule is chosen in [`matcher`] and done in [`fire`], or in [`plain`] where it only moves a setting; defaults are
+//! through the rows. A rule is chosen in [`choose`] and done in [`fire`], or in [`plain`] where it only moves a setting; defaults are
 //! pinned in [`same_line`].
 
+mod additions;
 mod capture;
+mod choose;
 mod comments;
 mod context;
 mod decide;

@@ -1,0 +1,109 @@
+//! Which rule takes a row.
+
+use super::matcher::{Fit, Matcher};
+use crate::language::crossing::{Action, Rule};
+use crate::ledger::Decision;
+use smallvec::smallvec;
+
+impl<'i> Matcher<'_, 'i, '_> {
+    /// Whether the rule takes the row as that clause, and what else it then takes.
+    pub(super) fn fit(
+        &mut self,
+        index: u32,
+        (rule_id, clause): (u32, u8),
+        decided: &[Option<Decision>],
+    ) -> Option<Fit> {
+        let row = self.program.row(index);
+        let rule = self.program.rule(rule_id);
+        if let Some(place) = rule.place {
+            let instance = self.instance(place, row.node)?;
+            if let Action::Place = rule.action {
+                return self
+                    .program
+                    .place_fits(index, clause, rule, &instance)
+                    .then(|| smallvec![Some(index)]);
+            }
+        }
+        if !self.program.clause_fits(index, &rule.clauses[clause as usize], &rule.action) {
+            return None;
+        }
+        if rule.clauses.len() == 1 {
+            let fit: Fit = smallvec![Some(index)];
+            return self.holds(rule, &fit).then_some(fit);
+        }
+        let parts = self.parts(rule.place, row.node);
+        let mut fit = Fit::new();
+        for (other, number) in rule.clauses.iter().zip(0..) {
+            if number == clause {
+                fit.push(Some(index));
+                continue;
+            }
+            let mut found = None;
+            for &(_, _, candidate) in parts.of(rule_id, number) {
+                if self.is_free_for(candidate, rule_id, decided)
+                    && !fit.contains(&Some(candidate))
+                    && candidate != index
+                    && self.program.clause_fits(candidate, other, &rule.action)
+                {
+                    found = Some(candidate);
+                    break;
+                }
+            }
+            if found.is_none() && !other.optional {
+                return None;
+            }
+            fit.push(found);
+        }
+        (Self::fields_have_their_parts(rule, &fit) && self.holds(rule, &fit)).then_some(fit)
+    }
+
+    /// Whether the rule's condition holds. One without a value does not.
+    fn holds(&mut self, rule: &'i Rule, fit: &Fit) -> bool {
+        let Some(when) = &rule.when else { return true };
+        let slots = self.bind(rule, fit);
+        let scope = match (rule.place, fit.iter().flatten().next()) {
+            (Some(place), Some(&row)) => self
+                .program
+                .scope_of(self.program.row(row).node, self.program.step.leg.crossing.places[place].depth),
+            _ => self.program.root,
+        };
+        let index = self.index_of(rule.place, scope);
+        when.holds(&self.here(rule, &slots, scope, index))
+    }
+
+    /// No fate yet, and no earlier rule that takes it.
+    fn is_free_for(&mut self, index: u32, rule: u32, decided: &[Option<Decision>]) -> bool {
+        let row = self.program.row(index);
+        if decided[index as usize].is_some() || self.program.excluded.of_row_in_object(&row).is_some() {
+            return false;
+        }
+        let automaton = self.program.automaton;
+        let earlier = automaton.accepted(row.accept).clauses.iter().take_while(|&&(other, _)| other < rule);
+        for &(other, clause) in earlier {
+            if self.fit(index, (other, clause), decided).is_some() {
+                return false;
+            }
+        }
+        true
+    }
+
+    /// A field whose captures are all missing is left away; one with only some cannot be written.
+    fn fields_have_their_parts(rule: &Rule, fit: &Fit) -> bool {
+        let Action::Move(targets) = &rule.action else { return true };
+        if fit.iter().all(Option::is_some) {
+            return true;
+        }
+        let missing: Vec<usize> = rule
+            .clauses
+            .iter()
+            .zip(fit)
+            .filter(|(_, row)| row.is_none())
+            .flat_map(|(clause, _)| clause.shape.iter().flat_map(|shape| shape.slots.iter().copied()))
+            .collect();
+        targets.iter().flat_map(|target| &target.fields).all(|field| {
+            let slots: Vec<usize> = field.slots().collect();
+            let absent = slots.iter().filter(|slot| missing.contains(slot)).count();
+            absent == 0 || absent == slots.len()
+        })
+    }
+}

@@ -1,4 +1,4 @@
-//! Reading XML 1.0 (Fifth Edition) into a [`Tree`].
+//! Reading XML 1.0 (Fifth Edition) into a [`Tree`](crate::tree::Tree).
 //!
 //! A scanner of our own by byte search: an event reader was three times as slow, and accepts much
 //! that is not well-formed. References are decoded where they stand; only the five built-in

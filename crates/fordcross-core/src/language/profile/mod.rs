@@ -3,6 +3,7 @@
 //! [`Profile::parse`] is the only way to one, and tells all that is wrong with the file at once.
 
 mod declared;
+mod defaults;
 mod keys;
 mod models;
 mod names;

@@ -1,15 +1,14 @@
 //! From the text of a profile to a checked [`Profile`].
 
-use super::keys::{read_range, read_repeats, read_roles, release_index};
+use super::defaults::{read_defaults, read_defaults_if, read_in_force};
+use super::keys::{read_range, read_repeats, read_roles};
 use super::models::read_model;
 use super::names::NameRules;
 use super::objects::{Wanted, check_objects_at, check_order, read_objects};
 use super::rules::{RawRules, read_checks, read_setting_rule};
 use super::runbook::read_runbook;
 use super::schema::{Entry, Lookup, PathStep, Repeats, Role, Schema, What};
-use super::{
-    Fact, Facts, FileForm, InForce, Members, NeverHeld, Profile, Release, SectionDeclaration, Trial,
-};
+use super::{Fact, Facts, FileForm, Members, NeverHeld, Profile, Release, SectionDeclaration, Trial};
 use crate::finding::{Code, Findings, declared_instead};
 use crate::language::checking::Checking;
 use crate::language::expression::Expression;
@@ -353,77 +352,6 @@ fn read_setting(
     Some(Declared { what, range, aliases, roles })
 }
 
-/// `default = [["false", "!given('parameters')"], ["true"]]`: the first whose condition holds, seen from the object.
-fn read_defaults_if(
-    section: &Section<'_, '_>,
-    value: &toml::Spanned<toml::de::DeValue<'_>>,
-    pattern: &Pattern,
-    raw: &mut RawRules,
-) -> Vec<(String, Option<Arc<Expression>>)> {
-    let mut defaults = Vec::new();
-    for item in value.get_ref().as_array().into_iter().flatten() {
-        let words: Vec<Word<'_>> = item
-            .get_ref()
-            .as_array()
-            .map(|words| words.iter().filter_map(as_word).collect())
-            .unwrap_or_default();
-        match words.as_slice() {
-            [value] => defaults.push((value.text.to_owned(), None)),
-            // Which object it is of is known once all are.
-            [value, when] => {
-                let above =
-                    Pattern { steps: pattern.steps[..pattern.steps.len().saturating_sub(1)].to_vec() };
-                let expression = raw.default_condition(*when, above);
-                defaults.push((value.text.to_owned(), Some(expression)));
-            }
-            _ => {
-                section
-                    .report()
-                    .add(
-                        Code::ValueWrong,
-                        item.span().into(),
-                        "expected a value, or a value and when it holds",
-                    )
-                    .help("write `[[\"false\", \"!given('parameters')\"], [\"true\"]]`");
-            }
-        }
-    }
-    defaults
-}
-
-/// `[in-force]`: what holds where a setting is not given, for checks alone.
-fn read_in_force(
-    root: &Section<'_, '_>,
-    types: &Types,
-    releases: &[Release],
-    schema: &Schema,
-    raw: &RawRules,
-) -> Vec<InForce> {
-    let Some(section) = root.section("in-force") else { return Vec::new() };
-    let mut all = Vec::new();
-    for (path, value) in section.members() {
-        let Some(pattern) = raw.pattern(&section, path) else { continue };
-        let entry = schema
-            .entries
-            .iter()
-            .find(|entry| pattern.covers(&entry.pattern) || entry.pattern.covers(&pattern));
-        let Some(kind) = entry.and_then(|entry| entry.what.setting()) else {
-            section
-                .report()
-                .add(
-                    Code::LocatorUnknown,
-                    path.span,
-                    format!("the profile declares no setting `{}`", path.text),
-                )
-                .help("write the path of a setting");
-            continue;
-        };
-        let values = read_values(&section, value, Some(kind), types, releases);
-        all.push(InForce { pattern, values });
-    }
-    all
-}
-
 /// `overrides = { "auto" = "main" }`: what stands in the one file counts before the same in the other.
 fn read_overrides(head: &Section<'_, '_>) -> Vec<(String, String)> {
     let Some(table) = head.section("overrides") else { return Vec::new() };
@@ -443,63 +371,6 @@ fn read_trial(section: Section<'_, '_>) -> Option<Trial> {
     let what = section.need_word("what").map(|word| word.text.to_owned());
     section.finish();
     Some(Trial { run: run?, what: what? })
-}
-
-/// `default = "…"`, or `default = { "4.1" = "…", "4.6" = "…" }` where it changed.
-fn read_defaults(
-    section: &Section<'_, '_>,
-    kind: Option<TypeId>,
-    types: &Types,
-    releases: &[Release],
-) -> Vec<(usize, String)> {
-    let Some(value) = section.raw("default") else { return Vec::new() };
-    read_values(section, value, kind, types, releases)
-}
-
-/// A value, or a table of releases with the values that hold from them on.
-fn read_values(
-    section: &Section<'_, '_>,
-    value: &toml::Spanned<toml::de::DeValue<'_>>,
-    kind: Option<TypeId>,
-    types: &Types,
-    releases: &[Release],
-) -> Vec<(usize, String)> {
-    let mut words = Vec::new();
-    if let Some(word) = as_word(value) {
-        words.push((0, word));
-    } else if let Some(table) = section.as_section(value) {
-        for (release, value) in table.members() {
-            match (release_index(section, release, releases), as_word(value)) {
-                (Some(index), Some(word)) => words.push((index, word)),
-                (_, None) => {
-                    section.report().add(Code::ValueWrong, value.span().into(), "expected a string");
-                }
-                (None, _) => {}
-            }
-        }
-    } else {
-        section
-            .report()
-            .add(
-                Code::ValueWrong,
-                value.span().into(),
-                "expected a string, or a table of releases and strings",
-            )
-            .help("a default is written as the line writes the value");
-    }
-    for (_, word) in &words {
-        if let Some(Err(misread)) = kind.map(|kind| types.read(kind, word.text)) {
-            section.report().add(
-                Code::ValueWrong,
-                word.span,
-                format!("the default is not of its type: expected {}", misread.expected),
-            );
-        }
-    }
-    let mut defaults: Vec<(usize, String)> =
-        words.into_iter().map(|(index, word)| (index, word.text.to_owned())).collect();
-    defaults.sort_by_key(|(index, _)| *index);
-    defaults
 }
 
 fn read_fact(

@@ -1,6 +1,8 @@
 //! What a person or CI runs on this repository: `cargo xtask TASK`.
 
 mod arrows;
+#[cfg(test)]
+mod rules;
 mod shares;
 mod tasks;
 mod workspace;

@@ -206,3 +206,28 @@ fn parts_and_passphrases(
     assert!(all.contains(told), "{all}");
     assert!(!all.contains("landing stages"), "a passphrase is never shown");
 }
+
+/// A pipe gives a passphrase once, however many backups need it; without one a list goes on and says which it could not open.
+#[rstest]
+#[case("--passphrase-fd 0", 2, 0)]
+#[case("", 0, 2)]
+fn a_list_of_encrypted_backups(#[case] options: &str, #[case] opened: usize, #[case] locked: usize) {
+    let desk = Desk::new();
+    let folder = demo().join("operations/five");
+    for backup in ["monday", "tuesday"] {
+        fs::create_dir(desk.path(backup)).expect("a folder");
+        for part in fs::read_dir(&folder).expect("it ships").flatten() {
+            fs::copy(part.path(), desk.path(backup).join(part.file_name())).expect("copied");
+        }
+    }
+    desk.write("passphrase.txt", PASSPHRASE);
+    let passphrase = fs::File::open(desk.path("passphrase.txt")).expect("it is there");
+    let mut cat = std::process::Command::new("cat");
+    let mut cat = cat.stdin(passphrase).stdout(std::process::Stdio::piped()).spawn().expect("cat runs");
+    let mut command = desk.command(&format!("survey monday tuesday --today 2026-11-25 {options}"));
+    let ran = command.stdin(cat.stdout.take().expect("a pipe")).output().expect("it runs");
+    cat.wait().expect("it ends");
+    let told = String::from_utf8_lossy(&ran.stdout);
+    assert_eq!(told.matches("Thole operations console").count(), opened, "{told}");
+    assert_eq!(told.matches("no passphrase was given").count(), locked, "{told}");
+}

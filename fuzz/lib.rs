@@ -1,17 +1,17 @@
 //! What the fuzz targets share: bytes go all the way that a backup goes, those of shipped lines over their crossings, too.
 
 use fordcross_core::backup::{Backup, read};
-use fordcross_core::carry::{Threads, CarryInput, Scan, carry, mapping_leg};
+use fordcross_core::carry::{CarryInput, Scan, Threads, carry, mapping_leg};
 use fordcross_core::course::Leg;
 use fordcross_core::crossing::Side;
 use fordcross_core::finding::Code;
 use fordcross_core::library::{Checking, CrossingFile, Library, ProfileFile};
 use fordcross_core::mapping::{Grounds, MapFile, MapSides, MapUse, Mapping, parse_map, propose, used_ports};
+use fordcross_core::opening::{Limits, Opened, Opening, open};
 use fordcross_core::profile::{FileForm, Profile};
 use fordcross_core::redact::{Key, Redaction, redact};
 use fordcross_core::source::Source;
 use fordcross_core::survey::survey;
-use fordcross_core::opening::{Limits, Opened, Opening, open};
 use std::cell::RefCell;
 use std::collections::HashMap;
 use std::sync::OnceLock;
@@ -63,7 +63,13 @@ pub fn library(form: &str) -> &'static Library {
 }
 
 fn source<'o>(name: &'o str, opened: &'o Opened) -> Source<'o> {
-    Source { name, text: &opened.text, pieces: &opened.pieces, folders: &opened.folders, ..Source::new("", "") }
+    Source {
+        name,
+        text: &opened.text,
+        pieces: &opened.pieces,
+        folders: &opened.folders,
+        ..Source::new("", "")
+    }
 }
 
 /// A way of redacting, by the bits of a number.

@@ -69,7 +69,7 @@ impl<'l> Fragments<'l> {
         let make = || decided(&course[step as usize], mapping, (ports, went), by, fate);
         match by {
             DecidedBy::Rule(rule) if step == 0 => {
-                self.by_rule[rule as usize][fate as usize].get_or_insert_with(make)
+                self.by_rule[rule.index()][fate as usize].get_or_insert_with(make)
             }
             _ => self.decided.entry((step, by, fate)).or_insert_with(make),
         }
@@ -118,7 +118,7 @@ fn decider<'l>(
     let file = || Some(Cow::Borrowed(leg.crossing.file.as_str()));
     match by {
         DecidedBy::Rule(rule) => {
-            let rule = &leg.crossing.rules[rule as usize];
+            let rule = &leg.crossing.rules[rule.index()];
             let why = match &rule.action {
                 Action::Drop { why } | Action::Moot { why } => Some(Cow::Borrowed(why.as_str())),
                 Action::ByHand { instruction } => Some(Cow::Borrowed(instruction.as_str())),

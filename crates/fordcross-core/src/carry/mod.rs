@@ -461,12 +461,12 @@ impl Carried<'_, '_> {
             let mut used = vec![false; leg.crossing.rules.len()];
             for &(step, rule) in &self.ledger.applied {
                 if usize::from(step) == number {
-                    used[rule as usize] = true;
+                    used[rule.index()] = true;
                 }
             }
             for decision in &ledger.decisions {
                 if let DecidedBy::Rule(rule) = decision.by {
-                    used[rule as usize] = true;
+                    used[rule.index()] = true;
                 }
             }
             for row in &ledger.origins {

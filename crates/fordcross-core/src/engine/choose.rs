@@ -2,6 +2,7 @@
 
 use super::matcher::{Fit, Matcher};
 use crate::language::crossing::{Action, Rule};
+use crate::language::crossing::{ClauseId, RuleId};
 use crate::ledger::Decision;
 use smallvec::smallvec;
 
@@ -10,7 +11,7 @@ impl<'i> Matcher<'_, 'i, '_> {
     pub(super) fn fit(
         &mut self,
         index: u32,
-        (rule_id, clause): (u32, u8),
+        (rule_id, clause): (RuleId, ClauseId),
         decided: &[Option<Decision>],
     ) -> Option<Fit> {
         let row = self.program.row(index);
@@ -24,7 +25,7 @@ impl<'i> Matcher<'_, 'i, '_> {
                     .then(|| smallvec![Some(index)]);
             }
         }
-        if !self.program.clause_fits(index, &rule.clauses[clause as usize], &rule.action) {
+        if !self.program.clause_fits(index, &rule.clauses[clause.index()], &rule.action) {
             return None;
         }
         if rule.clauses.len() == 1 {
@@ -33,7 +34,8 @@ impl<'i> Matcher<'_, 'i, '_> {
         }
         let parts = self.parts(rule.place, row.node);
         let mut fit = Fit::new();
-        for (other, number) in rule.clauses.iter().zip(0..) {
+        for (number, other) in rule.clauses.iter().enumerate() {
+            let number = ClauseId::new(number);
             if number == clause {
                 fit.push(Some(index));
                 continue;
@@ -72,7 +74,7 @@ impl<'i> Matcher<'_, 'i, '_> {
     }
 
     /// No fate yet, and no earlier rule that takes it.
-    fn is_free_for(&mut self, index: u32, rule: u32, decided: &[Option<Decision>]) -> bool {
+    fn is_free_for(&mut self, index: u32, rule: RuleId, decided: &[Option<Decision>]) -> bool {
         let row = self.program.row(index);
         if decided[index as usize].is_some() || self.program.excluded.of_row_in_object(&row).is_some() {
             return false;

@@ -129,7 +129,7 @@ impl<'i> Engine<'_, 'i, '_> {
         let barred = self.program.excluded.of(index, &row);
         let (automaton, plain) = (self.program.automaton, &self.program.plain);
         for &(rule, clause) in &automaton.accepted(row.accept).clauses {
-            if let Some(plain) = plain[rule as usize].as_ref().filter(|_| barred.is_none()) {
+            if let Some(plain) = plain[rule.index()].as_ref().filter(|_| barred.is_none()) {
                 let fires = match ahead.take().and_then(|block| block.of(index)) {
                     Some((fits, made)) => self.finish_plain(index, row, plain, fits, made),
                     None => row.kind == RowKind::Setting && self.fire_plain(index, row, plain),

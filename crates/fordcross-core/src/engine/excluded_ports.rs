@@ -108,7 +108,7 @@ fn goes_alone_at(step: &Step<'_, '_>, automaton: &Automaton, row: Row) -> bool {
         return false;
     }
     let accepted = automaton.accepted(row.accept);
-    let rules = accepted.clauses.iter().map(|&(rule, _)| &step.leg.crossing.rules[rule as usize]);
+    let rules = accepted.clauses.iter().map(|&(rule, _)| &step.leg.crossing.rules[rule.index()]);
     let moves = rules.filter_map(|rule| match &rule.action {
         Action::Move(targets) => Some(targets.iter().flat_map(|target| &target.fields)),
         _ => None,

@@ -7,6 +7,7 @@ use super::matcher::Fit;
 use super::outcome::{Engine, Rows};
 use super::render::Renderer;
 use crate::finding::Code;
+use crate::language::crossing::RuleId;
 use crate::language::crossing::{Action, Field, Rule, Start, Target, TargetName, TargetStep};
 use crate::language::expression::Operand;
 use crate::language::profile::{Lookup, PathStep};
@@ -39,7 +40,7 @@ pub(super) struct Written {
 }
 
 impl<'i> Engine<'_, 'i, '_> {
-    pub(super) fn fire(&mut self, rule_id: u32, fit: &Fit) {
+    pub(super) fn fire(&mut self, rule_id: RuleId, fit: &Fit) {
         let rule = self.program.rule(rule_id);
         let rows: Rows = fit.iter().flatten().copied().collect();
         let by = DecidedBy::Rule(rule_id);
@@ -66,7 +67,7 @@ impl<'i> Engine<'_, 'i, '_> {
     }
 
     /// The object or one of its keys goes where the place says.
-    fn place(&mut self, rule_id: u32, rule: &'i Rule, index: u32) {
+    fn place(&mut self, rule_id: RuleId, rule: &'i Rule, index: u32) {
         let by = DecidedBy::Rule(rule_id);
         let row = self.program.row(index);
         let Some(place) = rule.place else { return };
@@ -196,7 +197,7 @@ impl<'i> Engine<'_, 'i, '_> {
         })
     }
 
-    fn move_rows(&mut self, rule_id: u32, rule: &'i Rule, targets: &'i [Target], fit: &Fit) {
+    fn move_rows(&mut self, rule_id: RuleId, rule: &'i Rule, targets: &'i [Target], fit: &Fit) {
         let by = DecidedBy::Rule(rule_id);
         let rows: Rows = fit.iter().flatten().copied().collect();
         // An object's own empty text, after the object itself.

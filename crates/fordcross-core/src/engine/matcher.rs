@@ -7,6 +7,7 @@ use super::instance::{Instance, Parts, Slots};
 use super::program::Program;
 use super::render::{Renderer, fact};
 use crate::finding::{Choice, Code, Remedy};
+use crate::language::crossing::ClauseId;
 use crate::language::crossing::{Action, KeyTest, LevelKeys, Piece, Rule, Target, TargetName, TargetStep};
 use crate::language::expression::{Evaluator, Operand};
 use crate::language::profile::What;
@@ -187,7 +188,9 @@ impl<'p, 'i, 'a> Matcher<'p, 'i, 'a> {
         let declared = &self.program.step.leg.crossing.places[place];
         let takes = |accept: AcceptId| {
             let clauses = &self.program.automaton.accepted(accept).clauses;
-            clauses.iter().any(|&(rule, clause)| clause == 0 && self.program.rule(rule).is_place(place))
+            clauses
+                .iter()
+                .any(|&(rule, clause)| clause == ClauseId::FIRST && self.program.rule(rule).is_place(place))
         };
         let objects = self
             .program

@@ -6,6 +6,7 @@
 
 use super::capture::{Capture, Failure};
 use super::step::Step;
+use crate::language::crossing::RuleId;
 use crate::language::crossing::{Crossing, Field, Piece, Rule, TargetStep};
 use crate::language::profile::Profile;
 use crate::language::typing::TypeId;
@@ -17,7 +18,7 @@ use smallvec::SmallVec;
 #[derive(Debug)]
 pub(super) struct PlainRule<'i> {
     pub(super) rule: &'i Rule,
-    pub(super) number: u32,
+    pub(super) number: RuleId,
     /// There is one field, and it takes the value as a whole.
     pub(super) whole: bool,
     pub(super) fields: SmallVec<[PlainField<'i>; 2]>,
@@ -130,7 +131,8 @@ pub(super) fn plain_rules<'i>(
     tree: &mut Tree<'_>,
 ) -> Vec<Option<PlainRule<'i>>> {
     let mut tables = 0;
-    let ready = |(rule, number): (&'i Rule, u32)| {
+    let ready = |(index, rule): (usize, &'i Rule)| {
+        let number = RuleId::new(index);
         let plain = rule.as_plain(&crossing.places)?;
         let mut fields = SmallVec::new();
         for field in plain.fields() {
@@ -163,7 +165,7 @@ pub(super) fn plain_rules<'i>(
         let waits = kinds.any(|kind| new.types.limits_of_names(kind).is_some());
         Some(PlainRule { rule, number, whole: plain.whole, fields, look_ups, waits })
     };
-    crossing.rules.iter().zip(0..).map(ready).collect()
+    crossing.rules.iter().enumerate().map(ready).collect()
 }
 
 impl PlainRule<'_> {

@@ -83,7 +83,7 @@ fn evaluate_row(matcher: &mut Matcher<'_, '_, '_>, index: u32, made: &mut Evalua
     let program = matcher.program;
     let row = program.row(index);
     let &(rule, _) = program.automaton.accepted(row.accept).clauses.first()?;
-    let rule = program.plain[rule as usize].as_ref().filter(|rule| rule.can_be_prefetched())?;
+    let rule = program.plain[rule.index()].as_ref().filter(|rule| rule.can_be_prefetched())?;
     if row.kind != RowKind::Setting || program.excluded.of(index, &row).is_some() {
         return None;
     }

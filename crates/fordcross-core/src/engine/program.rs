@@ -10,6 +10,7 @@ use super::step::Step;
 use crate::format::form::{NoFile, OTHER_FILES, without_files};
 use crate::format::shape::Captured;
 use crate::language::crossing::{Action, Clause, Rule};
+use crate::language::crossing::{ClauseId, RuleId};
 use crate::language::typing::TypeId;
 use crate::mapping::NO_ENTRY;
 use crate::scan::automaton::Automaton;
@@ -72,8 +73,8 @@ impl<'x, 'i, 'a> Program<'x, 'i, 'a> {
         }
     }
 
-    pub(super) fn rule(&self, rule: u32) -> &'i Rule {
-        &self.step.leg.crossing.rules[rule as usize]
+    pub(super) fn rule(&self, rule: RuleId) -> &'i Rule {
+        &self.step.leg.crossing.rules[rule.index()]
     }
 
     pub(super) fn row(&self, index: u32) -> Row {
@@ -135,13 +136,19 @@ impl<'x, 'i, 'a> Program<'x, 'i, 'a> {
         }
     }
 
-    pub(super) fn place_fits(&self, index: u32, clause: u8, rule: &Rule, instance: &Instance<'_>) -> bool {
+    pub(super) fn place_fits(
+        &self,
+        index: u32,
+        clause: ClauseId,
+        rule: &Rule,
+        instance: &Instance<'_>,
+    ) -> bool {
         let row = self.row(index);
-        if clause == 0 {
+        if clause == ClauseId::FIRST {
             // An object's own text says nothing if there is none.
             return row.kind == RowKind::Object || self.tree.value(row.node).trim().is_empty();
         }
-        let slot = rule.clauses[clause as usize].slot;
+        let slot = rule.clauses[clause.index()].slot;
         slot.and_then(|slot| instance.slots[slot].as_ref()).is_some_and(|bound| bound.row == Some(index))
     }
 

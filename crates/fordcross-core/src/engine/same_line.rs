@@ -7,6 +7,7 @@ use super::fire::path;
 use super::instance::Instance;
 use super::outcome::Engine;
 use super::render::Renderer;
+use crate::language::crossing::RuleId;
 use crate::language::crossing::{Action, Field, Piece, Pins, Rule};
 use crate::language::expression::{Evaluator, Expression};
 use crate::language::profile::What;
@@ -215,7 +216,7 @@ impl<'i> Engine<'_, 'i, '_> {
     }
 
     /// The first rule that would have taken the setting had it been given with its default.
-    fn rule_speaks_of_default(&self, rule: u32, bound: &Capture<'i>) -> bool {
+    fn rule_speaks_of_default(&self, rule: RuleId, bound: &Capture<'i>) -> bool {
         let rule = self.program.rule(rule);
         let [clause] = rule.clauses.as_slice() else { return false };
         match (&clause.shape, &rule.action) {
@@ -225,7 +226,7 @@ impl<'i> Engine<'_, 'i, '_> {
         }
     }
 
-    fn pin_by_rule(&mut self, rule_id: u32, omitted: Omitted, bound: &Capture<'i>) {
+    fn pin_by_rule(&mut self, rule_id: RuleId, omitted: Omitted, bound: &Capture<'i>) {
         let rule = self.program.rule(rule_id);
         let Action::Move(targets) = &rule.action else { return };
         let instance = rule.place.and_then(|place| self.matcher.instance(place, omitted.holder));

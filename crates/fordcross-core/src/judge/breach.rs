@@ -1,6 +1,6 @@
 //! One breach of one rule.
 
-use crate::language::profile::{Breach, Profile, RuleId};
+use crate::language::profile::{Breach, OwnRuleId, Profile};
 use crate::scan::surroundings::Seen;
 use crate::tree::NodeId;
 
@@ -51,7 +51,7 @@ impl Part {
 /// One breach.
 #[derive(Clone, Debug)]
 pub(crate) struct Breached {
-    pub(crate) rule: RuleId,
+    pub(crate) rule: OwnRuleId,
     pub(crate) part: Part,
     /// The object or setting that breaks it.
     pub(crate) node: NodeId,
@@ -69,7 +69,7 @@ impl Breached {
     pub(crate) fn code(&self, profile: &Profile) -> String {
         let own = match (self.part.code(), self.rule) {
             (Some(code), _) => code,
-            (None, RuleId::Check(id)) => profile.rules.checks[usize::from(id)].code.as_str(),
+            (None, OwnRuleId::Check(id)) => profile.rules.checks[usize::from(id)].code.as_str(),
             (None, _) => "check",
         };
         format!("{}/{own}", profile.line)

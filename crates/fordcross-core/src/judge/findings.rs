@@ -5,7 +5,7 @@ use super::settle::{LostBy, Settled};
 use super::{Breached, Judge, Part};
 use crate::finding::{Code, Finding, Findings, Severity, Site, count, one_of};
 use crate::language::expression::{Operand, Surroundings as _};
-use crate::language::profile::{Breach, RuleId, What, Wording};
+use crate::language::profile::{Breach, OwnRuleId, What, Wording};
 use crate::ledger::fate::Fate;
 use crate::ledger::{DecidedBy, Ledger};
 use crate::scan::surroundings::{Scope, Seen};
@@ -450,7 +450,7 @@ const SITES: usize = 8;
 
 /// Whether what breaks a rule keeps somebody out: that is never passed by a word.
 fn restricts(judge: &Judge<'_, '_>, breached: &Breached) -> bool {
-    let RuleId::Object(id) = breached.rule else { return false };
+    let OwnRuleId::Object(id) = breached.rule else { return false };
     let rule = &judge.profile.rules.objects[usize::from(id)];
     let evaluator = crate::language::expression::Evaluator::new();
     let scope = scope_of(judge, breached, &evaluator);
@@ -490,10 +490,10 @@ fn noun(judge: &Judge<'_, '_>, subject: NodeId, breached: &Breached) -> String {
 fn wording<'j>(judge: &'j Judge<'_, '_>, breached: &Breached) -> Option<&'j Wording> {
     let rules = &judge.profile.rules;
     match (breached.rule, &breached.part) {
-        (RuleId::Object(id), Part::Required(number, _)) => {
+        (OwnRuleId::Object(id), Part::Required(number, _)) => {
             Some(&rules.objects[usize::from(id)].required[usize::from(*number)].wording)
         }
-        (RuleId::Check(id), _) => Some(&rules.checks[usize::from(id)].wording),
+        (OwnRuleId::Check(id), _) => Some(&rules.checks[usize::from(id)].wording),
         _ => None,
     }
 }
@@ -519,15 +519,15 @@ fn sentence(judge: &Judge<'_, '_>, breached: &Breached, number: usize) -> String
         Part::Count(there) => {
             let rules = &judge.profile.rules;
             let (bounds, of) = match breached.rule {
-                RuleId::Setting(id) => {
+                OwnRuleId::Setting(id) => {
                     let rule = &rules.settings[usize::from(id)];
                     (rule.count, rule.head.pattern.last_name())
                 }
-                RuleId::Object(id) | RuleId::Count(id) => {
+                OwnRuleId::Object(id) | OwnRuleId::Count(id) => {
                     let rule = &rules.objects[usize::from(id)];
                     (rule.count, rule.head.pattern.last_name())
                 }
-                RuleId::Check(_) => (None, String::new()),
+                OwnRuleId::Check(_) => (None, String::new()),
             };
             let wanted = match bounds {
                 Some(bounds) if *there < bounds.least => format!("at least {}", bounds.least),
@@ -537,7 +537,7 @@ fn sentence(judge: &Judge<'_, '_>, breached: &Breached, number: usize) -> String
             format!("{has} {there} of `{of}`, and {} takes {wanted}", judge.profile.title)
         }
         Part::NothingToCountIn(_) => {
-            let RuleId::Count(id) = breached.rule else { return String::new() };
+            let OwnRuleId::Count(id) = breached.rule else { return String::new() };
             let rule = &judge.profile.rules.objects[usize::from(id)];
             let (least, of) = (rule.count.map_or(1, |bounds| bounds.least), rule.head.pattern.last_name());
             format!(

@@ -4,7 +4,7 @@ use super::settle::Lost;
 use super::{Breached, Gone, Judge, Part};
 use crate::language::expression::{Evaluator, Operand, Surroundings as _};
 use crate::language::profile::{
-    Breach, Check, Condition, Narrows, ObjectRule, Referent, RuleId, SettingRule, Unique, What,
+    Breach, Check, Condition, Narrows, ObjectRule, OwnRuleId, Referent, SettingRule, Unique, What,
 };
 use crate::language::typing::{TypeId, Value, plain_text};
 use crate::scan::surroundings::{Scope, Seen};
@@ -24,7 +24,7 @@ struct Round<'r, 'j, 'a> {
     taken: FxHashMap<(String, String), NodeId>,
     /// The names of the objects that something must name.
     names: FxHashMap<String, FxHashSet<String>>,
-    types: FxHashMap<RuleId, Option<TypeId>>,
+    types: FxHashMap<OwnRuleId, Option<TypeId>>,
 }
 
 impl Judge<'_, '_> {
@@ -50,14 +50,14 @@ impl<'r, 'a> Round<'r, '_, 'a> {
         let judge = self.judge;
         let rules = &judge.profile.rules;
         for (id, check) in rules.checks.iter().enumerate().filter(|(_, check)| check.of_whole) {
-            self.check(RuleId::Check(id as u16), check, judge.tree.root(), None);
+            self.check(OwnRuleId::Check(id as u16), check, judge.tree.root(), None);
         }
         for &id in &judge.uncounted {
             let head = &rules.objects[usize::from(id)].head;
             let above = &head.pattern.steps[..head.pattern.steps.len() - 1];
             let part = Part::NothingToCountIn(Pattern { steps: above.to_vec() }.to_string());
             let breach = if head.breach == Breach::Goes { Breach::Blocks } else { head.breach };
-            self.add(RuleId::Count(id), part, judge.tree.root(), breach, Vec::new());
+            self.add(OwnRuleId::Count(id), part, judge.tree.root(), breach, Vec::new());
         }
         for &(node, accept) in &judge.marked {
             if judge.is_gone(node, self.gone) {
@@ -68,14 +68,14 @@ impl<'r, 'a> Round<'r, '_, 'a> {
                 // A list stands for its entries; an element's own text for the element.
                 let is_object = kind != Kind::List && kind != Kind::OwnText;
                 match id {
-                    RuleId::Object(rule) if is_object => {
+                    OwnRuleId::Object(rule) if is_object => {
                         self.object(id, &rules.objects[usize::from(rule)], node);
                     }
-                    RuleId::Count(rule) if is_object => {
+                    OwnRuleId::Count(rule) if is_object => {
                         self.count(id, &rules.objects[usize::from(rule)], node);
                     }
-                    RuleId::Setting(rule) => self.setting(id, &rules.settings[usize::from(rule)], node),
-                    RuleId::Check(rule) if is_object => {
+                    OwnRuleId::Setting(rule) => self.setting(id, &rules.settings[usize::from(rule)], node),
+                    OwnRuleId::Check(rule) if is_object => {
                         let check = &rules.checks[usize::from(rule)];
                         self.check(id, check, node, Some(&check.head.pattern));
                     }
@@ -103,7 +103,7 @@ impl<'r, 'a> Round<'r, '_, 'a> {
         }
     }
 
-    fn add(&mut self, rule: RuleId, part: Part, node: NodeId, breach: Breach, takes: Vec<NodeId>) {
+    fn add(&mut self, rule: OwnRuleId, part: Part, node: NodeId, breach: Breach, takes: Vec<NodeId>) {
         self.found.push(Breached { rule, part, node, breach, takes, seen: Vec::new(), other: None });
     }
 
@@ -117,7 +117,7 @@ impl<'r, 'a> Round<'r, '_, 'a> {
         settings.iter().filter(|nodes| nodes.iter().any(|node| !is_empty(*node) || node > first)).count()
     }
 
-    fn object(&mut self, id: RuleId, rule: &'r ObjectRule, node: NodeId) {
+    fn object(&mut self, id: OwnRuleId, rule: &'r ObjectRule, node: NodeId) {
         let breach = rule.head.breach;
         let mut found: Vec<(Part, Breach, Vec<NodeId>)> = Vec::new();
         {
@@ -201,7 +201,7 @@ impl<'r, 'a> Round<'r, '_, 'a> {
         Some((part.path.clone(), part.named_nothing))
     }
 
-    fn count(&mut self, id: RuleId, rule: &'r ObjectRule, holder: NodeId) {
+    fn count(&mut self, id: OwnRuleId, rule: &'r ObjectRule, holder: NodeId) {
         let Some(bounds) = rule.count else { return };
         let last = Pattern { steps: rule.head.pattern.steps.last().cloned().into_iter().collect() };
         let tree = self.judge.tree;
@@ -221,7 +221,7 @@ impl<'r, 'a> Round<'r, '_, 'a> {
         }
     }
 
-    fn setting(&mut self, id: RuleId, rule: &'r SettingRule, node: NodeId) {
+    fn setting(&mut self, id: OwnRuleId, rule: &'r SettingRule, node: NodeId) {
         let tree = self.judge.tree;
         let breach = rule.head.breach;
         let is_list = tree.kind(node) == Kind::List;
@@ -269,7 +269,7 @@ impl<'r, 'a> Round<'r, '_, 'a> {
     }
 
     /// What must be one of a kind of a value, as it is meant and not as it is written.
-    fn meant(&mut self, id: RuleId, unique: &Unique, text: &str) -> Option<String> {
+    fn meant(&mut self, id: OwnRuleId, unique: &Unique, text: &str) -> Option<String> {
         let types = &self.judge.profile.types;
         Some(match self.type_of(id).map(|kind| types.read(kind, text)) {
             Some(Ok(Value::Parts(parts))) if unique.part.is_some() => {
@@ -283,7 +283,7 @@ impl<'r, 'a> Round<'r, '_, 'a> {
     }
 
     /// Notes what must be one of a kind. Nobody knows which of two is right, so nothing goes for it.
-    fn unique(&mut self, id: RuleId, unique: &Unique, node: NodeId, part: Part, meant: Option<String>) {
+    fn unique(&mut self, id: OwnRuleId, unique: &Unique, node: NodeId, part: Part, meant: Option<String>) {
         let judge = self.judge;
         let Some(meant) = meant else { return };
         let among = if unique.among.is_empty() { format!("{id:?} {part:?}") } else { unique.among.clone() };
@@ -316,7 +316,7 @@ impl<'r, 'a> Round<'r, '_, 'a> {
     /// Whether something names what is there.
     fn reference(
         &mut self,
-        id: RuleId,
+        id: OwnRuleId,
         referent: &Referent,
         node: NodeId,
         takes: NodeId,
@@ -349,7 +349,7 @@ impl<'r, 'a> Round<'r, '_, 'a> {
     }
 
     /// The type of the setting that a rule is about, or of the name of its objects.
-    fn type_of(&mut self, id: RuleId) -> Option<TypeId> {
+    fn type_of(&mut self, id: OwnRuleId) -> Option<TypeId> {
         let profile = self.judge.profile;
         *self.types.entry(id).or_insert_with(|| {
             let pattern = &profile.rules.head(id).pattern;
@@ -373,7 +373,7 @@ impl<'r, 'a> Round<'r, '_, 'a> {
         })
     }
 
-    fn check(&mut self, id: RuleId, check: &'r Check, node: NodeId, pattern: Option<&'r Pattern>) {
+    fn check(&mut self, id: OwnRuleId, check: &'r Check, node: NodeId, pattern: Option<&'r Pattern>) {
         let judge = self.judge;
         if let Condition::Unique(paths) = &check.that {
             let key = {
@@ -447,7 +447,7 @@ impl<'r, 'a> Round<'r, '_, 'a> {
 
 /// The paths from the top that the check of a breach asks about.
 pub(super) fn asked_from_top(judge: &Judge<'_, '_>, breached: &Breached) -> Vec<Pattern> {
-    let RuleId::Check(id) = breached.rule else { return Vec::new() };
+    let OwnRuleId::Check(id) = breached.rule else { return Vec::new() };
     let Condition::Holds(that) = &judge.profile.rules.checks[usize::from(id)].that else { return Vec::new() };
     let paths = that.asked().filter_map(|(_, path)| path.strip_prefix('/'));
     paths.filter_map(|path| Pattern::parse(path).ok()).collect()

@@ -7,6 +7,7 @@ pub mod fate;
 
 use crate::finding::{Code, Remedy};
 use crate::format::form::NoFile;
+use crate::language::crossing::RuleId;
 use crate::language::phase::Phase;
 use crate::ledger::fate::{Fate, Origin};
 use crate::tree::NodeId;
@@ -26,7 +27,7 @@ pub(crate) struct Decision {
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
 pub(crate) enum DecidedBy {
     /// A rule of the crossing.
-    Rule(u32),
+    Rule(RuleId),
     /// The map, by what it says of the port of this number in [`Ledger::ports`].
     Map(u32),
     /// That the setting stands in both releases of one line.
@@ -141,7 +142,7 @@ pub struct Ledger {
     pub(crate) because: Vec<(u32, u32)>,
     pub(crate) went: Vec<WentFor>,
     /// Rules whose result went, by the step of the course: they were applied all the same.
-    pub(crate) applied: Vec<(u8, u32)>,
+    pub(crate) applied: Vec<(u8, RuleId)>,
 }
 
 impl Ledger {

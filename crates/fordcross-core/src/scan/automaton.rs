@@ -8,7 +8,8 @@
 //! At most [`MAX_STATES`] states are kept. Past that all are forgotten and built anew as needed;
 //! what a path *accepts* stays known by its number.
 
-use crate::language::profile::RuleId;
+use crate::language::crossing::{ClauseId, RuleId};
+use crate::language::profile::OwnRuleId;
 use crate::tree::pattern::{Pattern, Step};
 use crate::tree::{Name, Tree};
 use rustc_hash::FxHashMap;
@@ -36,9 +37,9 @@ pub(crate) enum Mark {
     /// What holds a setting that has a default, and so may omit it.
     Holder(u16),
     /// A clause of a rule of the crossing.
-    Clause { rule: u32, clause: u8 },
+    Clause { rule: RuleId, clause: ClauseId },
     /// What the profile asks for there.
-    Rule(RuleId),
+    Rule(OwnRuleId),
 }
 
 /// What the patterns that a path fits stand for.
@@ -50,9 +51,9 @@ pub(crate) struct Accept {
     /// Declarations of settings that may be omitted right below this.
     pub(crate) holds: Box<[u16]>,
     /// Rules with the clause that fits, in the order of the crossing.
-    pub(crate) clauses: Box<[(u32, u8)]>,
+    pub(crate) clauses: Box<[(RuleId, ClauseId)]>,
     /// The rules of the profile that are about this.
-    pub(crate) rules: Box<[RuleId]>,
+    pub(crate) rules: Box<[OwnRuleId]>,
 }
 
 /// The most states kept at a time.
@@ -277,14 +278,21 @@ mod tests {
             let id = tree.push(NodeId::DOCUMENT, Kind::Map, name, Span::default());
             state = automaton.step(state, tree.name_id(id), &tree, &mut symbols);
         }
-        automaton.accepted(automaton.accept_of(state)).clauses.iter().map(|&(rule, _)| rule).collect()
+        automaton
+            .accepted(automaton.accept_of(state))
+            .clauses
+            .iter()
+            .map(|&(rule, _)| rule.index() as u32)
+            .collect()
     }
 
     fn automaton(patterns: &[String]) -> Automaton {
-        let patterns = patterns
-            .iter()
-            .zip(0..)
-            .map(|(text, rule)| (Pattern::parse(text).expect("a pattern"), Mark::Clause { rule, clause: 0 }));
+        let patterns = patterns.iter().zip(0..).map(|(text, rule)| {
+            (
+                Pattern::parse(text).expect("a pattern"),
+                Mark::Clause { rule: RuleId::new(rule), clause: ClauseId::FIRST },
+            )
+        });
         Automaton::new(patterns.collect())
     }
 

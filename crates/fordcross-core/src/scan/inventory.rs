@@ -2,6 +2,7 @@
 //! each setting.
 
 use crate::language::crossing::Crossing;
+use crate::language::crossing::{ClauseId, RuleId};
 use crate::language::profile::{Profile, What};
 use crate::language::typing::TypeId;
 use crate::scan::automaton::{AcceptId, Automaton, Mark, State, Symbols};
@@ -107,8 +108,11 @@ pub(crate) fn automaton_of(profile: &Profile, crossing: Option<&Crossing>) -> Au
     }
     patterns.extend(profile.rules.patterns().map(|(rule, pattern)| (pattern, Mark::Rule(rule))));
     for (rule, index) in crossing.iter().flat_map(|crossing| &crossing.rules).zip(0..) {
-        for (clause, number) in rule.clauses.iter().zip(0..) {
-            patterns.push((clause.pattern.clone(), Mark::Clause { rule: index, clause: number }));
+        for (number, clause) in rule.clauses.iter().enumerate() {
+            patterns.push((
+                clause.pattern.clone(),
+                Mark::Clause { rule: RuleId::new(index), clause: ClauseId::new(number) },
+            ));
         }
     }
     Automaton::new(patterns)

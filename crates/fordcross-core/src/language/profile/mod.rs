@@ -17,8 +17,8 @@ pub use declared::Declared;
 pub(crate) use names::NameRules;
 pub(crate) use parse::names_port;
 pub(crate) use rules::{
-    Breach, Check, Condition, Narrows, ObjectRule, OldMeaning, Referent, RuleId, Rules, SettingRule, Unique,
-    Wording,
+    Breach, Check, Condition, Narrows, ObjectRule, OldMeaning, OwnRuleId, Referent, Rules, SettingRule,
+    Unique, Wording,
 };
 pub(crate) use runbook::{Runbook, UnitSide};
 pub(crate) use schema::{

@@ -36,7 +36,7 @@ pub(crate) const PART_CODES: [(&str, &str); 8] = [
 
 /// The number of a rule among those of its kind in one [`Rules`].
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, PartialOrd, Ord)]
-pub(crate) enum RuleId {
+pub(crate) enum OwnRuleId {
     Object(u16),
     /// How many objects of a rule there are, asked of what they stand in.
     Count(u16),
@@ -239,25 +239,27 @@ impl Rules {
     }
 
     /// Each rule that is about nodes of a path, with the path.
-    pub(crate) fn patterns(&self) -> impl Iterator<Item = (RuleId, Pattern)> {
+    pub(crate) fn patterns(&self) -> impl Iterator<Item = (OwnRuleId, Pattern)> {
         let objects = self.objects.iter().zip(0..).flat_map(|(rule, id)| {
             let pattern = &rule.head.pattern;
             let above = || Pattern { steps: pattern.steps[..pattern.steps.len() - 1].to_vec() };
             let counted =
-                rule.count.filter(|_| !pattern.steps.is_empty()).map(|_| (RuleId::Count(id), above()));
-            [Some((RuleId::Object(id), pattern.clone())), counted].into_iter().flatten()
+                rule.count.filter(|_| !pattern.steps.is_empty()).map(|_| (OwnRuleId::Count(id), above()));
+            [Some((OwnRuleId::Object(id), pattern.clone())), counted].into_iter().flatten()
         });
         let settings = self.settings.iter().zip(0..);
-        let settings = settings.map(|(rule, id)| (RuleId::Setting(id), rule.head.pattern.clone()));
+        let settings = settings.map(|(rule, id)| (OwnRuleId::Setting(id), rule.head.pattern.clone()));
         let checks = self.checks.iter().zip(0..).filter(|(check, _)| !check.of_whole);
-        objects.chain(settings).chain(checks.map(|(rule, id)| (RuleId::Check(id), rule.head.pattern.clone())))
+        objects
+            .chain(settings)
+            .chain(checks.map(|(rule, id)| (OwnRuleId::Check(id), rule.head.pattern.clone())))
     }
 
-    pub(crate) fn head(&self, id: RuleId) -> &Head {
+    pub(crate) fn head(&self, id: OwnRuleId) -> &Head {
         match id {
-            RuleId::Object(id) | RuleId::Count(id) => &self.objects[usize::from(id)].head,
-            RuleId::Setting(id) => &self.settings[usize::from(id)].head,
-            RuleId::Check(id) => &self.checks[usize::from(id)].head,
+            OwnRuleId::Object(id) | OwnRuleId::Count(id) => &self.objects[usize::from(id)].head,
+            OwnRuleId::Setting(id) => &self.settings[usize::from(id)].head,
+            OwnRuleId::Check(id) => &self.checks[usize::from(id)].head,
         }
     }
 

@@ -2,7 +2,7 @@
 
 use crate::arguments::Reading;
 use crate::files::{files_below, most_bytes, name_of, read_file, too_large};
-use crate::folder::read_folder;
+use crate::folder::{read_folder, remark_findings};
 use crate::passphrase::with_passphrase;
 use crate::raw::{Content, Raw};
 use crate::receipt::{Entry, RunningHash};
@@ -133,6 +133,11 @@ pub(crate) fn read_backup(
                 _ if is_beside(&roots.path(&remark.path)) => {}
                 _ => raw.remarks.push(remark),
             }
+        }
+        if pieces.is_empty() {
+            let findings = remark_findings(&raw.name, &raw.remarks);
+            let nothing = || Failed::message(format!("the archive `{}` has no files", raw.name));
+            return Err(if findings.is_empty() { nothing() } else { findings.into() });
         }
     }
     // The name of the one file in what was packed; what has several keeps its own.

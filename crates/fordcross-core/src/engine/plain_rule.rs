@@ -2,7 +2,7 @@
 //! large backup fall to them, so they do without what rules in general need.
 //!
 //! What a rule makes of a row depends on nothing that other rows do, apart from names that no two may share. So it
-//! can be made beforehand, see `ahead`; writing it is what must go row by row.
+//! can be made beforehand, see `prefetch`; writing it is what must go row by row.
 
 use super::capture::{Capture, Failure};
 use super::step::Step;

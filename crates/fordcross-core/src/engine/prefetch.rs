@@ -1,4 +1,4 @@
-//! Making ahead: for a large backup, a second thread finds out what plain rules make of many of its rows, while the
+//! Prefetching: for a large backup, a second thread evaluates what plain rules make of many of its rows, while the
 //! first one writes what they made of others. All that is written is written by the first, row by row, so that the
 //! result is the same as without.
 

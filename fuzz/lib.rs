@@ -8,7 +8,7 @@ use fordcross_core::finding::Code;
 use fordcross_core::library::{Checking, CrossingFile, Library, ProfileFile};
 use fordcross_core::mapping::{Grounds, MapFile, MapSides, MapUse, Mapping, parse_map, propose, used_ports};
 use fordcross_core::opening::{Limits, Opened, Opening, open};
-use fordcross_core::profile::{FileForm, Profile};
+use fordcross_core::profile::{Format, Profile};
 use fordcross_core::redact::{Key, Redaction, redact};
 use fordcross_core::source::Source;
 use fordcross_core::survey::survey;
@@ -88,7 +88,7 @@ pub fn shipped() -> &'static Library {
     LIBRARY.get_or_init(|| {
         let mut library = Library::default();
         for profile in fordcross_profiles::PROFILES {
-            let form = FileForm::named(profile.form).expect("it ships");
+            let form = Format::named(profile.form).expect("it ships");
             library.add_profile(ProfileFile::shipped(
                 profile.file,
                 profile.text,

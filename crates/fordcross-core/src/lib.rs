@@ -35,6 +35,7 @@
 pub mod account;
 pub mod carry;
 mod container;
+mod declaration;
 mod engine;
 pub mod finding;
 mod format;
@@ -51,7 +52,7 @@ pub mod survey;
 mod text;
 pub mod tree;
 
-pub use format::{json, xml};
+pub use format::{Format, json, xml};
 pub use language::{course, crossing, library, phase, profile, reference, typing};
 pub use ledger::fate;
 pub use recognise::{backup, roots};

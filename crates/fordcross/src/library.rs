@@ -3,9 +3,9 @@
 use crate::files::{MAX_OWN, files_below, read_own};
 use crate::sources::Sources;
 use crate::status::Failed;
+use fordcross_core::Format;
 use fordcross_core::crossing::Side;
 use fordcross_core::library::{Checking, CrossingFile, Library, ProfileFile};
-use fordcross_core::profile::FileForm;
 use std::borrow::Cow;
 use std::path::PathBuf;
 
@@ -13,7 +13,7 @@ use std::path::PathBuf;
 pub(crate) fn load(folders: &[PathBuf]) -> Result<Library, Failed> {
     let mut library = Library::default();
     for shipped in fordcross_profiles::PROFILES {
-        let form = FileForm::named(shipped.form).expect("a test checks all that ships");
+        let form = Format::named(shipped.form).expect("a test checks all that ships");
         let (file, text, line, marker) = (shipped.file, shipped.text, shipped.line, shipped.marker);
         library.add_profile(ProfileFile::shipped(file, text, line, form, marker));
     }

@@ -1,13 +1,13 @@
 //! What many rows say alike, written once: the section, the type, what decided. At millions of rows
 //! copying it is a good deal cheaper than writing it anew.
 
-use crate::format::json::write_string;
 use crate::language::course::Leg;
 use crate::language::crossing::Action;
 use crate::language::profile::Profile;
 use crate::ledger::fate::Fate;
 use crate::ledger::{DecidedBy, Decision, Ledger, Note, WentFor};
 use crate::mapping::{Mapping, PortTarget};
+use crate::text::json_string::write_string;
 use rustc_hash::FxHashMap;
 use std::borrow::Cow;
 

@@ -4,7 +4,6 @@
 
 use super::fragments::Fragments;
 use super::{LedgerInput, StepMade, rows_by_node};
-use crate::format::json::write_string;
 use crate::language::course::Leg;
 use crate::language::profile::Profile;
 use crate::language::typing::{Form, TypeId, Types};
@@ -14,6 +13,7 @@ use crate::scan::automaton::Automaton;
 use crate::scan::inventory::{Inventory, RowKind};
 use crate::scan::locator::Labeler;
 use crate::scan::secrets::Secrets;
+use crate::text::json_string::write_string;
 use crate::text::source::LineIndex;
 use crate::tree::{Kind, NodeId, Tree};
 use std::ops::Range;

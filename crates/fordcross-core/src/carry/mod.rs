@@ -24,7 +24,7 @@ use crate::judge::read_back;
 use crate::judge::{Overruled, unsound};
 use crate::language::course::Leg;
 use crate::language::phase::Phase;
-use crate::language::profile::{FileForm, Model, Profile};
+use crate::language::profile::{Model, Profile};
 use crate::language::texts::Texts;
 use crate::ledger::fate::{Fate, Origin};
 use crate::ledger::{DecidedBy, Ledger};
@@ -148,8 +148,8 @@ pub fn carry<'i, 'a>(input: CarryInput<'i, 'a>, walk: Scan) -> Carried<'i, 'a> {
         let (mut made, beside, mut ledger) = apply_inheriting(step, &walk);
         order::arrange(&mut made, &leg.new);
         let Scan { automaton, reading } = walk;
-        // The next walk, attributes in XML, and comments ask for document order; JSON is written from any.
-        let made = if number + 1 < input.course.len() || leg.new.form != FileForm::Json {
+        // The next walk asks for document order, and most formats do when they are written.
+        let made = if number + 1 < input.course.len() || !leg.new.format().traits().writes_any_order {
             let (ordered, new_ids) = made.in_document_order(&beside);
             ledger.renumber(&new_ids);
             ordered

@@ -1,6 +1,6 @@
 //! The order in which a line writes what a result has.
 
-use crate::language::profile::{FileForm, Profile, What};
+use crate::language::profile::{Profile, What};
 use crate::scan::naming::{Branches, named_children};
 use crate::tree::{Kind, NodeId, Tree};
 
@@ -14,18 +14,16 @@ pub(super) fn arrange(tree: &mut Tree<'_>, profile: &Profile) {
     }
     // Behind a heading, a key would be one of that section.
     let root = tree.root();
-    match profile.form {
-        FileForm::Ini => tree.leaves_first(root),
-        FileForm::Several => {
-            let files: Vec<NodeId> = tree.ids().filter(|&node| tree.kind(node) == Kind::Map).collect();
-            for file in files {
-                let is_file = profile.members.is_file(tree, file);
-                if is_file && profile.writing_at(tree, file).form == FileForm::Ini {
-                    tree.leaves_first(file);
-                }
+    if profile.format().is_several() {
+        let files: Vec<NodeId> = tree.ids().filter(|&node| tree.kind(node) == Kind::Map).collect();
+        for file in files {
+            let is_file = profile.members.is_file(tree, file);
+            if is_file && profile.dialect_at(tree, file).format().traits().leaves_first {
+                tree.leaves_first(file);
             }
         }
-        _ => {}
+    } else if profile.format().traits().leaves_first {
+        tree.leaves_first(root);
     }
     for entry in &profile.schema.entries {
         if let What::Object { order, signs, .. } = &entry.what

@@ -2,7 +2,8 @@
 
 use crate::container::{Archive, Member, pack_gzip};
 use crate::finding::Findings;
-use crate::format::form::{write_bundle, write_text};
+use crate::format::Dialect;
+use crate::format::bundle::write_bundle;
 use crate::judge::read_back;
 use crate::language::profile::Container;
 use crate::language::texts::Texts;
@@ -17,16 +18,15 @@ pub(super) fn write_and_read_back(
     let read_back::Expected { tree, profile, .. } = expected;
     let mut lacking = Findings::new();
     let mut charsets = Vec::new();
-    let mut finish = |path: &str, form, bytes| {
+    let mut finish = |path: &str, dialect: &Dialect, bytes| {
         charsets.push(texts.charset(path));
-        texts.finish(path, form, tree, bytes, &mut lacking)
+        texts.finish(path, &**dialect, tree, bytes, &mut lacking)
     };
     let files = if profile.container().is_some() {
         write_bundle(tree, &profile.members, &mut finish)
     } else {
-        let mut bytes = Vec::new();
-        write_text(tree, tree.root(), &profile.writing, &mut bytes);
-        vec![Member { path: String::new(), bytes: finish("", profile.form, bytes) }]
+        let bytes = profile.dialect.written(tree, tree.root());
+        vec![Member { path: String::new(), bytes: finish("", &profile.dialect, bytes) }]
     };
     if !lacking.is_empty() {
         return (files, read_back::ReadBack { differences: lacking });

@@ -2,9 +2,7 @@
 //! on their line, or else what holds them. Empty lines stay too where statements become statements.
 
 use super::outcome::Engine;
-use crate::format::form::Writing;
-use crate::format::xml::is_allowed;
-use crate::language::profile::FileForm;
+use crate::format::Codec;
 use crate::scan::inventory::Remark;
 use crate::text::source::{LineIndex, Span};
 use crate::tree::{BLANK_LINE, Kind, NodeId, TRAILING, Text, Trivia};
@@ -31,22 +29,22 @@ impl Engine<'_, '_, '_> {
             let remark = self.program.reading.remarks[index];
             let Some(spot) = self.spot_of(remark, &mut by_start) else { continue };
             let span = tree.span(remark.node);
-            let old = self.program.step.old().writing_at(tree, remark.node);
-            let new = self.program.step.new_profile().writing_at(&self.draft.tree, self.holder_of(&spot));
-            let (same_form, statements) = (old.form == new.form, new.form == FileForm::Statements);
+            let old = self.program.step.old().dialect_at(tree, remark.node);
+            let new = self.program.step.new_profile().dialect_at(&self.draft.tree, self.holder_of(&spot));
+            let (same_form, traits) = (old.format() == new.format(), new.format().traits());
             let is_gap = tree.name(remark.node) == BLANK_LINE;
             // A table has no place for it.
-            if !new.form.has_comments() || is_gap && !(same_form && statements) {
+            if !traits.has_comments || is_gap && !(same_form && traits.keeps_blank_lines) {
                 continue;
             }
             if !same_form {
-                let spelled = Self::spelled_anew(tree.value(remark.node), old, new);
+                let spelled = new.comment(old.bare_comment(tree.value(remark.node)));
                 self.put(&mut beside, &spot, "", span, Text::Decoded(&spelled));
                 continue;
             }
             let behind = !matches!(spot, Spot::Within(_)) && self.stood_behind(remark);
             let mut spelled = tree.value_span(remark.node);
-            if statements && self.program.step.number == 0 {
+            if traits.keeps_blank_lines && self.program.step.number == 0 {
                 spelled = Some(self.with_space_before(span));
                 if !behind && apart.insert(self.line_start(span.start)) {
                     self.put_empty_lines(&mut beside, &spot, span);
@@ -71,7 +69,7 @@ impl Engine<'_, '_, '_> {
         let tree = self.program.tree;
         for index in 0..self.program.reading.rows.len() {
             let mut node = self.program.reading.rows[index].node;
-            if self.program.step.old().writing_at(tree, node).form != FileForm::Statements {
+            if !keeps_blank_lines(self.program.step.old().dialect_at(tree, node)) {
                 continue;
             }
             let line = self.line_start(tree.span(node).start);
@@ -85,9 +83,7 @@ impl Engine<'_, '_, '_> {
                 node = tree.parent(node);
             }
             let Some(place) = self.new_place(node) else { continue };
-            if self.program.step.new_profile().writing_at(&self.draft.tree, place).form
-                == FileForm::Statements
-            {
+            if keeps_blank_lines(self.program.step.new_profile().dialect_at(&self.draft.tree, place)) {
                 self.put_empty_lines(beside, &Spot::Before(place), tree.span(node));
             }
         }
@@ -141,29 +137,9 @@ impl Engine<'_, '_, '_> {
         Span { start: span.start - space as u32, ..span }
     }
 
-    /// A comment of another form, as the new one has it.
-    fn spelled_anew(comment: &str, old: &Writing, new: &Writing) -> String {
-        let bare = old.bare_comment(comment);
-        // Each line is a comment of its own.
-        if let Some(mark) = new.comment_mark() {
-            let lines: Vec<String> = bare.lines().map(|line| format!("{mark} {}", line.trim())).collect();
-            return lines.join("\n");
-        }
-        // XML 1.0, production 15: two hyphens would end it. What XML cannot hold is a space.
-        let mut text = String::from(" ");
-        for c in bare.chars() {
-            if c == '-' && text.ends_with('-') {
-                text.push(' ');
-            }
-            text.push(if is_allowed(c) { c } else { ' ' });
-        }
-        text + " "
-    }
-
     fn spot_of(&self, remark: Remark, by_start: &mut Option<Vec<(u32, usize)>>) -> Option<Spot> {
         let spot = self.spot_in_tree(remark, by_start)?;
-        // Only XML has something outside its outermost branch.
-        if self.program.step.new_profile().form == FileForm::Xml {
+        if self.program.step.new_profile().format().traits().has_outside {
             return Some(spot);
         }
         let root = self.draft.root();
@@ -317,4 +293,8 @@ impl Engine<'_, '_, '_> {
         let landing = self.program.reading.row_of(node).and_then(|row| self.first_landing(row))?;
         self.draft.tree.kind(landing).is_branch().then_some(landing)
     }
+}
+
+fn keeps_blank_lines(dialect: &dyn Codec) -> bool {
+    dialect.format().traits().keeps_blank_lines
 }

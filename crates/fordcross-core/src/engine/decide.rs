@@ -8,9 +8,9 @@ use super::render::leaf_kind;
 use super::repeats::Overruled;
 use super::step::Step;
 use crate::finding::Code;
-use crate::format::form::NoFile;
+use crate::format::bundle::NoFile;
 use crate::language::crossing::Action;
-use crate::language::profile::{Fact, FileForm, Lookup, PathStep};
+use crate::language::profile::{Fact, Lookup, PathStep};
 use crate::ledger::fate::{Fate, Origin};
 use crate::ledger::{DecidedBy, Ledger, OriginRow};
 use crate::mapping::PortTarget;
@@ -42,8 +42,9 @@ pub(crate) fn apply<'i, 'a>(
         engine.pin(index);
     }
     engine.leave_out_with_ports();
-    let has_comments = (new.form.has_comments() || new.form == FileForm::Several)
-        && (new.form == old.form || new.takes_comments);
+    let (old_format, new_format) = (old.format(), new.format());
+    let has_comments = (new_format.traits().has_comments || new_format.is_several())
+        && (new_format == old_format || new.takes_comments);
     let beside = if has_comments { engine.take_comments_along() } else { Trivia::default() };
     engine.find_wanted();
     let (tree, ledger) = engine.finish();

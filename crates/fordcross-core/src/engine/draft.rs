@@ -1,7 +1,8 @@
 //! The new tree while rules write into it: places are found again by name, and a place that is
 //! taken is never overwritten.
 
-use crate::language::profile::{FileForm, Profile};
+use crate::format::Traits;
+use crate::language::profile::Profile;
 use crate::text::source::Span;
 use crate::tree::{Kind, Name, NodeId, Text, Tree};
 use rustc_hash::FxHashMap;
@@ -30,7 +31,7 @@ fn bit_of(name: Name) -> u64 {
 impl<'i, 'a> Draft<'i, 'a> {
     /// An empty configuration of the line that a profile describes.
     pub(super) fn new(mut tree: Tree<'a>, profile: &'i Profile) -> Self {
-        let name = if profile.form == FileForm::Xml { &profile.marker } else { "" };
+        let name = profile.dialect.root_name(&profile.marker);
         let root = tree.push(NodeId::DOCUMENT, Kind::Map, name, Span::default());
         Self { tree, root, profile, wide: FxHashMap::default(), recent: (NodeId::DOCUMENT, u64::MAX) }
     }
@@ -39,9 +40,9 @@ impl<'i, 'a> Draft<'i, 'a> {
         self.root
     }
 
-    /// The form of the file that a branch is in.
-    pub(super) fn form_at(&self, node: NodeId) -> FileForm {
-        self.profile.writing_at(&self.tree, node).form
+    /// What all files have in common that are of the format of the one that a branch is in.
+    pub(super) fn traits_at(&self, node: NodeId) -> &'static Traits {
+        self.profile.dialect_at(&self.tree, node).format().traits()
     }
 
     fn find(&mut self, parent: NodeId, name: Name) -> Option<NodeId> {
@@ -94,16 +95,12 @@ impl<'i, 'a> Draft<'i, 'a> {
 
     /// One more of that name: an entry of a list, or an element beside its like.
     pub(super) fn entry(&mut self, parent: NodeId, name: &str, kind: Kind) -> Result<NodeId, Conflict> {
-        match self.form_at(parent) {
-            form if form.has_lists() => {
-                let list = self.branch(parent, name, Kind::List)?;
-                Ok(self.tree.push(list, kind, "", Span::default()))
-            }
-            _ => {
-                let name = self.tree.intern(name);
-                Ok(self.push(parent, kind, name))
-            }
+        if self.traits_at(parent).has_lists {
+            let list = self.branch(parent, name, Kind::List)?;
+            return Ok(self.tree.push(list, kind, "", Span::default()));
         }
+        let name = self.tree.intern(name);
+        Ok(self.push(parent, kind, name))
     }
 
     /// A branch like one of an old tree, with nothing in it yet.

@@ -4,13 +4,13 @@ use super::capture::{Capture, Failure, Networks, Prepared};
 use super::context::EvalContext;
 use super::step::Step;
 use crate::finding::Code;
-use crate::format::shape::Part;
 use crate::language::crossing::{Field, Piece, Table, TargetName, TargetStep};
 use crate::language::expression::Operand;
 use crate::language::profile::names_port;
 use crate::language::typing::{Form, Loss, Misread, TypeId, Unfit, Value, plain_text};
 use crate::ledger::fate::Fate;
 use crate::mapping::{MapFor, NO_ENTRY};
+use crate::text::shape::Part;
 use crate::tree::Kind;
 use ipnet::IpNet;
 use std::borrow::Cow;
@@ -133,7 +133,7 @@ impl<'i, 'a: 'i> Step<'i, 'a> {
             let message = format!("{} has no `{}`", self.charset.name(), lacking.escape_debug());
             return Err(Failure::new(Code::ValueUnfit, message));
         }
-        Err(Failure::new(Code::ValueUnfit, self.new_profile().writing.why_not()))
+        Err(Failure::new(Code::ValueUnfit, self.new_profile().dialect.why_not()))
     }
 
     fn prepared(&self, text: String, kind: TypeId, fate: Fate, loss: Option<Loss>) -> Prepared {

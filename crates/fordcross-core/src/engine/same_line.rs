@@ -70,7 +70,7 @@ impl<'i> Engine<'_, 'i, '_> {
         let is_nothing = old_kind == Kind::Bare && matches!(bound.text, "null" | "~" | "");
         let can_differ = matches!(old_kind, Kind::Text | Kind::Bare) && !is_nothing;
         let leaf_kind =
-            if can_differ && self.draft.form_at(parent).tells_bare() { prepared.kind } else { old_kind };
+            if can_differ && self.draft.traits_at(parent).tells_bare { prepared.kind } else { old_kind };
         let name = self.program.tree.name(row.node);
         let ordinal = self.program.reading.ordinals.of(row.node);
         let written = if self.program.tree.is_transparent(row.node) || ordinal.is_some() {

@@ -5,9 +5,8 @@
 use super::{Gone, Judge, Lost};
 use crate::container::Member;
 use crate::finding::{Code, Finding, Findings, did_you_mean};
-use crate::format::form::{read_bundle, read_text};
-use crate::format::json::{read_json, read_json_tree};
-use crate::language::profile::{FileForm, Model, Profile};
+use crate::format::bundle::read_bundle;
+use crate::language::profile::{Model, Profile};
 use crate::language::typing::TypeId;
 use crate::ledger::Ledger;
 use crate::opening::{self, Opening};
@@ -102,26 +101,26 @@ pub(crate) fn read_back(
     };
     // A base spells names as its unit does, and so does what was not touched in it.
     let of_base = !expected.kept.is_empty() && !profile.names.is_plain();
-    let read = match profile.form {
-        FileForm::Json if !of_base => {
-            let read = read_json(source, &mut comparison).map_err(|finding| vec![*finding]);
+    let events = if of_base { None } else { profile.dialect.read_events(source, &mut comparison) };
+    let whole = || -> Result<Tree<'_>, Findings> {
+        if profile.format().is_several() {
+            return read_bundle(source, &profile.members, None);
+        }
+        profile.dialect.read(source).map_err(|finding| vec![*finding])
+    };
+    let read = match events {
+        Some(read) => read.map_err(|finding| vec![*finding]).map(|()| {
             // A tree of it is made for the rules alone.
             let is_judged = !profile.rules.is_empty();
-            read.map(|()| is_judged.then(|| read_json_tree(source).ok()).flatten())
-        }
-        form => {
-            let read = match form {
-                FileForm::Several => read_bundle(source, &profile.members, None),
-                _ => read_text(source, &profile.writing).map_err(|finding| vec![*finding]),
-            };
-            read.map(|mut tree| {
-                if of_base {
-                    profile.respell(&mut tree);
-                }
-                replay(&tree, &mut comparison);
-                Some(tree)
-            })
-        }
+            is_judged.then(|| whole().ok()).flatten()
+        }),
+        None => whole().map(|mut tree| {
+            if of_base {
+                profile.respell(&mut tree);
+            }
+            replay(&tree, &mut comparison);
+            Some(tree)
+        }),
     };
     let read = match read {
         Ok(read) => read,
@@ -229,8 +228,8 @@ impl<'c> Comparison<'c> {
         }
         let same_name = self.open.is_empty() || self.tree.is_entry(node) || self.tree.name(node) == name;
         // In XML and INI a text is a text, whatever the type: nothing else is there to tell.
-        let form = self.wanted.profile.writing_at(self.tree, node).form;
-        let bare_as_text = !form.tells_bare() && kind == Kind::Text;
+        let traits = self.wanted.profile.dialect_at(self.tree, node).format().traits();
+        let bare_as_text = !traits.tells_bare && kind == Kind::Text;
         let found = self.tree.kind(node);
         let same_kind = found == kind || bare_as_text && found == Kind::Bare;
         if !same_kind || !same_name {
@@ -244,8 +243,8 @@ impl<'c> Comparison<'c> {
     /// Whether an empty cell of that column is there only because each row of a table has all columns.
     fn is_no_cell(&mut self, name: &str) -> bool {
         let Some(&row) = self.open.last() else { return false };
-        let form = self.wanted.profile.writing_at(self.tree, row).form;
-        form == FileForm::Table && self.next_heard().is_none_or(|node| self.tree.name(node) != name)
+        let traits = self.wanted.profile.dialect_at(self.tree, row).format().traits();
+        traits.is_rectangular && self.next_heard().is_none_or(|node| self.tree.name(node) != name)
     }
 
     /// Whether nothing is heard of the node when the result is read: see [`replay`].
@@ -326,7 +325,7 @@ impl Sink for Comparison<'_> {
         // An object without anything in it is an empty element in XML.
         let empty_object = self.expected.is_some_and(|node| {
             self.tree.kind(node) == Kind::Map
-                && self.wanted.profile.writing_at(self.tree, node).form == FileForm::Xml
+                && self.wanted.profile.dialect_at(self.tree, node).format().traits().writes_empty_as_value
         });
         if empty_object && matches!(value, Text::Decoded("")) {
             self.open(Kind::Map, name, span.start as usize);

@@ -3,7 +3,7 @@
 use crate::finding::{Code, Finding, Findings};
 pub use crate::language::checking::Checking;
 use crate::language::crossing::{Crossing, Side, crossing_sides};
-use crate::language::profile::{FileForm, Profile};
+use crate::language::profile::{Format, Profile};
 use crate::text::source::Source;
 use std::borrow::Cow;
 use std::sync::OnceLock;
@@ -17,8 +17,8 @@ pub struct ProfileFile {
     pub text: Cow<'static, str>,
     /// The platform line.
     pub line: Cow<'static, str>,
-    /// The form of its backups.
-    pub form: FileForm,
+    /// The format of its backups.
+    pub format: Format,
     /// What the outermost element is called, or the key that the outermost object has.
     pub marker: Cow<'static, str>,
     /// How far it is checked when it is parsed.
@@ -48,11 +48,11 @@ impl ProfileFile {
         file: &'static str,
         text: &'static str,
         line: &'static str,
-        form: FileForm,
+        format: Format,
         marker: &'static str,
     ) -> Self {
         let [file, text, line, marker] = [file, text, line, marker].map(Cow::Borrowed);
-        Self { file, text, line, form, marker, checking: Checking::Shipped, parsed: OnceLock::new() }
+        Self { file, text, line, format, marker, checking: Checking::Shipped, parsed: OnceLock::new() }
     }
 
     /// Checks a profile whole and makes its entry for the library.
@@ -62,8 +62,8 @@ impl ProfileFile {
     pub fn read(file: String, text: String) -> Result<Self, Findings> {
         let profile = Profile::parse(Source::new(&file, &text), Checking::Whole)?;
         Ok(Self {
+            format: profile.format(),
             line: profile.line.into(),
-            form: profile.form,
             marker: profile.marker.into(),
             file: file.into(),
             text: text.into(),

@@ -4,7 +4,6 @@ pub(crate) mod checking;
 pub mod course;
 pub mod crossing;
 pub(crate) mod expression;
-pub(crate) mod forms;
 pub mod library;
 pub mod phase;
 pub mod profile;
@@ -12,6 +11,4 @@ pub mod reference;
 #[cfg(test)]
 mod schema_test;
 pub(crate) mod texts;
-pub(crate) mod toml_errors;
-pub(crate) mod toml_file;
 pub mod typing;

@@ -1,9 +1,10 @@
 //! The JSON Schemas and the reference are held to the keys that the code asks for.
 
+use crate::declaration::ASKED;
+use crate::format::Format;
 use crate::language::crossing::Crossing;
 use crate::language::library::Checking;
 use crate::language::profile::Profile;
-use crate::language::toml_file::ASKED;
 use crate::text::source::Source;
 use rstest::rstest;
 use serde_json::Value;
@@ -179,8 +180,14 @@ replace = []
 /// All keys that the code asks for, each with the path of its section.
 fn asked(kind: &str) -> BTreeSet<(String, &'static str)> {
     ASKED.take();
-    // It is of no form that has all that is asked for.
-    let _ = Profile::parse(Source::new("a", FULL_PROFILE), Checking::Whole);
+    // What is asked for depends on the format: it is read as each of them.
+    for format in Format::ALL {
+        let of_backup = FULL_PROFILE.replace("\"xml\"", &format!("\"{}\"", format.word()));
+        let of_file = FULL_PROFILE.replace("\"statements\"", &format!("\"{}\"", format.word()));
+        for profile in [of_backup, of_file] {
+            let _ = Profile::parse(Source::new("a", &profile), Checking::Whole);
+        }
+    }
     if kind == "crossing" {
         let old = Profile::parse(Source::new("a", &without_forms(FULL_PROFILE)), Checking::Whole);
         let old = old.expect("the profile");

@@ -3,10 +3,9 @@
 //! Within one line a text stays as the backup had it. Another line gets UTF-8 with line feeds, unless its profile
 //! says otherwise.
 
+use crate::declaration::Section;
 use crate::finding::{Code, Finding, Findings};
-use crate::format::form::FileForm;
-use crate::language::toml_file::Section;
-use crate::language::typing::pick;
+use crate::format::Codec;
 use crate::text::charset::Charset;
 use crate::text::source::{Content, Source};
 use crate::tree::Tree;
@@ -61,8 +60,7 @@ impl OutputEncoding {
             }
         });
         let charset = charset.or(mark.then(|| Preference::This(Charset::UTF_8.with_mark(true))));
-        let line_ends =
-            if head.word("line-ends").is_some() { pick(head, "line-ends", &LINE_ENDS) } else { None };
+        let line_ends = head.pick_given("line-ends", &LINE_ENDS);
         Self { charset, line_ends }
     }
 }
@@ -99,7 +97,7 @@ impl<'a> Texts<'a> {
         piece.map_or(Charset::UTF_8, |piece| piece.charset)
     }
 
-    fn line_ends(&self, path: &str, form: FileForm, tree: &Tree<'_>) -> LineEnds {
+    fn line_ends(&self, path: &str, dialect: &dyn Codec, tree: &Tree<'_>) -> LineEnds {
         if let Preference::This(line_ends) = self.line_ends {
             return line_ends;
         }
@@ -108,7 +106,7 @@ impl<'a> Texts<'a> {
         let first = text.find('\n').map(|at| &text[..at]);
         // In these forms a line end in a value is just that one.
         let spans_lines = || {
-            let raw = matches!(form, FileForm::Table | FileForm::Statements | FileForm::Ini);
+            let raw = dialect.format().traits().has_raw_line_ends;
             raw && tree.ids().any(|node| tree.kind(node).is_value() && tree.value(node).contains('\n'))
         };
         if first.is_some_and(|line| line.ends_with('\r')) && !spans_lines() {
@@ -123,31 +121,24 @@ impl<'a> Texts<'a> {
     pub(crate) fn finish(
         &self,
         path: &str,
-        form: FileForm,
+        dialect: &dyn Codec,
         tree: &Tree<'_>,
         bytes: Vec<u8>,
         findings: &mut Findings,
     ) -> Vec<u8> {
-        if matches!(form, FileForm::Hashes | FileForm::Database) {
+        if !dialect.is_text() {
             return bytes;
         }
         let charset = self.charset(path);
-        let line_ends = match form {
-            // Its line ends are part of its one value.
-            FileForm::Opaque => LineEnds::LineFeed,
-            _ => self.line_ends(path, form, tree),
-        };
+        let line_ends =
+            if dialect.is_one_value() { LineEnds::LineFeed } else { self.line_ends(path, dialect, tree) };
         if charset == Charset::UTF_8 && line_ends == LineEnds::LineFeed {
             return bytes;
         }
         let Ok(text) = std::str::from_utf8(&bytes) else { return bytes };
         let mut text = Cow::Borrowed(text);
-        if form == FileForm::Xml && !charset.is_utf8() {
-            // The declaration is ours.
-            // With a byte order mark it is called so in both orders (XML 1.0, section 4.3.3).
-            let name = if charset.name().starts_with("UTF-16") { "UTF-16" } else { charset.name() };
-            let declared = format!("encoding=\"{name}\"");
-            text = Cow::Owned(text.replacen("encoding=\"UTF-8\"", &declared, 1));
+        if !charset.is_utf8() {
+            text = dialect.with_charset(text, charset.name());
         }
         if line_ends == LineEnds::CarriageReturnLineFeed {
             text = Cow::Owned(text.replace("\r\n", "\n").replace('\n', "\r\n"));

@@ -6,7 +6,7 @@
 pub mod fate;
 
 use crate::finding::{Code, Remedy};
-use crate::format::form::NoFile;
+use crate::format::bundle::NoFile;
 use crate::language::crossing::RuleId;
 use crate::language::phase::Phase;
 use crate::ledger::fate::{Fate, Origin};

@@ -3,9 +3,9 @@
 
 use super::renames::{Renamed, parse_network};
 use super::{Accepted, Addresses, LEAVE, OPEN, Paths, PortTarget};
+use crate::declaration::{Report, Section, Word, as_word};
 use crate::finding::{Code, Findings, did_you_mean};
 use crate::language::profile::Model;
-use crate::language::toml_file::{Report, Section, Word, as_word};
 use crate::text::source::{LineIndex, Source};
 use crate::tree::pattern::Pattern;
 use ipnet::IpNet;
@@ -312,8 +312,7 @@ fn each_rename<'t>(
         let entry = section.as_section(value).filter(|_| value.get_ref().is_table()).and_then(|entry| {
             let to = entry.word("to");
             let words = entry.words("except").into_iter();
-            let except =
-                words.filter_map(|word| crate::language::toml_file::parse_pattern(&entry, word)).collect();
+            let except = words.filter_map(|word| crate::declaration::parse_pattern(&entry, word)).collect();
             entry.finish();
             Some(Rename { old, new: to?, line, except })
         });

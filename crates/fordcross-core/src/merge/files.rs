@@ -1,12 +1,11 @@
 //! The files of a base with the changes in them: each in its own form, and those in which nothing changed as they
 //! were.
 
-use super::changes::Changes;
-use super::file::File;
-use super::{statements, table, yaml};
 use crate::container::{Member, from_base64, hashes};
 use crate::finding::{Code, Finding, Findings, Place};
-use crate::format::form::{FileForm, Writing, nodes_at, write_text};
+use crate::format::Codec;
+use crate::format::bundle::nodes_at;
+use crate::format::edit::{Changes, File};
 use crate::language::profile::Profile;
 use crate::text::charset::Charset;
 use crate::text::source::{Content, Span};
@@ -46,9 +45,9 @@ impl<'r> Rewriting<'r> {
     pub(super) fn files(&self) -> (Vec<Member>, Findings) {
         let source = self.base.source();
         let mut findings = Findings::new();
-        if self.profile.form != FileForm::Several {
+        if !self.profile.format().is_several() {
             let whole = Span::new(0, source.text.len());
-            let mut written = self.file(self.base.root(), whole, &self.profile.writing);
+            let mut written = self.file(self.base.root(), whole, &*self.profile.dialect);
             let bytes = written.pop().map_or_else(|| source.text.as_bytes().to_vec(), |(_, bytes)| bytes);
             let charset = source.pieces.first().map_or(Charset::UTF_8, |piece| piece.charset);
             let bytes = encoded(source.name, charset, bytes, &mut findings);
@@ -66,7 +65,7 @@ impl<'r> Rewriting<'r> {
                 let Some(index) = known.or(alone) else { continue };
                 let piece = &source.pieces[index];
                 paths[index] = path;
-                for (span, bytes) in self.file(node, piece.span, &member.writing) {
+                for (span, bytes) in self.file(node, piece.span, &*member.dialect) {
                     let index = source.pieces.iter().position(|piece| piece.span == span);
                     index.into_iter().for_each(|index| written[index] = Some(bytes.clone()));
                 }
@@ -95,17 +94,17 @@ impl<'r> Rewriting<'r> {
                 if files.iter().any(|known| known.path == path) {
                     continue;
                 }
-                let mut bytes = Vec::new();
-                write_text(self.tree, node, &member.writing, &mut bytes);
                 changed = true;
-                files.push(Member { path, bytes });
+                files.push(Member { path, bytes: member.dialect.written(self.tree, node) });
             }
         }
         if changed {
             hashes::renew(&mut files, &FxHashMap::default());
         }
         // A list that lacks a file is made anew.
-        let lists = members.iter().filter_map(|member| Some((member.path.as_literal()?, member.hash?)));
+        let lists = members
+            .iter()
+            .filter_map(|member| Some((member.path.as_literal()?, member.dialect.checksums()?)));
         let grown = files.len() > source.pieces.len();
         for (list, algorithm) in lists.filter(|_| grown) {
             if let Some(at) = files.iter().position(|file| file.path == list) {
@@ -117,24 +116,12 @@ impl<'r> Rewriting<'r> {
     }
 
     /// One file, and those that it includes, where something changed in them; each with its place in the base.
-    fn file(&self, top: NodeId, span: Span, writing: &Writing) -> Vec<(Span, Vec<u8>)> {
+    fn file(&self, top: NodeId, span: Span, dialect: &dyn Codec) -> Vec<(Span, Vec<u8>)> {
         let Self { changes, base, tree, touched, .. } = self;
         if !touched[top.index()] {
             return Vec::new();
         }
-        let file = File { changes, base, tree, touched, writing, top, span };
-        let bytes = match writing.form {
-            FileForm::Yaml => yaml::rewrite(&file),
-            FileForm::Table => table::rewrite(&file),
-            FileForm::Statements => return statements::rewrite(&file, base.source().pieces),
-            FileForm::Xml | FileForm::Json | FileForm::Ini => Changes::edit(&file),
-            FileForm::Opaque | FileForm::Hashes | FileForm::Database | FileForm::Several => {
-                let mut out = Vec::new();
-                write_text(tree, top, writing, &mut out);
-                out
-            }
-        };
-        vec![(span, bytes)]
+        dialect.edit(&File { changes, base, tree, touched, top, span })
     }
 }
 

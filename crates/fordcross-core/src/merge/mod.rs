@@ -4,24 +4,18 @@
 //! them; a collection whose entries nothing tells apart is replaced, unless the crossing says that
 //! new entries stand behind those that are there. All else in the base stays, byte for byte.
 
-mod changes;
-mod file;
 mod files;
 pub(crate) mod findings;
-mod rewrite;
-mod statements;
-mod table;
 #[cfg(test)]
 mod tests;
 mod trees;
-mod yaml;
 
 use crate::container::Member;
 use crate::finding::Findings;
-use crate::format::form::nodes_at;
+use crate::format::bundle::{self, nodes_at};
 use crate::language::course::Leg;
 use crate::language::crossing::BasePolicy;
-use crate::language::profile::{FileForm, Profile};
+use crate::language::profile::Profile;
 use crate::ledger::fate::Origin;
 use crate::ledger::{BaseOutcome, Ledger, OriginRow};
 use crate::recognise::backup::Backup;
@@ -118,10 +112,11 @@ fn merge<'a>(base: &Tree<'a>, wanted: &Wanted<'_>, automaton: &mut Automaton) ->
     let Merge { mut tree, mut places, changes, met, mut replaced, .. } = merge;
     // As it is written, and read back.
     let profile = wanted.profile;
-    if profile.form == FileForm::Ini {
+    if profile.format().traits().leaves_first {
         tree.leaves_first(tree.root());
     }
-    for member in profile.members.files.iter().filter(|member| member.writing.form == FileForm::Ini) {
+    let leaves_first = |member: &&bundle::Member| member.dialect.format().traits().leaves_first;
+    for member in profile.members.files.iter().filter(leaves_first) {
         let files: Vec<NodeId> = nodes_at(&tree, member.at.len())
             .into_iter()
             .filter(|(_, place)| member.path_of(place).is_some())

@@ -2,7 +2,7 @@
 //! otherwise is noted.
 
 use super::Wanted;
-use super::changes::Changes;
+use crate::format::edit::Changes;
 use crate::language::profile::{Repeats, What};
 use crate::ledger::BaseOutcome;
 use crate::scan::automaton::{Automaton, Symbols};
@@ -368,7 +368,7 @@ impl<'m, 'a> Merge<'m, 'a> {
 
     /// Whether the entries of a collection are siblings of one name, as in XML.
     fn stands_side_by_side(&self, holder: NodeId) -> bool {
-        !self.wanted.profile.writing_at(&self.tree, holder).form.has_lists()
+        !self.wanted.profile.dialect_at(&self.tree, holder).format().traits().has_lists
     }
 
     fn path(&self, node: NodeId) -> Vec<NodeId> {

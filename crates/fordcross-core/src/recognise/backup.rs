@@ -1,11 +1,10 @@
 //! Recognising a backup: which line wrote it, which release, on which model.
 
 use crate::finding::{Choice, Code, Finding, Remedy, all_of, count};
-use crate::format::form::{NoFile, read_bundle, read_text, taken_by_end, without_files};
-use crate::format::json::read_json_tree;
-use crate::format::xml::read_xml;
+use crate::format::bundle::{NoFile, read_bundle, taken_by_end, without_files};
+use crate::format::{Format, KnownBy};
 use crate::language::library::{Library, ProfileFile};
-use crate::language::profile::{Fact, FileForm, Lookup, PathStep, Profile};
+use crate::language::profile::{Fact, Lookup, PathStep, Profile};
 use crate::text::source::{Content, LineIndex, MOST_NODES, Piece, SharedLines, Source, Span};
 use crate::tree::{Kind, NodeId, Tree};
 use wildmatch::WildMatch;
@@ -99,17 +98,11 @@ fn read_any<'a, 'l>(
         return found
             .unwrap_or_else(|| Err(vec![*unrecognised(source, library, looks_like_several(source))]));
     }
-    let form = sniff(source.text);
-    // The index of all profiles tells XML and JSON by their markers, so that none needs to be parsed.
-    let by_marker = match form {
-        Some(FileForm::Xml) => {
-            Some(read_xml(source).and_then(|tree| recognise(tree, FileForm::Xml, library)))
-        }
-        Some(FileForm::Json) => {
-            Some(read_json_tree(source).and_then(|tree| recognise(tree, FileForm::Json, library)))
-        }
-        _ => None,
-    };
+    let sniffed = Format::sniff(source.text);
+    // The index of all profiles tells some formats by their markers, so that none needs to be parsed.
+    let by_marker = sniffed
+        .filter(|format| format.needs_no_dialect())
+        .map(|format| format.plain().read(source).and_then(|tree| recognise(tree, format, library)));
     if let Some(Ok(recognised)) = by_marker {
         return Ok(recognised);
     }
@@ -117,10 +110,9 @@ fn read_any<'a, 'l>(
     if let Some(found) = read_several(source, library) {
         return found;
     }
-    // What begins with a brace is JSON; what begins with a bracket may be a heading.
-    if form != Some(FileForm::Xml)
-        && !source.text.trim_start().starts_with('{')
-        && let Some(found) = read_by_manners(source, library)
+    // What begins with a bracket may be JSON, or a heading.
+    if !Format::is_told_by_first_character(source.text)
+        && let Some(found) = read_in_dialects(source, library)
     {
         return match (found, read_alone(source, library)) {
             (Err(_), Some(alone)) => alone,
@@ -136,7 +128,7 @@ fn read_any<'a, 'l>(
 
 /// Whether files of such names are together the backup of some line.
 pub fn is_backup_of_files(paths: &[String], library: &Library) -> bool {
-    let several = library.profiles().iter().filter(|profile| profile.form == FileForm::Several);
+    let several = library.profiles().iter().filter(|profile| profile.format.is_several());
     several.filter_map(ProfileFile::parsed).any(|profile| {
         let place = |path: &String| profile.members.files.iter().find_map(|member| member.place_of(path));
         paths.iter().filter_map(place).any(|place| profile.is_marked_by(&place))
@@ -145,7 +137,7 @@ pub fn is_backup_of_files(paths: &[String], library: &Library) -> bool {
 
 /// Which of these files, together a backup, are data that its profile says to pass over.
 pub fn passed_over(paths: &[String], library: &Library) -> Vec<bool> {
-    let several = library.profiles().iter().rev().filter(|profile| profile.form == FileForm::Several);
+    let several = library.profiles().iter().rev().filter(|profile| profile.format.is_several());
     let found = several.filter_map(ProfileFile::parsed).find(|profile| {
         let place = |path: &String| profile.members.files.iter().find_map(|member| member.place_of(path));
         paths.iter().filter_map(place).any(|place| profile.is_marked_by(&place))
@@ -163,7 +155,7 @@ fn read_several<'a, 'l>(
     library: &'l Library,
 ) -> Option<Result<(Tree<'a>, &'l ProfileFile), Vec<Finding>>> {
     // A person's own profiles come last, and go before those that ship.
-    library.profiles().iter().rev().filter(|profile| profile.form == FileForm::Several).find_map(|file| {
+    library.profiles().iter().rev().filter(|profile| profile.format.is_several()).find_map(|file| {
         let profile = file.parsed()?;
         let is_marked = |piece: &Piece| {
             let place = profile.members.files.iter().find_map(|member| member.place_of(&piece.path));
@@ -180,7 +172,7 @@ fn read_alone<'a, 'l>(
     source: Source<'a>,
     library: &'l Library,
 ) -> Option<Result<(Tree<'a>, &'l ProfileFile), Vec<Finding>>> {
-    let several = library.profiles().iter().filter(|profile| profile.form == FileForm::Several);
+    let several = library.profiles().iter().filter(|profile| profile.format.is_several());
     let candidates = several.filter_map(|file| {
         let profile = file.parsed()?;
         let counts = profile.members.files.iter().map(|member| member.signs_in(source.text));
@@ -191,24 +183,25 @@ fn read_alone<'a, 'l>(
     Some(read_bundle(source, &profile.members, Some(index)).map(|tree| (tree, file)))
 }
 
-/// Reads a text by the manners of each line that has some, until one has its marker in it.
-fn read_by_manners<'a, 'l>(
+/// Reads a text in the dialect of each platform that has one, until one has its marker in it.
+fn read_in_dialects<'a, 'l>(
     source: Source<'a>,
     library: &'l Library,
 ) -> Option<Result<(Tree<'a>, &'l ProfileFile), Box<Finding>>> {
     let mut refused = None;
-    let has_manners =
-        |form| matches!(form, FileForm::Ini | FileForm::Yaml | FileForm::Statements | FileForm::Table);
-    for file in library.profiles().iter().filter(|profile| has_manners(profile.form)) {
+    for file in library.profiles() {
+        let KnownBy::Line { is_key, is_any_word, is_in_text } = file.format.traits().known_by else {
+            continue;
+        };
         let Some(profile) = file.parsed() else { continue };
         let marker = profile.marker.as_str();
-        let begins = |line: &str| begins_like(line, marker, profile.form);
+        let begins = |line: &str| begins_like(line, marker, is_key);
         // Without the word no form has the marker, and nothing needs to be read.
-        if !source.text.lines().any(begins) && profile.form != FileForm::Table {
+        if is_in_text && !source.text.lines().any(begins) {
             continue;
         }
-        match read_text(source, &profile.writing) {
-            Ok(tree) if has_marker(&tree, profile) => return Some(Ok((tree, file))),
+        match profile.dialect.read(source) {
+            Ok(tree) if has_marker(&tree, profile, is_any_word) => return Some(Ok((tree, file))),
             Ok(_) => {}
             // It is told only if the file seems to be of that line.
             Err(finding) => {
@@ -221,23 +214,23 @@ fn read_by_manners<'a, 'l>(
     refused.map(Err)
 }
 
-/// Whether a line of a text begins like what marks a platform line in that form.
-fn begins_like(line: &str, marker: &str, form: FileForm) -> bool {
-    let line = if form == FileForm::Yaml { line } else { line.trim_start_matches(['[', ' ', '\t']) };
+/// Whether a line of a text begins like what marks a platform line: with a word, or with a key and a colon.
+fn begins_like(line: &str, marker: &str, is_key: bool) -> bool {
+    let line = if is_key { line } else { line.trim_start_matches(['[', ' ', '\t']) };
     let bare = line.trim_start_matches(['"', '\'']);
     let Some(rest) = bare.strip_prefix(marker) else { return false };
     let rest = rest.trim_start_matches(['"', '\'']);
-    match form {
-        FileForm::Yaml => rest.trim_start().starts_with(':'),
-        _ => !rest.starts_with(|c: char| c.is_alphanumeric() || matches!(c, '-' | '_' | '.')),
+    if is_key {
+        return rest.trim_start().starts_with(':');
     }
+    !rest.starts_with(|c: char| c.is_alphanumeric() || matches!(c, '-' | '_' | '.'))
 }
 
-/// Whether a tree has the marker of a line at its top. Any word can begin a statement: it must be one that
+/// Whether a tree has the marker of a line at its top. Where any word can begin a statement, it must be one that
 /// the line knows.
-fn has_marker(tree: &Tree<'_>, profile: &Profile) -> bool {
+fn has_marker(tree: &Tree<'_>, profile: &Profile, is_any_word: bool) -> bool {
     let Some(marker) = tree.child(tree.root(), &profile.marker) else { return false };
-    profile.form != FileForm::Statements
+    !is_any_word
         || tree.kind(marker).is_branch()
         || matches!(profile.schema.find(&[PathStep::Name(&profile.marker)]), Lookup::Declared(_))
 }
@@ -245,25 +238,29 @@ fn has_marker(tree: &Tree<'_>, profile: &Profile) -> bool {
 /// The profile that recognises a tree.
 fn recognise<'a, 'l>(
     tree: Tree<'a>,
-    form: FileForm,
+    format: Format,
     library: &'l Library,
 ) -> Result<(Tree<'a>, &'l ProfileFile), Box<Finding>> {
     let root = tree.root();
-    let has_marker = |profile: &&ProfileFile| match form {
-        FileForm::Xml => tree.name(root) == profile.marker,
-        _ => tree.kind(root) == Kind::Map && tree.child(root, &profile.marker).is_some(),
+    let is_root = format.traits().known_by == KnownBy::Root;
+    let has_marker = |profile: &&ProfileFile| {
+        if is_root {
+            return tree.name(root) == profile.marker;
+        }
+        tree.kind(root) == Kind::Map && tree.child(root, &profile.marker).is_some()
     };
-    let found = library.profiles().iter().filter(|profile| profile.form == form).find(has_marker);
+    let found = library.profiles().iter().filter(|profile| profile.format == format).find(has_marker);
     if let Some(found) = found {
         return Ok((tree, found));
     }
-    let look = if form == FileForm::Xml {
-        format!("XML with the outermost element `{}`", tree.name(root))
+    let word = format.word().to_uppercase();
+    let look = if is_root {
+        format!("{word} with the outermost element `{}`", tree.name(root))
     } else if tree.kind(root) == Kind::Map {
         let keys: Vec<&str> = tree.children(root).map(|child| tree.name(child)).collect();
-        format!("JSON with {} at its top: {}", count(keys.len(), "key"), all_of(keys))
+        format!("{word} with {} at its top: {}", count(keys.len(), "key"), all_of(keys))
     } else {
-        "JSON without an object at its top".to_owned()
+        format!("{word} without an object at its top")
     };
     Err(unrecognised(tree.source(), library, look))
 }
@@ -422,26 +419,6 @@ fn find(tree: &Tree<'_>, path: &[String]) -> Option<NodeId> {
     }
 }
 
-/// The form that a text begins like.
-fn sniff(text: &str) -> Option<FileForm> {
-    match text.trim_start_matches(['\u{FEFF}', ' ', '\t', '\r', '\n']).chars().next() {
-        Some('<') => Some(FileForm::Xml),
-        Some('{') => Some(FileForm::Json),
-        Some('[') => Some(if is_heading(text) { FileForm::Ini } else { FileForm::Json }),
-        _ => None,
-    }
-}
-
-/// Whether a text that begins with a bracket begins with a heading: one word in brackets, alone on its line.
-fn is_heading(text: &str) -> bool {
-    let line =
-        text.trim_start_matches(['\u{FEFF}', ' ', '\t', '\r', '\n']).lines().next().unwrap_or("").trim();
-    let inner = line.trim_start_matches('[').trim_end_matches(']');
-    line.ends_with(']')
-        && inner.starts_with(char::is_alphabetic)
-        && !matches!(inner, "true" | "false" | "null")
-}
-
 fn looks_like_text(text: &str) -> String {
     if text.trim().is_empty() {
         return "an empty file".into();
@@ -457,15 +434,7 @@ fn unrecognised(source: Source<'_>, library: &Library, look: impl AsRef<str>) ->
         .iter()
         .map(|profile| {
             let ProfileFile { marker, line, .. } = profile;
-            match profile.form {
-                FileForm::Xml => format!("XML with the outermost element `{marker}` ({line})"),
-                FileForm::Json => format!("JSON with the key `{marker}` at its top ({line})"),
-                FileForm::Yaml => format!("YAML with the key `{marker}` at its top ({line})"),
-                FileForm::Ini => format!("INI with the section or key `{marker}` ({line})"),
-                FileForm::Table => format!("a table of {marker} ({line})"),
-                FileForm::Statements => format!("statements, one of them `{marker}` ({line})"),
-                _ => format!("several files with that of `{marker}` ({line})"),
-            }
+            format!("{} ({line})", (profile.format.traits().with_marker)(marker))
         })
         .collect();
     let mut finding =

@@ -2,8 +2,7 @@
 //! when the folder was packed with its name, or in two: settings in one, data in another.
 
 use crate::finding::{Code, Finding, Place};
-use crate::format::form::FileForm;
-pub use crate::format::form::is_beside;
+pub use crate::format::bundle::is_beside;
 use crate::language::library::{Library, ProfileFile};
 use crate::language::profile::Profile;
 use rustc_hash::FxHashMap;
@@ -54,7 +53,7 @@ impl Roots {
 /// That there are several configurations, of which one must be named.
 pub fn roots_of(name: &str, paths: &[String], library: &Library) -> Result<Roots, Box<Finding>> {
     let several = || {
-        let files = library.profiles().iter().filter(|file| file.form == FileForm::Several);
+        let files = library.profiles().iter().filter(|file| file.format.is_several());
         files.filter_map(ProfileFile::parsed)
     };
     if several().any(|profile| paths.iter().any(|path| marks(profile, path))) {

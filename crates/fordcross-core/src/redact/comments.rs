@@ -2,7 +2,6 @@
 //! an old password.
 
 use super::{Hider, is_whole_word};
-use crate::language::profile::FileForm;
 use crate::tree::{Kind, NodeId};
 
 /// What stands in the place of a comment.
@@ -15,10 +14,10 @@ impl Hider<'_, '_> {
         let keys = self.secret_names();
         let mut hidden = 0;
         for node in self.tree.ids() {
-            let is_instruction = self.tree.kind(node) == Kind::Instruction
-                && self.tree.name(node) != "xml"
-                && self.profile.writing_at(self.tree, node).form == FileForm::Xml;
-            if self.tree.kind(node) != Kind::Comment && !is_instruction {
+            let kind = self.tree.kind(node);
+            let is_instruction = kind == Kind::Instruction
+                && self.profile.dialect_at(self.tree, node).is_instruction(self.tree, node);
+            if kind != Kind::Comment && !is_instruction {
                 continue;
             }
             let span = self.tree.span(node);

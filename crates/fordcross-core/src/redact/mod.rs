@@ -8,11 +8,9 @@ mod pseudonyms;
 pub use pseudonyms::Key;
 
 use crate::container::{Member, from_base64, hashes};
-pub use crate::format::form::MARK_FILE;
-use crate::format::form::with_databases;
-use crate::format::json::write_string;
-use crate::format::xml::escape;
-use crate::language::profile::{FileForm, Profile, What};
+pub use crate::format::bundle::MARK_FILE;
+use crate::format::bundle::with_databases;
+use crate::language::profile::{Profile, What};
 use crate::language::typing::{Form, TypeId};
 use crate::recognise::backup::Backup;
 use crate::scan::automaton::Automaton;
@@ -204,55 +202,7 @@ impl Hider<'_, '_> {
         if let Some(span) = self.tree.value_span(node).filter(|span| span.start < span.end) {
             return vec![span];
         }
-        let text = self.tree.source().text;
-        let whole = self.tree.span(node);
-        let raw = &text[whole.range()];
-        let within = |from: usize, to: usize| Span::new(from, to.max(from)).shifted(whole.start as usize);
-        // Before the quote at the end.
-        let last = raw.len().saturating_sub(1);
-        let writing = self.profile.writing_at(self.tree, node);
-        match (writing.form, self.tree.kind(node)) {
-            (FileForm::Json | FileForm::Table | FileForm::Database, _) => vec![within(1, last)],
-            (FileForm::Ini, _) => {
-                let value = raw.find(writing.ini.separator).unwrap_or(last);
-                let from = raw[value..].find('"').map_or(last, |at| value + at + 1);
-                vec![within(from, last)]
-            }
-            (FileForm::Xml, Kind::Attribute) => {
-                let from = raw.find(['"', '\'']).map_or(last, |at| at + 1);
-                vec![within(from, last)]
-            }
-            (FileForm::Xml, Kind::OwnText) => self.pieces(self.tree.parent(node)),
-            (FileForm::Xml, _) => self.pieces(node),
-            // Of a statement all behind its first word.
-            (FileForm::Statements, _) => {
-                let ends = |c: char| c.is_whitespace() || writing.grammar.marks.contains(&c);
-                let from = raw.find(ends).map_or(0, |at| at + 1);
-                vec![within(from, raw.len())]
-            }
-            _ => vec![whole],
-        }
-    }
-
-    /// The text of an element between its tags and what stands in it.
-    fn pieces(&self, element: NodeId) -> Vec<Span> {
-        let text = self.tree.source().text;
-        let whole = self.tree.span(element);
-        let start = start_tag_end(text, whole.start as usize);
-        let end = text[..whole.end as usize].rfind("</").unwrap_or(start).max(start);
-        let mut pieces = Vec::new();
-        let mut from = start;
-        let inside = self
-            .tree
-            .children(element)
-            .filter(|&child| !matches!(self.tree.kind(child), Kind::Attribute | Kind::OwnText));
-        for child in inside {
-            pieces.push(Span::new(from, self.tree.span(child).start as usize));
-            from = self.tree.span(child).end as usize;
-        }
-        pieces.push(Span::new(from, end.max(from)));
-        pieces.retain(|piece| !text[piece.range()].trim().is_empty());
-        pieces
+        self.profile.dialect_at(self.tree, node).value_spans(self.tree, node)
     }
 
     /// Hides what is hidden where it stands in free text, too: in a note, in a comment.
@@ -262,7 +212,7 @@ impl Hider<'_, '_> {
             .iter()
             .filter(|(value, _)| value.len() >= MIN_SECRET_LENGTH && !value.contains('\n'))
             .flat_map(|(value, name)| {
-                let spelled = self.as_spelled(value);
+                let spelled = self.profile.dialect.spelled(value);
                 let other = (spelled != *value).then(|| (spelled, name.clone()));
                 [Some((value.clone(), name.clone())), other].into_iter().flatten()
             })
@@ -295,19 +245,6 @@ impl Hider<'_, '_> {
                 }
             }
         }
-    }
-
-    /// A value as it is usually spelled in the form.
-    fn as_spelled(&self, value: &str) -> String {
-        let mut out = Vec::new();
-        if self.profile.form == FileForm::Xml {
-            escape(value, false, &mut out);
-        } else {
-            write_string(value, &mut out);
-            out.pop();
-            out.remove(0);
-        }
-        String::from_utf8(out).unwrap_or_default()
     }
 
     /// The text of each file with all edits.
@@ -371,24 +308,9 @@ fn is_mark(value: &str) -> bool {
     })
 }
 
-/// Where the start tag of an element ends; `>` may stand in quotes.
-fn start_tag_end(text: &str, start: usize) -> usize {
-    let mut quote = None;
-    for (at, c) in text[start..].char_indices() {
-        match (quote, c) {
-            (None, '"' | '\'') => quote = Some(c),
-            (Some(open), c) if open == c => quote = None,
-            (None, '>') => return start + at + 1,
-            _ => {}
-        }
-    }
-    text.len()
-}
-
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::format::form::read_text;
     use crate::language::library::Checking;
     use crate::text::source::Source;
     use rstest::rstest;
@@ -404,7 +326,7 @@ mod tests {
             [[release]]\nname = '1'\n[setting]\n'release' = 'text'\n'a|b/secret' = 'secret'\n";
         let profile = Profile::parse(Source::new("p", profile), Checking::Whole).expect("a profile");
         let text = "a: &x\n  secret: s3\nb: *x\nrelease: \"1\"\n";
-        let tree = read_text(Source::new("t", text), &profile.writing).expect("well-formed");
+        let tree = profile.dialect.read(Source::new("t", text)).expect("well-formed");
         let backup = Backup::new(tree, &profile, None).expect("recognised");
         let how = keeping(true);
         let copy = redact(&backup, &profile, &how);
@@ -452,7 +374,7 @@ mod tests {
              'box/*/to' = 'name'\n'box/*/wide' = 'integer'\n{more}"
         );
         let profile = Profile::parse(Source::new("p", &profile), Checking::Whole).expect("a profile");
-        let tree = read_text(Source::new("t", text), &profile.writing).expect("well-formed");
+        let tree = profile.dialect.read(Source::new("t", text)).expect("well-formed");
         let backup = Backup::new(tree, &profile, None).expect("recognised");
         let copy = redact(&backup, &profile, &keeping(false));
         assert_eq!(String::from_utf8_lossy(&copy.files[0].bytes), expected);

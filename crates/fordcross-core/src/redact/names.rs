@@ -2,10 +2,8 @@
 //! names of files.
 
 use super::Hider;
-use crate::language::profile::FileForm;
-use crate::text::source::Span;
+use crate::tree::NodeId;
 use crate::tree::pattern::Step;
-use crate::tree::{Kind, NodeId};
 
 impl Hider<'_, '_> {
     /// Hides the name of an object where it is spelled; says whether it was found.
@@ -22,13 +20,7 @@ impl Hider<'_, '_> {
 
     fn hide_spelled(&mut self, node: NodeId, word: &str) -> bool {
         let name = self.tree.name(node);
-        let places = match self.profile.writing_at(self.tree, node).form {
-            FileForm::Json | FileForm::Yaml => self.key_of(node, name).into_iter().collect(),
-            FileForm::Ini => self.in_heading(node, name).into_iter().collect(),
-            FileForm::Statements => self.in_statements(node, name),
-            FileForm::Xml => self.in_tags(node, name),
-            _ => Vec::new(),
-        };
+        let places = self.profile.dialect_at(self.tree, node).name_spans(self.tree, node);
         if places.is_empty() {
             return false;
         }
@@ -91,86 +83,5 @@ impl Hider<'_, '_> {
         let Some(path) = member.path_of(&place) else { return false };
         self.paths.insert(old, path);
         true
-    }
-
-    /// The name in the start tag and the end tag of an element.
-    fn in_tags(&self, node: NodeId, name: &str) -> Vec<Span> {
-        let span = self.tree.span(node);
-        let text = &self.tree.source().text[span.range()];
-        let is_name = |at: usize| {
-            let rest = text.get(at..).and_then(|rest| rest.strip_prefix(name));
-            rest.is_some_and(|rest| rest.starts_with(|c: char| c.is_whitespace() || matches!(c, '>' | '/')))
-        };
-        let ends = text.rfind("</").map(|at| at + 2).filter(|&at| is_name(at));
-        let places = Some(1).filter(|&at| text.starts_with('<') && is_name(at)).into_iter().chain(ends);
-        places.map(|at| Span::new(at, at + name.len()).shifted(span.start as usize)).collect()
-    }
-
-    /// The key of a member of a JSON object or a YAML mapping: the last one that stands before its value and behind
-    /// what is before it.
-    fn key_of(&self, node: NodeId, name: &str) -> Option<Span> {
-        let text = self.tree.source().text;
-        let parent = self.tree.parent(node);
-        let siblings = self.tree.children(parent).take_while(|&child| child != node);
-        let from =
-            siblings.map(|child| self.tree.span(child).end).max().unwrap_or(self.tree.span(parent).start);
-        let to = self.tree.span(node).start.max(from);
-        let before = &text[from as usize..to as usize];
-        let found = [name.to_owned(), self.as_spelled(name)].into_iter().find_map(|spelled| {
-            let is_key = |&(at, _): &(usize, &str)| {
-                let behind = before[at + spelled.len()..].trim_start_matches(['"', '\'']);
-                let ahead = before[..at].chars().next_back();
-                behind.trim_start().starts_with(':')
-                    && ahead.is_none_or(|c| c.is_whitespace() || matches!(c, '"' | '\'' | '{' | ',' | '-'))
-            };
-            before.rmatch_indices(spelled.as_str()).find(is_key).map(|(at, spelled)| (at, spelled.len()))
-        });
-        // In a block the mapping itself begins with its first key.
-        let (at, length) = found?;
-        Some(Span::new(from as usize + at, from as usize + at + length))
-    }
-
-    /// The name in the heading of a section.
-    fn in_heading(&self, node: NodeId, name: &str) -> Option<Span> {
-        let span = self.tree.span(node);
-        let line = self.tree.source().text[span.range()].lines().next().unwrap_or_default();
-        let at = line.rfind(name)?;
-        Some(Span::new(at, at + name.len()).shifted(span.start as usize))
-    }
-
-    /// The name in each statement that makes something of the object.
-    fn in_statements(&self, node: NodeId, name: &str) -> Vec<Span> {
-        let text = self.tree.source().text;
-        let mut places = Vec::new();
-        let mut work: Vec<NodeId> = self.tree.children(node).collect();
-        work.push(node);
-        while let Some(at) = work.pop() {
-            if matches!(self.tree.kind(at), Kind::Comment | Kind::Instruction) {
-                continue;
-            }
-            let span = self.tree.span(at);
-            let line = text[span.range()].lines().next().unwrap_or_default();
-            let is_word = |&(at, _): &(usize, &str)| {
-                let ends = |c: Option<char>| c.is_none_or(|c| c.is_whitespace() || matches!(c, '"' | '\''));
-                ends(line[..at].chars().next_back()) && ends(line[at + name.len()..].chars().next())
-            };
-            let found: Vec<usize> = line.match_indices(name).filter(is_word).map(|(at, _)| at).collect();
-            // A first word that is called the same is the statement's own.
-            let place = match found.as_slice() {
-                [0, second, ..] => Some(*second),
-                [first, ..] => Some(*first),
-                [] => None,
-            };
-            match place {
-                Some(place) => {
-                    let place = Span::new(place, place + name.len()).shifted(span.start as usize);
-                    if !places.contains(&place) {
-                        places.push(place);
-                    }
-                }
-                None => work.extend(self.tree.children(at)),
-            }
-        }
-        places
     }
 }

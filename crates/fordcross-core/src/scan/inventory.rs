@@ -382,7 +382,7 @@ impl Walk<'_, '_> {
         }
         let nth = if tree.is_entry(node) {
             tree.name_id(node).0
-        } else if self.profile.form.has_lists() && self.profile.names.is_plain() {
+        } else if self.profile.format().traits().has_lists && self.profile.names.is_plain() {
             // Keys of one object differ; only names that are alike can be there twice.
             return;
         } else {

@@ -6,9 +6,9 @@
 //! quoted, with `\` before `"` and `\` and `\u{…}` for control characters. A locator is a label:
 //! two nodes may share one, and the second of two objects with the same key has `#2` behind it.
 
-use crate::format::json::write_string;
 use crate::language::profile::{Schema, What};
 use crate::scan::automaton::{Automaton, State, Symbols};
+use crate::text::json_string::write_string;
 use crate::tree::{Kind, Name, NodeId, Tree};
 use std::fmt::Write as _;
 

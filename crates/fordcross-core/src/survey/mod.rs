@@ -3,7 +3,7 @@
 pub mod inventory;
 
 use crate::finding::{Code, Finding, Findings, count};
-use crate::format::form::OTHER_FILES;
+use crate::format::bundle::OTHER_FILES;
 use crate::judge::references::References;
 use crate::judge::unsound;
 use crate::language::profile::{ObjectTraits, Profile, What};

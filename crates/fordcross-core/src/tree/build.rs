@@ -23,6 +23,20 @@ pub trait Sink {
     fn close(&mut self, end: usize);
 }
 
+impl<S: Sink + ?Sized> Sink for &mut S {
+    fn open(&mut self, kind: Kind, name: &str, start: usize) {
+        (**self).open(kind, name, start);
+    }
+
+    fn leaf(&mut self, kind: Kind, name: &str, span: Span, value: Text<'_>) {
+        (**self).leaf(kind, name, span, value);
+    }
+
+    fn close(&mut self, end: usize) {
+        (**self).close(end);
+    }
+}
+
 /// A [`Sink`] that builds a [`Tree`].
 #[derive(Debug)]
 pub struct TreeBuilder<'a> {

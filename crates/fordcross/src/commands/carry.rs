@@ -263,7 +263,7 @@ fn result_name(backup: &InputFile, new: &Profile, path: &str) -> String {
     if !path.is_empty() {
         return format!("{stem}.{}/{path}", new.line);
     }
-    let ending = new.container().map_or(Some(new.form.ending()), Container::ending);
+    let ending = new.container().map_or(Some(new.format().ending()), Container::ending);
     format!("{stem}.{}.{}", new.line, ending.unwrap_or_default())
 }
 

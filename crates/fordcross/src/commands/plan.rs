@@ -16,7 +16,7 @@ use fordcross_core::finding::{Code, Finding, Place, Severity, SeverityOverride, 
 use fordcross_core::library::{CrossingFile, Library, ProfileFile};
 use fordcross_core::mapping::{Decided, Grounds, PortProposal, PortUse, marked_ports, propose};
 use fordcross_core::opening::Outcome;
-use fordcross_core::profile::{FileForm, Model, Profile};
+use fordcross_core::profile::{Model, Profile};
 use fordcross_core::source::{Content, Source, Span};
 use fordcross_core::survey::taken_findings;
 use std::io::Read;
@@ -235,7 +235,7 @@ pub(crate) fn open<'l>(
     treat_as: Option<&str>,
 ) -> Result<(Backup<'l>, Profile, &'l ProfileFile), Failed> {
     let (tree, profile_file) = read(file.source(), library)?;
-    if file.is_folder && profile_file.form != FileForm::Several {
+    if file.is_folder && !profile_file.format.is_several() {
         return Err(Failed::message(format!("`{}` is a folder; name the backup file in it", file.name)));
     }
     let whole = parse(profile_file)?;

@@ -53,7 +53,7 @@ fn list(general: &General, printer: &mut Printer<'_>) -> Result<Status, Failed> 
         let releases: Vec<&str> = profile.releases.iter().map(|release| release.name.as_str()).collect();
         let models: Vec<&str> = profile.models.iter().map(|model| model.name.as_str()).collect();
         lines.push(json!({
-            "line": profile.line, "title": profile.title, "dated": profile.dated, "form": profile.form.word(),
+            "line": profile.line, "title": profile.title, "dated": profile.dated, "form": profile.format().word(),
             "releases": releases, "models": models, "file": profile.file,
         }));
         rows.push(vec![profile.line.clone(), profile.title.clone(), releases.join(", "), models.join(", ")]);

@@ -23,7 +23,7 @@ pub(crate) fn show(general: &General, line: &str, printer: &mut Printer<'_>) -> 
     let releases: Vec<&str> = profile.releases.iter().map(|release| release.name.as_str()).collect();
     printer.line(&format!(
         "  {} with `{}`; releases {}",
-        profile.form.word().to_uppercase(),
+        profile.format().word().to_uppercase(),
         profile.marker,
         releases.join(", ")
     ))?;
@@ -101,7 +101,7 @@ fn to_json(profile: &Profile, release: Option<&str>) -> Value {
         })
     };
     json!({
-        "line": profile.line, "title": profile.title, "dated": profile.dated, "form": profile.form.word(),
+        "line": profile.line, "title": profile.title, "dated": profile.dated, "form": profile.format().word(),
         "release": release,
         "releases": profile.releases.iter().map(|release| &release.name).collect::<Vec<_>>(),
         "models": profile.models.iter().map(model).collect::<Vec<_>>(),

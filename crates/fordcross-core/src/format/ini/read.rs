@@ -1,6 +1,6 @@
 //! Reading INI, line by line.
 
-use super::Dialect;
+use super::Ini;
 use crate::finding::{Code, Finding};
 use crate::text::source::{Source, Span};
 use crate::tree::{Kind, NodeId, Text, Tree};
@@ -9,7 +9,7 @@ use crate::tree::{Kind, NodeId, Text, Tree};
 ///
 /// # Errors
 /// The first line that is neither heading, nor key and value, nor comment, nor empty.
-pub(crate) fn read_ini<'a>(source: Source<'a>, manners: &Dialect) -> Result<Tree<'a>, Box<Finding>> {
+pub(super) fn read_ini<'a>(source: Source<'a>, manners: &Ini) -> Result<Tree<'a>, Box<Finding>> {
     let mut tree = Tree::new(source);
     let root = tree.push(NodeId::DOCUMENT, Kind::Map, "", Span::new(0, source.text.len()));
     let mut reader = Reader { source, manners, tree, root, section: root, comments: Vec::new() };
@@ -25,7 +25,7 @@ pub(crate) fn read_ini<'a>(source: Source<'a>, manners: &Dialect) -> Result<Tree
 
 struct Reader<'r, 'a> {
     source: Source<'a>,
-    manners: &'r Dialect,
+    manners: &'r Ini,
     tree: Tree<'a>,
     root: NodeId,
     section: NodeId,

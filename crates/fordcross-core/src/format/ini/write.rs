@@ -1,10 +1,10 @@
 //! Writing INI: an empty line before each heading.
 
-use super::Dialect;
+use super::Ini;
 use crate::tree::{Kind, NodeId, Tree};
 
 /// Appends the tree as a file. Keys without a section stand before all sections in it.
-pub(crate) fn write_ini(tree: &Tree<'_>, top: NodeId, manners: &Dialect, out: &mut Vec<u8>) {
+pub(super) fn write_ini(tree: &Tree<'_>, top: NodeId, manners: &Ini, out: &mut Vec<u8>) {
     let start = out.len();
     let all: Vec<NodeId> = tree.children(top).collect();
     let is_comment = |node: &NodeId| tree.kind(*node) == Kind::Comment;
@@ -19,7 +19,7 @@ pub(crate) fn write_ini(tree: &Tree<'_>, top: NodeId, manners: &Dialect, out: &m
 }
 
 /// Appends a section with all in it, a key with its value, or a comment: whole lines.
-pub(crate) fn write_lines(tree: &Tree<'_>, node: NodeId, manners: &Dialect, out: &mut Vec<u8>) {
+pub(super) fn write_lines(tree: &Tree<'_>, node: NodeId, manners: &Ini, out: &mut Vec<u8>) {
     match tree.kind(node) {
         Kind::Map | Kind::List => {
             let name = tree.children(node).find(|&child| tree.kind(child) == Kind::Attribute);
@@ -54,7 +54,7 @@ pub(crate) fn write_lines(tree: &Tree<'_>, node: NodeId, manners: &Dialect, out:
 }
 
 /// A value, in quotes where it would not read back to itself without them.
-pub(crate) fn write_value(text: &str, manners: &Dialect, out: &mut Vec<u8>) {
+pub(super) fn write_value(text: &str, manners: &Ini, out: &mut Vec<u8>) {
     let plain = !text.contains(['\n', '\r']) && text.trim() == text && !text.starts_with('"');
     if plain || !manners.quotes {
         out.extend_from_slice(text.as_bytes());
@@ -73,14 +73,15 @@ pub(crate) fn write_value(text: &str, manners: &Dialect, out: &mut Vec<u8>) {
 
 #[cfg(test)]
 mod tests {
-    use super::super::read_ini;
+    use super::super::read::read_ini;
     use super::*;
+    use crate::format::codec::Codec;
     use crate::text::source::Source;
     use proptest::prelude::*;
     use rstest::rstest;
 
-    fn manners() -> Dialect {
-        Dialect { quotes: true, heading: Some((" ".into(), "name".into())), ..Dialect::default() }
+    fn manners() -> Ini {
+        Ini { quotes: true, heading: Some((" ".into(), "name".into())), ..Ini::default() }
     }
 
     fn shown(tree: &Tree<'_>) -> Vec<String> {
@@ -147,8 +148,8 @@ mod tests {
         /// Any value that the manners hold comes back as it was.
         #[test]
         fn any_value_is_written_so_that_it_reads_back(value in "[a-c\" \\\\\n=#é]{0,20}", quotes: bool) {
-            let manners = Dialect { quotes, ..Dialect::default() };
-            prop_assume!(manners.holds(&value));
+            let manners = Ini { quotes, ..Ini::default() };
+            prop_assume!(manners.can_hold(&value));
             let mut out = b"k = ".to_vec();
             write_value(&value, &manners, &mut out);
             let text = String::from_utf8(out).expect("UTF-8");

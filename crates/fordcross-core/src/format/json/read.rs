@@ -355,7 +355,7 @@ mod tests {
             let at = text.char_indices().map(|(at, _)| at).nth(at).unwrap_or(text.len());
             let text = format!("{}{}{}", &text[..at], char::from(c), &text[at..]);
             let mut out = Vec::new();
-            crate::format::json::write_string(&text, &mut out);
+            crate::text::json_string::write_string(&text, &mut out);
             prop_assert_eq!(serde_json::from_slice::<String>(&out).ok(), Some(text));
         }
 

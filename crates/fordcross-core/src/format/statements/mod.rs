@@ -4,6 +4,9 @@
 //! statement, how blocks nest, and the shape of each statement. By its shape a statement is read into a branch
 //! or a value, and written from it.
 
+mod codec;
+mod declare;
+mod edit;
 mod read;
 mod scan;
 mod shape;
@@ -12,53 +15,50 @@ mod tests;
 mod words;
 mod write;
 
-pub(crate) use read::{Included, read_into};
-use shape::is_choice;
-pub(crate) use shape::{Part, StatementShape};
-pub(crate) use words::holds_value;
-pub(crate) use write::{Said, statements_of, write_statement, write_statements, write_word};
+pub(super) use codec::TRAITS;
 
-use wildmatch::WildMatch;
+use super::codec::Includes;
+use shape::{Part, StatementShape, is_choice};
 
 /// How a line writes its statements.
 #[derive(Clone, Debug, PartialEq, Eq)]
 #[expect(clippy::struct_excessive_bools, reason = "each is a manner of its own, as a profile declares it")]
-pub(crate) struct Grammar {
+struct Grammar {
     /// What a comment begins with.
-    pub(crate) comments: Vec<String>,
+    comments: Vec<String>,
     /// A comment may stand behind a statement.
-    pub(crate) trailing_comments: bool,
+    trailing_comments: bool,
     /// What a line ends with when the statement goes on in the next one.
-    pub(crate) continues: Option<char>,
+    continues: Option<char>,
     /// What a word with blanks in it may stand in.
-    pub(crate) quotes: Vec<char>,
+    quotes: Vec<char>,
     /// How a quote stands inside quotes.
-    pub(crate) escape: Escape,
+    escape: Escape,
     /// Quotes are part of what is said: a word with them means something else.
-    pub(crate) keeps_quotes: bool,
+    keeps_quotes: bool,
     /// Characters that are words of their own.
-    pub(crate) marks: Vec<char>,
+    marks: Vec<char>,
     /// Characters beside letters and digits that a word has without quotes.
-    pub(crate) plain: String,
+    plain: String,
     /// Numbers need no quotes, whatever is in them.
-    pub(crate) bare_numbers: bool,
+    bare_numbers: bool,
     /// Words of the language are read in capitals, too.
-    pub(crate) any_case: bool,
+    any_case: bool,
     /// What ends a statement beside the end of its line.
-    pub(crate) end: Option<char>,
+    end: Option<char>,
     /// A statement ends with that and nothing else.
-    pub(crate) end_needed: bool,
+    end_needed: bool,
     /// How statements stand inside others.
-    pub(crate) nesting: Nesting,
+    nesting: Nesting,
     /// What is written before each line of a block, once a level.
-    pub(crate) indent: String,
+    indent: String,
     /// The statements: the first whose shape fits is the one.
-    pub(crate) statements: Vec<Statement>,
+    statements: Vec<Statement>,
 }
 
 /// How a quote stands inside quotes.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub(crate) enum Escape {
+enum Escape {
     /// Not at all.
     None,
     /// Twice.
@@ -70,7 +70,7 @@ pub(crate) enum Escape {
 }
 
 impl Escape {
-    pub(crate) const ALL: [(&'static str, Self); 4] = [
+    const ALL: [(&'static str, Self); 4] = [
         ("none", Self::None),
         ("doubled", Self::Doubled),
         ("backslash", Self::Backslash),
@@ -88,7 +88,7 @@ impl Escape {
 
 /// How statements stand inside others.
 #[derive(Clone, Debug, PartialEq, Eq)]
-pub(crate) enum Nesting {
+enum Nesting {
     /// None does.
     Flat,
     /// In braces.
@@ -103,69 +103,48 @@ pub(crate) enum Nesting {
 
 /// A statement that the line has.
 #[derive(Clone, Debug, PartialEq, Eq)]
-pub(crate) struct Statement {
-    pub(crate) shape: StatementShape,
+struct Statement {
+    shape: StatementShape,
     /// The path of what it makes, from the block that it stands in.
-    pub(crate) path: Vec<PathPart>,
+    path: Vec<PathPart>,
     /// The blocks that it stands in; none for the top, `*` for any.
-    pub(crate) within: Vec<String>,
+    within: Vec<String>,
     /// Other statements stand in it.
-    pub(crate) opens: bool,
+    opens: bool,
     /// The line that ends the text that follows it.
-    pub(crate) body_until: Option<String>,
+    body_until: Option<String>,
     /// The value that it stands for, where it has none in it.
-    pub(crate) value: Option<String>,
+    value: Option<String>,
     /// Quotes that its values may stand in, where quotes mean nothing elsewhere.
-    pub(crate) unquote: Option<char>,
+    unquote: Option<char>,
     /// It names files whose statements stand in its place.
-    pub(crate) includes: Option<Includes>,
+    includes: Option<Includes>,
     /// The capture that is a text of pairs.
-    pub(crate) inside: Option<Inside>,
-}
-
-/// How a statement names files whose statements stand in its place.
-#[derive(Clone, Debug, Default, PartialEq, Eq)]
-pub(crate) struct Includes {
-    /// The capture.
-    pub(crate) of: String,
-    /// What files of a folder are called that are taken, with wildcards; all, if there are none.
-    pub(crate) takes: Vec<String>,
-    /// What those are called that are not.
-    pub(crate) skips: Vec<String>,
-    /// That there is no such file is no mistake.
-    pub(crate) may_be_missing: bool,
-}
-
-impl Includes {
-    /// Whether a file of that name is taken from a folder.
-    pub(crate) fn takes(&self, name: &str) -> bool {
-        let one_of = |known: &[String]| known.iter().any(|known| WildMatch::new(known).matches(name));
-        (self.takes.is_empty() || one_of(&self.takes)) && !one_of(&self.skips)
-    }
+    inside: Option<Inside>,
 }
 
 /// A text in a statement that is itself pairs of a name and a value, such as a connection string. They are
 /// settings of what the statement makes.
 #[derive(Clone, Debug, PartialEq, Eq)]
-pub(crate) struct Inside {
+struct Inside {
     /// The capture.
-    pub(crate) of: String,
+    of: String,
     /// One pair, as a repeated group.
-    pub(crate) shape: StatementShape,
+    shape: StatementShape,
     /// How its words are parted and quoted.
-    pub(crate) grammar: Grammar,
+    grammar: Grammar,
 }
 
 /// One step of the path that a statement makes.
 #[derive(Clone, Debug, PartialEq, Eq)]
-pub(crate) enum PathPart {
+enum PathPart {
     Name(String),
     Capture(String),
 }
 
 impl PathPart {
     /// The name itself, or that of the capture.
-    pub(crate) fn text(&self) -> &str {
+    fn text(&self) -> &str {
         match self {
             Self::Name(text) | Self::Capture(text) => text,
         }
@@ -173,11 +152,11 @@ impl PathPart {
 }
 
 /// The capture that is the value of what a statement makes.
-pub(crate) const VALUE: &str = "value";
+const VALUE: &str = "value";
 /// What the text that follows a statement is called.
-pub(crate) const BODY: &str = "body";
+const BODY: &str = "body";
 /// What the rest of a statement that no shape fits is called, if it opens a block.
-pub(crate) const WORDS: &str = "words";
+const WORDS: &str = "words";
 
 impl Default for Grammar {
     fn default() -> Self {
@@ -203,7 +182,7 @@ impl Default for Grammar {
 
 impl Grammar {
     /// The paths of statements that include files, where they have names, with what they include.
-    pub(crate) fn including(&self) -> impl Iterator<Item = (Vec<String>, &Includes)> + '_ {
+    fn including(&self) -> impl Iterator<Item = (Vec<String>, &Includes)> + '_ {
         self.statements.iter().filter_map(|statement| {
             let includes = statement.includes.as_ref()?;
             let names = statement.path.iter().map(|step| match step {
@@ -215,7 +194,7 @@ impl Grammar {
     }
 
     /// A value without the quotes that values keep.
-    pub(crate) fn bare<'v>(&self, value: &'v str) -> &'v str {
+    fn bare<'v>(&self, value: &'v str) -> &'v str {
         let bare = |quote: &char| value.strip_prefix(*quote)?.strip_suffix(*quote);
         let kept = Some(&self.quotes).filter(|_| self.keeps_quotes);
         kept.into_iter().flatten().find_map(bare).unwrap_or(value)
@@ -224,7 +203,7 @@ impl Grammar {
 
 impl Statement {
     /// Whether it makes a value and no branch.
-    pub(crate) fn makes_value(&self) -> bool {
+    fn makes_value(&self) -> bool {
         self.value.is_some() || self.shape.has(VALUE)
     }
 
@@ -238,7 +217,7 @@ impl Statement {
     }
 
     /// Whether it can stand in a block of that name; the top has none.
-    pub(crate) fn stands_in(&self, block: Option<&str>) -> bool {
+    fn stands_in(&self, block: Option<&str>) -> bool {
         match block {
             None => self.within.is_empty() || self.within.iter().any(|within| within == "*"),
             Some(block) => self.within.iter().any(|within| within == block || within == "*"),

@@ -2,8 +2,9 @@
 
 use super::scan::{End, Scanner, Word};
 use super::shape::{Half, UNNAMED, WordKind, Words};
-use super::{BODY, Grammar, Includes, Inside, Nesting, Part, PathPart, Statement, VALUE, WORDS};
+use super::{BODY, Grammar, Inside, Nesting, Part, PathPart, Statement, VALUE, WORDS};
 use crate::finding::{Code, Finding};
+use crate::format::codec::Included;
 use crate::text::source::{Source, Span};
 use crate::tree::{Kind, NodeId, Text, Tree};
 use rustc_hash::FxHashMap;
@@ -18,15 +19,12 @@ const MAX_INCLUDES: usize = 16;
 const TIMES_INCLUDED: usize = 16;
 const MOST_INCLUDED: usize = 1 << 16;
 
-/// Which places of the text the files of a name have, seen from the file that includes them.
-pub(crate) type Included<'i> = dyn Fn(&str, Span, &Includes) -> Result<Vec<Span>, Box<Finding>> + 'i;
-
 /// Reads the statements of one file, at `span`, into `top`.
 ///
 /// # Errors
 /// The first block that is not closed, closing that closes nothing, quote that is not closed, or
 /// statement that lacks its end.
-pub(crate) fn read_into<'a>(
+pub(super) fn read_into<'a>(
     tree: &mut Tree<'a>,
     top: NodeId,
     span: Span,

@@ -5,18 +5,18 @@
 //! left as it stands there, `[…]` may be missing, `[…]...` be there any number of times.
 
 use super::Grammar;
-use crate::format::shape::is_name;
+use crate::text::shape::is_name;
 use wildmatch::WildMatch;
 
 /// The shape of a statement.
 #[derive(Clone, Debug, PartialEq, Eq)]
-pub(crate) struct StatementShape {
-    pub(crate) parts: Vec<Part>,
+pub(super) struct StatementShape {
+    pub(super) parts: Vec<Part>,
 }
 
 /// A part of a shape.
 #[derive(Clone, Debug, PartialEq, Eq)]
-pub(crate) enum Part {
+pub(super) enum Part {
     Word(String),
     /// What follows is written without a blank before it.
     Glue,
@@ -39,7 +39,7 @@ pub(super) const UNNAMED: &str = "_";
 
 /// Which half of a pair.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub(crate) enum Half {
+pub(super) enum Half {
     Key,
     Value,
 }
@@ -59,7 +59,7 @@ pub(super) type Taken<'p> = Vec<(&'p Part, std::ops::Range<usize>)>;
 
 impl Part {
     /// Whether it is the one word of a capture of that name.
-    pub(crate) fn captures(&self, name: &str) -> bool {
+    pub(super) fn captures(&self, name: &str) -> bool {
         matches!(self, Self::Capture(known, _) if known == name)
     }
 }
@@ -69,7 +69,7 @@ impl StatementShape {
     ///
     /// # Errors
     /// What is wrong with it.
-    pub(crate) fn parse(text: &str, marks: &[char]) -> Result<Self, String> {
+    pub(super) fn parse(text: &str, marks: &[char]) -> Result<Self, String> {
         let mut groups: Vec<Vec<Part>> = vec![Vec::new()];
         let mut at = 0;
         let mut apart = true;
@@ -130,7 +130,7 @@ impl StatementShape {
     }
 
     /// The names of what it captures, those of pairs once.
-    pub(crate) fn names(&self) -> Vec<&str> {
+    pub(super) fn names(&self) -> Vec<&str> {
         let mut names = Vec::new();
         collect(&self.parts, &mut |name| {
             if !names.contains(&name) {
@@ -140,7 +140,7 @@ impl StatementShape {
         names
     }
 
-    pub(crate) fn has(&self, name: &str) -> bool {
+    pub(super) fn has(&self, name: &str) -> bool {
         self.names().contains(&name)
     }
 

@@ -1,7 +1,8 @@
 //! What is read is written again, by grammars of each kind.
 
+use super::words::holds_value;
 use super::*;
-use crate::format::form::{FileForm, Writing, read_text, write_text};
+use crate::format::codec::Codec;
 use crate::text::source::Source;
 use crate::tree::{Kind, NodeId, Tree};
 use proptest::prelude::*;
@@ -164,8 +165,7 @@ fn closed() -> Grammar {
 }
 
 fn read(text: &str, grammar: &Grammar) -> Result<Vec<String>, String> {
-    let writing = Writing { grammar: grammar.clone(), ..Writing::new(FileForm::Statements) };
-    let tree = read_text(Source::new("a", text), &writing).map_err(|finding| {
+    let tree = grammar.read(Source::new("a", text)).map_err(|finding| {
         let at = finding.place.as_ref().expect("a place").at;
         format!("{}:{} {}", at.line, at.column, finding.message)
     })?;
@@ -188,11 +188,9 @@ fn shown(tree: &Tree<'_>) -> Vec<String> {
 }
 
 fn rewritten(text: &str, grammar: &Grammar) -> String {
-    let writing = Writing { grammar: grammar.clone(), ..Writing::new(FileForm::Statements) };
-    let tree =
-        read_text(Source::new("a", text), &writing).unwrap_or_else(|finding| panic!("{finding:?}\n{text}"));
+    let tree = grammar.read(Source::new("a", text)).unwrap_or_else(|finding| panic!("{finding:?}\n{text}"));
     let mut out = Vec::new();
-    write_text(&tree, tree.root(), &writing, &mut out);
+    grammar.write(&tree, tree.root(), &mut out);
     String::from_utf8(out).expect("UTF-8")
 }
 
@@ -285,9 +283,8 @@ proptest! {
                 at = tree.push(at, kind, step, crate::text::source::Span::default());
             }
             tree.set_value(at, crate::tree::Text::Decoded(&value));
-            let writing = Writing { grammar: grammar.clone(), ..Writing::new(FileForm::Statements) };
             let mut out = Vec::new();
-            write_text(&tree, tree.root(), &writing, &mut out);
+            grammar.write(&tree, tree.root(), &mut out);
             let text = String::from_utf8(out).expect("UTF-8");
             prop_assert_eq!(read(&text, &grammar), Ok(vec![format!("{path}={value}")]), "{}", text);
         }

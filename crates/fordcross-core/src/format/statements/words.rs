@@ -4,7 +4,7 @@ use super::{Escape, Grammar, Nesting};
 use crate::tree::{NodeId, Tree};
 
 /// Whether a value can be written so that it reads back to itself.
-pub(crate) fn holds_value(grammar: &Grammar, text: &str) -> bool {
+pub(super) fn holds_value(grammar: &Grammar, text: &str) -> bool {
     if text.contains(['\n', '\r']) {
         return false;
     }

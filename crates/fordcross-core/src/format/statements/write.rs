@@ -6,34 +6,34 @@ use super::{BODY, Grammar, Inside, Nesting, Part, PathPart, Statement, VALUE, WO
 use crate::tree::{BLANK_LINE, Kind, NodeId, TRAILING, Tree};
 
 /// Appends all statements of a branch, each on a line of its own.
-pub(crate) fn write_statements(tree: &Tree<'_>, top: NodeId, grammar: &Grammar, out: &mut Vec<u8>) {
+pub(super) fn write_statements(tree: &Tree<'_>, top: NodeId, grammar: &Grammar, out: &mut Vec<u8>) {
     Writer::new(tree, grammar, out).all(top);
 }
 
 /// A statement that a tree is written with.
 #[derive(Clone, Debug)]
-pub(crate) struct Said {
+pub(super) struct Said {
     /// What it makes, with all that leads there from the block that it stands in.
-    pub(crate) path: Vec<NodeId>,
+    pub(super) path: Vec<NodeId>,
     /// What that block is called; none at the top.
-    pub(crate) block: Option<String>,
+    pub(super) block: Option<String>,
     /// How many blocks it stands in.
-    pub(crate) depth: usize,
+    pub(super) depth: usize,
     /// The block, as its place among all statements.
-    pub(crate) inside: Option<usize>,
+    pub(super) inside: Option<usize>,
     /// Other statements stand in it.
-    pub(crate) opens: bool,
+    pub(super) opens: bool,
 }
 
 impl Said {
     /// What it makes.
-    pub(crate) fn node(&self) -> NodeId {
+    pub(super) fn node(&self) -> NodeId {
         self.path.last().copied().unwrap_or(NodeId::DOCUMENT)
     }
 }
 
 /// All statements that a branch is written with, in their order.
-pub(crate) fn statements_of(tree: &Tree<'_>, top: NodeId, grammar: &Grammar) -> Vec<Said> {
+pub(super) fn statements_of(tree: &Tree<'_>, top: NodeId, grammar: &Grammar) -> Vec<Said> {
     let mut unused = Vec::new();
     let mut writer = Writer::new(tree, grammar, &mut unused);
     writer.log = Some(Vec::new());
@@ -42,7 +42,7 @@ pub(crate) fn statements_of(tree: &Tree<'_>, top: NodeId, grammar: &Grammar) -> 
 }
 
 /// Appends one statement with all that stands in it.
-pub(crate) fn write_statement(tree: &Tree<'_>, said: &Said, grammar: &Grammar, out: &mut Vec<u8>) {
+pub(super) fn write_statement(tree: &Tree<'_>, said: &Said, grammar: &Grammar, out: &mut Vec<u8>) {
     let mut writer = Writer::new(tree, grammar, out);
     match writer.statement_for(&said.path, said.block.as_deref()).cloned() {
         Some(statement) => writer.statement(&statement, &said.path, said.depth),
@@ -51,7 +51,7 @@ pub(crate) fn write_statement(tree: &Tree<'_>, said: &Said, grammar: &Grammar, o
 }
 
 /// Appends the value of a leaf as a word, or as the words that it is where the statement takes the rest.
-pub(crate) fn write_word(tree: &Tree<'_>, said: &Said, grammar: &Grammar, out: &mut Vec<u8>) {
+pub(super) fn write_word(tree: &Tree<'_>, said: &Said, grammar: &Grammar, out: &mut Vec<u8>) {
     let mut unused = Vec::new();
     let writer = Writer::new(tree, grammar, &mut unused);
     let statement = writer.statement_for(&said.path, said.block.as_deref());

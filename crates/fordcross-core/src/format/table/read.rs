@@ -1,10 +1,9 @@
 //! Reading tables cell by cell: where a cell stands is what a reader of whole records cannot tell.
 
-use super::Dialect;
+use super::Table;
 use crate::finding::{Code, Finding};
-use crate::format::json::read_json;
 use crate::text::source::{Source, Span};
-use crate::tree::{Kind, NodeId, Sink, Text, Tree};
+use crate::tree::{Kind, NodeId, Text, Tree};
 use rustc_hash::FxHashSet;
 
 /// Reads a table with a header.
@@ -12,7 +11,7 @@ use rustc_hash::FxHashSet;
 /// # Errors
 /// The first row with more or fewer cells than the header, a column that is there twice, or quotes that
 /// are not closed.
-pub(crate) fn read_csv<'a>(source: Source<'a>, manners: &Dialect) -> Result<Tree<'a>, Box<Finding>> {
+pub(super) fn read_csv<'a>(source: Source<'a>, manners: &Table) -> Result<Tree<'a>, Box<Finding>> {
     let mut tree = Tree::new(source);
     let root = tree.push(NodeId::DOCUMENT, Kind::Map, "", Span::new(0, source.text.len()));
     let mut cells = Cells { text: source.text, at: 0, separator: manners.separator };
@@ -134,76 +133,5 @@ impl Cells<'_> {
             return Err(wrong(source, Span::new(start, from), "text behind closed quotes", help));
         }
         Ok(Cell { span: Span::new(start, from), quoted: true })
-    }
-}
-
-/// Reads the listing of a table of a database.
-///
-/// # Errors
-/// None but for a listing that was changed: they are made by the program itself.
-pub(crate) fn read_listing<'a>(source: Source<'a>, manners: &Dialect) -> Result<Tree<'a>, Box<Finding>> {
-    let mut rows = Rows {
-        tree: Tree::new(source),
-        root: NodeId::DOCUMENT,
-        row: NodeId::DOCUMENT,
-        name: &manners.row,
-        columns: Vec::new(),
-        cell: 0,
-        is_header: true,
-        start: 0,
-    };
-    rows.root = rows.tree.push(NodeId::DOCUMENT, Kind::Map, "", Span::new(0, source.text.len()));
-    let mut start = 0;
-    for line in source.text.split_inclusive('\n') {
-        (rows.start, rows.cell) = (start, 0);
-        read_json(Source::new(source.name, line), &mut rows)?;
-        rows.is_header = false;
-        start += line.len();
-    }
-    Ok(rows.tree)
-}
-
-/// Takes the arrays of a listing in as rows.
-struct Rows<'r, 'a> {
-    tree: Tree<'a>,
-    root: NodeId,
-    row: NodeId,
-    name: &'r str,
-    columns: Vec<String>,
-    cell: usize,
-    is_header: bool,
-    start: usize,
-}
-
-impl Sink for Rows<'_, '_> {
-    fn open(&mut self, _: Kind, _: &str, start: usize) {
-        if !self.is_header {
-            let at = self.start + start;
-            self.row = self.tree.push(self.root, Kind::Map, self.name, Span::new(at, at));
-        }
-    }
-
-    fn leaf(&mut self, kind: Kind, _: &str, span: Span, value: Text<'_>) {
-        let span = span.shifted(self.start);
-        if self.is_header {
-            self.columns.push(match value {
-                Text::Borrowed(at) => self.tree.source().text[at.shifted(self.start).range()].to_owned(),
-                Text::Decoded(text) => text.to_owned(),
-            });
-            return;
-        }
-        let Some(column) = self.columns.get(self.cell) else { return };
-        let leaf = self.tree.push(self.row, kind, column, span);
-        match value {
-            Text::Borrowed(at) => self.tree.set_value(leaf, Text::Borrowed(at.shifted(self.start))),
-            Text::Decoded(text) => self.tree.set_value(leaf, Text::Decoded(text)),
-        }
-        self.cell += 1;
-    }
-
-    fn close(&mut self, end: usize) {
-        if !self.is_header {
-            self.tree.set_end(self.row, self.start + end);
-        }
     }
 }

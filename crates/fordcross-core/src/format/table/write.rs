@@ -1,11 +1,10 @@
 //! Writing a table: the header has the columns in the order in which they first occur.
 
-use super::Dialect;
-use crate::format::json::write_string;
+use super::Table;
 use crate::tree::{Kind, NodeId, Tree};
 
 /// Appends a table with its header. A row that lacks a column has an empty cell there.
-pub(crate) fn write_csv(tree: &Tree<'_>, top: NodeId, manners: &Dialect, out: &mut Vec<u8>) {
+pub(super) fn write_csv(tree: &Tree<'_>, top: NodeId, manners: &Table, out: &mut Vec<u8>) {
     let rows: Vec<NodeId> = tree.children(top).filter(|&row| tree.kind(row) == Kind::Map).collect();
     let columns = columns_of(tree, &rows);
     if columns.is_empty() {
@@ -18,36 +17,13 @@ pub(crate) fn write_csv(tree: &Tree<'_>, top: NodeId, manners: &Dialect, out: &m
 }
 
 /// Appends a row: a cell for each column.
-pub(crate) fn write_row(tree: &Tree<'_>, row: NodeId, columns: &[&str], separator: char, out: &mut Vec<u8>) {
+pub(super) fn write_row(tree: &Tree<'_>, row: NodeId, columns: &[&str], separator: char, out: &mut Vec<u8>) {
     let cells = columns.iter().map(|column| tree.child(row, column).map_or("", |cell| tree.value(cell)));
     write_record(cells, separator, out);
 }
 
-/// Appends the listing of a table of a database: its columns, and a row a line, each an array of JSON.
-pub(crate) fn write_listing(tree: &Tree<'_>, top: NodeId, out: &mut Vec<u8>) {
-    let rows: Vec<NodeId> = tree.children(top).filter(|&row| tree.kind(row) == Kind::Map).collect();
-    let columns = columns_of(tree, &rows);
-    let mut line = |cells: &mut dyn Iterator<Item = (Kind, &str)>| {
-        out.push(b'[');
-        for (index, (kind, text)) in cells.enumerate() {
-            if index > 0 {
-                out.push(b',');
-            }
-            if kind == Kind::Bare { out.extend_from_slice(text.as_bytes()) } else { write_string(text, out) }
-        }
-        out.extend_from_slice(b"]\n");
-    };
-    line(&mut columns.iter().map(|column| (Kind::Text, *column)));
-    for row in rows {
-        let cell = |column: &&str| {
-            tree.child(row, column).map_or((Kind::Bare, "null"), |cell| (tree.kind(cell), tree.value(cell)))
-        };
-        line(&mut columns.iter().map(cell));
-    }
-}
-
 /// The names of all cells, in the order in which they first occur.
-fn columns_of<'t>(tree: &'t Tree<'_>, rows: &[NodeId]) -> Vec<&'t str> {
+pub(in crate::format) fn columns_of<'t>(tree: &'t Tree<'_>, rows: &[NodeId]) -> Vec<&'t str> {
     let mut columns: Vec<&str> = Vec::new();
     for &row in rows {
         for cell in tree.children(row).filter(|&cell| tree.kind(cell).is_value()) {
@@ -60,7 +36,7 @@ fn columns_of<'t>(tree: &'t Tree<'_>, rows: &[NodeId]) -> Vec<&'t str> {
 }
 
 /// Appends a cell, in quotes if it needs them.
-pub(crate) fn write_cell(cell: &str, separator: char, out: &mut Vec<u8>) {
+pub(super) fn write_cell(cell: &str, separator: char, out: &mut Vec<u8>) {
     if cell.contains([separator, '"', '\n', '\r']) {
         out.push(b'"');
         out.extend_from_slice(cell.replace('"', "\"\"").as_bytes());
@@ -87,14 +63,14 @@ fn write_record<'t>(cells: impl Iterator<Item = &'t str>, separator: char, out: 
 
 #[cfg(test)]
 mod tests {
-    use super::super::{read_csv, read_listing};
+    use super::super::read::read_csv;
     use super::*;
     use crate::text::source::{Source, Span};
     use crate::tree::Text;
     use proptest::prelude::*;
     use rstest::rstest;
 
-    fn rewritten(text: &str, manners: &Dialect) -> String {
+    fn rewritten(text: &str, manners: &Table) -> String {
         let tree = read_csv(Source::new("a", text), manners).expect("well-formed");
         let mut out = Vec::new();
         write_csv(&tree, tree.root(), manners, &mut out);
@@ -106,7 +82,7 @@ mod tests {
     #[case("name\tpath\nphotos\t/srv, photos\n", '\t')]
     #[case("name\n\"\"\n\"two\nlines\"\n", ',')]
     fn what_is_read_is_written_again(#[case] text: &str, #[case] separator: char) {
-        assert_eq!(rewritten(text, &Dialect { separator, ..Dialect::default() }), text);
+        assert_eq!(rewritten(text, &Table { separator, ..Table::default() }), text);
     }
 
     #[rstest]
@@ -116,28 +92,10 @@ mod tests {
     #[case("a,a\n", 1, 3, "`a` is there twice")]
     #[case("a,\n", 1, 3, "without a name")]
     fn refuses(#[case] text: &str, #[case] line: u32, #[case] column: u32, #[case] told: &str) {
-        let finding = read_csv(Source::new("a", text), &Dialect::default()).expect_err("refused");
+        let finding = read_csv(Source::new("a", text), &Table::default()).expect_err("refused");
         let at = finding.place.as_ref().expect("a place").at;
         assert!(finding.message.contains(told), "{}", finding.message);
         assert_eq!((at.line, at.column), (line, column));
-    }
-
-    #[test]
-    fn a_listing_is_read_with_the_places_of_its_cells() {
-        let text = "[\"id\",\"name\"]\n[1,\"quay \\\"a\\\"\"]\n[2,null]\n";
-        let tree = read_listing(Source::new("a", text), &Dialect::default()).expect("well-formed");
-        let cells: Vec<_> = tree
-            .ids()
-            .filter(|&id| tree.kind(id).is_value())
-            .map(|id| (tree.name(id), tree.kind(id), tree.value(id), &text[tree.span(id).range()]))
-            .collect();
-        let expected = [
-            ("id", Kind::Bare, "1", "1"),
-            ("name", Kind::Text, "quay \"a\"", "\"quay \\\"a\\\"\""),
-            ("id", Kind::Bare, "2", "2"),
-            ("name", Kind::Bare, "null", "null"),
-        ];
-        assert_eq!(cells, expected);
     }
 
     proptest! {
@@ -152,9 +110,9 @@ mod tests {
                 tree.set_value(leaf, Text::Decoded(cell));
             }
             let mut out = Vec::new();
-            write_csv(&tree, root, &Dialect::default(), &mut out);
+            write_csv(&tree, root, &Table::default(), &mut out);
             let text = String::from_utf8(out).expect("UTF-8");
-            let read = read_csv(Source::new("a", &text), &Dialect::default()).expect("well-formed");
+            let read = read_csv(Source::new("a", &text), &Table::default()).expect("well-formed");
             let back: Vec<String> = read.ids().filter(|&id| read.kind(id).is_value()).map(|id| read.value(id).to_owned()).collect();
             prop_assert_eq!(back, cells);
         }
@@ -162,7 +120,7 @@ mod tests {
         /// No text makes it panic.
         #[test]
         fn any_text_is_read_or_refused(text in "[ab,\"\n\ré]{0,40}") {
-            let _ = read_csv(Source::new("a", &text), &Dialect::default());
+            let _ = read_csv(Source::new("a", &text), &Table::default());
         }
     }
 }

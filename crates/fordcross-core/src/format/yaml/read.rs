@@ -16,7 +16,7 @@ const MAX_COPIED: usize = 100_000;
 ///
 /// # Errors
 /// The first thing that is not well-formed or not of the subset.
-pub(crate) fn read_yaml(source: Source<'_>) -> Result<Tree<'_>, Box<Finding>> {
+pub(super) fn read_yaml(source: Source<'_>) -> Result<Tree<'_>, Box<Finding>> {
     let mut reader = Reader {
         source,
         tree: Tree::new(source),

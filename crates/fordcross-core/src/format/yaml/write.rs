@@ -3,7 +3,7 @@
 use crate::tree::{Kind, NodeId, Tree};
 
 /// Appends the tree as a document.
-pub(crate) fn write_yaml(tree: &Tree<'_>, top: NodeId, out: &mut Vec<u8>) {
+pub(super) fn write_yaml(tree: &Tree<'_>, top: NodeId, out: &mut Vec<u8>) {
     if tree.children(top).all(|child| tree.kind(child) == Kind::Comment) {
         for comment in tree.children(top) {
             write_comment(tree, comment, 0, out);
@@ -22,12 +22,12 @@ fn write_below(tree: &Tree<'_>, top: NodeId, depth: usize, out: &mut Vec<u8>) {
 }
 
 /// Appends one member of a mapping or entry of a list with all below it, on lines of its own.
-pub(crate) fn write_member(tree: &Tree<'_>, node: NodeId, out: &mut Vec<u8>) {
+pub(super) fn write_member(tree: &Tree<'_>, node: NodeId, out: &mut Vec<u8>) {
     write_all(tree, vec![(node, 0, false)], out);
 }
 
 /// Appends the value of a leaf.
-pub(crate) fn write_value(tree: &Tree<'_>, leaf: NodeId, out: &mut Vec<u8>) {
+pub(super) fn write_value(tree: &Tree<'_>, leaf: NodeId, out: &mut Vec<u8>) {
     match tree.kind(leaf) {
         Kind::Bare => out.extend_from_slice(tree.value(leaf).as_bytes()),
         _ => write_scalar(tree.value(leaf), out),
@@ -144,7 +144,7 @@ fn write_double_quoted(text: &str, out: &mut Vec<u8>) {
 
 #[cfg(test)]
 mod tests {
-    use super::super::read_yaml;
+    use super::super::read::read_yaml;
     use super::*;
     use crate::text::source::{Source, Span};
     use crate::tree::Text;

@@ -3,19 +3,18 @@
 use super::captures::Captures;
 use super::reader::Reader;
 use super::{Ask, BasePolicy, Notice, Pins, Requirement, WorkStep};
+use crate::declaration::{Section, parse_pattern};
 use crate::finding::Code;
 use crate::language::expression::OperandKind;
 use crate::language::phase::Phase;
 use crate::language::profile::{Lookup, PathStep};
-use crate::language::toml_file::{Section, parse_pattern};
-use crate::language::typing::pick;
 use crate::tree::pattern::Pattern;
 
 impl Reader<'_, '_> {
     /// `[pins]`
     pub(super) fn read_pins(&mut self, root: &Section<'_, '_>) -> Pins {
         let Some(section) = root.section("pins") else { return Pins::default() };
-        let pins = pick(&section, "write", &Pins::WORDS).unwrap_or_default();
+        let pins = section.pick("write", &Pins::WORDS).unwrap_or_default();
         self.always_pinned = self.read_always_pinned(&section);
         section.finish();
         pins
@@ -56,7 +55,7 @@ impl Reader<'_, '_> {
         ];
         for section in root.sections("ask") {
             let fact = section.need_word("fact");
-            let kind = pick(&section, "type", &kinds);
+            let kind = section.pick("type", &kinds);
             let default = section.need_word("default").map(|word| word.text.to_owned());
             let why = section.need_word("why").map(|word| word.text.to_owned());
             let when = self.condition(&section, &mut Captures::default());
@@ -83,7 +82,7 @@ impl Reader<'_, '_> {
 
     pub(super) fn read_steps(&mut self, root: &Section<'_, '_>) -> Vec<WorkStep> {
         let read = |section: Section<'_, '_>| {
-            let phase = pick(&section, "phase", &Phase::ALL);
+            let phase = section.pick("phase", &Phase::ALL);
             let text = section.need_word("do").map(|word| word.text.to_owned());
             let when = self.condition(&section, &mut Captures::default());
             section.finish();

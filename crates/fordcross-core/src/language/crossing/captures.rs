@@ -1,8 +1,8 @@
 //! The captures that a rule has, and whether each was used.
 
-use crate::format::shape::UNSAID;
 use crate::language::expression::{Expression, OperandKind};
 use crate::language::typing::{Form, Quantity, TypeId, Types};
+use crate::text::shape::UNSAID;
 use crate::text::source::Span;
 use crate::tree::pattern::Step;
 use std::collections::HashMap;

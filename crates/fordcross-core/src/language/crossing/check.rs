@@ -1,9 +1,9 @@
 //! Checks that look at the rules of a crossing together.
 
 use super::{Action, Place, Rule, TargetName, TargetStep};
+use crate::declaration::Report;
 use crate::finding::Code;
 use crate::language::profile::Profile;
-use crate::language::toml_file::Report;
 use crate::text::source::Span;
 use crate::tree::pattern::Pattern;
 use rustc_hash::FxHashSet;

@@ -5,12 +5,12 @@ use super::parse::{Scope, Verb};
 use super::reader::Reader;
 use super::syntax::{RawClause, parse_left, parse_right};
 use super::{Action, Clause, ClauseShape, KeyTest, LevelKeys, Rule, TargetStep};
+use crate::declaration::{Word, inside};
 use crate::finding::{Code, did_you_mean};
-use crate::format::shape::{Part, Shape, UNSAID, is_name};
 use crate::language::expression::OperandKind;
 use crate::language::profile::{Lookup, PathStep, What};
-use crate::language::toml_file::{Word, inside};
 use crate::language::typing::TypeId;
+use crate::text::shape::{Part, Shape, UNSAID, is_name};
 use crate::text::source::Span;
 use crate::tree::pattern::{Pattern, RawStep, Step, pieces};
 

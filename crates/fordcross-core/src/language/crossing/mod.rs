@@ -22,11 +22,11 @@ pub use summary::{Effect, Summary};
 pub(crate) use template::{Field, Piece, Start, Table, Target, TargetName, TargetStep};
 
 use crate::finding::Findings;
-use crate::format::shape::Shape;
 use crate::language::expression::Expression;
 use crate::language::expression::OperandKind;
 use crate::language::phase::Phase;
 use crate::language::typing::TypeId;
+use crate::text::shape::Shape;
 use crate::text::source::Position;
 use crate::tree::pattern::Pattern;
 

@@ -6,12 +6,11 @@ use super::reader::Reader;
 use super::syntax::{BadSide, parse_left, parse_place_target};
 use super::tables::{read_constants, read_equivalents, read_tables};
 use super::{Action, Clause, Crossing, KeyTest, LookUp, Place, Rule, Side, Start, TargetStep};
+use crate::declaration::{Report, Section, Word, as_word, inside, parse_pattern};
 use crate::finding::{Code, Findings, did_you_mean};
 use crate::language::checking::Checking;
 use crate::language::expression::{Expression, OperandKind};
 use crate::language::profile::{Lookup, PathStep, Profile};
-use crate::language::toml_file::{Report, Section, Word, as_word, inside, parse_pattern};
-use crate::language::typing::pick;
 use crate::text::source::{LineIndex, Source, Span};
 use crate::tree::pattern::{Pattern, Step};
 use rustc_hash::FxHashMap;
@@ -54,7 +53,7 @@ fn read_head(root: &Section<'_, '_>) -> Option<Head> {
     let (from, to) = (side("from"), side("to"));
     head.word("title");
     let ways = [("flatten", true), ("keep", false)];
-    let flattens = head.word("inheritance").and_then(|_| pick(&head, "inheritance", &ways));
+    let flattens = head.pick_given("inheritance", &ways);
     let fresh = head.words("fresh").into_iter().filter_map(|word| parse_pattern(&head, word)).collect();
     head.finish();
     Some(Head { sides: (from?, to?), flattens, fresh })

@@ -1,9 +1,9 @@
 //! What is known of a crossing while it is read.
 
 use super::{Ask, LookUp, Place, Rule, Table};
+use crate::declaration::Report;
 use crate::language::checking::Checking;
 use crate::language::profile::Profile;
-use crate::language::toml_file::Report;
 use crate::text::source::{LineIndex, Span};
 use crate::tree::pattern::Pattern;
 use rustc_hash::FxHashMap;

@@ -4,12 +4,12 @@ use super::captures::{Captures, INDEX, KIND, WHOLE};
 use super::reader::Reader;
 use super::syntax::{RawField, RawTarget, RawTargetStep, parse_table};
 use super::{Field, Piece, Start, Table, Target, TargetName, TargetStep};
+use crate::declaration::{Word, inside};
 use crate::finding::{Code, did_you_mean};
-use crate::format::shape::{Part, Shape};
 use crate::language::expression::OperandKind;
 use crate::language::profile::{Lookup, PathStep, What};
-use crate::language::toml_file::{Word, inside};
 use crate::language::typing::{TypeId, never_becomes};
+use crate::text::shape::{Part, Shape};
 use crate::text::source::Span;
 use crate::tree::pattern::Step;
 

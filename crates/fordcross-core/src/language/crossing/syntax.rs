@@ -8,7 +8,7 @@
 //! writes both fields into it.
 
 use super::Table;
-use crate::format::shape::{BadShape, Shape};
+use crate::text::shape::{BadShape, Shape};
 use crate::tree::pattern::{BadPattern, RawStep, parse_steps, pieces};
 use std::ops::Range;
 

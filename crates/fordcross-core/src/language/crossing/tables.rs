@@ -3,8 +3,8 @@
 
 use super::Table;
 use super::reader::Reader;
+use crate::declaration::{Report, Section, Word, as_word};
 use crate::finding::{Code, did_you_mean};
-use crate::language::toml_file::{Report, Section, Word, as_word};
 use crate::text::source::Source;
 use rustc_hash::FxHashMap;
 

@@ -2,9 +2,8 @@
 
 use super::Release;
 use super::schema::{Repeats, Role};
+use crate::declaration::{Section, Word, as_word};
 use crate::finding::{Code, did_you_mean};
-use crate::language::toml_file::{Section, Word, as_word};
-use crate::language::typing::pick;
 
 /// `role = "identity"`, several, or with a condition that is seen from the object:
 /// `role = { default-route = "effective('to') == '0.0.0.0/0'" }`.
@@ -35,7 +34,7 @@ pub(super) fn read_repeats(section: &Section<'_, '_>, known: &[(&str, Repeats)])
     match section.raw("repeats").map(|value| (value, value.get_ref().as_bool())) {
         None | Some((_, Some(false))) => Repeats::No,
         Some((_, Some(true))) => Repeats::All,
-        Some((_, None)) => pick(section, "repeats", known).unwrap_or_default(),
+        Some((_, None)) => section.pick("repeats", known).unwrap_or_default(),
     }
 }
 

@@ -26,8 +26,10 @@ pub(crate) use schema::{
 };
 
 use crate::finding::{Code, Finding, Severity, did_you_mean};
-pub use crate::format::form::{Container, FileForm};
-use crate::format::form::{Members, Writing};
+pub use crate::format::Format;
+pub use crate::format::bundle::Container;
+use crate::format::bundle::Members;
+use crate::format::{Codec, Dialect};
 use crate::language::texts::OutputEncoding;
 use crate::language::typing::Types;
 use crate::text::source::Position;
@@ -46,8 +48,6 @@ pub struct Profile {
     pub title: String,
     /// The day of the profile's last change, `2026-11-20`.
     pub dated: Option<String>,
-    /// The form of its backups.
-    pub form: FileForm,
     /// The name of the outermost element, or the key that the outermost object must have.
     pub marker: String,
     /// Files that are data and no configuration, with wildcards: they are not read.
@@ -71,7 +71,7 @@ pub struct Profile {
     /// In which character set it wants texts, and with which line ends.
     pub(crate) texts: OutputEncoding,
     /// How it writes its files, where a backup is one file.
-    pub(crate) writing: Writing,
+    pub(crate) dialect: Dialect,
     /// The files of its backups, where these are several.
     pub(crate) members: Members,
     /// In what order the outermost branches are written; what it does not name comes last.
@@ -311,35 +311,39 @@ impl Profile {
         self.schema.entries.iter().filter(is).map(|entry| entry.pattern.to_string()).collect()
     }
 
+    /// The format of its backups.
+    pub fn format(&self) -> Format {
+        self.dialect.format()
+    }
+
     /// Whether its form can hold a value. Of several forms it is enough that one can: see [`Self::writing_at`].
     pub(crate) fn holds(&self, text: &str) -> bool {
-        if self.form == FileForm::Several {
-            return self.members.files.iter().any(|member| member.writing.holds(text));
+        if self.format().is_several() {
+            return self.members.files.iter().any(|member| member.dialect.can_hold(text));
         }
-        self.writing.holds(text)
+        self.dialect.can_hold(text)
     }
 
     /// How the file is written that a node of a tree is in.
-    pub(crate) fn writing_at(&self, tree: &Tree<'_>, node: NodeId) -> &Writing {
-        if self.form != FileForm::Several {
-            return &self.writing;
+    pub(crate) fn dialect_at(&self, tree: &Tree<'_>, node: NodeId) -> &dyn Codec {
+        if !self.format().is_several() {
+            return &*self.dialect;
         }
-        self.members.of_node(tree, node).map_or(&self.writing, |member| &member.writing)
+        let member = self.members.of_node(tree, node);
+        &**member.map_or(&self.dialect, |member| &member.dialect)
     }
 
     /// Whether a setting, by the number of its declaration, is an attribute where the form has attributes.
     pub(crate) fn is_attribute(&self, entry: u16) -> bool {
         let entry = &self.schema.entries[usize::from(entry)];
         matches!(entry.what, What::Setting { attribute: true, .. })
-            && !self.form_of(&entry.pattern).has_lists()
+            && !self.format_of(&entry.pattern).traits().has_lists
     }
 
-    /// The form of the file that a pattern leads into.
-    pub(crate) fn form_of(&self, pattern: &Pattern) -> FileForm {
-        if self.form != FileForm::Several {
-            return self.form;
-        }
-        self.members.form_of(pattern).unwrap_or(self.form)
+    /// The format of the file that a pattern leads into.
+    pub(crate) fn format_of(&self, pattern: &Pattern) -> Format {
+        let format = self.format();
+        if format.is_several() { self.members.format_of(pattern).unwrap_or(format) } else { format }
     }
 
     /// Whether a file at that place of the tree tells the line.
@@ -349,7 +353,7 @@ impl Profile {
 
     /// What a backup of several files is in; none for one file.
     pub fn container(&self) -> Option<Container> {
-        (self.form == FileForm::Several).then(|| self.members.container.unwrap_or(Container::Folder))
+        self.format().is_several().then(|| self.members.container.unwrap_or(Container::Folder))
     }
 
     /// How many settings and objects the profile declares.

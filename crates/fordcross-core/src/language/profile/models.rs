@@ -2,8 +2,8 @@
 
 use super::schema::{Schema, What};
 use super::{Limit, Model, Port};
+use crate::declaration::{Section, parse_pattern};
 use crate::finding::Code;
-use crate::language::toml_file::{Section, parse_pattern};
 use std::ops::Range;
 
 pub(super) fn read_model(section: Section<'_, '_>, schema: &Schema) -> Option<Model> {

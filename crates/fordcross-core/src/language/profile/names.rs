@@ -5,8 +5,7 @@
 
 use super::Profile;
 use super::schema::Schema;
-use crate::language::toml_file::Section;
-use crate::language::typing::pick;
+use crate::declaration::Section;
 use crate::tree::pattern::{Pattern, Step};
 use crate::tree::{NodeId, Tree};
 use rustc_hash::FxHashMap;
@@ -26,8 +25,7 @@ impl NameRules {
     pub(super) fn read(&mut self, head: &Section<'_, '_>) {
         self.alike = head.word("alike").map(|word| word.text.to_owned()).unwrap_or_default();
         let cases = [("exact", false), ("any", true)];
-        self.any_case =
-            head.word("letter-case").and_then(|_| pick(head, "letter-case", &cases)).unwrap_or_default();
+        self.any_case = head.pick_given("letter-case", &cases).unwrap_or_default();
     }
 
     pub(super) fn alias(&mut self, pattern: &Pattern, names: Vec<String>) {

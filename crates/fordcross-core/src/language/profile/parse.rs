@@ -8,14 +8,15 @@ use super::objects::{Wanted, check_objects_at, check_order, read_objects};
 use super::rules::{RawRules, read_checks, read_setting_rule};
 use super::runbook::read_runbook;
 use super::schema::{Entry, Lookup, PathStep, Repeats, Role, Schema, What};
-use super::{Fact, Facts, FileForm, Members, NeverHeld, Profile, Release, SectionDeclaration, Trial};
+use super::{Fact, Facts, Members, NeverHeld, Profile, Release, SectionDeclaration, Trial};
+use crate::declaration::{Report, Section, Word, as_word, parse_pattern};
 use crate::finding::{Code, Findings, declared_instead};
+use crate::format::bundle::read_members;
+use crate::format::{Format, Scope};
 use crate::language::checking::Checking;
 use crate::language::expression::Expression;
-use crate::language::forms::{read_members, read_writing};
 use crate::language::texts::OutputEncoding;
-use crate::language::toml_file::{Report, Section, Word, as_word, parse_pattern};
-use crate::language::typing::{BUILT_IN, Form, RawTypes, TypeId, Types, declare_type, pick, type_at};
+use crate::language::typing::{BUILT_IN, Form, RawTypes, TypeId, Types, declare_type, type_at};
 use crate::text::source::{LineIndex, Position, Source, Span};
 use crate::tree::pattern::Pattern;
 use rustc_hash::FxHashMap;
@@ -57,7 +58,7 @@ fn read_profile(source: Source<'_>, root: Section<'_, '_>, checking: Checking) -
         line = head.need_word("line").map(|word| word.text.to_owned());
         title = head.need_word("title").map(|word| word.text.to_owned());
         dated = head.word("dated").map(|word| word.text.to_owned());
-        form = pick(&head, "form", &FileForm::OF_BACKUPS);
+        form = head.pick("form", &Format::of(Scope::Backup));
         names.read(&head);
         files = Members::read(&head);
         passes_over = head.words("passes-over").into_iter().map(|word| word.text.to_owned()).collect();
@@ -140,9 +141,9 @@ fn read_profile(source: Source<'_>, root: Section<'_, '_>, checking: Checking) -
             Some(NeverHeld { what: what?, remedy: remedy? })
         })
         .collect();
-    let writing = read_writing(&root, form.unwrap_or(FileForm::Several));
+    let dialect = form.map(|format| format.declared(&root, Scope::Backup));
     let members = read_members(&root, files);
-    if form == Some(FileForm::Several) && members.files.is_empty() {
+    if form.is_some_and(Format::is_several) && members.files.is_empty() {
         root.report()
             .add(
                 Code::KeyMissing,
@@ -151,8 +152,8 @@ fn read_profile(source: Source<'_>, root: Section<'_, '_>, checking: Checking) -
             )
             .help("write a `[[member]]` with `path`, `at` and `form` for each");
     }
-    if form == Some(FileForm::Ini) {
-        check_depth(&root, &schema);
+    if let Some((format, depth)) = form.and_then(|format| Some((format, format.traits().max_depth?))) {
+        check_depth(&root, &schema, format, depth);
     }
     let around = read_runbook(&root, &schema);
     root.finish();
@@ -163,7 +164,6 @@ fn read_profile(source: Source<'_>, root: Section<'_, '_>, checking: Checking) -
         line: line?,
         title: title?,
         dated,
-        form: form?,
         marker: marker?,
         releases,
         models,
@@ -177,7 +177,7 @@ fn read_profile(source: Source<'_>, root: Section<'_, '_>, checking: Checking) -
         around,
         takes_comments,
         texts,
-        writing,
+        dialect: dialect?,
         members,
         order: order.into_iter().map(|(name, _)| name).collect(),
         rules: raw.rules.into(),
@@ -187,16 +187,16 @@ fn read_profile(source: Source<'_>, root: Section<'_, '_>, checking: Checking) -
     })
 }
 
-/// INI has sections and keys, and nothing below these.
-fn check_depth(root: &Section<'_, '_>, schema: &Schema) {
+/// In some formats nothing stands below a certain depth.
+fn check_depth(root: &Section<'_, '_>, schema: &Schema, format: Format, depth: usize) {
     for entry in &schema.entries {
-        let most = if entry.what.is_object() { 1 } else { 2 };
+        let most = depth - usize::from(entry.what.is_object());
         if entry.pattern.steps.len() > most {
             root.report()
                 .add(
                     Code::LocatorUnknown,
                     Span::default(),
-                    format!("INI has no place for `{}`", entry.pattern),
+                    format!("{} has no place for `{}`", format.word().to_uppercase(), entry.pattern),
                 )
                 .help("sections are objects of one step, and their keys settings of two");
         }

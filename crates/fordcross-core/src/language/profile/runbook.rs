@@ -2,9 +2,8 @@
 //! the unit is.
 
 use super::schema::{Lookup, PathStep, Schema};
+use crate::declaration::{Section, Word, parse_pattern};
 use crate::language::phase::Phase;
-use crate::language::toml_file::{Section, Word, parse_pattern};
-use crate::language::typing::pick;
 use crate::tree::pattern::Pattern;
 
 /// Which of the two sides of a change a unit is on.
@@ -57,8 +56,8 @@ pub(super) fn read_runbook(root: &Section<'_, '_>, schema: &Schema) -> Runbook {
     let text = |word: Option<Word<'_>>| word.map(|word| word.text.to_owned());
     let mut around = Runbook::default();
     for section in root.sections("step") {
-        let side = pick(&section, "unit", &[("old", UnitSide::Old), ("new", UnitSide::New)]);
-        let phase = pick(&section, "phase", &Phase::ALL);
+        let side = section.pick("unit", &[("old", UnitSide::Old), ("new", UnitSide::New)]);
+        let phase = section.pick("phase", &Phase::ALL);
         let todo = text(section.need_word("do"));
         section.finish();
         if let (Some(side), Some(phase), Some(text)) = (side, phase, todo) {

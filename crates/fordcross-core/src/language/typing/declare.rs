@@ -7,9 +7,9 @@ use super::{
     Alternative, Characters, Dimension, Family, Form, Limits, PrefixNotation, Protection, Quantity, Secret,
     SecretForm, Type, TypeId, Types,
 };
+use crate::declaration::{Section, Word, as_word, inside};
 use crate::finding::{Code, did_you_mean};
-use crate::format::shape::{Part, Shape};
-use crate::language::toml_file::{Section, Word, as_word, inside};
+use crate::text::shape::{Part, Shape};
 use crate::text::source::Span;
 use rustc_hash::FxHashMap;
 
@@ -204,13 +204,13 @@ fn read_type(section: &Section<'_, '_>, types: &mut RawTypes) -> Option<TypeId> 
         "rate" => Form::Quantity(quantity(section, Dimension::Rate)?),
         "address" | "network" => {
             let known = [("any", Family::Any), ("ipv4", Family::V4), ("ipv6", Family::V6)];
-            let family = if section.has("family") { pick(section, "family", &known)? } else { Family::Any };
+            let family = if section.has("family") { section.pick("family", &known)? } else { Family::Any };
             if word.text == "address" { Form::Address { family } } else { Form::Network { family } }
         }
         "prefix-length" => {
             let known = [("mask", PrefixNotation::Mask), ("length", PrefixNotation::Length)];
             let written = if section.has("written") {
-                pick(section, "written", &known)?
+                section.pick("written", &known)?
             } else {
                 PrefixNotation::Length
             };
@@ -218,14 +218,14 @@ fn read_type(section: &Section<'_, '_>, types: &mut RawTypes) -> Option<TypeId> 
         }
         "mac" => {
             let known = [("-", '-'), (":", ':')];
-            let separator = if section.has("separator") { pick(section, "separator", &known)? } else { ':' };
+            let separator = if section.has("separator") { section.pick("separator", &known)? } else { ':' };
             let cases = [("upper", true), ("lower", false)];
-            let upper = if section.has("case") { pick(section, "case", &cases)? } else { false };
+            let upper = if section.has("case") { section.pick("case", &cases)? } else { false };
             Form::Mac { separator, upper }
         }
         "secret" => {
             let kept = if section.has("kept") {
-                pick(section, "kept", &Protection::WORDS)?
+                section.pick("kept", &Protection::WORDS)?
             } else {
                 Protection::Plaintext
             };
@@ -276,14 +276,14 @@ fn read_type(section: &Section<'_, '_>, types: &mut RawTypes) -> Option<TypeId> 
 /// `letter-case = "any"`: capital and small letters are the same.
 fn any_case(section: &Section<'_, '_>) -> bool {
     let known = [("any", true), ("exact", false)];
-    section.word("letter-case").and_then(|_| pick(section, "letter-case", &known)).unwrap_or(false)
+    section.pick_given("letter-case", &known).unwrap_or(false)
 }
 
 /// What a system takes for a secret: `min = 12, in = "bytes"`, `begins = "$6$"`, `pem = "PRIVATE KEY"`.
 fn secret_form(section: &Section<'_, '_>) -> Option<SecretForm> {
     let Limits { min, max, characters } = limits(section)?;
     let units = [("bytes", true), ("characters", false)];
-    let in_bytes = section.word("in").and_then(|_| pick(section, "in", &units)).unwrap_or(false);
+    let in_bytes = section.pick_given("in", &units).unwrap_or(false);
     let said = |key| section.word(key).map(|word| word.text.to_owned());
     Some(SecretForm { characters, min, max, in_bytes, begins: said("begins"), pem: said("pem") })
 }
@@ -324,7 +324,7 @@ fn quantity(section: &Section<'_, '_>, dimension: Dimension) -> Option<Quantity>
                 }
                 (count.unwrap_or(1), found)
             }
-            None => (1, pick(section, "unit", &known)),
+            None => (1, section.pick("unit", &known)),
         };
     let fractions = section.boolean("fractions").unwrap_or(false);
     let prefixes = section.boolean("prefixes").unwrap_or(false);
@@ -388,19 +388,6 @@ fn alternative(section: &Section<'_, '_>, word: Word<'_>, types: &mut RawTypes) 
         }
     }
     Some(Alternative { shape, types: found.into_iter().collect::<Option<_>>()? })
-}
-
-/// One of a few words.
-pub(crate) fn pick<T: Clone>(section: &Section<'_, '_>, key: &'static str, known: &[(&str, T)]) -> Option<T> {
-    let word = section.need_word(key)?;
-    let found = known.iter().find(|(name, _)| *name == word.text).map(|(_, value)| value.clone());
-    if found.is_none() {
-        section
-            .report()
-            .add(Code::ValueWrong, word.span, format!("`{}` is not a value of `{key}`", word.text))
-            .help(did_you_mean(word.text, known.iter().map(|(name, _)| *name).collect::<Vec<_>>()));
-    }
-    found
 }
 
 /// A type at a setting: its name alone, or a table.

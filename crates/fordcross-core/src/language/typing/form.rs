@@ -3,7 +3,7 @@
 use super::characters::Limits;
 use super::quantity::Quantity;
 use super::{Secret, TypeId};
-use crate::format::shape::Shape;
+use crate::text::shape::Shape;
 
 /// What a type's values are and how they are written.
 #[derive(Clone, Debug, PartialEq, Eq)]

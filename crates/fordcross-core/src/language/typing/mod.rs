@@ -17,7 +17,7 @@ mod write;
 
 pub(crate) use becomes::never_becomes;
 pub(crate) use characters::{Characters, Limits};
-pub(crate) use declare::{BUILT_IN, RawTypes, declare_type, pick, type_at};
+pub(crate) use declare::{BUILT_IN, RawTypes, declare_type, type_at};
 pub(crate) use form::{Alternative, Family, Form, PrefixNotation};
 pub use outcome::{Loss, Misread, Unfit};
 pub use quantity::Dimension;

@@ -113,7 +113,7 @@ impl Types {
         &'t self,
         alternative: &'t super::Alternative,
         text: &'t str,
-        found: crate::format::shape::Captured,
+        found: crate::text::shape::Captured,
     ) -> Result<Value<'t>, Misread> {
         if found.is_empty() {
             return Ok(Value::Text(Cow::Borrowed(text)));

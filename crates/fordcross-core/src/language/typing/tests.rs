@@ -1,5 +1,5 @@
 use super::*;
-use crate::language::toml_file::{Report, Section};
+use crate::declaration::{Report, Section};
 use crate::mapping::{MapFile, MapFor, Mapping, PortProposal, PortTarget};
 use crate::text::source::{Source, Span};
 use rstest::rstest;

@@ -2,7 +2,7 @@
 
 use super::read::{find_choice, integer_range};
 use super::{Family, Form, Loss, PrefixNotation, Secret, TypeId, Types, Unfit, Value};
-use crate::format::shape::Part;
+use crate::text::shape::Part;
 use std::borrow::Cow;
 use std::fmt::Write as _;
 use std::net::{IpAddr, Ipv4Addr};

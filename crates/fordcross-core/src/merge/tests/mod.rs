@@ -222,7 +222,7 @@ fn merged(profile: &str, base: &str, made: &str, policy: &BasePolicy) -> (String
     let mut automaton = crate::scan::inventory::automaton_of(&profile, None);
     let read = |text| {
         let source = Source::new("t", text);
-        crate::format::form::read_text(source, &profile.writing).expect("well-formed")
+        profile.dialect.read(source).expect("well-formed")
     };
     let (base, made) = (read(base), read(made));
     let wanted = Wanted { made: &made, implied: &FxHashSet::default(), profile: &profile, policy };

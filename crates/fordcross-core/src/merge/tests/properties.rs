@@ -7,16 +7,16 @@ use proptest::prelude::*;
 fn written(profile: &str, base: &str, made: &str) -> Option<String> {
     let profile = Profile::parse(Source::new("p", profile), Checking::Whole).expect("a profile");
     let mut automaton = crate::scan::inventory::automaton_of(&profile, None);
-    let read = |text| crate::format::form::read_text(Source::new("t", text), &profile.writing).ok();
+    let read = |text| profile.dialect.read(Source::new("t", text)).ok();
     let (base, made) = (read(base)?, read(made)?);
     let policy = BasePolicy::default();
     let wanted = Wanted { made: &made, implied: &FxHashSet::default(), profile: &profile, policy: &policy };
     let merged = merge(&base, &wanted, &mut automaton);
     let text = String::from_utf8_lossy(&merged.files[0].bytes).into_owned();
-    let again = crate::format::form::read_text(Source::new("t", &text), &profile.writing);
+    let again = profile.dialect.read(Source::new("t", &text));
     let again = again.unwrap_or_else(|finding| panic!("{finding:?}\n{text}"));
     // A row of a table has all its columns, and a block of another kind may have the name of a branch.
-    if profile.form != FileForm::Table && profile.line != "z" {
+    if !profile.format().traits().is_rectangular && profile.line != "z" {
         assert_eq!(shown(&again, again.root()), shown(&merged.tree, merged.tree.root()), "{text}");
     }
     Some(text)

@@ -2,12 +2,12 @@
 
 use super::read::{RawRules, read_breach, read_old, read_wording};
 use super::{Breach, Check, Condition, Head, Wording};
+use crate::declaration::{Report, Section, Word, as_word};
 use crate::finding::Code;
 use crate::language::expression::{OperandKind, alternatives};
 use crate::language::profile::keys::read_range;
 use crate::language::profile::schema::{Entry, Lookup, PathStep, Schema, What};
 use crate::language::profile::{InForce, Release};
-use crate::language::toml_file::{Report, Section, Word, as_word};
 use crate::language::typing::Types;
 use crate::text::source::LineIndex;
 use crate::tree::pattern::Pattern;

@@ -4,11 +4,10 @@ use super::{
     Bounds, Breach, Head, Narrows, ObjectRule, OldMeaning, Referent, Required, Rules, SettingRule, Unique,
     Wording,
 };
+use crate::declaration::{Section, Word, as_word, parse_pattern};
 use crate::finding::Code;
 use crate::language::expression::Expression;
 use crate::language::profile::schema::Role;
-use crate::language::toml_file::{Section, Word, as_word, parse_pattern};
-use crate::language::typing::pick;
 use crate::text::source::{LineIndex, Span};
 use crate::tree::pattern::Pattern;
 use std::sync::Arc;
@@ -259,11 +258,11 @@ pub(crate) fn read_setting_rule(
 }
 
 pub(super) fn read_breach(section: &Section<'_, '_>) -> Option<Breach> {
-    section.word("breach").and_then(|_| pick(section, "breach", &Breach::WORDS))
+    section.pick_given("breach", &Breach::WORDS)
 }
 
 pub(super) fn read_old(section: &Section<'_, '_>) -> OldMeaning {
-    section.word("old").and_then(|_| pick(section, "old", &OldMeaning::WORDS)).unwrap_or_default()
+    section.pick_given("old", &OldMeaning::WORDS).unwrap_or_default()
 }
 
 /// `refers-to = "subnets/*"`, `"model port"`, or `"model port|interfaces/*"`.

@@ -89,8 +89,8 @@ pub(crate) fn in_our_words(sentence: &str, text: &str) -> (&'static str, &'stati
 
 #[cfg(test)]
 mod tests {
+    use crate::declaration::Report;
     use crate::finding::Code;
-    use crate::language::toml_file::Report;
     use crate::text::source::Source;
     use rstest::rstest;
 

@@ -4,15 +4,13 @@
 //! one, comments above it included. A mapping or list that is written in brackets, or begins behind a dash, is
 //! written anew as a whole if anything in it changed.
 
-use super::changes::Changes;
-use super::file::File;
-use super::rewrite::with_line_ends_of;
-use crate::format::yaml::{write_member, write_value};
+use super::write::{write_member, write_value};
+use crate::format::edit::{Changes, File, with_line_ends_of};
 use crate::text::source::Span;
 use crate::tree::{Kind, NodeId, Tree};
 
 /// The file with the changes in it.
-pub(super) fn rewrite(file: &File<'_>) -> Vec<u8> {
+pub(super) fn edited(file: &File<'_>) -> Vec<u8> {
     let File { changes, base, tree, touched, top, span, .. } = *file;
     let text = file.text();
     let mut writer = Writer { changes, base, tree, text, touched, out: Vec::new() };

@@ -2,8 +2,8 @@
 
 use super::Members;
 use crate::finding::{Code, Finding};
-use crate::format::shape::Shape;
-use crate::format::statements::{Grammar, Includes};
+use crate::format::{Codec, Includes};
+use crate::text::shape::Shape;
 use crate::text::source::{Content, Piece, Source, Span};
 use crate::tree::pattern::{Pattern, Step};
 use crate::tree::{Kind, NodeId, Tree};
@@ -171,13 +171,13 @@ fn has_wildcard(pattern: &str) -> bool {
 pub(crate) fn without_files(tree: &Tree<'_>, members: &Members) -> Vec<(NodeId, NoFile)> {
     let mut found = Vec::new();
     for member in &members.files {
-        let grammar = &member.writing.grammar;
+        let dialect = &*member.dialect;
         let at: Vec<&str> = member.at.iter().filter_map(Shape::as_literal).collect();
-        for (path, includes) in grammar.including() {
+        for (path, includes) in dialect.including() {
             let steps = at.iter().copied().chain(path.iter().map(String::as_str));
             let pattern = Pattern { steps: steps.map(|step| Step::Names(vec![step.to_owned()])).collect() };
             let nodes = pattern.nodes_in(tree).into_iter().filter(|&node| tree.kind(node).is_value());
-            found.extend(nodes.map(|node| (node, no_file(tree, node, grammar, includes, &members.folders))));
+            found.extend(nodes.map(|node| (node, no_file(tree, node, dialect, includes, &members.folders))));
         }
     }
     found.sort_unstable_by_key(|(node, _)| *node);
@@ -188,11 +188,11 @@ pub(crate) fn without_files(tree: &Tree<'_>, members: &Members) -> Vec<(NodeId, 
 fn no_file(
     tree: &Tree<'_>,
     node: NodeId,
-    grammar: &Grammar,
+    dialect: &dyn Codec,
     includes: &Includes,
     folders: &[String],
 ) -> NoFile {
-    let said = grammar.bare(tree.value(node));
+    let said = dialect.without_quotes(tree.value(node));
     if includes.may_be_missing {
         NoFile::MayBeMissing
     } else if has_folder(tree.source(), said, tree.span(node), folders) {
@@ -209,10 +209,11 @@ pub(crate) fn taken_by_end(tree: &Tree<'_>, members: &Members) -> Vec<Finding> {
     let mut findings = Vec::new();
     for node in tree.ids().filter(|&node| tree.kind(node) == Kind::Instruction) {
         let said = tree.value(node);
-        let grammar = members.of_node(tree, node).map(|member| &member.writing.grammar);
-        let Some((_, includes)) = grammar.and_then(|grammar| {
-            grammar.including().find(|(path, _)| path.last().is_some_and(|last| last == tree.name(node)))
-        }) else {
+        let is_it = |path: &[String]| path.last().is_some_and(|last| last == tree.name(node));
+        let Some((_, includes)) = members
+            .of_node(tree, node)
+            .and_then(|member| member.dialect.including().into_iter().find(|(path, _)| is_it(path)))
+        else {
             continue;
         };
         let found = included(tree.source(), said, tree.span(node), includes, &members.folders);

@@ -2,10 +2,11 @@
 
 use super::included::included;
 use super::members::OTHER_FILES;
-use super::{FileForm, MARK_FILE, Member, Members, is_beside, read_statements, read_text, write_text};
-use crate::container::{self, from_base64, hashes};
+use super::{MARK_FILE, Member, Members, is_beside};
+use crate::container::{self, hashes};
 use crate::finding::Finding;
-use crate::format::statements::Includes;
+use crate::format::codec::undecoded;
+use crate::format::{Dialect, Includes};
 use crate::text::source::{Content, Piece, Source, Span};
 use crate::tree::{Kind, NodeId, Text, Tree};
 use std::cell::RefCell;
@@ -90,60 +91,20 @@ fn read_member<'a>(
         };
         tree.set_end(holder, piece.span.end as usize);
     }
-    let form = member.writing.form;
-    match form {
-        FileForm::Opaque => {
-            let leaf = tree.push(holder, Kind::Text, last, piece.span);
-            tree.set_value(leaf, Text::Borrowed(piece.span));
-            return Ok(());
+    let included = |pattern: &str, at: Span, includes: &Includes| {
+        let files = included(source, pattern, at, includes, &members.folders).files;
+        if let Some(piece) = files.iter().find(|piece| piece.content == Content::Bytes) {
+            return Err(Box::new(undecoded(source, piece)));
         }
-        FileForm::Hashes => {
-            // It says nothing that the files do not: its hashes are checked, and made anew when it is written.
-            let node = tree.push(holder, Kind::Instruction, last, piece.span);
-            tree.set_value(node, Text::Borrowed(piece.span));
-            return Ok(());
-        }
-        // What is no text is nothing that could be read, and none of it becomes a name.
-        _ if piece.content == Content::Bytes => return Err(Box::new(undecoded(source, piece))),
-        FileForm::Statements => {
-            let top = tree.push(holder, Kind::Map, last, piece.span);
-            let included = |pattern: &str, at: Span, includes: &Includes| {
-                let files = included(source, pattern, at, includes, &members.folders).files;
-                if let Some(piece) = files.iter().find(|piece| piece.content == Content::Bytes) {
-                    return Err(Box::new(undecoded(source, piece)));
-                }
-                let files: Vec<Span> = files.into_iter().map(|piece| piece.span).collect();
-                taken.borrow_mut().extend(&files);
-                Ok(files)
-            };
-            return read_statements(tree, top, piece.span, &member.writing.grammar, &included);
-        }
-        _ => {}
-    }
-    let own = read_text(source.whole_of(piece), &member.writing)?;
-    if form == FileForm::Xml && own.name(own.root()) != member.writing.root {
-        let message = format!(
-            "expected the outermost element `{}`, found `{}`",
-            member.writing.root,
-            own.name(own.root())
-        );
-        return Err(Box::new(
-            Finding::new(crate::finding::Code::Unrecognised, message)
-                .at(source.whole_of(piece), own.span(own.root())),
-        ));
-    }
-    tree.adopt(holder, last, &own, piece.span.start);
-    Ok(())
+        let files: Vec<Span> = files.into_iter().map(|piece| piece.span).collect();
+        taken.borrow_mut().extend(&files);
+        Ok(files)
+    };
+    member.dialect.read_into(tree, holder, last, piece, &included)
 }
 
-/// That a file which should be text is none: at which byte.
-fn undecoded(source: Source<'_>, piece: &Piece) -> Finding {
-    let bytes = from_base64(&source.text[piece.span.range()]).unwrap_or_default();
-    container::not_text(&piece.file, bytes)
-}
-
-/// Makes the bytes of a file of its text, by its path and form.
-pub(crate) type Finish<'f> = dyn FnMut(&str, FileForm, Vec<u8>) -> Vec<u8> + 'f;
+/// Makes the bytes of a file of its text, by its path and dialect.
+pub(crate) type Finish<'f> = dyn FnMut(&str, &Dialect, Vec<u8>) -> Vec<u8> + 'f;
 
 /// Writes each file of a tree, in the order of the profile. Lists of hashes come last: they are of all others.
 pub(crate) fn write_bundle(
@@ -155,16 +116,14 @@ pub(crate) fn write_bundle(
     for (index, member) in members.files.iter().enumerate() {
         for (node, place) in nodes_at(tree, member.at.len()) {
             let Some(path) = member.path_of(&place) else { continue };
-            if member.writing.form == FileForm::Hashes
-                || written.iter().any(|(_, known, _)| known.path == path)
+            if member.dialect.checksums().is_some() || written.iter().any(|(_, known, _)| known.path == path)
             {
                 continue;
             }
-            let mut bytes = Vec::new();
-            write_text(tree, node, &member.writing, &mut bytes);
-            let raw = (member.writing.form == FileForm::Opaque).then(|| opaque_bytes(tree, node)).flatten();
-            bytes = raw.unwrap_or_else(|| finish(&path, member.writing.form, bytes));
-            let is_table = member.writing.form == FileForm::Database;
+            let dialect = &member.dialect;
+            let text = || finish(&path, dialect, dialect.written(tree, node));
+            let bytes = dialect.raw_bytes(tree, node).unwrap_or_else(text);
+            let is_table = dialect.is_of_database();
             written.push((index, container::Member { path, bytes }, is_table));
         }
     }
@@ -172,7 +131,7 @@ pub(crate) fn write_bundle(
     let files = written.into_iter().map(|(_, member, is_table)| (member, is_table)).collect();
     let mut files = with_databases(files);
     for member in &members.files {
-        if let (FileForm::Hashes, Some(algorithm)) = (member.writing.form, member.hash) {
+        if let Some(algorithm) = member.dialect.checksums() {
             let bytes = hashes::write(&files, algorithm);
             let path = member.path.as_literal().unwrap_or_default().to_owned();
             files.push(container::Member { path, bytes });
@@ -210,14 +169,6 @@ pub(crate) fn with_databases(files: Vec<(container::Member, bool)>) -> Vec<conta
         }
     }
     made
-}
-
-/// What an opaque value stands for, where it is that of a file of the backup that was no text: its bytes.
-fn opaque_bytes(tree: &Tree<'_>, node: NodeId) -> Option<Vec<u8>> {
-    let source = tree.source();
-    let value = tree.value(node);
-    let is_it = |piece: &&Piece| piece.content == Content::Bytes && source.text[piece.span.range()] == *value;
-    source.pieces.iter().any(|piece| is_it(&piece)).then(|| from_base64(value)).flatten()
 }
 
 /// All nodes of a tree so many levels below its root, with the names that lead there.

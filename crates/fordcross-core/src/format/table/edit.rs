@@ -1,16 +1,16 @@
 //! A table of a base with its changes: cells that have another value, rows that are gone, and new ones behind
 //! those that are there.
 
-use super::file::File;
-use super::rewrite::{Edit, apply, is_new};
-use crate::format::table::{write_cell, write_csv, write_row};
+use super::Table;
+use super::write::{write_cell, write_csv, write_row};
+use crate::format::edit::{Edit, File, apply, is_new};
 use crate::text::source::Span;
 use crate::tree::NodeId;
 
 /// The table with the changes in it.
-pub(super) fn rewrite(file: &File<'_>) -> Vec<u8> {
+pub(super) fn edited(file: &File<'_>, table: &Table) -> Vec<u8> {
     let File { changes, base, tree, top, span, .. } = *file;
-    let (text, manners) = (file.text(), &file.writing.table);
+    let text = file.text();
     let columns: Vec<&str> = match base.first_child(top) {
         Some(first) => base.children(first).map(|cell| base.name(cell)).collect(),
         None => Vec::new(),
@@ -23,14 +23,14 @@ pub(super) fn rewrite(file: &File<'_>) -> Vec<u8> {
         || base.children(top).any(|row| rows_change(&row))
     {
         let mut out = Vec::new();
-        write_csv(tree, top, manners, &mut out);
+        write_csv(tree, top, table, &mut out);
         return out;
     }
     let mut edits: Vec<Edit> = Vec::new();
     let own = |node: &&NodeId| **node >= top && **node < base.subtree_end(top);
     for &cell in changes.values.iter().filter(own) {
         let mut new = Vec::new();
-        write_cell(tree.value(cell), manners.separator, &mut new);
+        write_cell(tree.value(cell), table.separator, &mut new);
         edits.push((base.span(cell), new));
     }
     for &row in changes.gone.iter().filter(own) {
@@ -41,7 +41,7 @@ pub(super) fn rewrite(file: &File<'_>) -> Vec<u8> {
     let line_end: &[u8] = if text[span.range()].contains("\r\n") { b"\r\n" } else { b"\n" };
     let mut new = Vec::new();
     for row in tree.children(top).filter(|&row| is_new(tree, row)) {
-        write_row(tree, row, &columns, manners.separator, &mut new);
+        write_row(tree, row, &columns, table.separator, &mut new);
         // Line ends inside a cell are part of its value.
         new.pop();
         new.extend_from_slice(line_end);

@@ -3,8 +3,8 @@
 //! A [`Section`] is asked for the keys it may have; what nobody asked for is a finding with the
 //! nearest key that could have been meant.
 
+use super::toml_errors::in_our_words;
 use crate::finding::{Code, Finding, Findings, Place, Remedy, Severity, declared_instead, did_you_mean};
-use crate::language::toml_errors::in_our_words;
 use crate::text::source::{SharedLines, Source, Span};
 use crate::tree::pattern::{BadPattern, Pattern};
 use std::cell::{Cell, RefCell};
@@ -219,6 +219,24 @@ impl<'r, 's> Section<'r, 's> {
         Some((number?, value.span().into()))
     }
 
+    /// One of some words, by what each stands for; a word that must be there.
+    pub(crate) fn pick<T: Clone>(&self, key: &'static str, known: &[(&str, T)]) -> Option<T> {
+        let word = self.need_word(key)?;
+        let found = known.iter().find(|(name, _)| *name == word.text).map(|(_, value)| value.clone());
+        if found.is_none() {
+            self.report
+                .add(Code::ValueWrong, word.span, format!("`{}` is not a value of `{key}`", word.text))
+                .help(did_you_mean(word.text, known.iter().map(|(name, _)| *name).collect::<Vec<_>>()));
+        }
+        found
+    }
+
+    /// The same where nothing may be said.
+    pub(crate) fn pick_given<T: Clone>(&self, key: &'static str, known: &[(&str, T)]) -> Option<T> {
+        self.raw(key)?;
+        self.pick(key, known)
+    }
+
     pub(crate) fn boolean(&self, key: &'static str) -> Option<bool> {
         let value = self.raw(key)?;
         let boolean = value.get_ref().as_bool();
@@ -265,6 +283,15 @@ impl<'r, 's> Section<'r, 's> {
                 section
             })
             .collect()
+    }
+
+    /// The table of `[key]`, or those of `[[key]]`, whichever stands there.
+    pub(crate) fn tables(&self, key: &'static str) -> Vec<Section<'r, 's>> {
+        let Some(value) = self.raw(key) else { return Vec::new() };
+        match value.get_ref().as_array() {
+            Some(array) => array.iter().filter_map(|entry| self.section_below(entry, key)).collect(),
+            None => self.section_below(value, key).into_iter().collect(),
+        }
     }
 
     /// The table that a member is, where keys are open.
@@ -342,4 +369,19 @@ pub(crate) fn inside(word: Word<'_>, source: Source<'_>, start: usize, end: usiz
 
 fn article(noun: &str) -> &'static str {
     if noun.starts_with(['a', 'e', 'i', 'o', 'u']) { "an" } else { "a" }
+}
+
+/// One character that parts or marks something.
+pub(crate) fn separator(section: &Section<'_, '_>, word: Word<'_>) -> Option<char> {
+    let mut chars = word.text.chars();
+    let only =
+        chars.next().filter(|c| chars.next().is_none() && !c.is_alphanumeric() && !"[]\"".contains(*c));
+    if only.is_none() {
+        section.report().add(
+            Code::ValueWrong,
+            word.span,
+            "expected one character that is no letter, digit, bracket or quote",
+        );
+    }
+    only
 }

@@ -1,7 +1,7 @@
 //! The files that a backup of several has.
 
-use super::{FileForm, Writing};
-use crate::format::shape::{Part, Shape};
+use crate::format::{Dialect, Format};
+use crate::text::shape::{Part, Shape};
 use crate::tree::pattern::{Pattern, Step};
 use crate::tree::{NodeId, Tree};
 use wildmatch::WildMatch;
@@ -51,7 +51,8 @@ pub(crate) struct Member {
     pub(crate) path: Shape,
     /// Where it is in the tree, with the same captures.
     pub(crate) at: Vec<Shape>,
-    pub(crate) writing: Writing,
+    /// How it is written.
+    pub(crate) dialect: Dialect,
     /// A backup without it is not whole.
     pub(crate) needed: bool,
     /// It holds no configuration but what was made with it.
@@ -60,8 +61,6 @@ pub(crate) struct Member {
     pub(crate) signs: Vec<String>,
     /// It is among what we write; the system makes the others itself.
     pub(crate) written: bool,
-    /// How it hashes the others, if it is a list of hashes.
-    pub(crate) hash: Option<crate::container::hashes::Algorithm>,
 }
 
 impl Member {
@@ -177,8 +176,8 @@ impl Members {
         self.of_node(tree, node).is_some_and(|member| member.at.len() == depth)
     }
 
-    /// The form of the file that a pattern leads into.
-    pub(crate) fn form_of(&self, pattern: &Pattern) -> Option<FileForm> {
-        self.files.iter().find(|member| member.holds(pattern)).map(|member| member.writing.form)
+    /// The format of the file that a pattern leads into.
+    pub(crate) fn format_of(&self, pattern: &Pattern) -> Option<Format> {
+        self.files.iter().find(|member| member.holds(pattern)).map(|member| member.dialect.format())
     }
 }

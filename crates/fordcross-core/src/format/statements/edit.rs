@@ -4,16 +4,16 @@
 //! ones stand behind the one that is before them in their block or branch, and else at the end of the file. A
 //! statement of which something changed is written anew in its place; of one with a value only that value.
 
-use super::file::File;
-use super::rewrite::with_line_ends_of;
-use crate::format::statements::{Grammar, Nesting, Said, statements_of, write_statement, write_word};
+use super::write::{Said, statements_of, write_statement, write_word};
+use super::{Grammar, Nesting};
+use crate::format::edit::{File, with_line_ends_of};
 use crate::text::source::{Piece, Span};
 use crate::tree::NodeId;
 use rustc_hash::{FxHashMap, FxHashSet};
 
 /// The file with the changes in it, and the files that it includes, each with its place.
-pub(super) fn rewrite(file: &File<'_>, pieces: &[Piece]) -> Vec<(Span, Vec<u8>)> {
-    let grammar = &file.writing.grammar;
+pub(super) fn edited(file: &File<'_>, grammar: &Grammar) -> Vec<(Span, Vec<u8>)> {
+    let pieces = file.base.source().pieces;
     let old = statements_of(file.base, file.top, grammar);
     let new = statements_of(file.tree, file.top, grammar);
     let is_there: FxHashSet<NodeId> = new.iter().map(Said::node).collect();

@@ -4,9 +4,10 @@
 //! number is one, a text is one, nothing is `null`, and bytes are a text as SQL writes them, `X'00FF'`. So a place
 //! in it tells table, row and column. Views and triggers are never run: only tables are read, by their columns.
 
+use super::listing::read_listing;
 use crate::finding::{Code, Finding, Place};
-use crate::format::json::{read_json_tree, write_string};
-use crate::format::table::read_listing;
+use crate::format::json::read_json_tree;
+use crate::text::json_string::write_string;
 use crate::text::source::Source;
 use crate::tree::{Kind, NodeId, Tree};
 use data_encoding::HEXUPPER_PERMISSIVE as HEX;
@@ -129,7 +130,7 @@ pub(crate) fn build(listings: &[(&str, &str)]) -> rusqlite::Result<Vec<u8>> {
         let source = Source::new(table, listing);
         // Listings are made by the program itself; one that is not well-formed gives an empty table.
         let columns = columns_of(listing);
-        let Ok(tree) = read_listing(source, &crate::format::table::Dialect::default()) else { continue };
+        let Ok(tree) = read_listing(source, "row") else { continue };
         if columns.is_empty() {
             continue;
         }

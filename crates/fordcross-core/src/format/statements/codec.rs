@@ -1,0 +1,135 @@
+//! Statements as a format.
+
+use super::words::holds_value;
+use super::{Grammar, declare, edit, read, write};
+use crate::finding::Finding;
+use crate::format::codec::{Codec, Included, Includes, KnownBy, Traits, undecoded};
+use crate::format::edit::File;
+use crate::format::{Format, spell};
+use crate::text::source::{Content, Piece, Source, Span};
+use crate::tree::{Kind, NodeId, Tree, Trivia};
+use std::sync::Arc;
+
+pub(in crate::format) const TRAITS: Traits = Traits {
+    known_by: KnownBy::Line { is_key: false, is_any_word: true, is_in_text: true },
+    with_marker: |marker| format!("statements, one of them `{marker}`"),
+    has_comments: true,
+    keeps_blank_lines: true,
+    has_raw_line_ends: true,
+    tables: &["statements", "statement"],
+    ..Traits::new(
+        "statements",
+        "conf",
+        |section, _| Arc::new(declare::declared(section)),
+        || Arc::new(Grammar::default()),
+    )
+};
+
+impl Codec for Grammar {
+    fn format(&self) -> Format {
+        Format::Statements
+    }
+
+    fn read<'a>(&self, source: Source<'a>) -> Result<Tree<'a>, Box<Finding>> {
+        let mut tree = Tree::new(source);
+        let whole = Span::new(0, source.text.len());
+        let root = tree.push(NodeId::DOCUMENT, Kind::Map, "", whole);
+        read::read_into(&mut tree, root, whole, self, &|_, _, _| Ok(Vec::new()))?;
+        Ok(tree.in_document_order(&Trivia::default()).0)
+    }
+
+    fn read_into<'a>(
+        &self,
+        tree: &mut Tree<'a>,
+        holder: NodeId,
+        name: &str,
+        piece: &'a Piece,
+        included: &Included<'_>,
+    ) -> Result<(), Box<Finding>> {
+        if piece.content == Content::Bytes {
+            return Err(Box::new(undecoded(tree.source(), piece)));
+        }
+        let top = tree.push(holder, Kind::Map, name, piece.span);
+        read::read_into(tree, top, piece.span, self, included)
+    }
+
+    fn write(&self, tree: &Tree<'_>, top: NodeId, out: &mut Vec<u8>) {
+        write::write_statements(tree, top, self, out);
+    }
+
+    fn edit(&self, file: &File<'_>) -> Vec<(Span, Vec<u8>)> {
+        edit::edited(file, self)
+    }
+
+    fn can_hold(&self, text: &str) -> bool {
+        holds_value(self, text)
+    }
+
+    fn why_not(&self) -> &'static str {
+        "the form of the new line has no way to write a value with line ends, or with what would end it"
+    }
+
+    fn bare_comment<'t>(&self, comment: &'t str) -> &'t str {
+        let comment = comment.trim_start();
+        let mark = self.comments.iter().find(|mark| comment.starts_with(mark.as_str()));
+        mark.map_or(comment, |mark| &comment[mark.len()..]).trim()
+    }
+
+    fn comment(&self, bare: &str) -> String {
+        spell::line_comment(self.comments.first().map_or("#", String::as_str), bare)
+    }
+
+    /// Of a statement all behind its first word.
+    fn value_spans(&self, tree: &Tree<'_>, node: NodeId) -> Vec<Span> {
+        let raw = spell::raw(tree, node);
+        let ends = |c: char| c.is_whitespace() || self.marks.contains(&c);
+        vec![spell::part_of(tree, node, raw.find(ends).map_or(0, |at| at + 1), raw.len())]
+    }
+
+    /// The name in each statement that makes something of the object.
+    fn name_spans(&self, tree: &Tree<'_>, node: NodeId) -> Vec<Span> {
+        let name = tree.name(node);
+        let mut places = Vec::new();
+        let mut work: Vec<NodeId> = tree.children(node).collect();
+        work.push(node);
+        while let Some(at) = work.pop() {
+            if matches!(tree.kind(at), Kind::Comment | Kind::Instruction) {
+                continue;
+            }
+            let line = spell::raw(tree, at).lines().next().unwrap_or_default();
+            match named_in(line, name) {
+                Some(place) => {
+                    let place = spell::part_of(tree, at, place, place + name.len());
+                    if !places.contains(&place) {
+                        places.push(place);
+                    }
+                }
+                None => work.extend(tree.children(at)),
+            }
+        }
+        places
+    }
+
+    fn including(&self) -> Vec<(Vec<String>, &Includes)> {
+        self.including().collect()
+    }
+
+    fn without_quotes<'v>(&self, value: &'v str) -> &'v str {
+        self.bare(value)
+    }
+}
+
+/// Where a statement has a name as a word of its own.
+fn named_in(line: &str, name: &str) -> Option<usize> {
+    let is_word = |&(at, _): &(usize, &str)| {
+        let ends = |c: Option<char>| c.is_none_or(|c| c.is_whitespace() || matches!(c, '"' | '\''));
+        ends(line[..at].chars().next_back()) && ends(line[at + name.len()..].chars().next())
+    };
+    let found: Vec<usize> = line.match_indices(name).filter(is_word).map(|(at, _)| at).collect();
+    // A first word that is called the same is the statement's own.
+    match found.as_slice() {
+        [0, second, ..] => Some(*second),
+        [first, ..] => Some(*first),
+        [] => None,
+    }
+}

@@ -89,6 +89,18 @@ impl Crate {
         path
     }
 
+    /// Which modules of the crate's first level need which of another crate.
+    fn needs_of(&self, other: &str) -> BTreeSet<(String, String)> {
+        let of = |module: &Module, path: &[String]| {
+            let [first, room, ..] = path else { return None };
+            (first == other && room.starts_with(char::is_lowercase))
+                .then(|| module.first().map(|from| (from.clone(), room.clone())))
+                .flatten()
+        };
+        let all = self.files.iter().flat_map(|(module, names)| names.iter().map(move |name| (module, name)));
+        all.filter_map(|(module, name)| of(module, &self.resolved(name))).collect()
+    }
+
     /// All levels that have modules.
     pub(crate) fn levels(&self) -> Vec<Level> {
         let folders: BTreeSet<&[String]> = self
@@ -144,6 +156,7 @@ impl Names {
                 let above = self.module.get(..self.module.len().checked_sub(up)?)?;
                 Some([above, &path[up..]].concat())
             }
+            FORMATS => Some(path.to_vec()),
             _ => None,
         }
     }
@@ -167,7 +180,9 @@ impl Names {
     fn used(&mut self, before: &[String], name: &str, renamed: Option<String>, is_passed_on: bool) {
         let path = if name == "self" { before.to_vec() } else { [before, &[name.to_owned()]].concat() };
         self.name(&path);
-        if is_passed_on {
+        // What the root of a crate takes over, all of its modules can name.
+        let of_root = self.module.is_empty() && path.first().is_some_and(|first| first == FORMATS);
+        if is_passed_on || of_root {
             let own = renamed.or_else(|| path.last().cloned()).into_iter();
             let known = self.module.iter().cloned().chain(own).collect();
             // A module may pass on what is in a module of its own without saying `self`.
@@ -226,9 +241,31 @@ pub(crate) fn crates() -> Result<Vec<(String, PathBuf)>, Failed> {
     Ok(crates)
 }
 
-/// The rooms of the core as a picture (Mermaid): arrows that follow from others are left out.
-pub(crate) fn picture(level: &Level) -> String {
-    let needs = |from: &str, to: &str| level.arrows.contains(&(from.to_owned(), to.to_owned()));
+/// The rooms of the core and of the crate of formats as a picture (Mermaid): arrows that follow from others are left out.
+fn picture() -> Result<String, Failed> {
+    let crates = crates()?;
+    let read = |name: &str| {
+        let (_, folder) = crates.iter().find(|(known, _)| known == name).ok_or("a crate is missing")?;
+        Crate::read(folder)
+    };
+    let (core, formats) = (read(CORE)?, read(&FORMATS.replace('_', "-"))?);
+    let (own, below) = (core.level(&[]), formats.level(&[]));
+    let rooms = |read: &Crate| -> BTreeSet<String> {
+        read.files.keys().filter_map(|module| module.first().cloned()).collect()
+    };
+    let mut arrows = core.needs_of(FORMATS);
+    arrows.retain(|(from, _)| rooms(&core).contains(from));
+    arrows.extend(own.arrows.into_iter().chain(below.arrows));
+    let of_formats = rooms(&formats).into_iter().collect::<Vec<_>>().join("; ");
+    let lines = plain_arrows(&arrows);
+    Ok(format!(
+        "```mermaid\ngraph TD\n    subgraph fordcross-formats\n        {of_formats}\n    end\n{lines}```\n"
+    ))
+}
+
+/// Arrows that do not follow from others, a line each.
+fn plain_arrows(arrows: &BTreeSet<(String, String)>) -> String {
+    let needs = |from: &str, to: &str| arrows.contains(&(from.to_owned(), to.to_owned()));
     let reaches = |from: &str, to: &str| {
         let mut waiting = vec![from.to_owned()];
         let mut seen = BTreeSet::new();
@@ -236,17 +273,16 @@ pub(crate) fn picture(level: &Level) -> String {
             if at == to {
                 return true;
             }
-            let next = level.arrows.iter().filter(|(from, _)| *from == at).map(|(_, to)| to.clone());
+            let next = arrows.iter().filter(|(from, _)| *from == at).map(|(_, to)| to.clone());
             waiting.extend(next.filter(|room| seen.insert(room.clone())));
         }
         false
     };
-    let plain = level.arrows.iter().filter(|(from, to)| {
-        let around = level.arrows.iter().filter(|(other, room)| other == from && room != to);
+    let plain = arrows.iter().filter(|(from, to)| {
+        let around = arrows.iter().filter(|(other, room)| other == from && room != to);
         !around.into_iter().any(|(_, room)| needs(from, room) && reaches(room, to))
     });
-    let lines: String = plain.map(|(from, to)| format!("    {from} --> {to}\n")).collect();
-    format!("```mermaid\ngraph TD\n{lines}```\n")
+    plain.map(|(from, to)| format!("    {from} --> {to}\n")).collect()
 }
 
 const BEGIN: &str = "<!-- rooms: made by `cargo xtask arrows --write` -->\n";
@@ -276,20 +312,19 @@ pub(crate) fn task(out: &mut dyn Write, writes: bool) -> Result<(), Failed> {
         }
         let modules: usize = levels.iter().map(|level| level.arrows.len()).sum();
         writeln!(out, "{name}: {} levels, {modules} arrows", levels.len())?;
-        if let Some(rooms) = levels.iter().find(|level| level.module.is_empty()).filter(|_| name == CORE) {
-            let file = root().join("DESIGN.md");
-            let picture = picture(rooms);
-            if writes {
-                fs::write(&file, with_picture(&fs::read_to_string(&file)?, &picture)?)?;
-            } else {
-                write!(out, "{picture}")?;
-            }
-        }
+    }
+    let (file, picture) = (root().join("DESIGN.md"), picture()?);
+    if writes {
+        fs::write(&file, with_picture(&fs::read_to_string(&file)?, &picture)?)?;
+    } else {
+        write!(out, "{picture}")?;
     }
     if knots == 0 { Ok(()) } else { Err(format!("{knots} groups of modules need one another").into()) }
 }
 
-pub(crate) const CORE: &str = "fordcross-core";
+const CORE: &str = "fordcross-core";
+/// The crate that the core stands on, as code names it.
+const FORMATS: &str = "fordcross_formats";
 
 fn at(module: &[String]) -> String {
     module.iter().map(|part| format!("/{part}")).collect()
@@ -315,12 +350,8 @@ mod tests {
 
     #[test]
     fn the_picture_of_the_rooms_is_that_of_the_code() {
-        let (_, folder) =
-            crates().expect("crates").into_iter().find(|(name, _)| name == CORE).expect("the core");
-        let levels = Crate::read(&folder).expect("sources").levels();
-        let rooms = levels.iter().find(|level| level.module.is_empty()).expect("its rooms");
         let text = fs::read_to_string(root().join("DESIGN.md")).expect("a text");
-        let made = with_picture(&text, &picture(rooms)).expect("a place for it");
+        let made = with_picture(&text, &picture().expect("a picture")).expect("a place for it");
         assert!(made == text, "run `cargo xtask arrows --write`");
     }
 

@@ -34,27 +34,22 @@
 
 pub mod account;
 pub mod carry;
-mod container;
-mod declaration;
 mod engine;
-pub mod finding;
-mod format;
 mod judge;
 mod language;
 pub mod ledger;
 pub mod mapping;
 mod merge;
-pub mod opening;
 mod recognise;
 pub mod redact;
 mod scan;
 pub mod survey;
-mod text;
-pub mod tree;
 
-pub use format::{Format, json, xml};
+pub use fordcross_formats::format::{Format, json, xml};
+pub use fordcross_formats::text::source;
+use fordcross_formats::{container, declaration, format, text};
+pub use fordcross_formats::{finding, opening, tree};
 pub use language::{course, crossing, library, phase, profile, reference, typing};
 pub use ledger::fate;
 pub use recognise::{backup, roots};
 pub use survey::inventory;
-pub use text::source;

@@ -3,7 +3,6 @@
 use crate::language::expression::Expression;
 use crate::language::typing::TypeId;
 use crate::tree::pattern::{Pattern, Step};
-use crate::tree::{Kind, NodeId, Tree};
 use std::sync::Arc;
 
 /// The declarations of one profile.
@@ -308,29 +307,6 @@ impl Schema {
             .map(|&(_, index)| index)
             .max_by_key(|&index| (exactness(index), std::cmp::Reverse(index)))
             .map_or(Lookup::Above, Lookup::Declared)
-    }
-}
-
-impl Pattern {
-    /// The nodes of a tree that a pattern leads to; a list stands for its entries.
-    pub(crate) fn nodes_in(&self, tree: &Tree<'_>) -> Vec<NodeId> {
-        let mut nodes = vec![tree.root()];
-        for step in &self.steps {
-            let fits = |&child: &NodeId| match step {
-                Step::Names(names) => names.iter().any(|name| name == tree.name(child)),
-                Step::Any | Step::Below => true,
-            };
-            let named = |&child: &NodeId| tree.kind(child).is_named();
-            let mut below = Vec::new();
-            for node in nodes.into_iter().flat_map(|node| tree.children(node)).filter(named).filter(fits) {
-                match tree.kind(node) {
-                    Kind::List => below.extend(tree.children(node)),
-                    _ => below.push(node),
-                }
-            }
-            nodes = below;
-        }
-        nodes
     }
 }
 

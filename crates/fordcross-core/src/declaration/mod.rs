@@ -1,8 +1,0 @@
-//! Our own TOML files, read so that every problem is told at once, each with its exact place.
-
-mod section;
-mod toml_errors;
-
-#[cfg(test)]
-pub(crate) use section::ASKED;
-pub(crate) use section::{Report, Section, Word, as_word, inside, parse_pattern, separator};

@@ -1,0 +1,181 @@
+//! Files that are one packed file: gzip (RFC 1952), Zstandard (RFC 8878).
+
+use crate::finding::{Choice, Code, Remedy};
+use ruzstd::decoding::StreamingDecoder;
+use ruzstd::decoding::errors::FrameDecoderError;
+use std::io::{self, Read as _, Write as _};
+
+/// How a file is packed.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Packing {
+    /// RFC 1952.
+    Gzip,
+    /// RFC 8878.
+    Zstandard,
+}
+
+/// How much is unpacked.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct Limits {
+    /// The most bytes that a packed file may unpack to.
+    pub most: u64,
+    /// How many times its size it may unpack to, if that is more than 16 MiB. Configurations stay far below.
+    pub ratio: Option<u64>,
+    /// The most files that an archive may have.
+    pub members: usize,
+}
+
+/// What lets more be unpacked.
+pub(super) fn say_how_much() -> Remedy {
+    Remedy::from("if you know what it is, say with ")
+        .choice(Choice::MaxUnpacked)
+        .text(" how much it may become")
+}
+
+impl Default for Limits {
+    fn default() -> Self {
+        Self { most: 1 << 30, ratio: Some(200), members: 10_000 }
+    }
+}
+
+/// Up to so many bytes the ratio does not matter.
+pub(super) const SMALL: u64 = 16 << 20;
+
+/// Why a file cannot be unpacked.
+pub struct Unpackable {
+    /// What kind of finding it is.
+    pub code: Code,
+    /// What is wrong.
+    pub message: String,
+    /// What to do.
+    pub help: Remedy,
+    /// The file of several that it is about.
+    pub member: Option<String>,
+}
+
+impl Packing {
+    /// By the first bytes.
+    pub fn of(bytes: &[u8]) -> Option<Self> {
+        let mut rest = bytes;
+        while let Some(after) = skippable(rest).and_then(|length| rest.get(length..)) {
+            rest = after;
+        }
+        match (bytes, rest) {
+            ([0x1F, 0x8B, ..], _) => Some(Self::Gzip),
+            (_, [0x28, 0xB5, 0x2F, 0xFD, ..]) => Some(Self::Zstandard),
+            _ => None,
+        }
+    }
+
+    /// The word for it.
+    pub fn word(self) -> &'static str {
+        match self {
+            Self::Gzip => "gzip",
+            Self::Zstandard => "zstd",
+        }
+    }
+
+    /// What files that are packed so end with.
+    pub fn ending(self) -> &'static str {
+        match self {
+            Self::Gzip => ".gz",
+            Self::Zstandard => ".zst",
+        }
+    }
+
+    /// What was packed.
+    ///
+    /// # Errors
+    /// That the data is damaged or cut off, or that what is packed is larger than the limits.
+    pub fn unpack(self, bytes: &[u8], limits: &Limits) -> Result<Vec<u8>, Unpackable> {
+        let by_ratio = |ratio: u64| SMALL.max((bytes.len() as u64).saturating_mul(ratio));
+        let most = limits.most.min(limits.ratio.map_or(u64::MAX, by_ratio));
+        let word = self.word();
+        let mut unpacked = Vec::new();
+        // Several packed pieces one after the other are one file.
+        let read = match self {
+            Self::Gzip => flate2::bufread::MultiGzDecoder::new(bytes)
+                .take(most.saturating_add(1))
+                .read_to_end(&mut unpacked),
+            Self::Zstandard => read_zstd(bytes, most.saturating_add(1), &mut unpacked),
+        };
+        if let Err(error) = read {
+            let cut_off = error.kind() == io::ErrorKind::UnexpectedEof;
+            return Err(Unpackable {
+                code: Code::NotText,
+                message: if cut_off {
+                    format!("the {word} data is cut off")
+                } else {
+                    format!("the {word} data is damaged")
+                },
+                help: "compare the file's size with the original and fetch it again".into(),
+                member: None,
+            });
+        }
+        if unpacked.len() as u64 > most {
+            let message = match limits.ratio {
+                Some(ratio) if most < limits.most => {
+                    format!(
+                        "the {word} data unpacks to more than {ratio} times its size, as no configuration does"
+                    )
+                }
+                _ => format!("the {word} data unpacks to more than {most} bytes"),
+            };
+            return Err(Unpackable { code: Code::TooLarge, message, help: say_how_much(), member: None });
+        }
+        Ok(unpacked)
+    }
+}
+
+/// Packs bytes with gzip, without name and time, so that the same bytes give the same.
+///
+/// # Errors
+/// None that are known of: everything is in memory.
+pub fn pack_gzip(bytes: &[u8]) -> io::Result<Vec<u8>> {
+    let mut encoder = flate2::write::GzEncoder::new(Vec::new(), flate2::Compression::default());
+    encoder.write_all(bytes)?;
+    encoder.finish()
+}
+
+/// Reads frame after frame, each with its own check sum.
+fn read_zstd(bytes: &[u8], most: u64, unpacked: &mut Vec<u8>) -> io::Result<usize> {
+    let mut rest = bytes;
+    while !rest.is_empty() {
+        if let Some(length) = skippable(rest) {
+            rest = rest.get(length..).ok_or(io::ErrorKind::UnexpectedEof)?;
+            continue;
+        }
+        let mut frame = StreamingDecoder::new(&mut rest).map_err(io_error)?;
+        let left = most.saturating_sub(unpacked.len() as u64);
+        (&mut frame).take(left).read_to_end(unpacked)?;
+        if unpacked.len() as u64 >= most {
+            break;
+        }
+        let decoder = frame.into_frame_decoder();
+        // The check sum is optional (RFC 8878, section 3.1.1).
+        let said = decoder.get_checksum_from_data();
+        if said.is_some() && said != decoder.get_calculated_checksum() {
+            return Err(io::Error::other("its check sum is another"));
+        }
+    }
+    Ok(unpacked.len())
+}
+
+/// How long a frame is that holds no data of the file, if one begins here (RFC 8878, section 3.1.2).
+fn skippable(bytes: &[u8]) -> Option<usize> {
+    let [first, 0x2A, 0x4D, 0x18, size @ ..] = bytes else { return None };
+    let size = u32::from_le_bytes(size.get(..4)?.try_into().ok()?);
+    (first & 0xF0 == 0x50).then(|| 8 + size as usize)
+}
+
+/// What ends too early is told apart from what is damaged, where the crate tells.
+fn io_error(error: FrameDecoderError) -> io::Error {
+    let mut cause: Option<&dyn std::error::Error> = Some(&error);
+    while let Some(at) = cause {
+        if at.downcast_ref::<io::Error>().is_some_and(|error| error.kind() == io::ErrorKind::UnexpectedEof) {
+            return io::ErrorKind::UnexpectedEof.into();
+        }
+        cause = at.source();
+    }
+    io::Error::other(error)
+}

@@ -1,0 +1,8 @@
+//! Our own TOML files, read so that every problem is told at once, each with its exact place.
+
+mod section;
+mod toml_errors;
+
+#[cfg(feature = "recorded-keys")]
+pub use section::ASKED;
+pub use section::{Report, Section, Word, as_word, inside, parse_pattern, separator};

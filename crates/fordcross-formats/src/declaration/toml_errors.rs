@@ -1,0 +1,144 @@
+//! What is wrong with a text as TOML (<https://toml.io/en/v1.1.0>), in our words: the parser's own are made for other readers.
+
+/// What the parser's sentence begins with, what is told instead, and what to do.
+const WORDS: [(&str, &str, &str); 34] = [
+    (
+        "key with no value",
+        "expected `=` and a value behind the key",
+        "write `key = value`; a key with blanks stands in quotes",
+    ),
+    ("missing assignment", "expected `=` behind the key", "write `key = value`"),
+    ("missing value", "there is no value behind `=`", QUOTE),
+    ("extra `=`", "one `=` too many", "write `key = value`"),
+    ("extra assignment", "one `=` too many", "write `key = value`"),
+    ("unquoted keys cannot be empty", "expected a key", "write `\"\"` for a key without characters"),
+    (
+        "invalid unquoted key",
+        "a key has a character in it that it can have only in quotes",
+        "put the key in quotes: `\"a/b\" = …`",
+    ),
+    ("keys cannot be multi-line", "a key stands in one pair of quotes, not in three", "write `\"key\" = …`"),
+    ("missing key", "expected a key", "write `key = value`"),
+    ("duplicate key", "the key is there twice", "keep one of the two"),
+    (
+        "cannot extend value",
+        "a key in front of the dot is there already, and is no table",
+        "keep one of the two, or name one of them otherwise",
+    ),
+    ("string values must be quoted", "this is no value", QUOTE),
+    ("missing opening quote", "this is no value", QUOTE),
+    ("invalid value", "this is no value", QUOTE),
+    ("invalid boolean", "this is no value", "write `true` or `false`, or put a text in quotes"),
+    ("missing escaped value", "no character is written as `\\` with this one", ESCAPES),
+    ("too few unicode value digits", "a character's number has too few digits", ESCAPES),
+    ("missing comma", "expected a comma", "part what stands in brackets by commas"),
+    ("extra comma", "one comma too many", "part what stands in brackets by one comma each"),
+    ("unexpected `=` in array", "a list has values only", "write `{ key = value }` for keys"),
+    ("unclosed array table", "the name of a table is not closed", "write `[[name]]`"),
+    ("unclosed array", "a list is not closed", "write `]` behind its last value"),
+    ("unclosed inline table", "a table in braces is not closed", "write `}` behind its last value"),
+    ("unclosed table", "the name of a table is not closed", "write `[name]`"),
+    ("unexpected key or value", "expected the end of the line", "begin a new line"),
+    ("unexpected content", "expected the end of the line", "begin a new line"),
+    ("unexpected leading zero", "a number does not begin with 0", NUMBER),
+    ("`_` may only", "`_` stands only between two digits of a number", NUMBER),
+    ("cannot recurse", TOO_DEEP, "write less in one value"),
+    ("recursion limit", TOO_DEEP, "write less in one value"),
+    (
+        "carriage return",
+        "a carriage return stands without a line end behind it",
+        "end lines as on Unix or as on Windows",
+    ),
+    ("invalid comment", "a comment has a control character in it", "take it out"),
+    ("invalid date", "there is no such date", "write `2026-11-25`, or put a text in quotes"),
+    ("invalid time", "there is no such time", "write `23:00:00`, or put a text in quotes"),
+];
+
+const QUOTE: &str = "put a text in quotes: `key = \"text\"`; a number, `true` and `false` stand without";
+const NUMBER: &str = "write the digits alone, or put a text in quotes";
+const ESCAPES: &str =
+    "write `\\\\` for a backslash, or put the text in single quotes, where it stands for itself";
+const TOO_DEEP: &str = "values are nested too deeply";
+
+/// The parser's sentence in our words, and what to do. `text` is what the sentence is about.
+pub(super) fn in_our_words(sentence: &str, text: &str) -> (&'static str, &'static str) {
+    let sentence = sentence.to_lowercase();
+    let is_missing = text.trim().is_empty() && sentence.starts_with("string values must");
+    let sentence = if is_missing { "missing value" } else { sentence.as_str() };
+    if let Some((_, message, help)) = WORDS.iter().find(|(begin, ..)| sentence.starts_with(begin)) {
+        return (message, help);
+    }
+    let is_text = sentence.starts_with("invalid") && sentence.contains("string");
+    match sentence {
+        // What is expected tells what is missing: the end, or a character that may stand there.
+        text if is_text && text.contains("visible characters") => {
+            ("a text has a control character in it", "write it as `\\u` and four digits: `\\u0007`")
+        }
+        _ if is_text => {
+            ("a text in quotes is not closed", "write the same quotes behind it as in front of it")
+        }
+        _ if ["invalid", "radix", "redundant", "integers", "unexpected sign"]
+            .iter()
+            .any(|begin| sentence.starts_with(begin)) =>
+        {
+            ("this is no number", NUMBER)
+        }
+        _ => ("this is no TOML", "write `key = value` on a line, or `[name]`"),
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use crate::declaration::Report;
+    use crate::finding::Code;
+    use crate::text::source::Source;
+    use rstest::rstest;
+
+    #[rstest]
+    #[case("a = ", "there is no value behind `=`")]
+    #[case("a", "expected `=` and a value behind the key")]
+    #[case("a b = 1", "expected `=` and a value behind the key")]
+    #[case("a : 1", "expected `=` and a value behind the key")]
+    #[case("a = b", "this is no value")]
+    #[case("a = tru", "this is no value")]
+    #[case("a = +\"x\"", "this is no value")]
+    #[case("a = 1 2", "this is no value")]
+    #[case("= 1", "expected a key")]
+    #[case("[]", "expected a key")]
+    #[case("a/b = 1", "a key has a character in it that it can have only in quotes")]
+    #[case("a == 1", "one `=` too many")]
+    #[case("a = \"x", "a text in quotes is not closed")]
+    #[case("a = 'x", "a text in quotes is not closed")]
+    #[case("a = \"\"\"x", "a text in quotes is not closed")]
+    #[case("a = \"x\u{1}\"", "a text has a control character in it")]
+    #[case("a = \"\\q\"", "no character is written as `\\` with this one")]
+    #[case("a = \"\\u12\"", "a character's number has too few digits")]
+    #[case("\"\"\"x\"\"\" = 1", "a key stands in one pair of quotes, not in three")]
+    #[case("a = [1", "a list is not closed")]
+    #[case("a = [,]", "one comma too many")]
+    #[case("a = [1,,2]", "one comma too many")]
+    #[case("a = {b = 1, , c = 2}", "one comma too many")]
+    #[case("a = {b = 1", "a table in braces is not closed")]
+    #[case("a = [\"x\" \"y\"]", "expected a comma")]
+    #[case("[a", "the name of a table is not closed")]
+    #[case("[[a]", "the name of a table is not closed")]
+    #[case("[a] x", "expected the end of the line")]
+    #[case("a = 1\na = 2", "the key is there twice")]
+    #[case("a.b = 1\na.b.c = 2", "a key in front of the dot is there already, and is no table")]
+    #[case("a = 01", "a number does not begin with 0")]
+    #[case("a = 1__2", "`_` stands only between two digits of a number")]
+    #[case("a = 1.", "this is no number")]
+    #[case("a = 1e", "this is no number")]
+    #[case("a = 2026-13-01", "there is no such date")]
+    #[case("a = 25:00:00", "there is no such time")]
+    #[case("# \u{1}", "a comment has a control character in it")]
+    #[case("a = 1\rb = 2", "a carriage return stands without a line end behind it")]
+    fn errors_are_told_in_our_words(#[case] text: &str, #[case] told: &str) {
+        let report = Report::new(Source::new("a.toml", text));
+        let _ = report.parse();
+        let findings = report.into_findings();
+        assert!(findings.iter().all(|finding| finding.code == Code::TomlMalformed && finding.help.is_some()));
+        let told_all: Vec<&str> = findings.iter().map(|finding| finding.message.as_str()).collect();
+        assert!(told_all.contains(&told), "{told_all:?}");
+    }
+}

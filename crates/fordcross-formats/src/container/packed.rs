@@ -42,6 +42,7 @@ impl Default for Limits {
 pub(super) const SMALL: u64 = 16 << 20;
 
 /// Why a file cannot be unpacked.
+#[derive(Debug)]
 pub struct Unpackable {
     /// What kind of finding it is.
     pub code: Code,

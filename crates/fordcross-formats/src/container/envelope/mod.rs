@@ -4,6 +4,12 @@
 mod absent;
 #[cfg(feature = "age")]
 mod age_file;
+#[cfg(feature = "age")]
+mod armor;
+#[cfg(feature = "age")]
+mod header;
+#[cfg(feature = "age")]
+mod stream;
 
 #[cfg(not(feature = "age"))]
 pub use absent::{decrypt, encrypt};

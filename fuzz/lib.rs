@@ -214,7 +214,7 @@ pub fn carried(library: &Library, way: Way, backup: &[u8], base: Option<&[u8]>, 
         old: old_model,
         new: new_model,
         crossing: &course[mapping_leg(course)].crossing,
-        decided: &said.ports,
+        decided: &said.decided(),
         marked: (&[], &[]),
         same_names: true,
     };

@@ -110,7 +110,7 @@ pub fn carry<'i, 'a>(input: CarryInput<'i, 'a>, walk: Scan) -> Carried<'i, 'a> {
     let mut steps: Vec<StepMade> = Vec::new();
     let mut walk = Some(walk);
     let none = FxHashMap::default();
-    let exempt = input.course.get(mapped_at).map(|leg| Exempt::new(input.mapping, &leg.old, &leg.new));
+    let exempt = input.course.get(mapped_at).map(|leg| input.mapping.exempt(&leg.old, &leg.new));
     let exempt = exempt.unwrap_or_default();
     let old_model = input.backup.identity.model.as_deref();
     let old_model = old_model.and_then(|name| input.course[0].old.model(name).ok());

@@ -1,8 +1,10 @@
 //! Tests.
 
 use super::*;
+use crate::finding::Code;
+use crate::language::profile::Model;
 use crate::language::profile::Port;
-use crate::mapping::{MapContents, PortProposal, UsedNames, write_map};
+use crate::mapping::{MapContents, PortProposal, PortTarget, UsedNames, write_map};
 use rstest::rstest;
 
 fn model(name: &str, ports: &[&str]) -> Model {
@@ -95,5 +97,5 @@ fn refuses(#[case] text: &str, #[case] code: Code, #[case] message: &str) {
 #[test]
 fn ports_can_be_swapped() {
     let map = parse("[ports]\np1 = 'c2'\np2 = 'c1'").expect("a map");
-    assert_eq!(map.ports["p1"], PortTarget::New("c2".into()));
+    assert_eq!(map.decided()["p1"], PortTarget::New("c2".into()));
 }

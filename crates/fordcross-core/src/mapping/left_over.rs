@@ -1,7 +1,7 @@
 //! Old names that still stand in free text: nothing maps them there, so a person is told, with the words that were
 //! found. They stand there in the spellings that commands, addresses of services and lists of paths have.
 
-use super::{Mapping, PortTarget};
+use super::Mapping;
 use std::borrow::Cow;
 use std::net::IpAddr;
 
@@ -16,16 +16,74 @@ pub(crate) struct LeftOver {
     pub(crate) entry: String,
 }
 
+/// A word of a free text, with what in it can be a name. It can be `user@host:/path`, `scheme://host:port/path`, `[v6]:port`,
+/// `FILE:/path` or `/a:/b`.
+pub(crate) struct Word<'w> {
+    /// What stands before a path: a host, a user at one, an address with its port, the name of a port.
+    place: &'w str,
+    /// From the first slash on; empty if there is none.
+    path: &'w str,
+    has_scheme: bool,
+}
+
+impl<'w> Word<'w> {
+    fn new(word: &'w str) -> Self {
+        let (has_scheme, rest) = match word.split_once("://") {
+            Some((_, behind)) => (true, behind),
+            None => (false, word),
+        };
+        let (place, path) = match rest.find('/') {
+            Some(at) => rest.split_at(at),
+            None => (rest, ""),
+        };
+        Self { place, path, has_scheme }
+    }
+
+    /// The paths in it. Lists of paths have `:` between them, and so has a host before its path. A network has a path behind
+    /// it that is none.
+    pub(super) fn paths(&self) -> impl Iterator<Item = &'w str> {
+        let is_path =
+            !self.path.is_empty() && (self.place.is_empty() || self.place.ends_with(':') || self.has_scheme);
+        let path = if is_path { self.path } else { "" };
+        path.split(':').filter(|path| path.starts_with('/'))
+    }
+
+    /// The address in it, and as it stands there: `[2001:db8::1]:443`, `192.0.2.7:443`, and an address alone.
+    pub(super) fn address(&self) -> Option<(IpAddr, String)> {
+        let host = self.place.rsplit('@').next().unwrap_or(self.place);
+        let is_address = |text: &str| {
+            let text = text.trim_matches(|c: char| !c.is_ascii_alphanumeric() && c != ':');
+            text.parse::<IpAddr>().ok().map(|address| (address, text.to_owned()))
+        };
+        let bracketed =
+            host.split_once('[').and_then(|(_, rest)| rest.split_once(']')).map(|(inner, _)| inner);
+        let before_port = host.split(':').next().unwrap_or(host);
+        let without_end = host.trim_end_matches(':');
+        [bracketed, Some(without_end), Some(before_port)].into_iter().flatten().find_map(is_address)
+    }
+
+    /// What can be the name of a port in it, each with what can be the name of its port alone: `eth0.20`, `eth0:1`.
+    pub(super) fn ports(&self) -> impl Iterator<Item = (&'w str, &'w str)> {
+        let place = if self.address().is_some() { "" } else { self.place };
+        place.split('@').map(|part| {
+            let whole = part.trim_matches(|c: char| !c.is_ascii_alphanumeric());
+            (whole, whole.split(['.', ':']).next().unwrap_or(whole))
+        })
+    }
+}
+
 impl Mapping {
-    /// The old ports, paths and addresses that have another name now and stand in a text.
+    /// The old names that have another name now and stand in a text.
     pub(crate) fn old_names_in(&self, text: &str) -> Vec<LeftOver> {
         let mut found: Vec<LeftOver> = Vec::new();
-        let may_name_port = self.renamed_ports.as_ref().is_some_and(|ports| ports.is_match(text));
-        if !may_name_port && self.paths.is_empty() && self.addresses.is_empty() {
+        if !self.may_have_old_names(text) {
             return found;
         }
         for word in text.split(BETWEEN).filter(|word| !word.is_empty()) {
-            for left_over in self.in_word(word) {
+            let word = Word::new(word);
+            let mut of_word = Vec::new();
+            self.kinds().for_each(|kind| kind.left_over(&word, &mut of_word));
+            for left_over in of_word {
                 if !found.contains(&left_over) {
                     found.push(left_over);
                 }
@@ -33,74 +91,9 @@ impl Mapping {
         }
         found
     }
-
-    /// Whether there is nothing to look for.
-    pub(crate) fn renames_nothing(&self) -> bool {
-        self.paths.is_empty() && self.addresses.is_empty() && self.renamed_ports.is_none()
-    }
-
-    fn is_renamed(&self, port: &str) -> bool {
-        matches!(self.ports.get(port), Some((PortTarget::New(new), _)) if new != port)
-    }
-
-    /// A word can be `user@host:/path`, `scheme://host:port/path`, `[v6]:port`, `FILE:/path` or `/a:/b`.
-    fn in_word(&self, word: &str) -> Vec<LeftOver> {
-        let mut found = Vec::new();
-        let mut rest = word;
-        let is_address_of_service = rest.contains("://");
-        if let Some((_, behind)) = rest.split_once("://") {
-            rest = behind;
-        }
-        let (place, path) = match rest.find('/') {
-            Some(at) => rest.split_at(at),
-            None => (rest, ""),
-        };
-        self.in_place(place, &mut found);
-        // Lists of paths have `:` between them, and so has a host before its path. A network has a path behind it
-        // that is none.
-        if !path.is_empty() && (place.is_empty() || place.ends_with(':') || is_address_of_service) {
-            for path in path.split(':').filter(|path| path.starts_with('/')) {
-                let clean = without_doubled_slashes(path);
-                if let Some(entry) = self.paths.holder(&clean) {
-                    let found_text = path.trim_end_matches(['.', '!', '?']).to_owned();
-                    found.push(LeftOver { found: found_text, entry: entry.to_owned() });
-                }
-            }
-        }
-        found
-    }
-
-    /// What stands before a path: a host, a user at one, an address with its port, the name of a port.
-    fn in_place(&self, place: &str, found: &mut Vec<LeftOver>) {
-        let host = place.rsplit('@').next().unwrap_or(place);
-        let is_address = |text: &str| {
-            let text = text.trim_matches(|c: char| !c.is_ascii_alphanumeric() && c != ':');
-            text.parse::<IpAddr>().ok().map(|address| (address, text.to_owned()))
-        };
-        // `[2001:db8::1]:443`, `192.0.2.7:443`, and an address alone.
-        let bracketed =
-            host.split_once('[').and_then(|(_, rest)| rest.split_once(']')).map(|(inner, _)| inner);
-        let before_port = host.split(':').next().unwrap_or(host);
-        let without_end = host.trim_end_matches(':');
-        let candidates = [bracketed, Some(without_end), Some(before_port)];
-        let address = candidates.into_iter().flatten().find_map(is_address);
-        if let Some((address, text)) = address {
-            let entry = self.addresses.holder(address);
-            found.extend(entry.map(|entry| LeftOver { found: text, entry }));
-            return;
-        }
-        // The part of a name that is a port: `eth0.20`, `eth0:1`.
-        for part in place.split('@') {
-            let bare = part.trim_matches(|c: char| !c.is_ascii_alphanumeric());
-            let port = bare.split(['.', ':']).next().unwrap_or(bare);
-            if self.is_renamed(port) {
-                found.push(LeftOver { found: bare.to_owned(), entry: port.to_owned() });
-            }
-        }
-    }
 }
 
-fn without_doubled_slashes(path: &str) -> Cow<'_, str> {
+pub(super) fn without_doubled_slashes(path: &str) -> Cow<'_, str> {
     if !path.contains("//") {
         return Cow::Borrowed(path);
     }

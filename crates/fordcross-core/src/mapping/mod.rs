@@ -1,73 +1,66 @@
 //! Mapping: which old port, path and address becomes which new one.
 //!
-//! Proposals are made in a fixed order, each with its reason; a person's word in the map file stands
-//! above them all.
+//! Each kind of names is a folder with all that is its own, behind one trait ([`Mapped`]): the keys of its table, what is
+//! proposed, what is checked against the backup, how values change, and where old names are left over. Proposals are made
+//! in a fixed order, each with its reason; a person's word in the map file stands above them all.
 
+mod check;
+mod entry;
+mod exempt;
 mod file;
+mod kind;
 mod left_over;
-mod marks;
-mod named;
+mod networks;
+mod paths;
 mod ports;
-mod renames;
-mod used;
+mod rename;
+mod seen;
 mod write;
 
-pub use file::{MapFile, MapSides, MapUse, parse_map};
+pub(crate) use check::Checked;
+pub use check::used_names;
+pub(crate) use entry::Except;
+pub(crate) use exempt::{Exempt, NO_ENTRY};
+pub use file::{MapFile, parse_map};
+pub(crate) use kind::Mapped;
+pub use kind::{MapSides, MapUse};
 pub(crate) use left_over::LeftOver;
-pub use marks::{MarkedPort, marked_ports};
-pub(crate) use named::each_naming_row;
-pub use ports::{Grounds, Marked, PortUse, propose, used_ports};
-pub(crate) use renames::Except;
-pub use renames::{Addresses, Paths};
-pub(crate) use used::Checked;
-pub use used::{UsedName, UsedNames, used_names};
+pub use ports::{
+    Decided, Grounds, Marked, MarkedPort, PortProposal, PortTarget, PortUse, marked_ports, propose,
+    used_ports,
+};
+pub(crate) use ports::{Ports, each_naming_row};
+pub use seen::{UsedName, UsedNames};
 pub use write::{MapContents, write_map};
 
 use crate::language::profile::Profile;
 use crate::language::typing::Value;
-use aho_corasick::AhoCorasick;
-use ipnet::IpNet;
-use rustc_hash::FxHashMap;
-use std::borrow::Cow;
+use std::sync::Arc;
 
-/// What becomes of an old port.
-#[derive(Clone, Debug, PartialEq, Eq)]
-pub enum PortTarget {
-    /// This new port.
-    New(String),
-    /// Nothing: the settings that name it are left out.
-    Leave,
-    /// Not decided; carrying is blocked until a person does.
-    Open,
+/// A kind of names.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum MapKind {
+    /// Interfaces.
+    Ports,
+    /// Addresses and networks.
+    Addresses,
+    /// Paths of files and folders.
+    Paths,
 }
 
-impl PortTarget {
-    /// As the map file writes it.
-    pub fn word(&self) -> &str {
+impl MapKind {
+    /// All kinds, in the order in which they are asked.
+    pub const ALL: [Self; 3] = [Self::Ports, Self::Addresses, Self::Paths];
+
+    /// No names of the kind.
+    pub(super) fn nothing(self) -> Box<dyn Mapped> {
         match self {
-            Self::New(name) => name,
-            Self::Leave => LEAVE,
-            Self::Open => OPEN,
-        }
-    }
-
-    /// The meaning of a word of the map file.
-    pub fn from_word(word: &str) -> Self {
-        match word {
-            LEAVE => Self::Leave,
-            OPEN => Self::Open,
-            name => Self::New(name.to_owned()),
+            Self::Ports => Box::new(Ports::default()),
+            Self::Addresses => Box::new(networks::Networks::default()),
+            Self::Paths => Box::new(paths::Paths::default()),
         }
     }
 }
-
-/// What a person decided of ports.
-pub type Decided = FxHashMap<String, PortTarget>;
-
-/// The word that takes a port's settings out.
-pub(crate) const LEAVE: &str = "leave";
-/// The word for what is not decided.
-pub(crate) const OPEN: &str = "?";
 
 /// A finding that a person passes though it blocks.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -84,94 +77,92 @@ pub struct Accepted {
     pub on: Option<String>,
 }
 
-/// One old port with what becomes of it and why.
-#[derive(Clone, Debug, PartialEq, Eq)]
-pub struct PortProposal {
-    /// The old port.
-    pub old: String,
-    /// What becomes of it.
-    pub target: PortTarget,
-    /// Why this was proposed; a few words for people.
-    pub why: String,
-    /// Whether a person decided it.
-    pub by_person: bool,
-    /// How many settings name it, or stand in objects that do or below these.
-    pub settings: usize,
-}
-
 /// The decided map, as carrying uses it.
-#[derive(Clone, Debug, Default)]
+#[derive(Debug)]
 pub struct Mapping {
-    /// The map file's name and, where it was read from one, the line of each port.
+    /// The map file's name.
     pub file: String,
-    ports: FxHashMap<String, (PortTarget, Option<u32>)>,
-    paths: Paths,
-    addresses: Addresses,
-    /// Finds the names of ports that have another name now, if there are any.
-    renamed_ports: Option<AhoCorasick>,
+    kinds: Vec<Arc<dyn Mapped>>,
+    ports: usize,
 }
 
 impl Mapping {
-    /// The map that proposals make.
+    /// What a map file says, and around it what is proposed.
     pub fn new(file: &str, proposals: &[PortProposal], map: &MapFile) -> Self {
-        let line = |old: &str| map.lines.get(old).copied();
-        let proposed = proposals.iter().map(|proposal| (&proposal.old, &proposal.target));
-        // What is no port itself, such as a VLAN of one, stands in the map alone.
-        let ports: FxHashMap<_, _> = map
-            .ports
-            .iter()
-            .chain(proposed)
-            .map(|(old, target)| (old.clone(), (target.clone(), line(old))))
-            .collect();
-        let is_renamed = |(old, (target, _)): &(&String, &(PortTarget, Option<u32>))| matches!(target, PortTarget::New(new) if new != *old);
-        let mut renamed = ports.iter().filter(is_renamed).map(|(old, _)| old).peekable();
-        let renamed_ports = renamed
-            .peek()
-            .is_some()
-            .then(|| AhoCorasick::new(renamed).expect("the names of ports are few and short"));
-        Self {
-            file: file.to_owned(),
-            ports,
-            paths: map.paths.clone(),
-            addresses: map.addresses.clone(),
-            renamed_ports,
+        let mut kinds = map.kinds.clone();
+        for kind in &mut kinds {
+            // What is no port itself, such as a VLAN of one, stands in the map alone.
+            if let Some(mut ports) = kind.as_any().downcast_ref::<Ports>().cloned() {
+                ports.take_over(proposals);
+                *kind = Arc::new(ports);
+            }
         }
+        let ports = kinds.iter().position(|kind| kind.kind() == MapKind::Ports).expect("a map has all kinds");
+        Self { file: file.to_owned(), kinds, ports }
+    }
+
+    /// What is said of names, by kind, in the order of [`MapKind::ALL`].
+    pub(crate) fn kinds(&self) -> impl Iterator<Item = &dyn Mapped> {
+        self.kinds.iter().map(|kind| &**kind)
+    }
+
+    fn ports(&self) -> &Ports {
+        self.kinds[self.ports].as_any().downcast_ref().expect("its place was found by its kind")
     }
 
     /// What becomes of a port; one that the map does not name is open.
     pub fn port(&self, old: &str) -> &PortTarget {
-        self.ports.get(old).map_or(&PortTarget::Open, |(target, _)| target)
+        self.ports().target(old)
     }
 
     /// The new name of what is made of other names, where the map has an entry for it: a VLAN of a port.
     pub(crate) fn whole_name(&self, old: &str) -> Option<&str> {
-        match self.ports.get(old) {
-            Some((PortTarget::New(new), _)) if new != old => Some(new),
-            _ => None,
-        }
+        self.ports().renamed(old)
     }
 
     /// Whether the map has any entry at all by which a name could be another.
     pub(crate) fn has_whole_names(&self) -> bool {
-        self.renamed_ports.is_some()
+        !self.ports().renames_nothing()
     }
 
-    /// Where the map says what becomes of a path or address in a value, as `file:line`.
+    /// The entries that have no say in settings of two profiles.
+    pub(crate) fn exempt(&self, old: &Profile, new: &Profile) -> Exempt {
+        Exempt::new(self.kinds().flat_map(Mapped::exceptions), old, new)
+    }
+
+    /// Whether nothing has another name.
+    pub(crate) fn renames_nothing(&self) -> bool {
+        self.kinds().all(Mapped::renames_nothing)
+    }
+
+    /// Whether nothing is said of names that a person alone maps: ports are proposed and always there.
+    fn has_no_entries(&self) -> bool {
+        self.kinds().filter(|kind| kind.kind() != MapKind::Ports).all(Mapped::renames_nothing)
+    }
+
+    /// Whether old names could stand in a text. Those of ports are looked for by their names, all at once.
+    fn may_have_old_names(&self, text: &str) -> bool {
+        !self.has_no_entries() || self.ports().may_stand_in(text)
+    }
+
+    /// Where the map says what becomes of a name in a value, as `file:line`.
     pub(crate) fn entry_of(&self, value: &Value<'_>) -> Option<String> {
-        let line = match value {
-            Value::Address(address) => self.addresses.of(IpNet::from(*address), &[])?.line,
-            Value::Network(network) => self.addresses.of(*network, &[])?.line,
-            Value::Path(path) => self.paths.of(path)?.line,
-            Value::Parts(parts) => return parts.iter().find_map(|(_, part)| self.entry_of(part)),
-            Value::List(list) => return list.iter().find_map(|part| self.entry_of(part)),
-            _ => return None,
-        };
-        Some(format!("{}:{line}", self.file))
+        match value {
+            Value::Parts(parts) => parts.iter().find_map(|(_, part)| self.entry_of(part)),
+            Value::List(list) => list.iter().find_map(|part| self.entry_of(part)),
+            value => {
+                let line = self.kinds().find_map(|kind| kind.line_of(value))?;
+                Some(format!("{}:{line}", self.file))
+            }
+        }
     }
 
-    /// The entries for paths and addresses.
-    pub(crate) fn renames(&self) -> (&Paths, &Addresses) {
-        (&self.paths, &self.addresses)
+    /// Where the map says what becomes of a port, as `file:line`.
+    pub(crate) fn rule(&self, old: &str) -> String {
+        match self.ports().line_of_port(old) {
+            Some(line) => format!("{}:{line}", self.file),
+            None => self.file.clone(),
+        }
     }
 }
 
@@ -183,97 +174,17 @@ pub(crate) struct MapFor<'m> {
     pub(crate) except: Except<'m>,
 }
 
-/// A setting that has no declaration, or not one.
-pub(crate) const NO_ENTRY: u16 = u16::MAX;
-
-/// The entries that have no say in settings, by the declarations of these on either side.
-#[derive(Clone, Debug, Default)]
-pub(crate) struct Exempt {
-    old: FxHashMap<u16, Vec<u16>>,
-    /// By both declarations.
-    both: FxHashMap<(u16, u16), Vec<u16>>,
-    new: FxHashMap<u16, Vec<u16>>,
-}
-
-impl Exempt {
-    /// What the map says of the settings of two profiles.
-    pub(crate) fn new(mapping: &Mapping, old: &Profile, new: &Profile) -> Self {
-        let mut exempt = Self::default();
-        let paths = mapping.paths.entries().iter().map(|entry| (entry.number, &entry.except));
-        let addresses = mapping.addresses.entries().iter().map(|entry| (entry.number, &entry.except));
-        for (number, except) in paths.chain(addresses) {
-            for (profile, side) in [(old, &mut exempt.old), (new, &mut exempt.new)] {
-                for (entry, index) in profile.schema.entries.iter().zip(0..) {
-                    if except.iter().any(|pattern| pattern.covers(&entry.pattern)) {
-                        side.entry(index).or_default().push(number);
-                    }
-                }
-            }
-        }
-        for (&old, ours) in &exempt.old {
-            for (&new, theirs) in &exempt.new {
-                exempt.both.insert((old, new), ours.iter().chain(theirs).copied().collect());
-            }
-        }
-        exempt
-    }
-
-    pub(crate) fn is_empty(&self) -> bool {
-        self.old.is_empty() && self.new.is_empty()
-    }
-
-    pub(crate) fn of(&self, old: u16, new: Option<u16>) -> Except<'_> {
-        if self.is_empty() {
-            return &[];
-        }
-        let both = new.and_then(|new| self.both.get(&(old, new)));
-        let either = || self.old.get(&old).or_else(|| self.new.get(&new?));
-        both.or_else(either).map_or(&[], Vec::as_slice)
-    }
-}
-
 impl<'m> MapFor<'m> {
-    /// Puts what the map says into the place of the old ports, paths and addresses of a value. Says whether
-    /// anything changed.
+    /// Puts what the map says into the place of the old names of a value. Returns whether anything changed.
     pub(crate) fn remap(&self, value: &mut Value<'m>) -> bool {
-        let Self { mapping, except } = *self;
         match value {
-            Value::Port(name) => match mapping.port(name) {
-                PortTarget::New(new) if new != name => {
-                    *name = Cow::Borrowed(new);
-                    true
-                }
-                _ => false,
-            },
-            Value::Path(path) => {
-                let new = mapping.paths.get(path, except);
-                new.is_some_and(|new| std::mem::replace(path, Cow::Owned(new)) != *path)
-            }
-            Value::Address(address) => {
-                let new = mapping.addresses.address(*address, except);
-                new.is_some_and(|new| std::mem::replace(address, new) != *address)
-            }
-            Value::Network(network) => {
-                let new = mapping.addresses.network(*network, except);
-                new.is_some_and(|new| std::mem::replace(network, new) != *network)
-            }
             Value::Parts(parts) => {
                 parts.iter_mut().fold(false, |changed, (_, part)| self.remap(part) || changed)
             }
             Value::List(list) => {
                 list.iter_mut().filter_map(|part| self.remap(part).then_some(())).count() > 0
             }
-            _ => false,
-        }
-    }
-}
-
-impl Mapping {
-    /// Where the map says so, as `file:line`.
-    pub(crate) fn rule(&self, old: &str) -> String {
-        match self.ports.get(old).and_then(|(_, line)| *line) {
-            Some(line) => format!("{}:{line}", self.file),
-            None => self.file.clone(),
+            value => self.mapping.kinds.iter().any(|kind| kind.apply(value, self.except)),
         }
     }
 }

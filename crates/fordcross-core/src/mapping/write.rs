@@ -1,6 +1,7 @@
 //! Writing the map file. What a person wrote stays as it is, comments too; what is ours is written anew.
 
 use super::file::FORMAT;
+use super::seen::UsedOfKind;
 use super::{PortProposal, UsedNames};
 use crate::finding::count;
 use std::fmt::Write as _;
@@ -79,22 +80,17 @@ fn is_ours(decor: &Decor) -> bool {
 }
 
 /// The most paths, and addresses, that are listed.
-const MOST_LISTED: usize = 60;
+const MAX_LISTED: usize = 60;
 
 /// The paths and addresses of the backup as comments: nothing is mapped that nobody asked for.
 fn used_names(used: &UsedNames) -> String {
     let mut out = String::new();
-    for (table, all, example) in
-        [("paths", &used.paths, "a new path"), ("addresses", &used.addresses, "a new one of the same length")]
-    {
-        if all.is_empty() {
-            continue;
-        }
+    for UsedOfKind { table, invitation, names: all } in used.0.iter().filter(|kind| !kind.names.is_empty()) {
         let _ = writeln!(
             out,
-            "\n# Of the backup, with the number of settings; take a line into [{table}] to give it {example}:"
+            "\n# Of the backup, with the number of settings; take a line into [{table}] to give it {invitation}:"
         );
-        for name in all.iter().take(MOST_LISTED) {
+        for name in all.iter().take(MAX_LISTED) {
             let mark = name.mark.as_ref().map_or_else(String::new, |mark| format!("; {mark}"));
             let quoted = Value::from(name.name.as_str());
             let _ = writeln!(
@@ -104,8 +100,8 @@ fn used_names(used: &UsedNames) -> String {
                 count(name.settings, "setting")
             );
         }
-        if all.len() > MOST_LISTED {
-            let _ = writeln!(out, "#   and {} more", all.len() - MOST_LISTED);
+        if all.len() > MAX_LISTED {
+            let _ = writeln!(out, "#   and {} more", all.len() - MAX_LISTED);
         }
     }
     out

@@ -180,8 +180,7 @@ fn make(line: &Line) -> Made {
     let source = Source::new("a.crossing.toml", &crossing_text);
     let crossing = Crossing::parse(source, &old, &new, Checking::Whole, &[])
         .unwrap_or_else(|f| panic!("{crossing_text}\n{f:?}"));
-    let mut map = MapFile::default();
-    map.ports.insert("p2".into(), PortTarget::New("c1".into()));
+    let map = MapFile::of_ports([("p2".to_owned(), PortTarget::New("c1".into()))]);
     carry_over(&backup_text, old, new, crossing, &map)
 }
 

@@ -101,8 +101,7 @@ fn what_is_kept_stays_where_it_is_written() {
 #[case(&["p1", "p2"], "left-out")]
 fn what_is_left_is_left_for_those_that_are(#[case] left: &[&str], #[case] fate: &str) {
     let (old, new, crossing) = parse(&old(), NEW, CROSSING);
-    let mut map = MapFile::default();
-    map.ports.extend(left.iter().map(|port| ((*port).to_owned(), PortTarget::Leave)));
+    let map = MapFile::of_ports(left.iter().map(|port| ((*port).to_owned(), PortTarget::Leave)));
     let text = "<old release='1'><boxes><box id='p1'><on>yes</on></box><box id='p2'><like>p1</like></box></boxes></old>";
     let made = carry_over(text, old, new, crossing, &map);
     let row = made.rows.iter().find(|row| row["locator"] == "boxes/box[p1]/on").expect("a row");

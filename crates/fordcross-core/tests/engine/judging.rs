@@ -213,13 +213,12 @@ fn left(of_entry: &str, boxes: &[usize], items: &[String], leave: Option<&str>) 
         boxes.iter().map(|number| format!("<box id='p{number}'><on>yes</on></box>")).collect();
     let text = format!("<old release='1'><boxes>{boxes}</boxes><list>{}</list></old>", items.concat());
     let (old, new, crossing) = parse(OLD, &judged(of_entry, AT, ""), CROSSING);
-    let mut map = MapFile::default();
     let ports = (1..=3).map(|number| (format!("p{number}"), PortTarget::New(format!("c{number}"))));
-    map.ports.extend(ports);
+    let mut ports: Vec<_> = ports.collect();
     if let Some(port) = leave {
-        map.ports.insert(port.to_owned(), PortTarget::Leave);
+        ports.push((port.to_owned(), PortTarget::Leave));
     }
-    carry_over(&text, old, new, crossing, &map)
+    carry_over(&text, old, new, crossing, &MapFile::of_ports(ports))
 }
 
 fn entries(made: &Made) -> Vec<Value> {

@@ -211,7 +211,7 @@ pub(crate) fn carry_with(
         old: leg.old.models.first(),
         new: Some(&model),
         crossing: &leg.crossing,
-        decided: &map.ports,
+        decided: &map.decided(),
         marked: (&[], &[]),
         same_names: false,
     };

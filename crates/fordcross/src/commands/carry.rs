@@ -138,7 +138,7 @@ pub(super) fn decide(
         None => None,
     };
     // Whoever decided what stands in the map file: it is what they want.
-    let decided = map.as_ref().map(|(_, map)| map.ports.clone()).unwrap_or_default();
+    let decided = map.as_ref().map(|(_, map)| map.decided()).unwrap_or_default();
     let (proposals, findings) = ready.propose(&used, model, &decided, base, same_names);
     Ok(Decisions { map, proposals, findings })
 }

@@ -1,6 +1,6 @@
 //! Files encrypted with age (age-encryption.org/v1) for a passphrase.
 //!
-//! The cryptography is that of the RustCrypto crates; what is here is the layout of the file. The `age` crate itself, which does
+//! The cryptography is that of the `RustCrypto` crates; what is here is the layout of the file. The `age` crate itself, which does
 //! far more, would be half of all that is compiled; it judges this code in the tests.
 
 use super::header::{self, BadHeader, Header};

@@ -35,6 +35,7 @@
 pub mod account;
 pub mod carry;
 mod engine;
+mod ids;
 mod judge;
 mod language;
 pub mod ledger;

@@ -1,6 +1,7 @@
 //! What many rows say alike, written once: the section, the type, what decided. At millions of rows
 //! copying it is a good deal cheaper than writing it anew.
 
+use crate::ids::SectionId;
 use crate::language::course::Leg;
 use crate::language::crossing::Action;
 use crate::language::profile::Profile;
@@ -36,7 +37,7 @@ impl<'l> Fragments<'l> {
             write_string(name, &mut out);
             out
         };
-        let numbers = (0..old.sections.len()).map(|number| Some(number as u16)).chain([None]);
+        let numbers = (0..old.sections.len()).map(|number| Some(SectionId::new(number))).chain([None]);
         let sections = numbers.map(|number| named(b",\"section\":", old.section_name(number))).collect();
         let types = old.types.list.iter().map(|kind| named(b",\"type\":", &kind.name)).chain([Vec::new()]);
         Self {
@@ -54,8 +55,8 @@ impl<'l> Fragments<'l> {
         }
     }
 
-    pub(super) fn section(&self, section: Option<u16>) -> &[u8] {
-        &self.sections[section.map_or(self.sections.len() - 1, usize::from)]
+    pub(super) fn section(&self, section: Option<SectionId>) -> &[u8] {
+        &self.sections[section.map_or(self.sections.len() - 1, SectionId::index)]
     }
 
     pub(super) fn kind(&self, kind: Option<crate::language::typing::TypeId>) -> &[u8] {
@@ -127,7 +128,7 @@ fn decider<'l>(
             (Some(Cow::Owned(format!("{}:{}", leg.crossing.file, rule.at.line))), why)
         }
         DecidedBy::Map(port) => {
-            let name = &ports[port as usize];
+            let name = &ports[port.index()];
             let why = match mapping.port(name) {
                 PortTarget::Leave => format!("the map leaves the port {name} out"),
                 _ => format!("the map has no partner for the port {name}"),
@@ -155,7 +156,7 @@ fn decider<'l>(
         ),
         DecidedBy::NothingIncluded(no_file) => (None, Some(Cow::Borrowed(no_file.why()))),
         DecidedBy::RuleBroken(number) => {
-            let WentFor { rule, why, .. } = &went[number as usize];
+            let WentFor { rule, why, .. } = &went[number.index()];
             (Some(Cow::Owned(rule.clone())), Some(Cow::Owned(format!("what it was written to went: {why}"))))
         }
         DecidedBy::Ignored(line) => (

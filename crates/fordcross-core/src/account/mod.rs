@@ -5,6 +5,7 @@ mod write;
 
 pub use write::{LedgerWriter, Untyped};
 
+use crate::ids::RowId;
 use crate::language::course::Leg;
 use crate::ledger::Ledger;
 use crate::mapping::Mapping;
@@ -39,12 +40,12 @@ pub(crate) struct StepMade {
 }
 
 /// The row that each node of a tree is: its setting, or else its object.
-pub(crate) fn rows_by_node(reading: &Inventory, tree: &Tree<'_>) -> Vec<Option<u32>> {
+pub(crate) fn rows_by_node(reading: &Inventory, tree: &Tree<'_>) -> Vec<Option<RowId>> {
     let mut rows = vec![None; tree.len()];
-    for (row, index) in reading.rows.iter().zip(0..) {
+    for (id, row) in reading.numbered() {
         let slot = &mut rows[row.node.index()];
         if slot.is_none() || row.kind == RowKind::Setting {
-            *slot = Some(index);
+            *slot = Some(id);
         }
     }
     rows

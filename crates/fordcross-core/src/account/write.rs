@@ -4,6 +4,7 @@
 
 use super::fragments::Fragments;
 use super::{LedgerInput, StepMade, rows_by_node};
+use crate::ids::RowId;
 use crate::language::course::Leg;
 use crate::language::profile::Profile;
 use crate::language::typing::{Form, TypeId, Types};
@@ -71,7 +72,7 @@ struct WrittenSide<'l> {
     automaton: Automaton,
     labels: Labeler<'l, 'l>,
     /// The row of each node, for all steps but the first.
-    rows: Arc<[Option<u32>]>,
+    rows: Arc<[Option<RowId>]>,
 }
 
 /// The base that everything was carried into.
@@ -169,7 +170,7 @@ impl<'l> LedgerWriter<'l> {
     /// Appends some rows, each with its line end, to `out`.
     pub fn write_rows(&mut self, rows: Range<usize>, out: &mut Vec<u8>) {
         // Notes without a row come before all others.
-        let before = |note: &Note| note.row.is_none_or(|row| (row as usize) < rows.start);
+        let before = |note: &Note| note.row.is_none_or(|row| row.index() < rows.start);
         self.next_note = self.ledger.notes.partition_point(before);
         let backup = self.ledger.decisions.len();
         for index in rows {
@@ -236,7 +237,7 @@ impl<'l> LedgerWriter<'l> {
         }
         out.extend_from_slice(self.fragments.decided(decision));
         // What a rule could not carry has its reason in what is told of it.
-        let note = self.ledger.notes.get(self.next_note).filter(|note| note.row == Some(index as u32));
+        let note = self.ledger.notes.get(self.next_note).filter(|note| note.row == Some(RowId::new(index)));
         if let Some(note) =
             note.filter(|note| decision.fate == Fate::ByHand && !self.fragments.has_reason(decision, note))
         {
@@ -244,7 +245,7 @@ impl<'l> LedgerWriter<'l> {
             write_string(&note.message, out);
         }
         if self.sides.len() > 1 {
-            self.write_steps(index as u32, out);
+            self.write_steps(RowId::new(index), out);
         }
         self.write_landings(decision, out);
         self.write_codes(index, out);
@@ -252,14 +253,14 @@ impl<'l> LedgerWriter<'l> {
     }
 
     /// What each crossing of the course did, for a setting that goes through several.
-    fn write_steps(&mut self, row: u32, out: &mut Vec<u8>) {
+    fn write_steps(&mut self, row: RowId, out: &mut Vec<u8>) {
         out.extend_from_slice(b",\"steps\":[");
         let mut rows = vec![row];
         for number in 0..self.sides.len() {
             if number > 0 {
                 out.push(b',');
             }
-            let mut next: Vec<u32> = Vec::new();
+            let mut next: Vec<RowId> = Vec::new();
             let mut places: Vec<NodeId> = Vec::new();
             let mut decision = Decision {
                 fate: Fate::Carried,
@@ -268,7 +269,7 @@ impl<'l> LedgerWriter<'l> {
                 landings: (0, 0),
             };
             for &row in &rows {
-                let own = &self.sides[number].ledger.decisions[row as usize];
+                let own = &self.sides[number].ledger.decisions[row.index()];
                 if own.fate >= decision.fate {
                     decision = own.clone();
                 }
@@ -325,7 +326,7 @@ impl<'l> LedgerWriter<'l> {
         let kind: Option<TypeId> = self
             .new_labels
             .entry(&mut self.new_automaton)
-            .and_then(|entry| new.schema.entries[entry as usize].what.setting())
+            .and_then(|entry| new.schema[entry].what.setting())
             .filter(|&kind| self.untyped.shows(&new.types, kind));
         if let Some(kind) = kind {
             out.extend_from_slice(b",\"value\":");
@@ -341,13 +342,14 @@ impl<'l> LedgerWriter<'l> {
     }
 
     fn write_codes(&mut self, index: usize, out: &mut Vec<u8>) {
-        let said = self.ledger.notes.get(self.next_note).is_some_and(|note| note.row == Some(index as u32));
+        let said =
+            self.ledger.notes.get(self.next_note).is_some_and(|note| note.row == Some(RowId::new(index)));
         if !said {
             return;
         }
         out.extend_from_slice(b",\"findings\":[");
         while let Some(note) =
-            self.ledger.notes.get(self.next_note).filter(|note| note.row == Some(index as u32))
+            self.ledger.notes.get(self.next_note).filter(|note| note.row == Some(RowId::new(index)))
         {
             if !out.ends_with(b"[") {
                 out.push(b',');

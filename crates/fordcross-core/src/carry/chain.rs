@@ -4,6 +4,7 @@
 //! and the rule that decided that is the row's rule.
 
 use crate::account::{StepMade, rows_by_node};
+use crate::ids::RowId;
 use crate::ledger::fate::Fate;
 use crate::ledger::{Decision, Landing, Ledger, Note, OriginRow, Wanted};
 use crate::tree::{NodeId, Tree};
@@ -13,7 +14,7 @@ pub(super) fn follow(steps: &mut [StepMade], trees: &[Tree<'_>], mapped_at: usiz
     if let [only] = steps {
         return std::mem::take(&mut only.ledger);
     }
-    let rows_of: Vec<Vec<Option<u32>>> =
+    let rows_of: Vec<Vec<Option<RowId>>> =
         (1..steps.len()).map(|number| rows_by_node(&steps[number].reading, &trees[number - 1])).collect();
     let mut chain = Chain {
         steps,
@@ -23,7 +24,7 @@ pub(super) fn follow(steps: &mut [StepMade], trees: &[Tree<'_>], mapped_at: usiz
     let implied = chain.steps.last().map(|step| step.ledger.implied.clone()).unwrap_or_default();
     let mut whole =
         Ledger { implied, ports: chain.steps[mapped_at].ledger.ports.clone(), ..Ledger::default() };
-    for row in 0..chain.steps[0].reading.rows.len() as u32 {
+    for row in RowId::all(chain.steps[0].reading.rows.len()) {
         let way = chain.way(0, row, Some(row));
         let from = whole.landings.len() as u32;
         whole.landings.extend(way.landings);
@@ -40,13 +41,14 @@ pub(super) fn follow(steps: &mut [StepMade], trees: &[Tree<'_>], mapped_at: usiz
     }
     for number in 0..chain.steps.len() {
         for Wanted { node, path, row } in chain.steps[number].ledger.wanted.clone() {
-            let Some(row) = chain.sources[number][row as usize] else { continue };
+            let Some(row) = chain.sources[number][row.index()] else { continue };
             for node in chain.nodes_after(number, node).into_iter().take(1) {
                 whole.wanted.push(Wanted { node, path: path.clone(), row });
             }
         }
         let sources = &chain.sources[number];
-        let both = |&(row, because): &(u32, u32)| Some((sources[row as usize]?, sources[because as usize]?));
+        let both =
+            |&(row, because): &(RowId, RowId)| Some((sources[row.index()]?, sources[because.index()]?));
         whole.because.extend(chain.steps[number].ledger.because.iter().filter_map(both));
     }
     whole.because.sort_unstable();
@@ -54,7 +56,7 @@ pub(super) fn follow(steps: &mut [StepMade], trees: &[Tree<'_>], mapped_at: usiz
     for (number, step) in chain.steps.iter().enumerate() {
         whole.work.extend(step.ledger.work.iter().cloned());
         for note in &step.ledger.notes {
-            let row = note.row.and_then(|row| chain.sources[number][row as usize]);
+            let row = note.row.and_then(|row| chain.sources[number][row.index()]);
             whole.notes.push(Note { row, ..note.clone() });
         }
     }
@@ -66,9 +68,9 @@ pub(super) fn follow(steps: &mut [StepMade], trees: &[Tree<'_>], mapped_at: usiz
 struct Chain<'s> {
     steps: &'s [StepMade],
     /// For each step but the first, the row of each node of its old tree.
-    rows_of: Vec<Vec<Option<u32>>>,
+    rows_of: Vec<Vec<Option<RowId>>>,
     /// For each step and row, the row of the backup that stands behind it.
-    sources: Vec<Vec<Option<u32>>>,
+    sources: Vec<Vec<Option<RowId>>>,
 }
 
 struct Way {
@@ -79,11 +81,11 @@ struct Way {
 
 impl Chain<'_> {
     /// What becomes of a row from one step on.
-    fn way(&mut self, number: usize, row: u32, source: Option<u32>) -> Way {
-        let slot = &mut self.sources[number][row as usize];
+    fn way(&mut self, number: usize, row: RowId, source: Option<RowId>) -> Way {
+        let slot = &mut self.sources[number][row.index()];
         *slot = slot.or(source);
         let ledger = &self.steps[number].ledger;
-        let decision = ledger.decisions[row as usize].clone();
+        let decision = ledger.decisions[row.index()].clone();
         let (from, to) = decision.landings;
         let landings = &ledger.landings[from as usize..to as usize];
         if number + 1 == self.steps.len() {

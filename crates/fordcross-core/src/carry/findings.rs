@@ -116,7 +116,7 @@ impl Carried<'_, '_> {
         let mut taken: Vec<Option<(usize, usize)>> = vec![None; self.ledger.ports.len()];
         for (row, decision) in self.ledger.decisions.iter().enumerate() {
             if let DecidedBy::Map(port) = decision.by {
-                let (_, settings) = taken[port as usize].get_or_insert((row, 0));
+                let (_, settings) = taken[port.index()].get_or_insert((row, 0));
                 *settings += usize::from(reading.rows[row].kind == RowKind::Setting);
             }
         }
@@ -155,7 +155,7 @@ impl Carried<'_, '_> {
                 finding.rule = Some(format!("{}:{line}", crossing.file));
             }
             if let Some(row) = note.row {
-                place(&mut finding, row as usize);
+                place(&mut finding, row.index());
             }
             findings.push(finding);
         }

@@ -3,6 +3,7 @@
 use super::CarryInput;
 use crate::account::StepMade;
 use crate::finding::{Code, Finding, Findings, Place, Site};
+use crate::ids::{PortId, RowId, WentId};
 use crate::judge::{
     Cause, Causes, Gone, Judge, Judged, Lost, LostBy, LostPart, Settled, Words, judged, settle,
 };
@@ -119,8 +120,8 @@ impl<'a> Judging<'_, '_, 'a> {
         let types: Vec<_> = reading.rows.iter().map(|row| row.type_id(old_profile, automaton)).collect();
         let mut old = Labeler::new(backup, &input.course[0].old.schema, Some(&reading.ordinals), automaton);
         let rows = &reading.rows;
-        let mut place_of_row = |row: u32| {
-            let node = rows[row as usize].node;
+        let mut place_of_row = |row: RowId| {
+            let node = rows[row.index()].node;
             Site {
                 place: Some(Place::indexed(&lines, backup.span(node))),
                 locator: Some(old.label(node, automaton).to_owned()),
@@ -128,17 +129,17 @@ impl<'a> Judging<'_, '_, 'a> {
         };
         let mut new = Labeler::new(tree, &profile.schema, None, &labels_automaton);
         let mut label = |node: NodeId| new.label(node, &mut labels_automaton).to_owned();
-        let port = |number: u32| {
-            let name = &ledger.ports[number as usize];
+        let port = |number: PortId| {
+            let name = &ledger.ports[number.index()];
             let word = match input.mapping.port(name) {
                 PortTarget::Leave => "\"leave\"",
                 _ => "\"?\"",
             };
             (format!("`{name} = {word}`"), Some(input.mapping.rule(name)))
         };
-        let entry = |row: u32| {
-            let kind = types[row as usize]?;
-            let value = old_profile.types.read(kind, backup.value(rows[row as usize].node)).ok()?;
+        let entry = |row: RowId| {
+            let kind = types[row.index()]?;
+            let value = old_profile.types.read(kind, backup.value(rows[row.index()].node)).ok()?;
             input.mapping.entry_of(&value)
         };
         let mut words =
@@ -158,7 +159,7 @@ impl<'a> Judging<'_, '_, 'a> {
             let mut at = Some(*node);
             let mut rest: &str = path;
             let by = LostBy::Row(*row);
-            let named_nothing = matches!(ledger.decisions[*row as usize].by, DecidedBy::Map(_));
+            let named_nothing = matches!(ledger.decisions[row.index()].by, DecidedBy::Map(_));
             while let Some(node) = at {
                 parts.push(LostPart { node, path: Some(rest.to_owned()), by, named_nothing });
                 let Some((name, below)) = rest.split_once('/') else { break };
@@ -171,26 +172,21 @@ impl<'a> Judging<'_, '_, 'a> {
         if !profile.rules.objects.iter().any(|rule| rule.narrows.is_some()) {
             return parts;
         }
-        let mut known: Vec<u32> = ledger.wanted.iter().map(|wanted| wanted.row).collect();
+        let mut known: Vec<RowId> = ledger.wanted.iter().map(|wanted| wanted.row).collect();
         known.sort_unstable();
         let reading = &self.steps[0].reading;
-        let objects: Vec<u32> = reading
-            .rows
-            .iter()
-            .zip(0..)
-            .filter(|(row, _)| row.kind == RowKind::Object)
-            .map(|(_, index)| index)
-            .collect();
-        for (decision, index) in ledger.decisions.iter().zip(0..) {
+        let objects = reading.numbered().filter(|(_, row)| row.kind == RowKind::Object);
+        let objects: Vec<RowId> = objects.map(|(id, _)| id).collect();
+        for (decision, index) in ledger.decisions.iter().zip(RowId::all(ledger.decisions.len())) {
             let is_lost = matches!(decision.fate, Fate::ByHand | Fate::Unmatched)
                 || decision.fate == Fate::LeftOut && matches!(decision.by, DecidedBy::Map(_));
-            let row: Row = reading.rows[index as usize];
+            let row: Row = reading.rows[index.index()];
             if !is_lost || row.kind == RowKind::Object || known.binary_search(&index).is_ok() {
                 continue;
             }
             let mut object = row.object;
             while let Some(id) = object {
-                let landings = ledger.landings_of(&ledger.decisions[objects[id.index()] as usize]);
+                let landings = ledger.landings_of(&ledger.decisions[objects[id.index()].index()]);
                 let named_nothing = matches!(decision.by, DecidedBy::Map(_));
                 let by = LostBy::Row(index);
                 let part = |node| LostPart { node, path: None, by, named_nothing };
@@ -216,14 +212,14 @@ impl<'a> Judging<'_, '_, 'a> {
         let mut labels = Labeler::new(&input.backup.tree, &old.schema, Some(&reading.ordinals), automaton);
         let mut told: Vec<(NodeId, &str)> = Vec::new();
         for wanted in &ledger.wanted {
-            let DecidedBy::Map(port) = ledger.decisions[wanted.row as usize].by else { continue };
+            let DecidedBy::Map(port) = ledger.decisions[wanted.row.index()].by else { continue };
             let names: Vec<&str> = wanted.path.split('/').collect();
             let Some(place) = place_of(tree, wanted.node, &names, new) else { continue };
             if told.contains(&(wanted.node, &*wanted.path)) || place {
                 continue;
             }
             told.push((wanted.node, &wanted.path));
-            let name = &ledger.ports[port as usize];
+            let name = &ledger.ports[port.index()];
             let message = format!(
                 "`{}` has no `{}` left: the map leaves the port `{name}` out, the last of them",
                 tree.name(wanted.node),
@@ -231,7 +227,7 @@ impl<'a> Judging<'_, '_, 'a> {
             );
             let mut finding = Finding::new(Code::LastMemberLeft, message)
                 .help("give the port a new one in the map, or leave out what is made of it, too");
-            let node = reading.rows[wanted.row as usize].node;
+            let node = reading.rows[wanted.row.index()].node;
             finding.place = Some(Place::indexed(&lines, input.backup.tree.span(node)));
             finding.locator = Some(labels.label(node, automaton).to_owned());
             finding.map = Some(input.mapping.rule(name));
@@ -244,7 +240,7 @@ impl<'a> Judging<'_, '_, 'a> {
                 continue;
             }
             let Some(entry) = automaton.accepted(row.accept).entry else { continue };
-            let declared = &old.schema.entries[usize::from(entry)];
+            let declared = &old.schema[entry];
             let carries =
                 [Role::DefaultRoute, Role::ManagementAddress, Role::AdminLogin, Role::ManagementAccess];
             let role = carries.into_iter().find(|role| {
@@ -281,13 +277,13 @@ impl<'a> Judging<'_, '_, 'a> {
 
 /// What did not arrive because something went with a port went with that port.
 fn follow_ports(ledger: &mut Ledger) {
-    let causes: Vec<(u32, Cause)> = {
+    let causes: Vec<(RowId, Cause)> = {
         let causes = Causes::new(ledger);
         ledger.because.iter().map(|&(row, _)| (row, causes.of_row(row))).collect()
     };
     for (row, cause) in causes {
         let Cause::Port(port) = cause else { continue };
-        let decision = &mut ledger.decisions[row as usize];
+        let decision = &mut ledger.decisions[row.index()];
         decision.fate = Fate::LeftOut;
         decision.by = DecidedBy::Map(port);
         ledger.notes.retain(|note| note.row != Some(row));
@@ -337,7 +333,7 @@ fn take_out(made: &mut Tree<'_>, ledger: &mut Ledger, settled: &Settled, judged:
     if settled.gone.is_empty() {
         return;
     }
-    let first = ledger.went.len() as u32;
+    let first = ledger.went.len();
     ledger
         .went
         .extend(judged.went.iter().map(|went| WentFor { rule: went.rule.clone(), why: went.why.clone() }));
@@ -373,7 +369,7 @@ fn take_out(made: &mut Tree<'_>, ledger: &mut Ledger, settled: &Settled, judged:
             decision.fate = decision.fate.max(went.fate);
             decision.by = match went.port {
                 Some(port) => DecidedBy::Map(port),
-                None => DecidedBy::RuleBroken(first + number as u32),
+                None => DecidedBy::RuleBroken(WentId::new(first + number)),
             };
         }
     }

@@ -20,6 +20,7 @@ use crate::container::Member;
 pub use crate::engine::Threads;
 use crate::engine::{NameBook, Step, apply};
 use crate::finding::{Findings, Severity, SeverityOverride, apply_severities};
+use crate::ids::SectionId;
 use crate::judge::read_back;
 use crate::judge::{Overruled, unsound};
 use crate::language::course::Leg;
@@ -417,7 +418,7 @@ impl Carried<'_, '_> {
         let sections = old.sections.len();
         let mut table = vec![[(0, 0); Fate::ALL.len()]; sections + 1];
         for (row, decision) in self.steps[0].reading.rows.iter().zip(&self.ledger.decisions) {
-            let cell = &mut table[row.section().map_or(sections, usize::from)][decision.fate as usize];
+            let cell = &mut table[row.section().map_or(sections, SectionId::index)][decision.fate as usize];
             match row.kind {
                 RowKind::Setting => cell.0 += 1,
                 RowKind::Object => cell.1 += 1,
@@ -425,7 +426,7 @@ impl Carried<'_, '_> {
         }
         let mut counts = Vec::new();
         for (section, cells) in table.iter().enumerate() {
-            let name = old.section_name((section < sections).then_some(section as u16));
+            let name = old.section_name((section < sections).then_some(SectionId::new(section)));
             for (&fate, &(settings, objects)) in Fate::ALL.iter().zip(cells) {
                 if settings + objects > 0 {
                     counts.push(FateCount { section: name.to_owned(), fate, settings, objects });

@@ -34,8 +34,8 @@ pub(super) fn work(input: &CarryInput<'_, '_>, first: &StepMade, ledger: &Ledger
             .nodes_in(tree)
             .into_iter()
             .flat_map(|node| first.reading.rows_below(node, tree));
-        let settings = rows.filter(|&row| first.reading.rows[row].kind == RowKind::Setting);
-        let changed = settings.filter(|&row| is_changed(ledger.decisions[row].fate)).count();
+        let settings = rows.filter(|&row| first.reading.row(row).kind == RowKind::Setting);
+        let changed = settings.filter(|&row| is_changed(ledger.decisions[row.index()].fate)).count();
         if changed > 0 {
             let settings = count(changed, "setting");
             let text = format!("{} ({settings} that it goes by changed): {}", dependant.what, dependant.text);

@@ -1,6 +1,7 @@
 //! What rules capture, and what becomes of it.
 
 use crate::finding::Code;
+use crate::ids::{EntryId, RowId};
 use crate::language::typing::TypeId;
 use crate::ledger::fate::Fate;
 use crate::tree::Kind;
@@ -10,14 +11,14 @@ use ipnet::IpNet;
 #[derive(Clone, Copy, Debug)]
 pub(super) struct Capture<'t> {
     /// The row that it is from; none for a default.
-    pub(super) row: Option<u32>,
+    pub(super) row: Option<RowId>,
     pub(super) text: &'t str,
     pub(super) kind: Option<TypeId>,
     /// The capture is the whole value of its setting.
     pub(super) whole: bool,
     /// The declaration of the setting on the old side; none for what the map has no say in: a default, a setting
     /// that others give out.
-    pub(super) of: Option<u16>,
+    pub(super) of: Option<EntryId>,
 }
 
 /// A field, ready to be written.
@@ -34,7 +35,7 @@ pub(super) struct Failure {
     pub(super) code: Code,
     pub(super) message: String,
     /// The row that did not arrive, without which this one cannot.
-    pub(super) because: Option<u32>,
+    pub(super) because: Option<RowId>,
 }
 
 impl Failure {
@@ -54,5 +55,5 @@ pub(super) struct Networks {
     /// With the names that the objects have now.
     pub(super) found: Vec<(IpNet, String)>,
     /// Those of objects that do not arrive, each with the row that is to blame.
-    pub(super) lost: Vec<(IpNet, u32)>,
+    pub(super) lost: Vec<(IpNet, RowId)>,
 }

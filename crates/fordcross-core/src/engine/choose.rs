@@ -1,6 +1,7 @@
 //! Which rule takes a row.
 
 use super::matcher::{Fit, Matcher};
+use crate::ids::RowId;
 use crate::language::crossing::{Action, Rule};
 use crate::language::crossing::{ClauseId, RuleId};
 use crate::ledger::Decision;
@@ -10,7 +11,7 @@ impl<'i> Matcher<'_, 'i, '_> {
     /// Whether the rule takes the row as that clause, and what else it then takes.
     pub(super) fn fit(
         &mut self,
-        index: u32,
+        index: RowId,
         (rule_id, clause): (RuleId, ClauseId),
         decided: &[Option<Decision>],
     ) -> Option<Fit> {
@@ -74,9 +75,9 @@ impl<'i> Matcher<'_, 'i, '_> {
     }
 
     /// No fate yet, and no earlier rule that takes it.
-    fn is_free_for(&mut self, index: u32, rule: RuleId, decided: &[Option<Decision>]) -> bool {
+    fn is_free_for(&mut self, index: RowId, rule: RuleId, decided: &[Option<Decision>]) -> bool {
         let row = self.program.row(index);
-        if decided[index as usize].is_some() || self.program.excluded.of_row_in_object(&row).is_some() {
+        if decided[index.index()].is_some() || self.program.excluded.of_row_in_object(&row).is_some() {
             return false;
         }
         let automaton = self.program.automaton;

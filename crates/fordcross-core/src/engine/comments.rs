@@ -269,7 +269,7 @@ impl Engine<'_, '_, '_> {
         let is_part = |node: NodeId| matches!(tree.kind(node), Kind::Attribute | Kind::OwnText);
         let mut at = if is_part(landing) { tree.parent(landing) } else { landing };
         // What was said of a whole section is said before it again, if it begins with what landed.
-        let mut old = self.program.reading.rows[row].node;
+        let mut old = self.program.row(row).node;
         while old != node {
             old = self.program.tree.parent(old);
             let holder = tree.parent(at);

@@ -9,6 +9,7 @@ use super::repeats::Overruled;
 use super::step::Step;
 use crate::finding::Code;
 use crate::format::bundle::NoFile;
+use crate::ids::{PortId, RowId};
 use crate::language::crossing::Action;
 use crate::language::profile::{Fact, Lookup, PathStep};
 use crate::ledger::fate::{Fate, Origin};
@@ -32,7 +33,7 @@ pub(crate) fn apply<'i, 'a>(
     engine.evaluate_requirements();
     engine.write_header();
     with_prefetched_blocks(&program, &mut |index, block| {
-        if engine.decided[index as usize].is_none() {
+        if engine.decided[index.index()].is_none() {
             engine.matcher.cursor = index;
             engine.decide(index, block);
         }
@@ -74,7 +75,7 @@ impl<'i> Engine<'_, 'i, '_> {
             Lookup::Declared(entry) => Some(entry),
             _ => None,
         };
-        let kind = entry.and_then(|entry| new.schema.entries[entry as usize].what.setting());
+        let kind = entry.and_then(|entry| new.schema[entry].what.setting());
         let form = kind.map_or(Kind::Text, |kind| leaf_kind(&new.types.get(kind).form, value));
         let form = if entry.is_some_and(|entry| new.is_attribute(entry)) { Kind::Attribute } else { form };
         let Some((last, above)) = fact.path.split_last() else { return };
@@ -90,7 +91,7 @@ impl<'i> Engine<'_, 'i, '_> {
         }
     }
 
-    fn decide(&mut self, index: u32, mut ahead: Option<&Block>) {
+    fn decide(&mut self, index: RowId, mut ahead: Option<&Block>) {
         let row = self.program.row(index);
         if self.program.not_chosen.contains(&row.node) {
             return self.set(index, Fate::LeftOut, DecidedBy::NotChosen, &[]);
@@ -110,7 +111,7 @@ impl<'i> Engine<'_, 'i, '_> {
                 return self.set(index, fate, DecidedBy::NothingIncluded(no_file), &[]);
             }
         }
-        match self.program.overruled.get(index as usize).copied().flatten() {
+        match self.program.overruled.get(index.index()).copied().flatten() {
             Some(Overruled::ByAnother) => return self.set(index, Fate::Moot, DecidedBy::Repeats, &[]),
             Some(Overruled::Refused) => {
                 self.set(index, Fate::ByHand, DecidedBy::Repeats, &[]);
@@ -181,12 +182,9 @@ impl<'i> Engine<'_, 'i, '_> {
     }
 
     /// A row goes with a port that the map leaves, or leaves open.
-    fn bar(&mut self, row: u32, port: u32) {
-        let target = self
-            .program
-            .step
-            .mapping
-            .map(|mapping| mapping.port(&self.program.excluded.ports[port as usize]));
+    fn bar(&mut self, row: RowId, port: PortId) {
+        let target =
+            self.program.step.mapping.map(|mapping| mapping.port(&self.program.excluded.ports[port.index()]));
         let fate = if target == Some(&PortTarget::Leave) { Fate::LeftOut } else { Fate::ByHand };
         self.set(row, fate, DecidedBy::Map(port), &[]);
     }

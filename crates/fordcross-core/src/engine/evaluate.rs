@@ -5,13 +5,20 @@ use super::instance::{Instance, Slots};
 use super::matcher::Matcher;
 use super::plain_rule::{Evaluated, Fits, PlainField, PlainRule, remembers};
 use super::render::Renderer;
+use crate::ids::RowId;
 use crate::language::typing::Loss;
 use crate::scan::inventory::Row;
 use smallvec::{SmallVec, smallvec};
 
 impl<'i> Matcher<'_, 'i, '_> {
     /// What a plain rule makes of a row, behind what was made before. Nothing is written yet.
-    pub(super) fn make(&mut self, index: u32, row: Row, plain: &PlainRule<'i>, made: &mut Evaluated) -> Fits {
+    pub(super) fn make(
+        &mut self,
+        index: RowId,
+        row: Row,
+        plain: &PlainRule<'i>,
+        made: &mut Evaluated,
+    ) -> Fits {
         let rule = plain.rule;
         let instance = match rule.place {
             Some(place) => match self.instance(place, row.node) {

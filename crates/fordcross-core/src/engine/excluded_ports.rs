@@ -5,6 +5,7 @@
 //! as a whole: a filter rule without its port would be another, and often a wider one.
 
 use super::step::Step;
+use crate::ids::{PortId, RowId};
 use crate::language::crossing::{Action, Field};
 use crate::language::profile::{Profile, What};
 use crate::mapping::{PortTarget, each_naming_row};
@@ -17,10 +18,10 @@ use rustc_hash::FxHashMap;
 /// What is taken out, by the number of the port in `ports`.
 pub(super) struct ExcludedPorts {
     pub(super) ports: Vec<String>,
-    numbers: FxHashMap<String, u32>,
-    objects: Vec<Option<u32>>,
+    numbers: FxHashMap<String, PortId>,
+    objects: Vec<Option<PortId>>,
     /// Settings that go, and not their objects.
-    rows: FxHashMap<u32, u32>,
+    rows: FxHashMap<RowId, PortId>,
 }
 
 impl ExcludedPorts {
@@ -60,11 +61,11 @@ impl ExcludedPorts {
         excluded
     }
 
-    fn number(&mut self, name: &str) -> u32 {
+    fn number(&mut self, name: &str) -> PortId {
         if let Some(&known) = self.numbers.get(name) {
             return known;
         }
-        let number = self.ports.len() as u32;
+        let number = PortId::new(self.ports.len());
         self.ports.push(name.to_owned());
         self.numbers.insert(name.to_owned(), number);
         number
@@ -75,17 +76,17 @@ impl ExcludedPorts {
     }
 
     /// The port that takes an object out.
-    pub(super) fn of_object(&self, object: ObjectId) -> Option<u32> {
+    pub(super) fn of_object(&self, object: ObjectId) -> Option<PortId> {
         self.objects[object.index()]
     }
 
     /// The port that takes this row out with its object.
-    pub(super) fn of_row_in_object(&self, row: &Row) -> Option<u32> {
+    pub(super) fn of_row_in_object(&self, row: &Row) -> Option<PortId> {
         row.object.and_then(|object| self.of_object(object))
     }
 
     /// The port that takes this row out.
-    pub(super) fn of(&self, index: u32, row: &Row) -> Option<u32> {
+    pub(super) fn of(&self, index: RowId, row: &Row) -> Option<PortId> {
         self.of_row_in_object(row).or_else(|| self.rows.get(&index).copied())
     }
 }
@@ -93,9 +94,9 @@ impl ExcludedPorts {
 /// Whether a setting is what its object is told apart by.
 fn is_key(tree: &Tree<'_>, profile: &Profile, automaton: &Automaton, reading: &Inventory, row: &Row) -> bool {
     let parent = tree.parent(row.node);
-    let Some(object) = reading.row_of(parent).map(|index| reading.rows[index]) else { return false };
+    let Some(object) = reading.row_of(parent).map(|row| reading.rows[row.index()]) else { return false };
     let entry = automaton.accepted(object.accept).entry;
-    entry.is_some_and(|entry| match &profile.schema.entries[usize::from(entry)].what {
+    entry.is_some_and(|entry| match &profile.schema[entry].what {
         What::Object { keys, .. } => keys.iter().any(|key| key == tree.name(row.node)),
         What::Setting { .. } => false,
     })
@@ -113,7 +114,7 @@ fn goes_alone_at(step: &Step<'_, '_>, automaton: &Automaton, row: Row) -> bool {
         Action::Move(targets) => Some(targets.iter().flat_map(|target| &target.fields)),
         _ => None,
     });
-    let said_of = |field: &Field| is_said_of(new, &new.schema.entries[usize::from(field.entry)].pattern);
+    let said_of = |field: &Field| is_said_of(new, &new.schema[field.entry].pattern);
     let mut any = false;
     for fields in moves {
         any = true;
@@ -127,9 +128,9 @@ fn goes_alone_at(step: &Step<'_, '_>, automaton: &Automaton, row: Row) -> bool {
     // Within a line what stands in both is carried without a rule.
     let twin = || {
         let entry = accepted.entry?;
-        let pattern = &step.old().schema.entries[usize::from(entry)].pattern;
+        let pattern = &step.old().schema[entry].pattern;
         let found = new.schema.same(pattern)?;
-        Some(&new.schema.entries[usize::from(found)].pattern)
+        Some(&new.schema[found].pattern)
     };
     any || step.old().line == new.line && twin().is_some_and(|pattern| is_said_of(new, pattern))
 }
@@ -137,7 +138,7 @@ fn goes_alone_at(step: &Step<'_, '_>, automaton: &Automaton, row: Row) -> bool {
 /// Whether a rule says what its object is without a setting: it is one of several, or the object has to have it, or
 /// is narrowed by it, or a rule says what narrows the object and this does not.
 fn is_said_of(new: &Profile, pattern: &Pattern) -> bool {
-    let entry = new.schema.same(pattern).map(|entry| &new.schema.entries[usize::from(entry)].what);
+    let entry = new.schema.same(pattern).map(|entry| &new.schema[entry].what);
     if entry.is_some_and(What::is_list) {
         return true;
     }

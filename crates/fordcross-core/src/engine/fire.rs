@@ -7,6 +7,7 @@ use super::matcher::Fit;
 use super::outcome::{Engine, Rows};
 use super::render::Renderer;
 use crate::finding::Code;
+use crate::ids::RowId;
 use crate::language::crossing::RuleId;
 use crate::language::crossing::{Action, Field, Rule, Start, Target, TargetName, TargetStep};
 use crate::language::expression::Operand;
@@ -67,7 +68,7 @@ impl<'i> Engine<'_, 'i, '_> {
     }
 
     /// The object or one of its keys goes where the place says.
-    fn place(&mut self, rule_id: RuleId, rule: &'i Rule, index: u32) {
+    fn place(&mut self, rule_id: RuleId, rule: &'i Rule, index: RowId) {
         let by = DecidedBy::Rule(rule_id);
         let row = self.program.row(index);
         let Some(place) = rule.place else { return };
@@ -101,7 +102,7 @@ impl<'i> Engine<'_, 'i, '_> {
     }
 
     /// Notes where an object would have been that has no place, as far as all of its kind go there.
-    fn want_object(&mut self, place: usize, row: u32) {
+    fn want_object(&mut self, place: usize, row: RowId) {
         let place = &self.program.step.leg.crossing.places[place];
         let names = place.target.iter().map(|step| match &step.name {
             TargetName::Literal(name) => name.as_str(),
@@ -330,7 +331,7 @@ impl<'i> Engine<'_, 'i, '_> {
         targets: &'i [Target],
         slots: &[Option<Capture<'i>>],
         node: NodeId,
-        rows: &[u32],
+        rows: &[RowId],
     ) -> Result<SmallVec<[Written; 2]>, Failure> {
         let instance = rule.place.and_then(|place| self.matcher.instance(place, node));
         let ready = self.ready(rule, targets, slots, instance.as_deref(), rows)?;
@@ -418,7 +419,7 @@ impl<'i> Engine<'_, 'i, '_> {
         targets: &'i [Target],
         slots: &[Option<Capture<'i>>],
         instance: Option<&Instance<'i>>,
-        rows: &[u32],
+        rows: &[RowId],
     ) -> Result<SmallVec<[Ready<'i>; 1]>, Failure> {
         if !self.matcher.look_ups.is_empty() {
             self.matcher.ready_look_ups(targets);
@@ -455,7 +456,7 @@ impl<'i> Engine<'_, 'i, '_> {
     /// Whether what holds for a setting of the new side, where nothing is said, is not less than a value.
     fn is_enough_there(&self, field: &Field, value: &str) -> bool {
         let profile = self.program.step.new_profile();
-        let entry = &profile.schema.entries[usize::from(field.entry)];
+        let entry = &profile.schema[field.entry];
         let holds = entry.what.default_at(profile.release).or_else(|| profile.in_force(entry));
         let number = |text: &str| match Operand::from_value(&profile.types.read(field.kind, text).ok()?) {
             Operand::Integer(number) => Some(number),

@@ -1,6 +1,7 @@
 //! Objects, and other scopes, that places take.
 
 use super::capture::{Capture, Failure};
+use crate::ids::RowId;
 use crate::language::crossing::{ClauseId, RuleId};
 use crate::ledger::fate::Fate;
 use crate::tree::NodeId;
@@ -32,12 +33,12 @@ pub(super) struct Instance<'i> {
 pub(super) struct Parts {
     pub(super) scope: NodeId,
     /// Rule, clause and row, in that order.
-    pub(super) rows: SmallVec<[(RuleId, ClauseId, u32); 16]>,
+    pub(super) rows: SmallVec<[(RuleId, ClauseId, RowId); 16]>,
 }
 
 impl Parts {
     /// Those that one clause of a rule could take.
-    pub(super) fn of(&self, rule: RuleId, clause: ClauseId) -> &[(RuleId, ClauseId, u32)] {
+    pub(super) fn of(&self, rule: RuleId, clause: ClauseId) -> &[(RuleId, ClauseId, RowId)] {
         let from = self.rows.partition_point(|part| (part.0, part.1) < (rule, clause));
         let rest = &self.rows[from..];
         &rest[..rest.partition_point(|part| (part.0, part.1) == (rule, clause))]

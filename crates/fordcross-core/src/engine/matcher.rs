@@ -7,6 +7,7 @@ use super::instance::{Instance, Parts, Slots};
 use super::program::Program;
 use super::render::{Renderer, fact};
 use crate::finding::{Choice, Code, Remedy};
+use crate::ids::RowId;
 use crate::language::crossing::ClauseId;
 use crate::language::crossing::{Action, KeyTest, LevelKeys, Piece, Rule, Target, TargetName, TargetStep};
 use crate::language::expression::{Evaluator, Operand};
@@ -26,7 +27,7 @@ use std::rc::Rc;
 const NEARBY_ROWS: usize = 24;
 
 /// The rows that a rule takes: one a clause, none for an optional one that is not there.
-pub(super) type Fit = SmallVec<[Option<u32>; 4]>;
+pub(super) type Fit = SmallVec<[Option<RowId>; 4]>;
 
 /// What is to be said of a fact that nobody answered, or answered wrongly: of which line, and what.
 pub(super) struct Unanswered {
@@ -53,7 +54,7 @@ pub(super) struct Matcher<'p, 'i, 'a> {
     /// An empty text, so that there is not a new one for each value.
     pub(super) scratch: String,
     /// The row that is being decided: what is looked for stands near it.
-    pub(super) cursor: u32,
+    pub(super) cursor: RowId,
 }
 
 impl<'p, 'i, 'a> Matcher<'p, 'i, 'a> {
@@ -72,7 +73,7 @@ impl<'p, 'i, 'a> Matcher<'p, 'i, 'a> {
             evaluator: Evaluator::new(),
             converted: ValueCache::new(),
             scratch: String::new(),
-            cursor: 0,
+            cursor: RowId::new(0),
         };
         let unanswered = matcher.ask();
         (matcher, unanswered)
@@ -283,14 +284,13 @@ impl<'p, 'i, 'a> Matcher<'p, 'i, 'a> {
     /// The captures of the keys of one object.
     fn keys_of(&self, tests: &'i [KeyTest], scope: NodeId, slots: &mut Slots<'i>) -> Option<()> {
         let object = self.row_of(scope)?;
-        let entry = self.program.automaton.accepted(self.program.reading.rows[object].accept).entry?;
-        let What::Object { keys, name, .. } = &self.program.step.old().schema.entries[entry as usize].what
-        else {
+        let entry = self.program.automaton.accepted(self.program.row(object).accept).entry?;
+        let What::Object { keys, name, .. } = &self.program.step.old().schema[entry].what else {
             return None;
         };
         let mut values = Slots::new();
         if let Some(kind) = name {
-            let row = Some(object as u32);
+            let row = Some(object);
             let of = Some(entry);
             values.push(Some(Capture {
                 row,
@@ -328,28 +328,28 @@ impl<'p, 'i, 'a> Matcher<'p, 'i, 'a> {
     }
 
     /// A key of an object; its row stands soon after the object's own.
-    fn bind_whole(&self, node: NodeId, object: usize) -> Option<Capture<'i>> {
-        let near =
-            self.program.reading.rows[object..].iter().take(NEARBY_ROWS).position(|row| row.node == node);
+    fn bind_whole(&self, node: NodeId, object: RowId) -> Option<Capture<'i>> {
+        let behind = &self.program.reading.rows[object.index()..];
+        let near = behind.iter().take(NEARBY_ROWS).position(|row| row.node == node);
         let row = match near {
-            Some(offset) => object + offset,
+            Some(offset) => RowId::new(object.index() + offset),
             None => self.program.reading.row_of(node)?,
         };
-        let kind = self.program.type_of(row as u32);
-        let of = self.program.mapped_entry(self.program.reading.rows[row]);
-        Some(Capture { row: Some(row as u32), text: self.program.tree.value(node), kind, whole: true, of })
+        let kind = self.program.type_of(row);
+        let of = self.program.mapped_entry(self.program.row(row));
+        Some(Capture { row: Some(row), text: self.program.tree.value(node), kind, whole: true, of })
     }
 
     /// The row of an object, sought first before the row that is being decided: it is seldom far.
-    fn row_of(&self, node: NodeId) -> Option<usize> {
+    fn row_of(&self, node: NodeId) -> Option<RowId> {
         let before =
-            &self.program.reading.rows[..(self.cursor as usize + 1).min(self.program.reading.rows.len())];
+            &self.program.reading.rows[..(self.cursor.index() + 1).min(self.program.reading.rows.len())];
         let near = before
             .iter()
             .rev()
             .take(NEARBY_ROWS)
             .position(|row| row.node == node && row.kind == RowKind::Object);
-        near.map(|offset| before.len() - 1 - offset).or_else(|| self.program.reading.row_of(node))
+        near.map(|offset| RowId::new(before.len() - 1 - offset)).or_else(|| self.program.reading.row_of(node))
     }
 
     pub(super) fn parts(&mut self, place: Option<usize>, node: NodeId) -> Rc<Parts> {
@@ -365,15 +365,13 @@ impl<'p, 'i, 'a> Matcher<'p, 'i, 'a> {
         }
         let mut parts = Parts { scope, rows: SmallVec::new() };
         for index in self.program.reading.rows_below(scope, self.program.tree) {
-            for &(rule, clause) in
-                &self.program.automaton.accepted(self.program.reading.rows[index].accept).clauses
-            {
+            for &(rule, clause) in &self.program.automaton.accepted(self.program.row(index).accept).clauses {
                 let declared = self.program.rule(rule);
                 if declared.place == place
                     && declared.clauses.len() > 1
                     && !matches!(declared.action, Action::Place)
                 {
-                    parts.rows.push((rule, clause, index as u32));
+                    parts.rows.push((rule, clause, index));
                 }
             }
         }

@@ -6,6 +6,7 @@ use super::matcher::{Fit, Matcher};
 use super::plain_rule::Evaluated;
 use super::program::Program;
 use crate::finding::{Code, Remedy};
+use crate::ids::RowId;
 use crate::language::crossing::Rule;
 use crate::language::phase::Phase;
 use crate::ledger::fate::Fate;
@@ -17,7 +18,7 @@ use smallvec::SmallVec;
 use std::cell::{Cell, OnceCell};
 
 /// Numbers of rows; nearly always few.
-pub(super) type Rows = SmallVec<[u32; 4]>;
+pub(super) type Rows = SmallVec<[RowId; 4]>;
 
 pub(super) struct Engine<'p, 'i, 'a> {
     pub(super) program: &'p Program<'p, 'i, 'a>,
@@ -48,7 +49,7 @@ pub(super) struct Engine<'p, 'i, 'a> {
     /// Rules that did not write, with their rows: where they would have is looked for when all objects are there.
     pub(super) unwritten: Vec<(&'i Rule, Fit)>,
     /// Rows that do not arrive because of others.
-    pub(super) because: Vec<(u32, u32)>,
+    pub(super) because: Vec<(RowId, RowId)>,
     /// Where branches of the old tree went, between releases of one line.
     pub(super) moved_to: FxHashMap<NodeId, NodeId>,
 }
@@ -117,25 +118,25 @@ impl<'p, 'i, 'a> Engine<'p, 'i, 'a> {
         (self.draft.tree, ledger)
     }
 
-    pub(super) fn set(&mut self, row: u32, fate: Fate, by: DecidedBy, landings: &[Landing]) {
-        debug_assert!(self.decided[row as usize].is_none(), "a fate is given once");
+    pub(super) fn set(&mut self, row: RowId, fate: Fate, by: DecidedBy, landings: &[Landing]) {
+        debug_assert!(self.decided[row.index()].is_none(), "a fate is given once");
         let from = self.landings.len() as u32;
         self.landings.extend_from_slice(landings);
         let fate = landings.iter().map(|landing| landing.fate).max().unwrap_or(fate);
         let landings = (from, self.landings.len() as u32);
-        self.decided[row as usize] = Some(Decision { fate, step: self.program.step.number, by, landings });
+        self.decided[row.index()] = Some(Decision { fate, step: self.program.step.number, by, landings });
     }
 
     /// Where a row landed first.
-    pub(super) fn first_landing(&self, row: usize) -> Option<NodeId> {
-        let (from, to) = self.decided[row].as_ref()?.landings;
+    pub(super) fn first_landing(&self, row: RowId) -> Option<NodeId> {
+        let (from, to) = self.decided[row.index()].as_ref()?.landings;
         self.landings[from as usize..to as usize].first().map(|landing| landing.node)
     }
 
     /// Something to say about a row, or about the whole; `line` is that of the rule.
     pub(super) fn note(
         &mut self,
-        row: Option<u32>,
+        row: Option<RowId>,
         line: Option<u32>,
         code: Code,
         message: &str,
@@ -151,7 +152,7 @@ impl<'p, 'i, 'a> Engine<'p, 'i, 'a> {
         });
     }
 
-    pub(super) fn fail(&mut self, row: u32, by: DecidedBy, failure: &Failure) {
+    pub(super) fn fail(&mut self, row: RowId, by: DecidedBy, failure: &Failure) {
         self.set(row, Fate::ByHand, by, &[]);
         self.because.extend(failure.because.map(|because| (row, because)));
         let line = if let DecidedBy::Rule(rule) = by { Some(self.program.rule(rule).at.line) } else { None };
@@ -164,7 +165,7 @@ impl<'p, 'i, 'a> Engine<'p, 'i, 'a> {
         );
     }
 
-    pub(super) fn note_loss(&mut self, row: u32, line: Option<u32>, loss: &str) {
+    pub(super) fn note_loss(&mut self, row: RowId, line: Option<u32>, loss: &str) {
         let help = Some("check whether the new value will do".into());
         self.note(Some(row), line, Code::ValueApproximated, loss, help);
     }

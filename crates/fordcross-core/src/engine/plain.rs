@@ -5,6 +5,7 @@ use super::draft::{Conflict, Draft};
 use super::instance::Instance;
 use super::outcome::Engine;
 use super::plain_rule::{Evaluated, EvaluatedLeaf, Fits, PlainRule};
+use crate::ids::RowId;
 use crate::ledger::fate::Fate;
 use crate::ledger::{DecidedBy, Landing};
 use crate::scan::inventory::Row;
@@ -15,7 +16,7 @@ use std::rc::Rc;
 
 impl<'i> Engine<'_, 'i, '_> {
     /// Does what a plain rule says; says whether it fits.
-    pub(super) fn fire_plain(&mut self, index: u32, row: Row, plain: &PlainRule<'i>) -> bool {
+    pub(super) fn fire_plain(&mut self, index: RowId, row: Row, plain: &PlainRule<'i>) -> bool {
         let mut made = std::mem::take(&mut self.made);
         made.clear();
         let fits = self.matcher.make(index, row, plain, &mut made);
@@ -27,7 +28,7 @@ impl<'i> Engine<'_, 'i, '_> {
     /// Writes what a plain rule made of a row, if it fits.
     pub(super) fn finish_plain(
         &mut self,
-        index: u32,
+        index: RowId,
         row: Row,
         plain: &PlainRule<'i>,
         fits: &Fits,
@@ -47,7 +48,7 @@ impl<'i> Engine<'_, 'i, '_> {
     /// Writes what was made, all or nothing, and settles the fate of its row.
     fn write_made(
         &mut self,
-        index: u32,
+        index: RowId,
         row: Row,
         plain: &PlainRule<'i>,
         made: &Evaluated,

@@ -138,7 +138,7 @@ pub(super) fn plain_rules<'i>(
         for field in plain.fields() {
             let capture = match field.template.as_slice() {
                 [Piece::Slot { slot, table: None }] => {
-                    let mapped = new.schema.entries[usize::from(field.entry)].what.is_mapped();
+                    let mapped = new.schema[field.entry].what.is_mapped();
                     Some((*slot, Through::Types(field.kind, mapped)))
                 }
                 [Piece::Slot { slot, table: Some(_) }] => {

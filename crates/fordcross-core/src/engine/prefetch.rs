@@ -6,20 +6,22 @@ use super::matcher::Matcher;
 use super::plain_rule::{Evaluated, Fits};
 use super::program::Program;
 use super::step::Threads;
+use crate::ids::RowId;
 use crate::scan::inventory::RowKind;
 use std::sync::mpsc::{Receiver, SyncSender, sync_channel};
 
 /// A backup with fewer rows is done before a thread is of use.
 const FROM_ROWS: usize = 4_096;
 /// Rows that are handed over at a time.
-const BLOCK: u32 = 512;
+const BLOCK: usize = 512;
 /// Of so many blocks one is left to the first thread: to make what rules make of rows takes a little longer than
 /// all that it does besides.
-const ROUND: u32 = 5;
+const ROUND: usize = 5;
 
 /// What plain rules make of the rows of a block.
 pub(super) struct Block {
-    first: u32,
+    /// The index of the first row.
+    first: usize,
     rows: Vec<EvaluatedRow>,
     made: Evaluated,
 }
@@ -29,24 +31,24 @@ type EvaluatedRow = Option<(Fits, u32, u32)>;
 
 impl Block {
     /// What was made of a row.
-    pub(super) fn of(&self, row: u32) -> Option<(&Fits, (&Evaluated, std::ops::Range<usize>))> {
-        let (fits, from, to) = self.rows.get(row.checked_sub(self.first)? as usize)?.as_ref()?;
+    pub(super) fn of(&self, row: RowId) -> Option<(&Fits, (&Evaluated, std::ops::Range<usize>))> {
+        let (fits, from, to) = self.rows.get(row.index().checked_sub(self.first)?)?.as_ref()?;
         Some((fits, (&self.made, *from as usize..*to as usize)))
     }
 }
 
-fn is_prefetched(block: u32) -> bool {
+fn is_prefetched(block: usize) -> bool {
     !block.is_multiple_of(ROUND)
 }
 
 /// Hands `each` the block that each row is in, where its block was made ahead. One call for each row, in their order.
 pub(super) fn with_prefetched_blocks(
     program: &Program<'_, '_, '_>,
-    each: &mut dyn FnMut(u32, Option<&Block>),
+    each: &mut dyn FnMut(RowId, Option<&Block>),
 ) {
-    let rows = program.reading.rows.len() as u32;
-    if program.reading.rows.len() < FROM_ROWS || program.step.threads == Threads::One {
-        return (0..rows).for_each(|row| each(row, None));
+    let rows = program.reading.rows.len();
+    if rows < FROM_ROWS || program.step.threads == Threads::One {
+        return RowId::all(rows).for_each(|row| each(row, None));
     }
     std::thread::scope(|scope| {
         let (hand_over, blocks) = sync_channel(2);
@@ -55,21 +57,21 @@ pub(super) fn with_prefetched_blocks(
     });
 }
 
-fn take_blocks(rows: u32, blocks: &Receiver<Block>, each: &mut dyn FnMut(u32, Option<&Block>)) {
-    for first in (0..rows).step_by(BLOCK as usize) {
+fn take_blocks(rows: usize, blocks: &Receiver<Block>, each: &mut dyn FnMut(RowId, Option<&Block>)) {
+    for first in (0..rows).step_by(BLOCK) {
         // If the other thread has ended, which it only does by a mistake of ours, it is heard of at the end.
         let block = if is_prefetched(first / BLOCK) { blocks.recv().ok() } else { None };
-        (first..rows.min(first + BLOCK)).for_each(|row| each(row, block.as_ref()));
+        RowId::range(first..rows.min(first + BLOCK)).for_each(|row| each(row, block.as_ref()));
     }
 }
 
 fn evaluate_blocks(program: &Program<'_, '_, '_>, hand_over: &SyncSender<Block>) {
     // What is not answered is said by the first thread.
     let (mut matcher, _) = Matcher::new(program);
-    let rows = program.reading.rows.len() as u32;
-    for first in (0..rows).step_by(BLOCK as usize).filter(|first| is_prefetched(first / BLOCK)) {
-        let mut block = Block { first, rows: Vec::with_capacity(BLOCK as usize), made: Evaluated::default() };
-        for row in first..rows.min(first + BLOCK) {
+    let rows = program.reading.rows.len();
+    for first in (0..rows).step_by(BLOCK).filter(|first| is_prefetched(first / BLOCK)) {
+        let mut block = Block { first, rows: Vec::with_capacity(BLOCK), made: Evaluated::default() };
+        for row in RowId::range(first..rows.min(first + BLOCK)) {
             block.rows.push(evaluate_row(&mut matcher, row, &mut block.made));
         }
         if hand_over.send(block).is_err() {
@@ -79,7 +81,7 @@ fn evaluate_blocks(program: &Program<'_, '_, '_>, hand_over: &SyncSender<Block>)
 }
 
 /// What the first rule makes of a row, if it is a plain one that need not wait for others.
-fn evaluate_row(matcher: &mut Matcher<'_, '_, '_>, index: u32, made: &mut Evaluated) -> EvaluatedRow {
+fn evaluate_row(matcher: &mut Matcher<'_, '_, '_>, index: RowId, made: &mut Evaluated) -> EvaluatedRow {
     let program = matcher.program;
     let row = program.row(index);
     let &(rule, _) = program.automaton.accepted(row.accept).clauses.first()?;

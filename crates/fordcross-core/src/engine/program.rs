@@ -8,10 +8,10 @@ use super::repeats::{Overruled, overruled};
 use super::same_path::SameLine;
 use super::step::Step;
 use crate::format::bundle::{NoFile, OTHER_FILES, without_files};
+use crate::ids::{EntryId, RowId};
 use crate::language::crossing::{Action, Clause, Rule};
 use crate::language::crossing::{ClauseId, RuleId};
 use crate::language::typing::TypeId;
-use crate::mapping::NO_ENTRY;
 use crate::scan::automaton::Automaton;
 use crate::scan::inventory::{Inventory, Row, RowKind};
 use crate::text::shape::Captured;
@@ -77,24 +77,24 @@ impl<'x, 'i, 'a> Program<'x, 'i, 'a> {
         &self.step.leg.crossing.rules[rule.index()]
     }
 
-    pub(super) fn row(&self, index: u32) -> Row {
-        self.reading.rows[index as usize]
+    pub(super) fn row(&self, index: RowId) -> Row {
+        self.reading.rows[index.index()]
     }
 
     /// The declaration of a row, if the map has a say in what it holds.
-    pub(super) fn mapped_entry(&self, row: Row) -> Option<u16> {
+    pub(super) fn mapped_entry(&self, row: Row) -> Option<EntryId> {
         let entry = self.automaton.accepted(row.accept).entry;
         match entry {
             Some(entry) => {
-                let what = &self.step.old().schema.entries[usize::from(entry)].what;
+                let what = &self.step.old().schema[entry].what;
                 what.is_mapped().then_some(entry)
             }
-            None => Some(NO_ENTRY),
+            None => Some(EntryId::NONE),
         }
     }
 
     /// Whether a row's value is, or holds, something that the map speaks of.
-    pub(super) fn can_be_mapped(&self, row: u32) -> bool {
+    pub(super) fn can_be_mapped(&self, row: RowId) -> bool {
         let kind = self.type_of(row);
         kind.is_some_and(|kind| self.step.old().types.can_be_mapped(kind))
     }
@@ -120,12 +120,12 @@ impl<'x, 'i, 'a> Program<'x, 'i, 'a> {
             && self.step.old().members.is_leftover(self.tree.name(node))
     }
 
-    pub(super) fn clause_fits(&self, index: u32, clause: &Clause, action: &Action) -> bool {
+    pub(super) fn clause_fits(&self, index: RowId, clause: &Clause, action: &Action) -> bool {
         let row = self.row(index);
         match (&clause.shape, row.kind) {
             // The empty text of an object that is a leaf of the tree goes with it.
             (None, RowKind::Setting) if clause.presence => {
-                self.reading.row_of(row.node).is_some_and(|first| first != index as usize)
+                self.reading.row_of(row.node).is_some_and(|first| first != index)
                     && self.tree.value(row.node).trim_ascii().is_empty()
             }
             (None, RowKind::Setting) => true,
@@ -138,7 +138,7 @@ impl<'x, 'i, 'a> Program<'x, 'i, 'a> {
 
     pub(super) fn place_fits(
         &self,
-        index: u32,
+        index: RowId,
         clause: ClauseId,
         rule: &Rule,
         instance: &Instance<'_>,
@@ -172,18 +172,17 @@ impl<'x, 'i, 'a> Program<'x, 'i, 'a> {
         self.place_rules[place]
     }
 
-    pub(super) fn type_of(&self, index: u32) -> Option<TypeId> {
+    pub(super) fn type_of(&self, index: RowId) -> Option<TypeId> {
         self.row(index).type_id(self.step.old(), self.automaton)
     }
 
     /// The first row of a scope that the map takes out, with what it writes together with others.
-    pub(super) fn barred_in(&self, scope: NodeId) -> Option<u32> {
+    pub(super) fn barred_in(&self, scope: NodeId) -> Option<RowId> {
         if self.excluded.is_empty() {
             return None;
         }
         let mut rows = self.reading.rows_below(scope, self.tree);
-        rows.find(|&row| self.excluded.of(row as u32, &self.reading.rows[row]).is_some())
-            .map(|row| row as u32)
+        rows.find(|&row| self.excluded.of(row, &self.row(row)).is_some())
     }
 
     /// The captures of one clause from the value of a setting; says whether it has the shape.

@@ -4,12 +4,13 @@ use super::capture::{Capture, Failure, Networks, Prepared};
 use super::context::EvalContext;
 use super::step::Step;
 use crate::finding::Code;
+use crate::ids::EntryId;
 use crate::language::crossing::{Field, Piece, Table, TargetName, TargetStep};
 use crate::language::expression::Operand;
 use crate::language::profile::names_port;
 use crate::language::typing::{Form, Loss, Misread, TypeId, Unfit, Value, plain_text};
 use crate::ledger::fate::Fate;
-use crate::mapping::{MapFor, NO_ENTRY};
+use crate::mapping::MapFor;
 use crate::text::shape::Part;
 use crate::tree::Kind;
 use ipnet::IpNet;
@@ -34,21 +35,21 @@ pub(super) struct Renderer<'h, 'i, 'a> {
 }
 
 /// A capture by its slot and the setting that it is for, with what the map makes of it.
-type Read<'i> = ((usize, Option<u16>), Renamed<'i>);
+type Read<'i> = ((usize, Option<EntryId>), Renamed<'i>);
 
 impl<'i, 'a: 'i> Step<'i, 'a> {
     /// What the map says of values that go from one setting to another; none where it has no say.
-    fn map_for(&self, of: Option<u16>, to: Option<u16>) -> Option<MapFor<'i>> {
+    fn map_for(&self, of: Option<EntryId>, to: Option<EntryId>) -> Option<MapFor<'i>> {
         let mapping = self.mapping?;
         let of = of?;
         let new = &self.new_profile().schema.entries;
-        if to.is_some_and(|to| !new[usize::from(to)].what.is_mapped()) {
+        if to.is_some_and(|to| !new[to.index()].what.is_mapped()) {
             return None;
         }
         Some(MapFor { mapping, except: self.exempt.of(of, to) })
     }
 
-    fn read(&self, bound: &Capture<'i>, to: Option<u16>) -> Result<Renamed<'i>, Failure> {
+    fn read(&self, bound: &Capture<'i>, to: Option<EntryId>) -> Result<Renamed<'i>, Failure> {
         let read = self.read_as_is(bound)?;
         let Some(map) = self.map_for(bound.of, to) else { return Ok(read) };
         // A name that is made of others can have an entry of its own.
@@ -79,9 +80,11 @@ impl<'i, 'a: 'i> Step<'i, 'a> {
     }
 
     /// What was computed from values of the old side, as the map has it: read as what it is to become.
-    fn map_computed(&self, value: Value<'i>, kind: TypeId, to: Option<u16>) -> Renamed<'i> {
+    fn map_computed(&self, value: Value<'i>, kind: TypeId, to: Option<EntryId>) -> Renamed<'i> {
         // What a rule computes from has a declaration, whichever it is: there is no except for it.
-        let Some(map) = self.map_for(Some(NO_ENTRY), to) else { return Renamed { value, changed: false } };
+        let Some(map) = self.map_for(Some(EntryId::NONE), to) else {
+            return Renamed { value, changed: false };
+        };
         let Value::Text(text) = &value else { return Renamed { value, changed: false } };
         let mut spelled = String::new();
         let types = &self.new_profile().types;
@@ -102,7 +105,7 @@ impl<'i, 'a: 'i> Step<'i, 'a> {
         &self,
         bound: &Capture<'i>,
         kind: TypeId,
-        to: Option<u16>,
+        to: Option<EntryId>,
     ) -> Result<Prepared, Failure> {
         let mut text = String::new();
         let (kind, fate, loss) = self.convert_into(bound, kind, to, &mut text)?;
@@ -114,7 +117,7 @@ impl<'i, 'a: 'i> Step<'i, 'a> {
         &self,
         bound: &Capture<'i>,
         kind: TypeId,
-        to: Option<u16>,
+        to: Option<EntryId>,
         text: &mut String,
     ) -> Result<(Kind, Fate, Option<Loss>), Failure> {
         let Renamed { value, changed } = self.read(bound, to)?;
@@ -149,7 +152,7 @@ impl<'h, 'i, 'a: 'i> Renderer<'h, 'i, 'a> {
     }
 
     /// What a capture means.
-    fn read(&self, slot: usize, to: Option<u16>) -> Result<Renamed<'i>, Failure> {
+    fn read(&self, slot: usize, to: Option<EntryId>) -> Result<Renamed<'i>, Failure> {
         if let Some((last, read)) = &*self.last_read.borrow()
             && *last == (slot, to)
         {
@@ -171,7 +174,7 @@ impl<'h, 'i, 'a: 'i> Renderer<'h, 'i, 'a> {
     fn piece(
         &self,
         piece: &Piece,
-        to: Option<u16>,
+        to: Option<EntryId>,
         kind: Option<TypeId>,
     ) -> Result<Option<Renamed<'i>>, Failure> {
         let plain = |value| Ok(Some(Renamed { value, changed: false }));

@@ -1,5 +1,6 @@
 //! What is given several times in one place, by the manners of its line.
 
+use crate::ids::{EntryId, RowId};
 use crate::language::profile::{Profile, Repeats, What};
 use crate::scan::automaton::Automaton;
 use crate::scan::inventory::{Inventory, RowKind};
@@ -28,11 +29,11 @@ pub(super) fn overruled(
     }
     let mut found = vec![None; reading.rows.len()];
     // What stands in one place, in the order of the backup.
-    let mut places: FxHashMap<(NodeId, u16, Vec<&str>), Vec<u32>> = FxHashMap::default();
+    let mut places: FxHashMap<(NodeId, EntryId, Vec<&str>), Vec<RowId>> = FxHashMap::default();
     // A declaration may be of several names, which are no repeats of one another.
-    for (row, index) in reading.rows.iter().zip(0..) {
+    for (index, row) in reading.numbered() {
         let Some(entry) = automaton.accepted(row.accept).entry else { continue };
-        let what = &profile.schema.entries[entry as usize].what;
+        let what = &profile.schema[entry].what;
         if !decides(what) || what.is_object() != (row.kind == RowKind::Object) {
             continue;
         }
@@ -45,8 +46,7 @@ pub(super) fn overruled(
         places.entry((holder, entry, keys.iter().map(key).chain([name]).collect())).or_default().push(index);
     }
     for ((_, entry, _), rows) in places {
-        let (why, overruled) = match (profile.schema.entries[entry as usize].what.repeats(), rows.as_slice())
-        {
+        let (why, overruled) = match (profile.schema[entry].what.repeats(), rows.as_slice()) {
             (Repeats::First, [_, rest @ ..]) | (Repeats::Last, [rest @ .., _]) => {
                 (Overruled::ByAnother, rest)
             }
@@ -54,11 +54,11 @@ pub(super) fn overruled(
             (_, []) => continue,
         };
         for &row in overruled {
-            match reading.rows[row as usize].kind {
-                RowKind::Setting => found[row as usize] = Some(why),
+            match reading.rows[row.index()].kind {
+                RowKind::Setting => found[row.index()] = Some(why),
                 RowKind::Object => {
-                    for below in reading.rows_below(reading.rows[row as usize].node, tree) {
-                        found[below] = Some(why);
+                    for below in reading.rows_below(reading.rows[row.index()].node, tree) {
+                        found[below.index()] = Some(why);
                     }
                 }
             }

@@ -7,6 +7,7 @@ use super::fire::path;
 use super::instance::Instance;
 use super::outcome::Engine;
 use super::render::Renderer;
+use crate::ids::{EntryId, RowId};
 use crate::language::crossing::RuleId;
 use crate::language::crossing::{Action, Field, Piece, Pins, Rule};
 use crate::language::expression::{Evaluator, Expression};
@@ -21,16 +22,16 @@ use std::sync::Arc;
 
 impl<'i> Engine<'_, 'i, '_> {
     /// Carries a row to the same place of the new release, if that has it.
-    pub(super) fn carry_within_line(&mut self, index: u32, row: Row) -> bool {
+    pub(super) fn carry_within_line(&mut self, index: RowId, row: Row) -> bool {
         let Some(same_line) = &self.program.same_line else { return false };
         let Some(entry) = self.program.automaton.accepted(row.accept).entry else { return false };
         if same_line.header.contains(&entry) {
             self.set(index, Fate::Moot, DecidedBy::Header, &[]);
             return true;
         }
-        let Some(twin) = same_line.same_path[entry as usize] else { return false };
+        let Some(twin) = same_line.same_path[entry.index()] else { return false };
         let new = self.program.step.new_profile();
-        match (row.kind, new.schema.entries[twin as usize].what.setting()) {
+        match (row.kind, new.schema[twin].what.setting()) {
             (RowKind::Object, None) => {
                 let node = self.moved_to_of(row.node);
                 let changed = self.draft.tree.name(node) != self.program.tree.name(row.node);
@@ -50,7 +51,7 @@ impl<'i> Engine<'_, 'i, '_> {
         }
     }
 
-    fn carry_setting(&mut self, index: u32, row: Row, bound: &Capture<'i>, (kind, to): (TypeId, u16)) {
+    fn carry_setting(&mut self, index: RowId, row: Row, bound: &Capture<'i>, (kind, to): (TypeId, EntryId)) {
         let prepared = match self.program.step.convert(bound, kind, Some(to)) {
             Ok(prepared) => self.as_it_was(prepared, bound, kind),
             Err(failure) => {
@@ -93,7 +94,7 @@ impl<'i> Engine<'_, 'i, '_> {
     }
 
     /// Notes where a row would have gone that does not arrive.
-    pub(super) fn want_within_line(&mut self, index: u32, row: Row) {
+    pub(super) fn want_within_line(&mut self, index: RowId, row: Row) {
         if self.program.same_line.is_none()
             || self.program.step.new_profile().rules.is_empty()
             || row.kind == RowKind::Object
@@ -150,14 +151,11 @@ impl<'i> Engine<'_, 'i, '_> {
 
     /// Whether there may be several such objects beside it.
     fn is_one_of_several(&self, node: NodeId) -> bool {
-        let row = self.program.reading.row_of(node).map(|row| self.program.reading.rows[row]);
+        let row = self.program.reading.row_of(node).map(|row| self.program.row(row));
         let Some(row) = row.filter(|row| row.kind == RowKind::Object) else { return false };
         let entry = self.program.automaton.accepted(row.accept).entry;
         entry.is_some_and(|entry| {
-            matches!(
-                self.program.step.old().schema.entries[entry as usize].what,
-                What::Object { many: true, .. }
-            )
+            matches!(self.program.step.old().schema[entry].what, What::Object { many: true, .. })
         })
     }
 
@@ -166,9 +164,7 @@ impl<'i> Engine<'_, 'i, '_> {
         let at = self.program.reading.rows.partition_point(|row| row.node < node);
         let row = self.program.reading.rows.get(at)?;
         let entry = self.program.automaton.accepted(row.accept).entry?;
-        let What::Object { name: Some(kind), .. } =
-            self.program.step.old().schema.entries[entry as usize].what
-        else {
+        let What::Object { name: Some(kind), .. } = self.program.step.old().schema[entry].what else {
             return None;
         };
         let bound = Capture {
@@ -188,7 +184,7 @@ impl<'i> Engine<'_, 'i, '_> {
             return;
         }
         let old = self.program.step.old();
-        let entry = &old.schema.entries[omitted.entry as usize];
+        let entry = &old.schema[omitted.entry];
         let (Some(kind), Some(default)) = (entry.what.setting(), entry.what.default_at(old.release)) else {
             return;
         };
@@ -296,7 +292,7 @@ impl<'i> Engine<'_, 'i, '_> {
     /// What holds on the new side where a setting of an object is not written; `at` is where its rule writes.
     fn new_default(&self, field: &'i Field, at: NodeId) -> Option<&'i str> {
         let new = self.program.step.new_profile();
-        let entry = &new.schema.entries[usize::from(field.entry)];
+        let entry = &new.schema[field.entry];
         let What::Setting { defaults_if, .. } = &entry.what else { return None };
         if defaults_if.is_empty() {
             return entry.what.default_at(new.release);
@@ -331,9 +327,9 @@ impl<'i> Engine<'_, 'i, '_> {
 
     fn pin_within_line(&mut self, omitted: Omitted, bound: &Capture<'i>) {
         let Some(same_line) = &self.program.same_line else { return };
-        let Some(twin) = same_line.same_path[omitted.entry as usize] else { return };
+        let Some(twin) = same_line.same_path[omitted.entry.index()] else { return };
         let new = self.program.step.new_profile();
-        let what = &new.schema.entries[twin as usize].what;
+        let what = &new.schema[twin].what;
         let (Some(kind), default) = (what.setting(), what.default_at(new.release)) else { return };
         if default.is_none() && !self.pins_unknown() {
             return;
@@ -343,8 +339,8 @@ impl<'i> Engine<'_, 'i, '_> {
         if implied && !self.program.step.into_base {
             return;
         }
-        let crate::tree::pattern::Step::Names(names) = &new.schema.entries[twin as usize].pattern.steps
-            [new.schema.entries[twin as usize].pattern.steps.len() - 1]
+        let crate::tree::pattern::Step::Names(names) =
+            &new.schema[twin].pattern.steps[new.schema[twin].pattern.steps.len() - 1]
         else {
             return;
         };

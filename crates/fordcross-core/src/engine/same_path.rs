@@ -1,5 +1,6 @@
 //! What two releases of one platform have in common.
 
+use crate::ids::EntryId;
 use crate::language::profile::Profile;
 use crate::tree::pattern::Pattern;
 use rustc_hash::FxHashMap;
@@ -7,17 +8,17 @@ use rustc_hash::FxHashMap;
 /// What two releases of one line have in common.
 pub(super) struct SameLine {
     /// For each declaration of the old release, that of the new one at the same place.
-    pub(super) same_path: Vec<Option<u16>>,
+    pub(super) same_path: Vec<Option<EntryId>>,
     /// The declarations of what the file says of its own release and model.
-    pub(super) header: Vec<u16>,
+    pub(super) header: Vec<EntryId>,
 }
 
 impl SameLine {
     pub(super) fn new(old: &Profile, new: &Profile) -> Self {
         // Of two with one pattern the first counts, as in `Schema::same`.
         let numbered = new.schema.entries.iter().enumerate().rev();
-        let by_pattern: FxHashMap<&Pattern, u16> =
-            numbered.map(|(index, entry)| (&entry.pattern, index as u16)).collect();
+        let by_pattern: FxHashMap<&Pattern, EntryId> =
+            numbered.map(|(index, entry)| (&entry.pattern, EntryId::new(index))).collect();
         let same_path =
             old.schema.entries.iter().map(|entry| by_pattern.get(&entry.pattern).copied()).collect();
         let facts = [&old.facts.release, &old.facts.model];
@@ -28,7 +29,7 @@ impl SameLine {
                 let path = fact.path.join("/");
                 old.schema.entries.iter().position(|entry| entry.pattern.to_string() == path)
             })
-            .map(|index| index as u16)
+            .map(EntryId::new)
             .collect();
         Self { same_path, header }
     }

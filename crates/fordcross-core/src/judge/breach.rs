@@ -69,7 +69,7 @@ impl Breached {
     pub(crate) fn code(&self, profile: &Profile) -> String {
         let own = match (self.part.code(), self.rule) {
             (Some(code), _) => code,
-            (None, OwnRuleId::Check(id)) => profile.rules.checks[usize::from(id)].code.as_str(),
+            (None, OwnRuleId::Check(id)) => profile.rules.checks[id.index()].code.as_str(),
             (None, _) => "check",
         };
         format!("{}/{own}", profile.line)

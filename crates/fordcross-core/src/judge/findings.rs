@@ -4,6 +4,7 @@
 use super::settle::{LostBy, Settled};
 use super::{Breached, Judge, Part};
 use crate::finding::{Code, Finding, Findings, Severity, Site, count, one_of};
+use crate::ids::{PortId, RowId};
 use crate::language::expression::{Operand, Surroundings as _};
 use crate::language::profile::{Breach, OwnRuleId, What, Wording};
 use crate::ledger::fate::Fate;
@@ -17,9 +18,9 @@ use std::cell::OnceCell;
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
 pub(crate) enum Cause {
     /// What the map says of the port of this number.
-    Port(u32),
+    Port(PortId),
     /// A row of the backup, which did not arrive or is what is wrong itself.
-    Row(u32),
+    Row(RowId),
     /// Nothing of the backup: this node has another origin.
     Other(NodeId),
 }
@@ -28,7 +29,7 @@ pub(crate) enum Cause {
 pub(crate) struct Causes<'c> {
     ledger: &'c Ledger,
     /// The rows that land at each node, in the order of nodes.
-    rows: OnceCell<Vec<(NodeId, u32)>>,
+    rows: OnceCell<Vec<(NodeId, RowId)>>,
 }
 
 /// What judging came to, for the ledger.
@@ -47,7 +48,7 @@ pub(crate) struct Went {
     pub(crate) why: String,
     pub(crate) fate: Fate,
     /// The port that the map leaves, if that is why.
-    pub(crate) port: Option<u32>,
+    pub(crate) port: Option<PortId>,
 }
 
 impl<'c> Causes<'c> {
@@ -56,12 +57,12 @@ impl<'c> Causes<'c> {
     }
 
     /// The rows that land at a node.
-    fn rows_at(&self, node: NodeId) -> impl Iterator<Item = u32> {
+    fn rows_at(&self, node: NodeId) -> impl Iterator<Item = RowId> {
         let rows = self.rows.get_or_init(|| {
             let mut rows = Vec::new();
             for (row, decision) in self.ledger.decisions.iter().enumerate() {
                 for landing in self.ledger.landings_of(decision) {
-                    rows.push((landing.node, row as u32));
+                    rows.push((landing.node, RowId::new(row)));
                 }
             }
             rows.sort_unstable();
@@ -72,9 +73,9 @@ impl<'c> Causes<'c> {
     }
 
     /// The first row that lands at a node or at what stands in it.
-    pub(crate) fn first_row(&self, judge: &Judge<'_, '_>, node: NodeId) -> Option<u32> {
+    pub(crate) fn first_row(&self, judge: &Judge<'_, '_>, node: NodeId) -> Option<RowId> {
         let mut work = vec![node];
-        let mut first: Option<u32> = None;
+        let mut first: Option<RowId> = None;
         while let Some(at) = work.pop() {
             if let Some(row) = self.rows_at(at).min() {
                 if at == node {
@@ -88,11 +89,11 @@ impl<'c> Causes<'c> {
     }
 
     /// The first cause of a row's fate.
-    pub(crate) fn of_row(&self, row: u32) -> Cause {
+    pub(crate) fn of_row(&self, row: RowId) -> Cause {
         let mut row = row;
         // A row can only be lost because of others; a chain is as long as there are rows, at most.
         for _ in 0..64 {
-            if let DecidedBy::Map(port) = self.ledger.decisions[row as usize].by {
+            if let DecidedBy::Map(port) = self.ledger.decisions[row.index()].by {
                 return Cause::Port(port);
             }
             match self.ledger.because.binary_search_by_key(&row, |(of, _)| *of) {
@@ -228,7 +229,7 @@ impl<'c> Causes<'c> {
     fn fate(&self, causes: &[Cause]) -> Fate {
         let fate_of = |cause: &Cause| match cause {
             Cause::Port(_) => Fate::LeftOut,
-            Cause::Row(row) => match self.ledger.decisions[*row as usize].fate {
+            Cause::Row(row) => match self.ledger.decisions[row.index()].fate {
                 fate @ (Fate::LeftOut | Fate::Dropped) => fate,
                 _ => Fate::ByHand,
             },
@@ -255,7 +256,7 @@ struct Kind {
 
 #[derive(Clone, PartialEq, Eq, Hash)]
 enum GroupedBy {
-    Port(u32),
+    Port(PortId),
     /// Each is for the same reason.
     Code,
     /// Each names this.
@@ -267,13 +268,13 @@ enum GroupedBy {
 
 /// What is needed of a carry to say what stands behind a breach.
 pub(crate) struct Words<'w> {
-    pub(crate) place_of_row: &'w mut dyn FnMut(u32) -> Site,
+    pub(crate) place_of_row: &'w mut dyn FnMut(RowId) -> Site,
     /// The label of a node of the new tree.
     pub(crate) label: &'w mut dyn FnMut(NodeId) -> String,
     /// What the map says of a port: `p3 = "leave"`, and where.
-    pub(crate) port: &'w dyn Fn(u32) -> (String, Option<String>),
+    pub(crate) port: &'w dyn Fn(PortId) -> (String, Option<String>),
     /// The entry of the map that has a say in the value of a row, and gives it another one.
-    pub(crate) entry: &'w dyn Fn(u32) -> Option<String>,
+    pub(crate) entry: &'w dyn Fn(RowId) -> Option<String>,
 }
 
 /// Says all that settling came to.
@@ -312,7 +313,7 @@ pub(crate) fn judged(
             }
             Some(Cause::Port(port)) => GroupedBy::Port(*port),
             Some(Cause::Row(row)) if matches!(breached.part, Part::Required(..) | Part::Narrowed(_)) => {
-                let decision = &causes.ledger.decisions[*row as usize];
+                let decision = &causes.ledger.decisions[row.index()];
                 GroupedBy::Decided(decision.by, decision.fate)
             }
             Some(Cause::Row(_) | Cause::Other(_)) | None => GroupedBy::Alone(breached.node),
@@ -402,8 +403,8 @@ fn finding(
     finding.acceptable = kind.breach == Breach::Blocks && !restricts(judge, first);
     // The causes first, then what they took along.
     let mut sites: Vec<Site> = Vec::new();
-    let mut rows: FxHashSet<u32> = FxHashSet::default();
-    let mut add = |row: u32, sites: &mut Vec<Site>| {
+    let mut rows: FxHashSet<RowId> = FxHashSet::default();
+    let mut add = |row: RowId, sites: &mut Vec<Site>| {
         if rows.insert(row) {
             sites.push((words.place_of_row)(row));
         }
@@ -416,7 +417,7 @@ fn finding(
                 Cause::Port(port) => {
                     let mut taken = causes.ledger.decisions.iter();
                     if let Some(row) = taken.position(|decision| decision.by == DecidedBy::Map(*port)) {
-                        add(row as u32, &mut sites);
+                        add(RowId::new(row), &mut sites);
                     }
                 }
                 Cause::Other(_) => {}
@@ -451,7 +452,7 @@ const SITES: usize = 8;
 /// Whether what breaks a rule keeps somebody out: that is never passed by a word.
 fn restricts(judge: &Judge<'_, '_>, breached: &Breached) -> bool {
     let OwnRuleId::Object(id) = breached.rule else { return false };
-    let rule = &judge.profile.rules.objects[usize::from(id)];
+    let rule = &judge.profile.rules.objects[id.index()];
     let evaluator = crate::language::expression::Evaluator::new();
     let scope = scope_of(judge, breached, &evaluator);
     rule.restricts_if.as_ref().is_some_and(|when| when.holds(&scope))
@@ -491,9 +492,9 @@ fn wording<'j>(judge: &'j Judge<'_, '_>, breached: &Breached) -> Option<&'j Word
     let rules = &judge.profile.rules;
     match (breached.rule, &breached.part) {
         (OwnRuleId::Object(id), Part::Required(number, _)) => {
-            Some(&rules.objects[usize::from(id)].required[usize::from(*number)].wording)
+            Some(&rules.objects[id.index()].required[usize::from(*number)].wording)
         }
-        (OwnRuleId::Check(id), _) => Some(&rules.checks[usize::from(id)].wording),
+        (OwnRuleId::Check(id), _) => Some(&rules.checks[id.index()].wording),
         _ => None,
     }
 }
@@ -520,11 +521,11 @@ fn sentence(judge: &Judge<'_, '_>, breached: &Breached, number: usize) -> String
             let rules = &judge.profile.rules;
             let (bounds, of) = match breached.rule {
                 OwnRuleId::Setting(id) => {
-                    let rule = &rules.settings[usize::from(id)];
+                    let rule = &rules.settings[id.index()];
                     (rule.count, rule.head.pattern.last_name())
                 }
                 OwnRuleId::Object(id) | OwnRuleId::Count(id) => {
-                    let rule = &rules.objects[usize::from(id)];
+                    let rule = &rules.objects[id.index()];
                     (rule.count, rule.head.pattern.last_name())
                 }
                 OwnRuleId::Check(_) => (None, String::new()),
@@ -538,7 +539,7 @@ fn sentence(judge: &Judge<'_, '_>, breached: &Breached, number: usize) -> String
         }
         Part::NothingToCountIn(_) => {
             let OwnRuleId::Count(id) = breached.rule else { return String::new() };
-            let rule = &judge.profile.rules.objects[usize::from(id)];
+            let rule = &judge.profile.rules.objects[id.index()];
             let (least, of) = (rule.count.map_or(1, |bounds| bounds.least), rule.head.pattern.last_name());
             format!(
                 "nothing of it arrives, and {} takes at least {least} of `{of}` in it",

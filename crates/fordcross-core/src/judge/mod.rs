@@ -19,6 +19,7 @@ pub(crate) use findings::{Cause, Causes, Judged, Words, judged};
 pub(crate) use settle::{Lost, LostBy, LostPart, Settled, settle};
 pub(crate) use unsound::{Overruled, unsound};
 
+use crate::ids::OwnRule;
 use crate::language::profile::{Model, Profile};
 use crate::scan::automaton::{AcceptId, Automaton, Symbols};
 use crate::scan::locator::Trail;
@@ -39,7 +40,7 @@ pub(crate) struct Judge<'j, 'a> {
     /// Nodes with what their paths accept, in the order of the document.
     marked: Vec<(NodeId, AcceptId)>,
     /// Rules that count what would stand in something that is not there at all, and should be.
-    uncounted: Vec<u16>,
+    uncounted: Vec<OwnRule>,
 }
 
 impl<'j, 'a> Judge<'j, 'a> {
@@ -56,12 +57,12 @@ impl<'j, 'a> Judge<'j, 'a> {
     /// Counts where nothing is there to count in, too, as far as `is_expected` says that something should be: a file that
     /// the backup has and the result has not is no file without a fault.
     pub(crate) fn expecting(mut self, is_expected: &dyn Fn(&Pattern) -> bool) -> Self {
-        for (rule, number) in self.profile.rules.objects.iter().zip(0..) {
+        for (number, rule) in self.profile.rules.objects.iter().enumerate() {
             let least = rule.count.map_or(0, |bounds| bounds.least);
             let Some((_, above)) = rule.head.pattern.steps.split_last() else { continue };
             let holder = Pattern { steps: above.to_vec() };
             if least > 0 && is_expected(&holder) && holder.nodes_in(self.tree).is_empty() {
-                self.uncounted.push(number);
+                self.uncounted.push(OwnRule::new(number));
             }
         }
         self

@@ -6,6 +6,7 @@ use super::{Gone, Judge, Lost};
 use crate::container::Member;
 use crate::finding::{Code, Finding, Findings, did_you_mean};
 use crate::format::bundle::read_bundle;
+use crate::ids::EntryId;
 use crate::language::profile::{Model, Profile};
 use crate::language::typing::TypeId;
 use crate::ledger::Ledger;
@@ -264,7 +265,7 @@ impl<'c> Comparison<'c> {
         self.expected
     }
 
-    fn entry(&mut self, node: NodeId) -> Option<u16> {
+    fn entry(&mut self, node: NodeId) -> Option<EntryId> {
         let state = if self.open.is_empty() {
             self.automaton.start()
         } else {
@@ -277,7 +278,7 @@ impl<'c> Comparison<'c> {
     /// The type that the receiving profile declares for a setting.
     fn setting_type(&mut self, node: NodeId) -> Option<TypeId> {
         let entry = self.entry(node)?;
-        self.wanted.profile.schema.entries[entry as usize].what.setting()
+        self.wanted.profile.schema[entry].what.setting()
     }
 
     fn check_value(&mut self, node: NodeId) {

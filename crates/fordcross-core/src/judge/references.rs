@@ -1,5 +1,6 @@
 //! Settings that name objects, and whether these are there.
 
+use crate::ids::EntryId;
 use crate::language::profile::{Lookup, PathStep, Profile, What};
 use crate::language::typing::{Form, Type, TypeId};
 use crate::tree::{NodeId, Tree};
@@ -9,11 +10,11 @@ use rustc_hash::{FxHashMap, FxHashSet};
 #[derive(Debug)]
 pub(crate) struct References {
     /// The names of objects of each declaration that some type speaks of.
-    objects: FxHashMap<u16, FxHashSet<String>>,
+    objects: FxHashMap<EntryId, FxHashSet<String>>,
     /// For each type, if it names objects, the declaration of these and their path.
-    of_type: Vec<Option<(u16, String)>>,
+    of_type: Vec<Option<(EntryId, String)>>,
     /// Settings with the declaration of what they name; their values are the names.
-    named: Vec<(NodeId, u16)>,
+    named: Vec<(NodeId, EntryId)>,
 }
 
 impl References {
@@ -35,12 +36,12 @@ impl References {
         &mut self,
         tree: &Tree<'_>,
         node: NodeId,
-        entry: Option<u16>,
+        entry: Option<EntryId>,
         profile: &Profile,
     ) {
         let Some(entry) = entry else { return };
         let Some(names) = self.objects.get_mut(&entry) else { return };
-        if let What::Object { keys, name, .. } = &profile.schema.entries[entry as usize].what {
+        if let What::Object { keys, name, .. } = &profile.schema[entry].what {
             let by_key =
                 keys.first().and_then(|key| tree.child(node, key)).map(|key| tree.value(key).trim_ascii());
             let called = if name.is_some() { Some(tree.name(node)) } else { by_key };
@@ -56,8 +57,8 @@ impl References {
     }
 
     /// Objects of kinds that settings can name, and that none names: each with its name.
-    pub(crate) fn unnamed(&self, tree: &Tree<'_>) -> Vec<(u16, &str)> {
-        let named: FxHashSet<(u16, &str)> =
+    pub(crate) fn unnamed(&self, tree: &Tree<'_>) -> Vec<(EntryId, &str)> {
+        let named: FxHashSet<(EntryId, &str)> =
             self.named.iter().map(|&(node, of)| (of, tree.value(node).trim_ascii())).collect();
         let all = self.objects.iter().flat_map(|(of, names)| names.iter().map(|name| (*of, name.as_str())));
         all.filter(|found| !named.contains(found)).collect()

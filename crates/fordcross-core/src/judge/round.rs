@@ -2,6 +2,7 @@
 
 use super::settle::Lost;
 use super::{Breached, Gone, Judge, Part};
+use crate::ids::OwnRule;
 use crate::language::expression::{Evaluator, Operand, Surroundings as _};
 use crate::language::profile::{
     Breach, Check, Condition, Narrows, ObjectRule, OwnRuleId, Referent, SettingRule, Unique, What,
@@ -50,10 +51,10 @@ impl<'r, 'a> Round<'r, '_, 'a> {
         let judge = self.judge;
         let rules = &judge.profile.rules;
         for (id, check) in rules.checks.iter().enumerate().filter(|(_, check)| check.of_whole) {
-            self.check(OwnRuleId::Check(id as u16), check, judge.tree.root(), None);
+            self.check(OwnRuleId::Check(OwnRule::new(id)), check, judge.tree.root(), None);
         }
         for &id in &judge.uncounted {
-            let head = &rules.objects[usize::from(id)].head;
+            let head = &rules.objects[id.index()].head;
             let above = &head.pattern.steps[..head.pattern.steps.len() - 1];
             let part = Part::NothingToCountIn(Pattern { steps: above.to_vec() }.to_string());
             let breach = if head.breach == Breach::Goes { Breach::Blocks } else { head.breach };
@@ -69,14 +70,14 @@ impl<'r, 'a> Round<'r, '_, 'a> {
                 let is_object = kind != Kind::List && kind != Kind::OwnText;
                 match id {
                     OwnRuleId::Object(rule) if is_object => {
-                        self.object(id, &rules.objects[usize::from(rule)], node);
+                        self.object(id, &rules.objects[rule.index()], node);
                     }
                     OwnRuleId::Count(rule) if is_object => {
-                        self.count(id, &rules.objects[usize::from(rule)], node);
+                        self.count(id, &rules.objects[rule.index()], node);
                     }
-                    OwnRuleId::Setting(rule) => self.setting(id, &rules.settings[usize::from(rule)], node),
+                    OwnRuleId::Setting(rule) => self.setting(id, &rules.settings[rule.index()], node),
                     OwnRuleId::Check(rule) if is_object => {
-                        let check = &rules.checks[usize::from(rule)];
+                        let check = &rules.checks[rule.index()];
                         self.check(id, check, node, Some(&check.head.pattern));
                     }
                     _ => {}
@@ -448,7 +449,7 @@ impl<'r, 'a> Round<'r, '_, 'a> {
 /// The paths from the top that the check of a breach asks about.
 pub(super) fn asked_from_top(judge: &Judge<'_, '_>, breached: &Breached) -> Vec<Pattern> {
     let OwnRuleId::Check(id) = breached.rule else { return Vec::new() };
-    let Condition::Holds(that) = &judge.profile.rules.checks[usize::from(id)].that else { return Vec::new() };
+    let Condition::Holds(that) = &judge.profile.rules.checks[id.index()].that else { return Vec::new() };
     let paths = that.asked().filter_map(|(_, path)| path.strip_prefix('/'));
     paths.filter_map(|path| Pattern::parse(path).ok()).collect()
 }

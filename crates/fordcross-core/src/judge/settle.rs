@@ -4,6 +4,7 @@
 //! ends. What named something that went loses the smallest thing that can be without it, in the next round.
 
 use super::{Breached, Gone, Judge, Part};
+use crate::ids::RowId;
 use crate::language::profile::Breach;
 use crate::scan::surroundings::Seen;
 use crate::tree::{Kind, NodeId};
@@ -25,7 +26,7 @@ pub(crate) struct LostPart {
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub(crate) enum LostBy {
     /// This row of the backup did not arrive.
-    Row(u32),
+    Row(RowId),
     /// It went for a breach of this number in [`Settled::went`].
     Went(usize),
 }

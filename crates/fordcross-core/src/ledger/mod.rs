@@ -7,6 +7,7 @@ pub mod fate;
 
 use crate::finding::{Code, Remedy};
 use crate::format::bundle::NoFile;
+use crate::ids::{PortId, RowId, WentId};
 use crate::language::crossing::RuleId;
 use crate::language::phase::Phase;
 use crate::ledger::fate::{Fate, Origin};
@@ -29,7 +30,7 @@ pub(crate) enum DecidedBy {
     /// A rule of the crossing.
     Rule(RuleId),
     /// The map, by what it says of the port of this number in [`Ledger::ports`].
-    Map(u32),
+    Map(PortId),
     /// That the setting stands in both releases of one line.
     SameLine,
     /// That the new file says itself for which release and model it is.
@@ -45,7 +46,7 @@ pub(crate) enum DecidedBy {
     /// That it includes files, and there are none.
     NothingIncluded(NoFile),
     /// What it wrote broke a rule of the receiving line and went: the number in [`Ledger::went`].
-    RuleBroken(u32),
+    RuleBroken(WentId),
     /// The old unit took it and did nothing with it, by the rule at this line of its profile.
     Ignored(u32),
     /// That there is nothing that speaks of it.
@@ -91,7 +92,7 @@ pub(crate) struct OriginRow {
 #[derive(Clone, Debug)]
 pub(crate) struct Note {
     /// None for what a crossing added itself.
-    pub(crate) row: Option<u32>,
+    pub(crate) row: Option<RowId>,
     /// The step of the course, and the line of the rule in its crossing.
     pub(crate) step: u8,
     pub(crate) line: Option<u32>,
@@ -108,7 +109,7 @@ pub(crate) struct Wanted {
     pub(crate) node: NodeId,
     /// Where in it, as a path.
     pub(crate) path: Box<str>,
-    pub(crate) row: u32,
+    pub(crate) row: RowId,
 }
 
 /// What went because a rule of the receiving line was broken.
@@ -139,7 +140,7 @@ pub struct Ledger {
     /// What rows that did not arrive would have written.
     pub(crate) wanted: Vec<Wanted>,
     /// Rows that did not arrive because of other rows, in their order.
-    pub(crate) because: Vec<(u32, u32)>,
+    pub(crate) because: Vec<(RowId, RowId)>,
     pub(crate) went: Vec<WentFor>,
     /// Rules whose result went, by the step of the course: they were applied all the same.
     pub(crate) applied: Vec<(u8, RuleId)>,

@@ -4,6 +4,7 @@ use super::entry::Told;
 use super::seen::{Seen, UsedNames, UsedOfKind, values_of};
 use super::{Exempt, MapKind, Mapping};
 use crate::finding::{Finding, Findings, Place, Site};
+use crate::ids::RowId;
 use crate::language::profile::Profile;
 use crate::recognise::backup::Backup;
 use crate::scan::automaton::Automaton;
@@ -49,7 +50,7 @@ impl Checked<'_, '_> {
         self.at_their_places(found)
     }
 
-    fn at_their_places(&mut self, found: Vec<(Finding, Vec<u32>)>) -> Findings {
+    fn at_their_places(&mut self, found: Vec<(Finding, Vec<RowId>)>) -> Findings {
         let tree = &self.backup.tree;
         let lines = self.backup.lines();
         let mut labels = Labeler::new(tree, &self.old.schema, Some(&self.reading.ordinals), self.automaton);
@@ -57,7 +58,7 @@ impl Checked<'_, '_> {
         for (mut finding, rows) in found {
             let mut sites = Vec::new();
             for row in rows.into_iter().take(8) {
-                let node = self.reading.rows[row as usize].node;
+                let node = self.reading.rows[row.index()].node;
                 sites.push(Site {
                     place: Some(Place::indexed(&lines, tree.span(node))),
                     locator: Some(labels.label(node, self.automaton).to_owned()),

@@ -1,6 +1,7 @@
 //! Entries of a map.
 
 use crate::finding::Finding;
+use crate::ids::RowId;
 use crate::tree::pattern::Pattern;
 
 /// An entry of a map, by its number among all that can be exempt.
@@ -23,4 +24,4 @@ pub(super) struct Renamed<T> {
 }
 
 /// A finding, and the rows of the backup that it is about, the first of them where it stands.
-pub(super) type Told = (Finding, Vec<u32>);
+pub(super) type Told = (Finding, Vec<RowId>);

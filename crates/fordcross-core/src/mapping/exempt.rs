@@ -1,20 +1,18 @@
 //! Settings that entries of a map have no say in.
 
 use super::entry::{EntryNumber, Except};
+use crate::ids::EntryId;
 use crate::language::profile::Profile;
 use crate::tree::pattern::Pattern;
 use rustc_hash::FxHashMap;
 
-/// A setting that has no declaration, or not one.
-pub(crate) const NO_ENTRY: u16 = u16::MAX;
-
 /// The entries that have no say in settings, by the declarations of these on either side.
 #[derive(Clone, Debug, Default)]
 pub(crate) struct Exempt {
-    old: FxHashMap<u16, Vec<EntryNumber>>,
+    old: FxHashMap<EntryId, Vec<EntryNumber>>,
     /// By both declarations.
-    both: FxHashMap<(u16, u16), Vec<EntryNumber>>,
-    new: FxHashMap<u16, Vec<EntryNumber>>,
+    both: FxHashMap<(EntryId, EntryId), Vec<EntryNumber>>,
+    new: FxHashMap<EntryId, Vec<EntryNumber>>,
 }
 
 impl Exempt {
@@ -27,9 +25,9 @@ impl Exempt {
         let mut exempt = Self::default();
         for (number, except) in exceptions {
             for (profile, side) in [(old, &mut exempt.old), (new, &mut exempt.new)] {
-                for (entry, index) in profile.schema.entries.iter().zip(0..) {
+                for (index, entry) in profile.schema.entries.iter().enumerate() {
                     if except.iter().any(|pattern| pattern.covers(&entry.pattern)) {
-                        side.entry(index).or_default().push(number);
+                        side.entry(EntryId::new(index)).or_default().push(number);
                     }
                 }
             }
@@ -46,7 +44,7 @@ impl Exempt {
         self.old.is_empty() && self.new.is_empty()
     }
 
-    pub(crate) fn of(&self, old: u16, new: Option<u16>) -> Except<'_> {
+    pub(crate) fn of(&self, old: EntryId, new: Option<EntryId>) -> Except<'_> {
         if self.is_empty() {
             return &[];
         }

@@ -20,7 +20,7 @@ mod write;
 pub(crate) use check::Checked;
 pub use check::used_names;
 pub(crate) use entry::Except;
-pub(crate) use exempt::{Exempt, NO_ENTRY};
+pub(crate) use exempt::Exempt;
 pub use file::{MapFile, parse_map};
 pub(crate) use kind::Mapped;
 pub use kind::{MapSides, MapUse};

@@ -1,9 +1,10 @@
 //! The names that a backup has in typed settings, and what the map makes of them: whether two become one, whether one is
 //! in use already, and whether everything is still held by what held it.
 
+use super::Exempt;
 use super::entry::{Except, Told};
-use super::{Exempt, NO_ENTRY};
 use crate::finding::{Code, Finding};
+use crate::ids::{EntryId, RowId};
 use crate::language::expression::Evaluator;
 use crate::language::profile::{Profile, What};
 use crate::language::typing::{Form, Value};
@@ -46,9 +47,9 @@ pub struct UsedName {
 #[derive(Debug)]
 pub(super) struct SeenValue<'s> {
     /// The number of its row.
-    pub(super) row: u32,
-    /// The number of its declaration, or [`NO_ENTRY`].
-    pub(super) entry: u16,
+    pub(super) row: RowId,
+    /// The number of its declaration, or [`EntryId::NONE`].
+    pub(super) entry: EntryId,
     pub(super) value: Value<'s>,
 }
 
@@ -74,7 +75,7 @@ pub(super) fn values_of<'s>(
     let can: Vec<bool> = automaton
         .all_accepted()
         .map(|accepted| {
-            let what = accepted.entry.map(|entry| &profile.schema.entries[usize::from(entry)].what);
+            let what = accepted.entry.map(|entry| &profile.schema[entry].what);
             what.is_some_and(|what| {
                 what.is_mapped() && what.setting().is_some_and(|kind| profile.types.can_be_mapped(kind))
             })
@@ -83,14 +84,14 @@ pub(super) fn values_of<'s>(
     let lengths: Vec<bool> = automaton
         .all_accepted()
         .map(|accepted| {
-            let what = accepted.entry.map(|entry| &profile.schema.entries[usize::from(entry)].what);
+            let what = accepted.entry.map(|entry| &profile.schema[entry].what);
             let kind = what.and_then(What::setting);
             kind.is_some_and(|kind| matches!(profile.types.get(kind).form, Form::PrefixLength { .. }))
         })
         .collect();
     // An address and the length of its network can be two settings of one object.
     let mut pair: (Option<ObjectId>, Option<IpAddr>, Option<u8>) = (None, None, None);
-    for (row, index) in reading.rows.iter().zip(0..) {
+    for (index, row) in reading.numbered() {
         if row.kind != RowKind::Setting || row.object.is_none() && !can[row.accept.0 as usize] {
             continue;
         }
@@ -102,7 +103,7 @@ pub(super) fn values_of<'s>(
             continue;
         }
         let Some(kind) = row.type_id(profile, automaton) else { continue };
-        let entry = automaton.accepted(row.accept).entry.unwrap_or(NO_ENTRY);
+        let entry = automaton.accepted(row.accept).entry.unwrap_or(EntryId::NONE);
         let Ok(value) = profile.types.read(kind, backup.tree.value(row.node)) else { continue };
         match value {
             Value::Address(address) => pair.1 = Some(address),
@@ -124,7 +125,7 @@ pub(super) fn values_of<'s>(
 
 impl<'s> Seen<'s> {
     /// The entries of the map that have no say in settings of a declaration.
-    pub(super) fn except(&self, entry: u16) -> Except<'s> {
+    pub(super) fn except(&self, entry: EntryId) -> Except<'s> {
         self.map.map_or(&[], |(_, exempt)| exempt.of(entry, None))
     }
 
@@ -167,10 +168,10 @@ impl<'s> Seen<'s> {
     }
 
     /// Whether what a row stands in keeps somebody out.
-    pub(super) fn restricts(&self, row: u32) -> bool {
+    pub(super) fn restricts(&self, row: RowId) -> bool {
         let tree = &self.backup.tree;
         let evaluator = Evaluator::new();
-        let mut node = self.reading.rows[row as usize].node;
+        let mut node = self.reading.rows[row.index()].node;
         while node != NodeId::DOCUMENT {
             let around = Scope {
                 tree,

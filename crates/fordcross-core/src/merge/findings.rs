@@ -2,6 +2,7 @@
 
 use super::Based;
 use crate::finding::{Choice, Code, Finding, Findings, Place, Remedy, count};
+use crate::ids::RowId;
 use crate::language::profile::{Admits, Profile, What};
 use crate::ledger::{Ledger, Note};
 use crate::recognise::backup::Backup;
@@ -25,7 +26,7 @@ pub(crate) fn findings(
     let mut findings = based.findings.clone();
     for row in reading.rows.iter().filter(|row| row.kind == RowKind::Object && !based.met[row.node.index()]) {
         let Some(entry) = automaton.accepted(row.accept).entry else { continue };
-        let What::Object { signs, .. } = &profile.schema.entries[entry as usize].what else { continue };
+        let What::Object { signs, .. } = &profile.schema[entry].what else { continue };
         let Some(admits) = &signs.admits else { continue };
         if !lets_in(base, row.node, admits) {
             continue;
@@ -85,16 +86,14 @@ pub(crate) fn overridden(
         for landing in landings {
             let Some(&over) = over_of.get(&landing.node) else { continue };
             let label = labels.label(over, automaton).to_owned();
-            let kind = labels
-                .entry(automaton)
-                .and_then(|entry| profile.schema.entries[usize::from(entry)].what.setting());
+            let kind = labels.entry(automaton).and_then(|entry| profile.schema[entry].what.setting());
             let (one, other) = (tree.value(landing.node), tree.value(over));
             if one == other || kind.is_some_and(|kind| profile.types.mean_the_same(kind, Some(one), other)) {
                 continue;
             }
             let message = format!("the base sets this otherwise at `{label}`, which counts before it");
             notes.push(Note {
-                row: Some(row),
+                row: Some(RowId::new(row)),
                 step,
                 line: None,
                 code: Code::BaseOverrides,

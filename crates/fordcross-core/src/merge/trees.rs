@@ -397,7 +397,7 @@ impl<'m, 'a> Merge<'m, 'a> {
             );
         }
         let entry = self.automaton.accepted(self.automaton.accept_of(state)).entry?;
-        Some(&self.wanted.profile.schema.entries[entry as usize].what)
+        Some(&self.wanted.profile.schema[entry].what)
     }
 
     /// What the crossing says of the collection at a node of the made tree.

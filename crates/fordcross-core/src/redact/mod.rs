@@ -93,8 +93,7 @@ pub fn redact(backup: &Backup<'_>, profile: &Profile, how: &Redaction) -> Redact
     }
     if !how.keeps_names {
         for row in reading.rows.iter().filter(|row| row.kind == RowKind::Object) {
-            let entry =
-                automaton.accepted(row.accept).entry.map(|entry| &profile.schema.entries[usize::from(entry)]);
+            let entry = automaton.accepted(row.accept).entry.map(|entry| &profile.schema[entry]);
             let Some(What::Object { name: Some(kind), .. }) = entry.map(|entry| &entry.what) else {
                 continue;
             };

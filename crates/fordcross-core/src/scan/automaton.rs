@@ -8,6 +8,7 @@
 //! At most [`MAX_STATES`] states are kept. Past that all are forgotten and built anew as needed;
 //! what a path *accepts* stays known by its number.
 
+use crate::ids::{EntryId, SectionId};
 use crate::language::crossing::{ClauseId, RuleId};
 use crate::language::profile::OwnRuleId;
 use crate::tree::pattern::{Pattern, Step};
@@ -31,11 +32,11 @@ impl AcceptId {
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
 pub(crate) enum Mark {
     /// A setting or object that the profile declares.
-    Entry(u16),
+    Entry(EntryId),
     /// A section of the profile.
-    Section(u16),
+    Section(SectionId),
     /// What holds a setting that has a default, and so may omit it.
-    Holder(u16),
+    Holder(EntryId),
     /// A clause of a rule of the crossing.
     Clause { rule: RuleId, clause: ClauseId },
     /// What the profile asks for there.
@@ -46,10 +47,10 @@ pub(crate) enum Mark {
 #[derive(Clone, Debug, Default, PartialEq, Eq, Hash)]
 pub(crate) struct Accept {
     /// The most exact of the profile's declarations.
-    pub(crate) entry: Option<u16>,
-    pub(crate) section: Option<u16>,
+    pub(crate) entry: Option<EntryId>,
+    pub(crate) section: Option<SectionId>,
     /// Declarations of settings that may be omitted right below this.
-    pub(crate) holds: Box<[u16]>,
+    pub(crate) holds: Box<[EntryId]>,
     /// Rules with the clause that fits, in the order of the crossing.
     pub(crate) clauses: Box<[(RuleId, ClauseId)]>,
     /// The rules of the profile that are about this.

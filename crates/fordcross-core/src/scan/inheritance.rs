@@ -5,6 +5,7 @@
 //! place where a value was written, with all the places where it went.
 
 use crate::finding::Code;
+use crate::ids::{EntryId, RowId};
 use crate::language::profile::{Inherits, Lookup, PathStep, Profile, Repeats, What};
 use crate::ledger::fate::Fate;
 use crate::ledger::{DecidedBy, Decision, Landing, Ledger, Note};
@@ -46,8 +47,8 @@ impl Inheritance {
         }
         let mut inheritance = Self::default();
         // Those that no object of the backup inherits from are templates, too.
-        for entry in 0..profile.schema.entries.len() as u16 {
-            let Some(inherits) = inherits(usize::from(entry)) else { continue };
+        for entry in (0..profile.schema.entries.len()).map(EntryId::new) {
+            let Some(inherits) = inherits(entry.index()) else { continue };
             let of = inherits.of.as_deref();
             let outer = of.and_then(|of| finder.outer(of, entry));
             let names = inherits.named_by.as_ref().map(|_| match outer {
@@ -131,7 +132,7 @@ impl Inheritance {
     /// What there is to tell of it, for rows of the reading of the same tree.
     pub(crate) fn notes(&self, reading: &Inventory, step: u8) -> Vec<Note> {
         let note = |(node, code, message): &(NodeId, Code, String)| Note {
-            row: reading.row_of(*node).map(|row| row as u32),
+            row: reading.row_of(*node),
             step,
             line: None,
             code: *code,
@@ -203,14 +204,12 @@ impl Inheritance {
 
     /// Turns the ledger of the flat tree into one of the tree that it was made from.
     pub(crate) fn fold(&self, ledger: &mut Ledger, flat: &Folded<'_>, original: &Scan, tree: &Tree<'_>) {
-        let index: FxHashMap<(NodeId, bool), u32> = original
+        let index: FxHashMap<(NodeId, bool), RowId> = original
             .reading
-            .rows
-            .iter()
-            .zip(0..)
-            .map(|(row, index)| ((row.node, row.kind == RowKind::Object), index))
+            .numbered()
+            .map(|(id, row)| ((row.node, row.kind == RowKind::Object), id))
             .collect();
-        let row_of: Vec<Option<u32>> = flat
+        let row_of: Vec<Option<RowId>> = flat
             .reading
             .rows
             .iter()
@@ -219,9 +218,10 @@ impl Inheritance {
                 index.get(&(old, row.kind == RowKind::Object)).copied()
             })
             .collect();
-        let mut of_row: Vec<Vec<u32>> = vec![Vec::new(); original.reading.rows.len()];
-        for (flat_row, row) in row_of.iter().zip(0..).filter_map(|(row, flat)| Some((flat, (*row)?))) {
-            of_row[row as usize].push(flat_row);
+        let mut of_row: Vec<Vec<RowId>> = vec![Vec::new(); original.reading.rows.len()];
+        let flat_rows = row_of.iter().zip(RowId::all(row_of.len()));
+        for (flat_row, row) in flat_rows.filter_map(|(row, flat)| Some((flat, (*row)?))) {
+            of_row[row.index()].push(flat_row);
         }
         let mut decisions = Vec::with_capacity(of_row.len());
         let mut landings: Vec<Landing> = Vec::new();
@@ -232,8 +232,8 @@ impl Inheritance {
             // What only passes on, or only names what is passed on, needs no rule where it stands itself. A
             // copy that no rule takes is told: the object that it was made for would go without it.
             let only_passes_on = self.naming.contains(&row.node) || known && is_template;
-            let is_copy = |part: u32| flat.old_ids[flat.reading.rows[part as usize].node.index()].1;
-            let all = parts.iter().map(|&part| (is_copy(part), &ledger.decisions[part as usize]));
+            let is_copy = |part: RowId| flat.old_ids[flat.reading.rows[part.index()].node.index()].1;
+            let all = parts.iter().map(|&part| (is_copy(part), &ledger.decisions[part.index()]));
             // That one of several is left out is no loss of what the others have.
             let some_stay = all.clone().any(|(_, decision)| decision.fate != Fate::LeftOut);
             // Where it was written it can be moot just because it is only there to be passed on.
@@ -267,17 +267,18 @@ impl Inheritance {
         let mut told = FxHashSet::default();
         ledger.notes.retain_mut(|note| {
             let Some(flat_row) = note.row else { return true };
-            note.row = row_of[flat_row as usize];
+            note.row = row_of[flat_row.index()];
             let Some(row) = note.row else { return false };
-            let unneeded = note.code == Code::NoRule && decisions[row as usize].fate != Fate::Unmatched;
+            let unneeded = note.code == Code::NoRule && decisions[row.index()].fate != Fate::Unmatched;
             !unneeded && told.insert((row, note.code, note.message.clone()))
         });
         ledger.notes.sort_by_key(|note| note.row);
-        for wanted in &mut ledger.wanted {
-            wanted.row = row_of[wanted.row as usize].unwrap_or(u32::MAX);
-        }
-        ledger.wanted.retain(|wanted| wanted.row != u32::MAX);
-        let both = |&(row, because): &(u32, u32)| Some((row_of[row as usize]?, row_of[because as usize]?));
+        ledger.wanted.retain_mut(|wanted| {
+            let row = row_of[wanted.row.index()];
+            wanted.row = row.unwrap_or(wanted.row);
+            row.is_some()
+        });
+        let both = |&(row, because): &(RowId, RowId)| Some((row_of[row.index()]?, row_of[because.index()]?));
         ledger.because = ledger.because.iter().filter_map(both).collect();
         ledger.because.sort_unstable();
         ledger.because.dedup_by_key(|(row, _)| *row);
@@ -298,11 +299,11 @@ struct Finder<'t, 'a> {
     tree: &'t Tree<'a>,
     profile: &'t Profile,
     /// By declaration, in the order of the backup.
-    objects: FxHashMap<u16, Vec<NodeId>>,
+    objects: FxHashMap<EntryId, Vec<NodeId>>,
 }
 
 impl Finder<'_, '_> {
-    fn entry_at(&self, path: &[String]) -> Option<u16> {
+    fn entry_at(&self, path: &[String]) -> Option<EntryId> {
         let steps: Vec<PathStep<'_>> = path.iter().map(|name| PathStep::named(name)).collect();
         match self.profile.schema.find(&steps) {
             Lookup::Declared(entry) => Some(entry),
@@ -312,15 +313,19 @@ impl Finder<'_, '_> {
 
     /// The declaration of the objects at `path` and how many levels above those of `own` they stand, if that is where
     /// they do.
-    fn outer(&self, path: &[String], own: u16) -> Option<(u16, usize)> {
-        let steps = |entry: u16| self.profile.schema.entries[usize::from(entry)].pattern.steps.as_slice();
+    fn outer(&self, path: &[String], own: EntryId) -> Option<(EntryId, usize)> {
+        let steps = |entry: EntryId| self.profile.schema[entry].pattern.steps.as_slice();
         let outer = self.entry_at(path)?;
         let (above, own) = (steps(outer), steps(own));
         (above.len() < own.len() && own.starts_with(above)).then(|| (outer, own.len() - above.len()))
     }
 
     /// Objects of `own` by the names of the objects of `outer` that they stand in.
-    fn by_outer_name(&self, (outer, levels): (u16, usize), own: u16) -> FxHashMap<String, Vec<NodeId>> {
+    fn by_outer_name(
+        &self,
+        (outer, levels): (EntryId, usize),
+        own: EntryId,
+    ) -> FxHashMap<String, Vec<NodeId>> {
         let mut names: FxHashMap<String, Vec<NodeId>> = FxHashMap::default();
         for &object in self.objects.get(&own).into_iter().flatten() {
             let above = |node: &NodeId| (*node != NodeId::DOCUMENT).then(|| self.tree.parent(*node));
@@ -334,7 +339,7 @@ impl Finder<'_, '_> {
         names
     }
 
-    fn by_name(&self, path: Option<&[String]>, own: u16) -> FxHashMap<String, Vec<NodeId>> {
+    fn by_name(&self, path: Option<&[String]>, own: EntryId) -> FxHashMap<String, Vec<NodeId>> {
         let entry = path.map_or(Some(own), |path| self.entry_at(path));
         let objects = entry.and_then(|entry| self.objects.get(&entry));
         let mut names = FxHashMap::default();
@@ -346,8 +351,8 @@ impl Finder<'_, '_> {
         names
     }
 
-    fn name_of(&self, object: NodeId, entry: u16) -> Option<String> {
-        let What::Object { keys, name, .. } = &self.profile.schema.entries[entry as usize].what else {
+    fn name_of(&self, object: NodeId, entry: EntryId) -> Option<String> {
+        let What::Object { keys, name, .. } = &self.profile.schema[entry].what else {
             return None;
         };
         match (name, keys.first()) {
@@ -372,8 +377,8 @@ pub(crate) fn keys_of(
     reading: &Inventory,
     object: NodeId,
 ) -> Vec<String> {
-    let entry = reading.row_of(object).and_then(|row| automaton.accepted(reading.rows[row].accept).entry);
-    match entry.map(|entry| &profile.schema.entries[entry as usize].what) {
+    let entry = reading.row_of(object).and_then(|row| automaton.accepted(reading.row(row).accept).entry);
+    match entry.map(|entry| &profile.schema[entry].what) {
         Some(What::Object { keys, .. }) => keys.clone(),
         _ => Vec::new(),
     }
@@ -381,9 +386,9 @@ pub(crate) fn keys_of(
 
 /// Whether a profile has several of what stands at a node, and each counts.
 pub(crate) fn can_be_several(profile: &Profile, walk: &Scan, node: NodeId) -> bool {
-    let row = walk.reading.row_of(node).map(|row| walk.reading.rows[row].accept);
+    let row = walk.reading.row_of(node).map(|row| walk.reading.row(row).accept);
     let entry = row.and_then(|accept| walk.automaton.accepted(accept).entry);
-    match entry.map(|entry| &profile.schema.entries[usize::from(entry)].what) {
+    match entry.map(|entry| &profile.schema[entry].what) {
         Some(What::Object { many, .. }) => *many,
         Some(What::Setting { repeats, .. }) => *repeats == Repeats::All,
         None => false,

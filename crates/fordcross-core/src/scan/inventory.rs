@@ -1,6 +1,7 @@
 //! The first walk: what a tree holds under its profile and, with a crossing, which rules speak of
 //! each setting.
 
+use crate::ids::{EntryId, RowId, SectionId};
 use crate::language::crossing::Crossing;
 use crate::language::crossing::{ClauseId, RuleId};
 use crate::language::profile::{Profile, What};
@@ -21,12 +22,10 @@ pub(crate) struct Row {
     pub(crate) accept: AcceptId,
     /// The object that it stands in, or is.
     pub(crate) object: Option<ObjectId>,
-    /// [`NO_SECTION`] for none. There are millions of rows: none of their bytes is wasted.
-    section: u16,
+    /// [`SectionId::NONE`] for none. There are millions of rows: none of their bytes is wasted.
+    section: SectionId,
     pub(crate) kind: RowKind,
 }
-
-const NO_SECTION: u16 = u16::MAX;
 
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub(crate) enum RowKind {
@@ -58,7 +57,7 @@ pub(crate) struct Object {
 #[derive(Debug, Default)]
 pub(crate) struct Naming {
     /// Each row with the number of what it names, in their order.
-    pub(crate) rows: Vec<(u32, u32)>,
+    pub(crate) rows: Vec<(RowId, u32)>,
     /// The ports that one value names; the same few are named again and again.
     pub(crate) ports: Vec<Vec<String>>,
 }
@@ -84,7 +83,7 @@ pub(crate) struct Omitted {
     /// What could hold it.
     pub(crate) holder: NodeId,
     /// Its declaration.
-    pub(crate) entry: u16,
+    pub(crate) entry: EntryId,
     /// What its path accepts.
     pub(crate) accept: AcceptId,
     pub(crate) object: Option<ObjectId>,
@@ -93,18 +92,18 @@ pub(crate) struct Omitted {
 /// The automaton of a profile, with the rules of a crossing that starts there if there is one.
 pub(crate) fn automaton_of(profile: &Profile, crossing: Option<&Crossing>) -> Automaton {
     let mut patterns: Vec<(Pattern, Mark)> = Vec::new();
-    for (entry, index) in profile.schema.entries.iter().zip(0..) {
-        patterns.push((entry.pattern.clone(), Mark::Entry(index)));
+    for (index, entry) in profile.schema.entries.iter().enumerate() {
+        patterns.push((entry.pattern.clone(), Mark::Entry(EntryId::new(index))));
     }
-    for (entry, index) in profile.schema.entries.iter().zip(0..) {
+    for (index, entry) in profile.schema.entries.iter().enumerate() {
         let named = matches!(entry.pattern.steps.last(), Some(Step::Names(names)) if names.len() == 1);
         if named && entry.what.default_at(profile.release).is_some() && crossing.is_some() {
             let above = entry.pattern.steps[..entry.pattern.steps.len() - 1].to_vec();
-            patterns.push((Pattern { steps: above }, Mark::Holder(index)));
+            patterns.push((Pattern { steps: above }, Mark::Holder(EntryId::new(index))));
         }
     }
-    for (section, index) in profile.sections.iter().zip(0..) {
-        patterns.push((section.pattern.clone(), Mark::Section(index)));
+    for (index, section) in profile.sections.iter().enumerate() {
+        patterns.push((section.pattern.clone(), Mark::Section(SectionId::new(index))));
     }
     patterns.extend(profile.rules.patterns().map(|(rule, pattern)| (pattern, Mark::Rule(rule))));
     for (rule, index) in crossing.iter().flat_map(|crossing| &crossing.rules).zip(0..) {
@@ -147,7 +146,7 @@ impl Row {
             RowKind::Setting => Some((self.type_id(profile, automaton)?, tree.value(self.node))),
             RowKind::Object => {
                 let entry = automaton.accepted(self.accept).entry?;
-                match profile.schema.entries[usize::from(entry)].what {
+                match profile.schema[entry].what {
                     What::Object { name: Some(kind), .. } => Some((kind, tree.name(self.node))),
                     _ => None,
                 }
@@ -179,24 +178,41 @@ impl Inventory {
         walk.reading
     }
 
+    /// All rows with their numbers, in their order.
+    pub(crate) fn numbered(&self) -> impl Iterator<Item = (RowId, &Row)> {
+        RowId::all(self.rows.len()).zip(&self.rows)
+    }
+
+    /// A row by its number.
+    pub(crate) fn row(&self, id: RowId) -> Row {
+        self.rows[id.index()]
+    }
+
     /// The first row of a node: its object's, if it is one.
-    pub(crate) fn row_of(&self, node: NodeId) -> Option<usize> {
+    pub(crate) fn row_of(&self, node: NodeId) -> Option<RowId> {
         let at = self.rows.partition_point(|row| row.node < node);
-        self.rows.get(at).filter(|row| row.node == node).map(|_| at)
+        self.rows.get(at).filter(|row| row.node == node).map(|_| RowId::new(at))
     }
 
     /// The row of a setting.
     pub(crate) fn setting_at(&self, node: NodeId) -> Option<&Row> {
         let at = self.row_of(node)?;
-        self.rows[at..].iter().take_while(|row| row.node == node).find(|row| row.kind == RowKind::Setting)
+        self.rows[at.index()..]
+            .iter()
+            .take_while(|row| row.node == node)
+            .find(|row| row.kind == RowKind::Setting)
     }
 
     /// The rows of a subtree.
-    pub(crate) fn rows_below(&self, node: NodeId, tree: &Tree<'_>) -> std::ops::Range<usize> {
+    pub(crate) fn rows_below(
+        &self,
+        node: NodeId,
+        tree: &Tree<'_>,
+    ) -> impl Iterator<Item = RowId> + Clone + use<> {
         let end = tree.subtree_end(node);
         let from = self.rows.partition_point(|row| row.node < node);
         let to = from + self.rows[from..].partition_point(|row| row.node < end);
-        from..to
+        RowId::range(from..to)
     }
 }
 
@@ -212,12 +228,12 @@ pub(crate) struct Remark {
 struct Frame {
     end: NodeId,
     object: Option<ObjectId>,
-    section: Option<u16>,
+    section: Option<SectionId>,
     counts: Counts,
     node: NodeId,
     accept: AcceptId,
     /// The declarations of the settings that were given so far, if any may be omitted.
-    given: Vec<u16>,
+    given: Vec<EntryId>,
     last_child: Option<NodeId>,
 }
 
@@ -259,7 +275,7 @@ struct Walk<'t, 'a> {
 #[derive(Default)]
 struct Spare {
     counts: Counts,
-    given: Vec<u16>,
+    given: Vec<EntryId>,
 }
 
 impl Walk<'_, '_> {
@@ -303,7 +319,7 @@ impl Walk<'_, '_> {
         let Some(frame) = self.frames.pop() else { return };
         let holds = automaton.accepted(frame.accept).holds.clone();
         for &entry in holds.iter().filter(|entry| !frame.given.contains(entry)) {
-            let steps = &self.profile.schema.entries[entry as usize].pattern.steps;
+            let steps = &self.profile.schema[entry].pattern.steps;
             let Some(Step::Names(names)) = steps.last() else { continue };
             let above: State = trail.last(self.tree, automaton);
             let state = automaton.step_named(above, &names[0]);
@@ -328,10 +344,10 @@ impl Walk<'_, '_> {
             node,
             accept: accept_id,
             object,
-            section: section.unwrap_or(NO_SECTION),
+            section: section.unwrap_or(SectionId::NONE),
             kind,
         };
-        let what = accept.entry.map(|entry| &self.profile.schema.entries[entry as usize].what);
+        let what = accept.entry.map(|entry| &self.profile.schema[entry].what);
         // A list stands for its entries; an element's own text for the element, seen before.
         let is_object = what.is_some_and(What::is_object) && kind != Kind::List && kind != Kind::OwnText;
         self.count(node, what);
@@ -422,8 +438,8 @@ impl Walk<'_, '_> {
 
 impl Row {
     /// The section that it is in.
-    pub(crate) fn section(&self) -> Option<u16> {
-        (self.section != NO_SECTION).then_some(self.section)
+    pub(crate) fn section(&self) -> Option<SectionId> {
+        (self.section != SectionId::NONE).then_some(self.section)
     }
 
     /// The type of a setting that the profile declares.
@@ -432,6 +448,6 @@ impl Row {
             return None;
         }
         let entry = automaton.accepted(self.accept).entry?;
-        profile.schema.entries[entry as usize].what.setting()
+        profile.schema[entry].what.setting()
     }
 }

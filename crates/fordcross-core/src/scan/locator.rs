@@ -6,6 +6,7 @@
 //! quoted, with `\` before `"` and `\` and `\u{…}` for control characters. A locator is a label:
 //! two nodes may share one, and the second of two objects with the same key has `#2` behind it.
 
+use crate::ids::EntryId;
 use crate::language::profile::{Schema, What};
 use crate::scan::automaton::{Automaton, State, Symbols};
 use crate::text::json_string::write_string;
@@ -314,14 +315,13 @@ impl<'t, 'a> Labeler<'t, 'a> {
             let state = self.trail.enter(node, self.tree, automaton, &mut self.symbols);
             let entry = automaton.accepted(automaton.accept_of(state)).entry;
             self.push_step(node, entry);
-            let hides =
-                self.hides() || entry.is_some_and(|entry| self.schema.entries[usize::from(entry)].is_secret);
+            let hides = self.hides() || entry.is_some_and(|entry| self.schema[entry].is_secret);
             self.levels.push(Level { length: self.label.len(), quoted: self.quoted, hides });
         }
     }
 
     /// What the schema declares for the node that was labelled last.
-    pub(crate) fn entry(&mut self, automaton: &mut Automaton) -> Option<u16> {
+    pub(crate) fn entry(&mut self, automaton: &mut Automaton) -> Option<EntryId> {
         let above = self.trail.last(self.tree, automaton);
         let state = match self.value {
             Some(value) => automaton.step(above, self.tree.name_id(value), self.tree, &mut self.symbols),
@@ -335,7 +335,7 @@ impl<'t, 'a> Labeler<'t, 'a> {
         self.levels.last().is_some_and(|level| level.hides)
     }
 
-    fn push_step(&mut self, node: NodeId, entry: Option<u16>) {
+    fn push_step(&mut self, node: NodeId, entry: Option<EntryId>) {
         let is_entry = self.tree.is_entry(node);
         if self.tree.kind(node) == Kind::OwnText {
             return;
@@ -352,7 +352,7 @@ impl<'t, 'a> Labeler<'t, 'a> {
                 return;
             }
         }
-        let keys = match entry.map(|entry| &self.schema.entries[entry as usize].what) {
+        let keys = match entry.map(|entry| &self.schema[entry].what) {
             Some(What::Object { keys, .. }) => keys.as_slice(),
             _ => &[],
         };

@@ -1,5 +1,6 @@
 //! What expressions see of a tree under its profile: what is given, what holds, what is named, seen from one object.
 
+use crate::ids::EntryId;
 use crate::language::expression::{
     AskedStep, Evaluator, Expression, Operand, Surroundings, alternatives, asked_steps,
 };
@@ -133,7 +134,7 @@ impl<'v> Scope<'v, '_> {
         found.map(|node| tree.value(node).trim_ascii())
     }
 
-    fn entry(&self, path: &str) -> Option<u16> {
+    fn entry(&self, path: &str) -> Option<EntryId> {
         // Patterns are those of the crossing and the profile, and stay where they are.
         let place = self.pattern.map_or(0, |pattern| std::ptr::from_ref(pattern).addr());
         self.evaluator.declared(place, path, || self.profile.declared_at(self.pattern, path))
@@ -160,7 +161,7 @@ impl<'v> Scope<'v, '_> {
         // No path is of an object itself.
         let entry = self.evaluator.declared(std::ptr::from_ref(pattern).addr(), "", || {
             let steps: Vec<PathStep<'_>> = pattern.steps.iter().map(PathStep::from).collect();
-            let has_kinds = |entry: u16| match &schema.entries[usize::from(entry)].what {
+            let has_kinds = |entry: EntryId| match &schema[entry].what {
                 What::Object { kinds, .. } => !kinds.is_empty(),
                 What::Setting { .. } => false,
             };
@@ -169,7 +170,7 @@ impl<'v> Scope<'v, '_> {
                 _ => None,
             })
         })?;
-        let declared = &schema.entries[usize::from(entry)];
+        let declared = &schema[entry];
         let What::Object { kinds, .. } = &declared.what else { return None };
         let tree = self.tree;
         let mut object = self.node;
@@ -214,7 +215,7 @@ impl<'v> Scope<'v, '_> {
 pub(crate) fn kinds_of_objects(tree: &Tree<'_>, profile: &Profile, walk: &Scan) -> Vec<(Row, String)> {
     let evaluator = Evaluator::new();
     let kind_of = |row: &Row| {
-        let entry = &profile.schema.entries[usize::from(walk.automaton.accepted(row.accept).entry?)];
+        let entry = &profile.schema[walk.automaton.accepted(row.accept).entry?];
         match &entry.what {
             What::Object { kinds, .. } if !kinds.is_empty() => {}
             _ => return None,
@@ -254,7 +255,7 @@ impl Surroundings for Scope<'_, '_> {
 
     fn effective(&self, path: &str) -> Operand {
         let Some(entry) = self.entry(path) else { return Operand::Nothing };
-        let declared = &self.profile.schema.entries[entry as usize];
+        let declared = &self.profile.schema[entry];
         let what = &declared.what;
         let tree = self.tree;
         let inherited = || self.inheritance?.inherited(tree, self.node, path);
@@ -276,7 +277,7 @@ impl Surroundings for Scope<'_, '_> {
 
     fn values(&self, path: &str) -> Vec<String> {
         let Some(entry) = self.entry(path) else { return Vec::new() };
-        let kind = self.profile.schema.entries[usize::from(entry)].what.setting();
+        let kind = self.profile.schema[entry].what.setting();
         let seen = |text| match self.operand(kind, text) {
             Operand::Text(text) => Some(text),
             Operand::Integer(number) => Some(number.to_string()),
@@ -385,7 +386,7 @@ impl Scope<'_, '_> {
 
 impl Profile {
     /// What the profile declares at a path of an expression, seen from objects of a pattern.
-    pub(crate) fn declared_at(&self, above: Option<&Pattern>, path: &str) -> Option<u16> {
+    pub(crate) fn declared_at(&self, above: Option<&Pattern>, path: &str) -> Option<EntryId> {
         let (from, path) = match path.rsplit_once("->") {
             // What the value names stands there.
             Some((reference, rest)) => (self.referred_at(above, reference)?, rest),
@@ -404,7 +405,7 @@ impl Profile {
     /// The steps of the objects that a setting of a path names.
     fn referred_at(&self, above: Option<&Pattern>, path: &str) -> Option<Vec<Step>> {
         let entry = self.declared_at(above, path)?;
-        let pattern = &self.schema.entries[usize::from(entry)].pattern;
+        let pattern = &self.schema[entry].pattern;
         Some(self.rules.refers_to(pattern)?.objects()?.steps.clone())
     }
 }

@@ -4,6 +4,7 @@ pub mod inventory;
 
 use crate::finding::{Code, Finding, Findings, count};
 use crate::format::bundle::OTHER_FILES;
+use crate::ids::{EntryId, SectionId};
 use crate::judge::references::References;
 use crate::judge::unsound;
 use crate::language::profile::{ObjectTraits, Profile, What};
@@ -213,9 +214,9 @@ pub fn survey(backup: &Backup<'_>, profile: &Profile, today: jiff::civil::Date) 
     let overruled = unsound(tree, profile, model, &mut automaton_of(profile, None));
     made.unsound = overruled.findings(backup, profile, &mut labels, &mut automaton);
     let mut references = References::new(profile);
-    let mut named_at: Vec<(u16, NodeId)> = Vec::new();
+    let mut named_at: Vec<(EntryId, NodeId)> = Vec::new();
     for row in &reading.rows {
-        let index = row.section().map_or(profile.sections.len(), usize::from);
+        let index = row.section().map_or(profile.sections.len(), SectionId::index);
         let section = &mut made.sections[index];
         let entry = automaton.accepted(row.accept).entry;
         match row.kind {
@@ -224,7 +225,7 @@ pub fn survey(backup: &Backup<'_>, profile: &Profile, today: jiff::civil::Date) 
                 references.meet_branch(tree, row.node, entry, profile);
                 named_at.extend(entry.map(|entry| (entry, row.node)));
                 if let Some(entry) = entry {
-                    let what = &profile.schema.entries[entry as usize].what;
+                    let what = &profile.schema[entry].what;
                     let mut label = || labels.label(row.node, &mut automaton).to_owned();
                     made.look_at(what, tree, row.node, today, &mut label);
                 }
@@ -252,7 +253,7 @@ pub fn survey(backup: &Backup<'_>, profile: &Profile, today: jiff::civil::Date) 
     made.sections.retain(|section| section.objects + section.settings > 0);
     let unnamed = references.unnamed(tree);
     for (entry, node) in named_at {
-        let name = name_of(tree, node, &profile.schema.entries[entry as usize].what);
+        let name = name_of(tree, node, &profile.schema[entry].what);
         if name.is_some_and(|name| unnamed.contains(&(entry, name))) {
             made.unnamed.add(|| labels.label(node, &mut automaton).to_owned());
         }

@@ -26,7 +26,7 @@ impl Reader<'_, '_> {
             let Some(pattern) = parse_pattern(section, word) else { continue };
             let steps: Vec<PathStep<'_>> = pattern.steps.iter().map(PathStep::from).collect();
             let entry = match self.old.schema.find(&steps) {
-                Lookup::Declared(entry) => &self.old.schema.entries[entry as usize].what,
+                Lookup::Declared(entry) => &self.old.schema[entry].what,
                 Lookup::Above => {
                     self.report.add(Code::LocatorUnknown, word.span, "this is no setting");
                     continue;

@@ -3,6 +3,7 @@
 use super::{Action, Place, Rule, TargetName, TargetStep};
 use crate::declaration::Report;
 use crate::finding::Code;
+use crate::ids::EntryId;
 use crate::language::profile::Profile;
 use crate::text::source::Span;
 use crate::tree::pattern::Pattern;
@@ -65,7 +66,7 @@ pub(super) fn check_unspoken(
     if old.line != new.line {
         return;
     }
-    let written: FxHashSet<u16> = rules
+    let written: FxHashSet<EntryId> = rules
         .iter()
         .flat_map(|(_, rule)| match &rule.action {
             Action::Move(targets) | Action::Add(targets) => targets.as_slice(),
@@ -74,7 +75,7 @@ pub(super) fn check_unspoken(
         .flat_map(|target| target.fields.iter().map(|field| field.entry))
         .collect();
     let is_new = |releases: (usize, usize)| releases.0 > old.release && releases.0 <= new.release;
-    let entries = new.schema.entries.iter().zip(0_u16..);
+    let entries = new.schema.entries.iter().zip((0..new.schema.entries.len()).map(EntryId::new));
     let unspoken: Vec<String> = entries
         .filter(|(entry, number)| {
             let had = || old.schema.entries.iter().any(|known| known.pattern == entry.pattern);

@@ -7,6 +7,7 @@ use super::syntax::{RawClause, parse_left, parse_right};
 use super::{Action, Clause, ClauseShape, KeyTest, LevelKeys, Rule, TargetStep};
 use crate::declaration::{Word, inside};
 use crate::finding::{Code, did_you_mean};
+use crate::ids::EntryId;
 use crate::language::expression::OperandKind;
 use crate::language::profile::{Lookup, PathStep, What};
 use crate::language::typing::TypeId;
@@ -17,7 +18,7 @@ use crate::tree::pattern::{Pattern, RawStep, Step, pieces};
 /// A path that the old profile knows.
 pub(super) struct Found {
     /// The declaration, if the path stands for just one and not for what holds some.
-    pub(super) entry: Option<u16>,
+    pub(super) entry: Option<EntryId>,
 }
 
 impl Reader<'_, '_> {
@@ -51,12 +52,12 @@ impl Reader<'_, '_> {
         word: Word<'_>,
         step: &RawStep,
         text: &str,
-        entry: Option<u16>,
+        entry: Option<EntryId>,
         captures: &mut Captures,
     ) -> (Vec<KeyTest>, Vec<Option<String>>) {
         let span = inside(word, self.report.source, step.at.start, step.at.end);
         let schema = &self.old.schema;
-        let declared = entry.map(|entry| &schema.entries[entry as usize]);
+        let declared = entry.map(|entry| &schema[entry]);
         // Each key with the kind of its values.
         let keys: Vec<(Option<String>, OperandKind, Option<TypeId>)> = match declared.map(|entry| &entry.what)
         {
@@ -65,7 +66,7 @@ impl Reader<'_, '_> {
                 let by_setting = keys.iter().map(|key| {
                     let pattern = declared.map(|entry| entry.pattern.join(&[Step::Names(vec![key.clone()])]));
                     let setting = pattern.and_then(|pattern| schema.same(&pattern));
-                    let kind = setting.and_then(|entry| schema.entries[entry as usize].what.setting());
+                    let kind = setting.and_then(|entry| schema[entry].what.setting());
                     (Some(key.clone()), kind_of(&self.old.types, kind), kind)
                 });
                 by_name.into_iter().chain(by_setting).collect()
@@ -247,7 +248,7 @@ impl Reader<'_, '_> {
         alone: bool,
     ) -> Option<Clause> {
         let found = self.find_old(word, &raw.steps, before)?;
-        let setting = found.entry.and_then(|entry| self.old.schema.entries[entry as usize].what.setting());
+        let setting = found.entry.and_then(|entry| self.old.schema[entry].what.setting());
         if let Some(step) = raw.steps.iter().find(|step| step.key.is_some()) {
             let span = inside(word, self.report.source, step.at.start, step.at.end);
             self.report

@@ -6,7 +6,6 @@
 mod beside;
 mod captures;
 mod check;
-pub(crate) mod ids;
 mod left;
 mod parse;
 mod reader;
@@ -16,7 +15,7 @@ mod syntax;
 mod tables;
 mod template;
 
-pub(crate) use ids::{ClauseId, RuleId};
+pub(crate) use crate::ids::{ClauseId, RuleId};
 pub use parse::crossing_sides;
 pub use summary::{Effect, Summary};
 pub(crate) use template::{Field, Piece, Start, Table, Target, TargetName, TargetStep};

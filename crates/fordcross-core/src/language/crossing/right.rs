@@ -6,6 +6,7 @@ use super::syntax::{RawField, RawTarget, RawTargetStep, parse_table};
 use super::{Field, Piece, Start, Table, Target, TargetName, TargetStep};
 use crate::declaration::{Word, inside};
 use crate::finding::{Code, did_you_mean};
+use crate::ids::EntryId;
 use crate::language::expression::OperandKind;
 use crate::language::profile::{Lookup, PathStep, What};
 use crate::language::typing::{TypeId, never_becomes};
@@ -65,7 +66,7 @@ impl Reader<'_, '_> {
     ) -> Option<Field> {
         let (path, entry) = self.target_path(word, &raw.path, before, captures, Wanted::Setting)?;
         let entry = entry?;
-        let kind = self.new.schema.entries[entry as usize].what.setting()?;
+        let kind = self.new.schema[entry].what.setting()?;
         let template = match &raw.template {
             Some(template) => self.template(word, raw.template_at, template, captures)?,
             None => match captures.take(WHOLE) {
@@ -162,7 +163,7 @@ impl Reader<'_, '_> {
     fn kinds_of(&self, path: &[Step]) -> Vec<String> {
         let steps: Vec<PathStep<'_>> = path.iter().map(PathStep::from).collect();
         let Lookup::Declared(entry) = self.old.schema.find(&steps) else { return Vec::new() };
-        match &self.old.schema.entries[entry as usize].what {
+        match &self.old.schema[entry].what {
             What::Object { kinds, .. } => kinds.iter().map(|(name, _)| name.clone()).collect(),
             What::Setting { .. } => Vec::new(),
         }
@@ -243,7 +244,7 @@ impl Reader<'_, '_> {
         before: &[TargetStep],
         captures: &mut Captures,
         wanted: Wanted,
-    ) -> Option<(Vec<TargetStep>, Option<u16>)> {
+    ) -> Option<(Vec<TargetStep>, Option<EntryId>)> {
         let mut steps: Vec<TargetStep> = Vec::new();
         let mut entry = None;
         for (index, step) in raw.iter().enumerate() {
@@ -267,7 +268,7 @@ impl Reader<'_, '_> {
                 return None;
             }
             entry = if let Lookup::Declared(found) = lookup { Some(found) } else { None };
-            let what = entry.map(|entry| &self.new.schema.entries[entry as usize].what);
+            let what = entry.map(|entry| &self.new.schema[entry].what);
             let is_list = match what {
                 Some(what @ What::Setting { .. }) => what.is_list(),
                 Some(What::Object { many, name, .. }) => *many && name.is_none(),
@@ -335,7 +336,7 @@ impl Reader<'_, '_> {
         let form = |kind| &self.new.types.get(kind).form;
         let differs = paths.iter().any(|path| match self.new.schema.find(path) {
             Lookup::Declared(entry) => {
-                let other = self.new.schema.entries[entry as usize].what.setting();
+                let other = self.new.schema[entry].what.setting();
                 other.is_some_and(|other| form(other) != form(kind))
             }
             _ => false,

@@ -1,5 +1,6 @@
 //! What a rule writes, and where: targets, their fields, and the pieces that values are made of.
 
+use crate::ids::EntryId;
 use crate::language::expression::Expression;
 use crate::language::typing::TypeId;
 use std::sync::Arc;
@@ -63,7 +64,7 @@ pub(crate) struct Start {
 pub(crate) struct Field {
     pub(crate) path: Vec<TargetStep>,
     /// The setting on the new side, and its type there.
-    pub(crate) entry: u16,
+    pub(crate) entry: EntryId,
     pub(crate) kind: TypeId,
     pub(crate) template: Vec<Piece>,
     /// Written only where what holds there is less.

@@ -16,6 +16,7 @@ mod path;
 pub(crate) use check::Problem;
 pub(crate) use functions::FUNCTIONS;
 
+use crate::ids::EntryId;
 use crate::language::typing::{Dimension, Value};
 use crate::tree::NodeId;
 use cel::Context;
@@ -89,7 +90,7 @@ pub(crate) struct Evaluator {
     /// By path, how much stands there.
     counts: RefCell<FxHashMap<String, usize>>,
     /// The kinds of objects, as numbers of their declaration.
-    kinds: RefCell<FxHashMap<(NodeId, u16), Option<usize>>>,
+    kinds: RefCell<FxHashMap<(NodeId, EntryId), Option<usize>>>,
     /// By path, the values that settings there have.
     values: RefCell<FxHashMap<String, FxHashSet<String>>>,
     /// The networks at paths, as the functions that look for them know them: by number.
@@ -101,7 +102,7 @@ pub(crate) struct Evaluator {
     /// By the object's declaration and the paths, the objects that lead back to themselves.
     circles: RefCell<FxHashMap<String, FxHashSet<NodeId>>>,
     /// By the place that is stood at, as a number of its own, and the path from there: what the profile declares.
-    declared: RefCell<FxHashMap<usize, FxHashMap<String, Option<u16>>>>,
+    declared: RefCell<FxHashMap<usize, FxHashMap<String, Option<EntryId>>>>,
 }
 
 impl Evaluator {
@@ -131,8 +132,8 @@ impl Evaluator {
         &self,
         place: usize,
         path: &str,
-        look_up: impl FnOnce() -> Option<u16>,
-    ) -> Option<u16> {
+        look_up: impl FnOnce() -> Option<EntryId>,
+    ) -> Option<EntryId> {
         if let Some(&known) = self.declared.borrow().get(&place).and_then(|paths| paths.get(path)) {
             return known;
         }
@@ -155,7 +156,7 @@ impl Evaluator {
     pub(crate) fn kind_of(
         &self,
         object: NodeId,
-        entry: u16,
+        entry: EntryId,
         find: impl FnOnce() -> Option<usize>,
     ) -> Option<usize> {
         if let Some(&known) = self.kinds.borrow().get(&(object, entry)) {

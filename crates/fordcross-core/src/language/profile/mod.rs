@@ -30,6 +30,7 @@ pub use crate::format::Format;
 pub use crate::format::bundle::Container;
 use crate::format::bundle::Members;
 use crate::format::{Codec, Dialect};
+use crate::ids::{EntryId, SectionId};
 use crate::language::texts::OutputEncoding;
 use crate::language::typing::Types;
 use crate::text::source::Position;
@@ -259,8 +260,8 @@ impl Profile {
     }
 
     /// The name of a section by its number; settings outside all sections have none.
-    pub(crate) fn section_name(&self, section: Option<u16>) -> &str {
-        section.map_or("-", |section| &self.sections[section as usize].name)
+    pub(crate) fn section_name(&self, section: Option<SectionId>) -> &str {
+        section.map_or("-", |section| &self.sections[section.index()].name)
     }
 }
 
@@ -334,8 +335,8 @@ impl Profile {
     }
 
     /// Whether a setting, by the number of its declaration, is an attribute where the form has attributes.
-    pub(crate) fn is_attribute(&self, entry: u16) -> bool {
-        let entry = &self.schema.entries[usize::from(entry)];
+    pub(crate) fn is_attribute(&self, entry: EntryId) -> bool {
+        let entry = &self.schema[entry];
         matches!(entry.what, What::Setting { attribute: true, .. })
             && !self.format_of(&entry.pattern).traits().has_lists
     }

@@ -65,7 +65,7 @@ fn read_limits(section: &Section<'_, '_>, schema: &Schema) -> Vec<Limit> {
             continue;
         };
         let counted = schema.same(&pattern).is_some_and(|entry| {
-            let what = &schema.entries[entry as usize].what;
+            let what = &schema[entry].what;
             what.is_list() || matches!(what, What::Object { many: true, .. })
         });
         if !counted {

@@ -263,7 +263,7 @@ fn check_naming(root: &Section<'_, '_>, above: &[Step], word: Word<'_>, schema: 
             let name = word.text.split('/').nth(step.saturating_sub(above.len())).unwrap_or(word.text);
             return root.report().unknown_path(word.span, "the profile", name, &known);
         }
-        Lookup::Declared(entry) => match &schema.entries[usize::from(entry)].what {
+        Lookup::Declared(entry) => match &schema[entry].what {
             What::Setting { .. }
                 if word.text.split('/').nth(1) == Some("*") && word.text.matches('/').count() > 1 =>
             {
@@ -316,7 +316,7 @@ pub(super) fn check_objects_at(
 ) {
     let steps: Vec<PathStep<'_>> = path.split('/').map(PathStep::named).collect();
     let problem = match schema.find(&steps) {
-        Lookup::Declared(entry) => match (&schema.entries[entry as usize].what, wanted) {
+        Lookup::Declared(entry) => match (&schema[entry].what, wanted) {
             (What::Object { keys, name, .. }, Wanted::Named) if name.is_some() || keys.len() == 1 => return,
             (What::Object { many: false, .. }, Wanted::Single) => return,
             (What::Object { .. }, Wanted::Named) => "the objects there have no single name or key",
@@ -345,11 +345,11 @@ fn leads_back(entry: usize, schema: &Schema) -> Option<String> {
         let path = inherits.of.as_ref().or(inherits.block.as_ref())?;
         let steps: Vec<PathStep<'_>> = path.iter().map(|name| PathStep::named(name)).collect();
         let Lookup::Declared(next) = schema.find(&steps) else { return None };
-        let back = way.contains(&usize::from(next));
-        way.push(usize::from(next));
+        let back = way.contains(&next.index());
+        way.push(next.index());
         if back {
             let names = way.iter().map(|&entry| format!("`{}`", schema.entries[entry].pattern));
-            return (usize::from(next) == entry).then(|| names.collect::<Vec<_>>().join(" → "));
+            return (next.index() == entry).then(|| names.collect::<Vec<_>>().join(" → "));
         }
     }
 }
@@ -447,7 +447,7 @@ fn check_settings(root: &Section<'_, '_>, settings: &[OfObject<'_>], types: &Typ
             .collect();
         path.push(PathStep::Name(key.text));
         let problem = match schema.find(&path) {
-            Lookup::Declared(index) => match schema.entries[index as usize].what.setting() {
+            Lookup::Declared(index) => match schema[index].what.setting() {
                 Some(kind) if types.is_secret(kind) => {
                     "a secret cannot tell objects apart: keys stand in locators"
                 }

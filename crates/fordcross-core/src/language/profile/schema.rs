@@ -1,8 +1,10 @@
 //! What a line's configurations can hold: settings with types, objects with keys.
 
+use crate::ids::EntryId;
 use crate::language::expression::Expression;
 use crate::language::typing::TypeId;
 use crate::tree::pattern::{Pattern, Step};
+use std::ops::Index;
 use std::sync::Arc;
 
 /// The declarations of one profile.
@@ -237,15 +239,15 @@ impl Schema {
     }
 
     /// The declaration with just this pattern.
-    pub(crate) fn same(&self, pattern: &Pattern) -> Option<u16> {
-        self.entries.iter().position(|entry| entry.pattern == *pattern).map(|index| index as u16)
+    pub(crate) fn same(&self, pattern: &Pattern) -> Option<EntryId> {
+        self.entries.iter().position(|entry| entry.pattern == *pattern).map(EntryId::new)
     }
 }
 
 /// Whether a schema knows a path.
 pub(crate) enum Lookup {
     /// Exactly this is declared.
-    Declared(u16),
+    Declared(EntryId),
     /// Something below it is.
     Above,
     /// Not known from this step on, with the names that could have stood there.
@@ -255,11 +257,11 @@ pub(crate) enum Lookup {
 impl Schema {
     /// Looks a path up, step by step. A wildcard of the path fits a wildcard of the schema only.
     pub(crate) fn find(&self, path: &[PathStep<'_>]) -> Lookup {
-        let mut level: Vec<(&[Step], u16)> = self
+        let mut level: Vec<(&[Step], EntryId)> = self
             .entries
             .iter()
-            .zip(0..)
-            .map(|(entry, index)| (entry.pattern.steps.as_slice(), index))
+            .enumerate()
+            .map(|(index, entry)| (entry.pattern.steps.as_slice(), EntryId::new(index)))
             .collect();
         for (at, step) in path.iter().enumerate() {
             let next: Vec<_> = level
@@ -293,13 +295,8 @@ impl Schema {
             level = next;
         }
         // An exact name says more than a wildcard.
-        let exactness = |index: u16| {
-            self.entries[index as usize]
-                .pattern
-                .steps
-                .iter()
-                .filter(|step| matches!(step, Step::Names(_)))
-                .count()
+        let exactness = |index: EntryId| {
+            self[index].pattern.steps.iter().filter(|step| matches!(step, Step::Names(_))).count()
         };
         level
             .iter()
@@ -307,6 +304,14 @@ impl Schema {
             .map(|&(_, index)| index)
             .max_by_key(|&index| (exactness(index), std::cmp::Reverse(index)))
             .map_or(Lookup::Above, Lookup::Declared)
+    }
+}
+
+impl Index<EntryId> for Schema {
+    type Output = Entry;
+
+    fn index(&self, id: EntryId) -> &Entry {
+        &self.entries[id.index()]
     }
 }
 

@@ -2,6 +2,7 @@
 
 use super::{Networks, UsedNet, spelled};
 use crate::finding::{Code, Finding, Severity};
+use crate::ids::RowId;
 use crate::language::expression;
 use crate::mapping::entry::{EntryNumber, Told};
 use crate::mapping::seen::Seen;
@@ -35,7 +36,7 @@ fn leaving(of: &Networks, nets: &[UsedNet], holding: &[&UsedNet], seen: &Seen<'_
     let mut found = Vec::new();
     let before = expression::Networks::new(holding.iter().map(|used| used.net));
     let after = expression::Networks::new(holding.iter().map(|used| of.moved(used, seen)));
-    let mut row_of: FxHashMap<IpNet, u32> = FxHashMap::default();
+    let mut row_of: FxHashMap<IpNet, RowId> = FxHashMap::default();
     let mut moved_of: FxHashMap<IpNet, IpNet> = FxHashMap::default();
     for used in holding {
         row_of.entry(of.moved(used, seen)).or_insert(used.row);
@@ -147,7 +148,7 @@ fn partly_renumbered(of: &Networks, holding: &[&UsedNet], seen: &Seen<'_>) -> Ve
             } else {
                 "and does not hold the new one"
             };
-            let rows: Vec<u32> =
+            let rows: Vec<RowId> =
                 holding.iter().filter(|used| used.net == wide.net).map(|used| used.row).collect();
             let message =
                 format!("`{name}` stays as it is: it still holds the old `{old}`, {holds}, `{new}`");

@@ -11,6 +11,7 @@ use super::rename::{Rename, each_rename};
 use super::seen::{Seen, UsedName};
 use crate::declaration::{Section, Word as Written};
 use crate::finding::{Code, Finding};
+use crate::ids::{EntryId, RowId};
 use crate::language::expression;
 use crate::language::typing::Value;
 use crate::tree::pattern::Pattern;
@@ -143,8 +144,8 @@ struct UsedNet {
     net: IpNet,
     /// It holds others: the network of an interface, of a rule.
     holds: bool,
-    row: u32,
-    entry: u16,
+    row: RowId,
+    entry: EntryId,
 }
 
 /// Hands on each address and network in a value, and whether it holds others.
@@ -301,7 +302,7 @@ impl Mapped for Networks {
     fn collisions(&self, seen: &Seen<'_>) -> Vec<Told> {
         let nets = nets_in(seen);
         let mut found = Vec::new();
-        let mut became: FxHashMap<IpNet, (IpNet, u32)> = FxHashMap::default();
+        let mut became: FxHashMap<IpNet, (IpNet, RowId)> = FxHashMap::default();
         let mut told: FxHashSet<(IpNet, IpNet)> = FxHashSet::default();
         // What stays first: what moves there is to blame.
         let (stay, move_away): (Vec<&UsedNet>, Vec<&UsedNet>) =

@@ -9,6 +9,7 @@ use super::rename::{Rename, each_rename};
 use super::seen::{Seen, UsedName};
 use crate::declaration::Section;
 use crate::finding::{Code, Finding};
+use crate::ids::{EntryId, RowId};
 use crate::language::typing::Value;
 use crate::tree::pattern::Pattern;
 use rustc_hash::{FxHashMap, FxHashSet};
@@ -83,7 +84,7 @@ fn each_path<'v>(value: &'v Value<'_>, each: &mut dyn FnMut(&'v str)) {
 }
 
 /// The paths of a backup, each with its row and its declaration.
-fn paths_in<'s>(seen: &'s Seen<'_>) -> Vec<(&'s str, u32, u16)> {
+fn paths_in<'s>(seen: &'s Seen<'_>) -> Vec<(&'s str, RowId, EntryId)> {
     let mut paths = Vec::new();
     for at in &seen.values {
         each_path(&at.value, &mut |path| paths.push((path, at.row, at.entry)));
@@ -161,8 +162,8 @@ impl Mapped for Paths {
     fn collisions(&self, seen: &Seen<'_>) -> Vec<Told> {
         let paths = paths_in(seen);
         let mut found = Vec::new();
-        let mut became: FxHashMap<Cow<'_, str>, (&str, u32)> = FxHashMap::default();
-        let moved = |path: &str, entry: u16| self.get(path, seen.except(entry));
+        let mut became: FxHashMap<Cow<'_, str>, (&str, RowId)> = FxHashMap::default();
+        let moved = |path: &str, entry: EntryId| self.get(path, seen.except(entry));
         // What stays first: what moves there is to blame.
         let (stay, move_away): (Vec<_>, Vec<_>) = paths
             .into_iter()

@@ -1,5 +1,6 @@
 //! Which rows of a backup name ports.
 
+use crate::ids::RowId;
 use crate::language::profile::{Profile, What, names_port};
 use crate::language::typing::TypeId;
 use crate::scan::automaton::Automaton;
@@ -13,7 +14,7 @@ fn naming_of(tree: &Tree<'_>, profile: &Profile, automaton: &Automaton, reading:
     let kinds: Vec<[Option<TypeId>; 2]> = automaton
         .all_accepted()
         .map(|accepted| {
-            let what = accepted.entry.map(|entry| &profile.schema.entries[usize::from(entry)].what);
+            let what = accepted.entry.map(|entry| &profile.schema[entry].what);
             let name = what.and_then(|what| match what {
                 What::Object { name, .. } => *name,
                 What::Setting { .. } => None,
@@ -24,7 +25,7 @@ fn naming_of(tree: &Tree<'_>, profile: &Profile, automaton: &Automaton, reading:
         .collect();
     let mut naming = Naming::default();
     let mut known: FxHashMap<(TypeId, &str), Option<u32>> = FxHashMap::default();
-    for (row, index) in reading.rows.iter().zip(0..) {
+    for (index, row) in reading.numbered() {
         let [setting, name] = kinds[row.accept.0 as usize];
         let (kind, text) = match (row.kind, setting, name) {
             (RowKind::Setting, Some(kind), _) => (kind, tree.value(row.node)),
@@ -53,10 +54,10 @@ pub(crate) fn each_naming_row(
     profile: &Profile,
     automaton: &Automaton,
     reading: &Inventory,
-    each: &mut dyn FnMut(u32, Row, &[String]),
+    each: &mut dyn FnMut(RowId, Row, &[String]),
 ) {
     let naming = reading.naming.get_or_init(|| naming_of(tree, profile, automaton, reading));
     for &(index, named) in &naming.rows {
-        each(index, reading.rows[index as usize], &naming.ports[named as usize]);
+        each(index, reading.row(index), &naming.ports[named as usize]);
     }
 }

@@ -47,8 +47,7 @@ pub fn used_ports(backup: &Backup<'_>, leg: &Leg, walk: &Scan) -> Vec<PortUse> {
     }
     let mut naming: FxHashSet<(usize, ObjectId)> = FxHashSet::default();
     each_naming_row(&backup.tree, profile, automaton, reading, &mut |_, row, ports| {
-        let entry =
-            automaton.accepted(row.accept).entry.map(|entry| &profile.schema.entries[usize::from(entry)]);
+        let entry = automaton.accepted(row.accept).entry.map(|entry| &profile.schema[entry]);
         let is_partner_link =
             entry.is_some_and(|entry| entry.roles.iter().any(|(role, _)| *role == Role::Redundancy));
         for name in ports {
@@ -98,9 +97,7 @@ fn made_ports(backup: &Backup<'_>, leg: &Leg, walk: &Scan) -> Vec<(String, Strin
     let types = &leg.old.types;
     let made = kinds_of_objects(&backup.tree, &leg.old, walk).into_iter().filter_map(|(row, kind)| {
         let accepted = walk.automaton.accepted(row.accept);
-        let What::Object { name: Some(name_type), signs, .. } =
-            &leg.old.schema.entries[usize::from(accepted.entry?)].what
-        else {
+        let What::Object { name: Some(name_type), signs, .. } = &leg.old.schema[accepted.entry?].what else {
             return None;
         };
         if !signs.makes_port.contains(&kind) {

@@ -4,6 +4,7 @@ use super::read::{RawRules, read_breach, read_old, read_wording};
 use super::{Breach, Check, Condition, Head, Wording};
 use crate::declaration::{Report, Section, Word, as_word};
 use crate::finding::Code;
+use crate::ids::EntryId;
 use crate::language::expression::{OperandKind, alternatives};
 use crate::language::profile::keys::read_range;
 use crate::language::profile::schema::{Entry, Lookup, PathStep, Schema, What};
@@ -60,7 +61,7 @@ fn read_check(
     let code = section.word("code");
     let that = section.word("that");
     let Some(pattern) = pattern else { return };
-    let several = schema.same(&pattern).is_none_or(|entry| match &schema.entries[usize::from(entry)].what {
+    let several = schema.same(&pattern).is_none_or(|entry| match &schema[entry].what {
         What::Object { many, .. } => *many,
         What::Setting { .. } => true,
     });
@@ -174,7 +175,7 @@ impl RawRules {
             for (asks, path) in condition.expression.asked().filter(|(asks, _)| *asks != "since") {
                 check_path(report, pattern, path, condition.span, schema, self);
                 let entry = find(schema, pattern, path, self);
-                let Some(entry) = entry.map(|entry| &schema.entries[usize::from(entry)]) else { continue };
+                let Some(entry) = entry.map(|entry| &schema[entry]) else { continue };
                 let reads = matches!(asks, "effective" | "values" | "same");
                 if reads && entry.what.setting().is_some_and(|kind| types.is_secret(kind)) {
                     report
@@ -202,7 +203,7 @@ impl RawRules {
         for (pattern, span) in &self.referents {
             let steps: Vec<PathStep<'_>> = pattern.steps.iter().map(PathStep::from).collect();
             let is_named = match schema.find(&steps) {
-                Lookup::Declared(entry) => match &schema.entries[usize::from(entry)].what {
+                Lookup::Declared(entry) => match &schema[entry].what {
                     What::Object { keys, name, .. } => name.is_some() || keys.len() == 1,
                     What::Setting { .. } => true,
                 },
@@ -223,11 +224,11 @@ impl RawRules {
 }
 
 /// What is declared at a path that is seen from objects of a pattern.
-fn find(schema: &Schema, pattern: &Pattern, path: &str, raw: &RawRules) -> Option<u16> {
+fn find(schema: &Schema, pattern: &Pattern, path: &str, raw: &RawRules) -> Option<EntryId> {
     let (above, path) = match path.rsplit_once("->") {
         Some((reference, rest)) => {
             let entry = find(schema, pattern, reference, raw)?;
-            let of = raw.rules.refers_to(&schema.entries[usize::from(entry)].pattern)?.objects()?;
+            let of = raw.rules.refers_to(&schema[entry].pattern)?.objects()?;
             (of.steps.clone(), rest)
         }
         None if path.starts_with('/') => (Vec::new(), path.trim_start_matches('/')),

@@ -10,6 +10,7 @@ mod read;
 pub(super) use checks::read_checks;
 pub(super) use read::{RawObjectRule, RawRules, read_object_rule, read_setting_rule};
 
+use crate::ids::OwnRule;
 use crate::language::expression::Expression;
 use crate::tree::pattern::Pattern;
 use std::sync::Arc;
@@ -37,11 +38,11 @@ pub(crate) const PART_CODES: [(&str, &str); 8] = [
 /// The number of a rule among those of its kind in one [`Rules`].
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, PartialOrd, Ord)]
 pub(crate) enum OwnRuleId {
-    Object(u16),
+    Object(OwnRule),
     /// How many objects of a rule there are, asked of what they stand in.
-    Count(u16),
-    Setting(u16),
-    Check(u16),
+    Count(OwnRule),
+    Setting(OwnRule),
+    Check(OwnRule),
 }
 
 /// What becomes of what breaks a rule, the mildest first.
@@ -240,16 +241,16 @@ impl Rules {
 
     /// Each rule that is about nodes of a path, with the path.
     pub(crate) fn patterns(&self) -> impl Iterator<Item = (OwnRuleId, Pattern)> {
-        let objects = self.objects.iter().zip(0..).flat_map(|(rule, id)| {
+        let objects = self.objects.iter().zip((0..).map(OwnRule::new)).flat_map(|(rule, id)| {
             let pattern = &rule.head.pattern;
             let above = || Pattern { steps: pattern.steps[..pattern.steps.len() - 1].to_vec() };
             let counted =
                 rule.count.filter(|_| !pattern.steps.is_empty()).map(|_| (OwnRuleId::Count(id), above()));
             [Some((OwnRuleId::Object(id), pattern.clone())), counted].into_iter().flatten()
         });
-        let settings = self.settings.iter().zip(0..);
+        let settings = self.settings.iter().zip((0..).map(OwnRule::new));
         let settings = settings.map(|(rule, id)| (OwnRuleId::Setting(id), rule.head.pattern.clone()));
-        let checks = self.checks.iter().zip(0..).filter(|(check, _)| !check.of_whole);
+        let checks = self.checks.iter().zip((0..).map(OwnRule::new)).filter(|(check, _)| !check.of_whole);
         objects
             .chain(settings)
             .chain(checks.map(|(rule, id)| (OwnRuleId::Check(id), rule.head.pattern.clone())))
@@ -257,9 +258,9 @@ impl Rules {
 
     pub(crate) fn head(&self, id: OwnRuleId) -> &Head {
         match id {
-            OwnRuleId::Object(id) | OwnRuleId::Count(id) => &self.objects[usize::from(id)].head,
-            OwnRuleId::Setting(id) => &self.settings[usize::from(id)].head,
-            OwnRuleId::Check(id) => &self.checks[usize::from(id)].head,
+            OwnRuleId::Object(id) | OwnRuleId::Count(id) => &self.objects[id.index()].head,
+            OwnRuleId::Setting(id) => &self.settings[id.index()].head,
+            OwnRuleId::Check(id) => &self.checks[id.index()].head,
         }
     }
 

@@ -35,6 +35,14 @@ ids! {
     RuleId(u32)
     /// A clause of the left side of a rule. The first one of a place is its object itself.
     ClauseId(u8)
+    /// A place of a crossing, among its places.
+    PlaceId(u16)
+    /// What a capture of a rule is bound to, among all that its object and its clauses bind.
+    SlotId(u16)
+    /// A look-up of a crossing, among its look-ups.
+    LookUpId(u16)
+    /// A crossing of a course, from the first one.
+    StepId(u8)
     /// A setting or object of a backup, in the order of its text.
     RowId(u32)
     /// A port that the map left or left open, among [`Ledger::ports`](crate::ledger::Ledger::ports).
@@ -45,6 +53,11 @@ ids! {
 
 impl ClauseId {
     /// The first one of a rule.
+    pub(crate) const FIRST: Self = Self(0);
+}
+
+impl StepId {
+    /// The first one, which begins with the backup.
     pub(crate) const FIRST: Self = Self(0);
 }
 

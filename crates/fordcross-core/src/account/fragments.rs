@@ -1,7 +1,7 @@
 //! What many rows say alike, written once: the section, the type, what decided. At millions of rows
 //! copying it is a good deal cheaper than writing it anew.
 
-use crate::ids::SectionId;
+use crate::ids::{SectionId, StepId};
 use crate::language::course::Leg;
 use crate::language::crossing::Action;
 use crate::language::profile::Profile;
@@ -24,7 +24,7 @@ pub(super) struct Fragments<'l> {
     types: Vec<Vec<u8>>,
     /// The fate with what decided it, written when first needed; of rules of the first step by their numbers.
     by_rule: Vec<[Option<Box<[u8]>>; Fate::ALL.len()]>,
-    decided: FxHashMap<(u8, DecidedBy, Fate), Box<[u8]>>,
+    decided: FxHashMap<(StepId, DecidedBy, Fate), Box<[u8]>>,
     /// The end of a landing of each fate.
     landed: [Vec<u8>; Fate::ALL.len()],
 }
@@ -67,9 +67,9 @@ impl<'l> Fragments<'l> {
     pub(super) fn decided(&mut self, decision: &Decision) -> &[u8] {
         let Decision { step, by, fate, .. } = *decision;
         let (course, mapping, ports, went) = (self.course, self.mapping, self.ports, self.went);
-        let make = || decided(&course[step as usize], mapping, (ports, went), by, fate);
+        let make = || decided(&course[step.index()], mapping, (ports, went), by, fate);
         match by {
-            DecidedBy::Rule(rule) if step == 0 => {
+            DecidedBy::Rule(rule) if step == StepId::FIRST => {
                 self.by_rule[rule.index()][fate as usize].get_or_insert_with(make)
             }
             _ => self.decided.entry((step, by, fate)).or_insert_with(make),
@@ -79,7 +79,7 @@ impl<'l> Fragments<'l> {
     /// Whether what decided says itself why.
     pub(super) fn has_reason(&self, decision: &Decision, note: &Note) -> bool {
         let Decision { step, by, .. } = *decision;
-        let leg = &self.course[step as usize];
+        let leg = &self.course[step.index()];
         note.step != step || decider(leg, self.mapping, (self.ports, self.went), by).1.is_some()
     }
 

@@ -4,7 +4,7 @@
 
 use super::fragments::Fragments;
 use super::{LedgerInput, StepMade, rows_by_node};
-use crate::ids::RowId;
+use crate::ids::{RowId, StepId};
 use crate::language::course::Leg;
 use crate::language::profile::Profile;
 use crate::language::typing::{Form, TypeId, Types};
@@ -264,7 +264,7 @@ impl<'l> LedgerWriter<'l> {
             let mut places: Vec<NodeId> = Vec::new();
             let mut decision = Decision {
                 fate: Fate::Carried,
-                step: number as u8,
+                step: StepId::new(number),
                 by: DecidedBy::Nothing,
                 landings: (0, 0),
             };

@@ -151,7 +151,7 @@ impl Carried<'_, '_> {
             let mut finding = Finding::new(note.code, note.message.as_ref());
             finding.help = note.help.as_deref().cloned();
             if let Some(line) = note.line {
-                let crossing = &self.input.course[note.step as usize].crossing;
+                let crossing = &self.input.course[note.step.index()].crossing;
                 finding.rule = Some(format!("{}:{line}", crossing.file));
             }
             if let Some(row) = note.row {

@@ -20,7 +20,7 @@ use crate::container::Member;
 pub use crate::engine::Threads;
 use crate::engine::{NameBook, Step, apply};
 use crate::finding::{Findings, Severity, SeverityOverride, apply_severities};
-use crate::ids::SectionId;
+use crate::ids::{PlaceId, SectionId, StepId};
 use crate::judge::read_back;
 use crate::judge::{Overruled, unsound};
 use crate::language::course::Leg;
@@ -130,7 +130,7 @@ pub fn carry<'i, 'a>(input: CarryInput<'i, 'a>, walk: Scan) -> Carried<'i, 'a> {
         let mapping = (number == mapped_at).then_some(input.mapping);
         let into_base = input.base.is_some() && number + 1 == input.course.len();
         let step = Step {
-            number: number as u8,
+            number: StepId::new(number),
             tree,
             leg,
             model,
@@ -184,7 +184,7 @@ pub fn carry<'i, 'a>(input: CarryInput<'i, 'a>, walk: Scan) -> Carried<'i, 'a> {
             .ids()
             .filter(|node| made.kind(*node) == Kind::Comment && based.places[node.index()].is_some())
             .count();
-        let step = (steps.len() - 1) as u8;
+        let step = StepId::new(steps.len() - 1);
         let notes =
             merge::findings::overridden(&merged, &based, &last.new, &ledger, step, &mut new_automaton);
         if !notes.is_empty() {
@@ -461,7 +461,7 @@ impl Carried<'_, '_> {
             let ledger = if self.steps.len() == 1 { &self.ledger } else { &self.steps[number].ledger };
             let mut used = vec![false; leg.crossing.rules.len()];
             for &(step, rule) in &self.ledger.applied {
-                if usize::from(step) == number {
+                if step.index() == number {
                     used[rule.index()] = true;
                 }
             }
@@ -479,8 +479,8 @@ impl Carried<'_, '_> {
             // A place of a branch that is no object has no row of its own.
             for place in 0..leg.crossing.places.len() {
                 let rules = leg.crossing.rules.iter().zip(&used);
-                if rules.into_iter().any(|(rule, used)| *used && rule.place == Some(place)) {
-                    let own = leg.crossing.rules.iter().position(|rule| rule.is_place(place));
+                if rules.into_iter().any(|(rule, used)| *used && rule.place == Some(PlaceId::new(place))) {
+                    let own = leg.crossing.rules.iter().position(|rule| rule.is_place(PlaceId::new(place)));
                     own.into_iter().for_each(|own| used[own] = true);
                 }
             }

@@ -3,6 +3,7 @@
 use super::instance::Slots;
 use super::outcome::Engine;
 use crate::finding::Code;
+use crate::ids::PlaceId;
 use crate::language::crossing::{Action, Rule, Target};
 use crate::language::expression::Expression;
 use crate::ledger::fate::{Fate, Origin};
@@ -56,7 +57,7 @@ impl<'i> Engine<'_, 'i, '_> {
     }
 
     /// Whether an object was taken by its place, and not by the map or an earlier rule.
-    fn was_placed(&self, place: usize, scope: NodeId) -> bool {
+    fn was_placed(&self, place: PlaceId, scope: NodeId) -> bool {
         let at = self.program.reading.rows.partition_point(|row| row.node < scope);
         let row =
             self.program.reading.rows.get(at).filter(|row| row.node == scope && row.kind == RowKind::Object);

@@ -1,7 +1,7 @@
 //! Which rule takes a row.
 
 use super::matcher::{Fit, Matcher};
-use crate::ids::RowId;
+use crate::ids::{RowId, SlotId};
 use crate::language::crossing::{Action, Rule};
 use crate::language::crossing::{ClauseId, RuleId};
 use crate::ledger::Decision;
@@ -65,9 +65,10 @@ impl<'i> Matcher<'_, 'i, '_> {
         let Some(when) = &rule.when else { return true };
         let slots = self.bind(rule, fit);
         let scope = match (rule.place, fit.iter().flatten().next()) {
-            (Some(place), Some(&row)) => self
-                .program
-                .scope_of(self.program.row(row).node, self.program.step.leg.crossing.places[place].depth),
+            (Some(place), Some(&row)) => self.program.scope_of(
+                self.program.row(row).node,
+                self.program.step.leg.crossing.places[place.index()].depth,
+            ),
             _ => self.program.root,
         };
         let index = self.index_of(rule.place, scope);
@@ -96,7 +97,7 @@ impl<'i> Matcher<'_, 'i, '_> {
         if fit.iter().all(Option::is_some) {
             return true;
         }
-        let missing: Vec<usize> = rule
+        let missing: Vec<SlotId> = rule
             .clauses
             .iter()
             .zip(fit)
@@ -104,7 +105,7 @@ impl<'i> Matcher<'_, 'i, '_> {
             .flat_map(|(clause, _)| clause.shape.iter().flat_map(|shape| shape.slots.iter().copied()))
             .collect();
         targets.iter().flat_map(|target| &target.fields).all(|field| {
-            let slots: Vec<usize> = field.slots().collect();
+            let slots: Vec<SlotId> = field.slots().collect();
             let absent = slots.iter().filter(|slot| missing.contains(slot)).count();
             absent == 0 || absent == slots.len()
         })

@@ -3,6 +3,7 @@
 
 use super::outcome::Engine;
 use crate::format::Codec;
+use crate::ids::StepId;
 use crate::scan::inventory::Remark;
 use crate::text::source::{LineIndex, Span};
 use crate::tree::{BLANK_LINE, Kind, NodeId, TRAILING, Text, Trivia};
@@ -44,7 +45,7 @@ impl Engine<'_, '_, '_> {
             }
             let behind = !matches!(spot, Spot::Within(_)) && self.stood_behind(remark);
             let mut spelled = tree.value_span(remark.node);
-            if traits.keeps_blank_lines && self.program.step.number == 0 {
+            if traits.keeps_blank_lines && self.program.step.number == StepId::FIRST {
                 spelled = Some(self.with_space_before(span));
                 if !behind && apart.insert(self.line_start(span.start)) {
                     self.put_empty_lines(&mut beside, &spot, span);
@@ -58,7 +59,7 @@ impl Engine<'_, '_, '_> {
             let value = spelled.map_or(Text::Decoded(tree.value(remark.node)), Text::Borrowed);
             self.put(&mut beside, &spot, name, span, value);
         }
-        if self.program.step.number == 0 {
+        if self.program.step.number == StepId::FIRST {
             self.take_empty_lines_along(&mut beside, &mut apart);
         }
         beside
@@ -154,7 +155,7 @@ impl Engine<'_, '_, '_> {
 
     /// Whether a comment stood on the line of what it speaks of.
     fn stood_behind(&self, remark: Remark) -> bool {
-        if self.program.step.number > 0 {
+        if self.program.step.number > StepId::FIRST {
             return self.program.tree.name(remark.node) == TRAILING;
         }
         // Only the backup itself has lines; what a crossing made has its comments in their places.
@@ -164,7 +165,7 @@ impl Engine<'_, '_, '_> {
 
     fn spot_in_tree(&self, remark: Remark, by_start: &mut Option<Vec<(u32, usize)>>) -> Option<Spot> {
         let tree = self.program.tree;
-        let same_line = self.program.step.number == 0 && self.stood_behind(remark);
+        let same_line = self.program.step.number == StepId::FIRST && self.stood_behind(remark);
         if let Some(previous) = remark.previous.filter(|_| same_line) {
             // Behind it, on a line of its own, it would seem to speak of what follows.
             return self.new_place(previous).map(Spot::Before);
@@ -220,7 +221,7 @@ impl Engine<'_, '_, '_> {
     /// Where the first thing went that follows a comment in the file without a gap and went anywhere: what the
     /// comment stands at may have no place of its own. Rows by where they start are gathered when first needed.
     fn place_of_next(&self, comment: NodeId, by_start: &mut Option<Vec<(u32, usize)>>) -> Option<NodeId> {
-        if self.program.step.number > 0 {
+        if self.program.step.number > StepId::FIRST {
             return None;
         }
         let rows = by_start.get_or_insert_with(|| {
@@ -252,7 +253,7 @@ impl Engine<'_, '_, '_> {
             (self.program.tree.span(comment).start as usize, self.program.tree.span(comment).end as usize);
         let text = self.program.tree.source().text;
         let first = self.program.tree.span(self.program.tree.parent(comment)).start as usize;
-        self.program.step.number == 0
+        self.program.step.number == StepId::FIRST
             && text.get(first.min(start)..start).is_some_and(|before| before.trim().is_empty())
             && text[end..].lines().nth(1).is_some_and(|line| line.trim().is_empty())
     }

@@ -103,11 +103,11 @@ impl<'i> Matcher<'_, 'i, '_> {
         let mut text = std::mem::take(&mut self.scratch);
         let hand = Renderer::new(self.here(plain.rule, slots, scope, index), &self.look_ups);
         for (number, PlainField { field, capture, .. }) in plain.fields.iter().enumerate() {
-            if field.slots().next().is_some() && field.slots().all(|slot| slots[slot].is_none()) {
+            if field.slots().next().is_some() && field.slots().all(|slot| slots[slot.index()].is_none()) {
                 continue;
             }
             let asked = capture.filter(|_| remembers(&self.program.step)).and_then(|(slot, through)| {
-                let bound = slots[slot]?;
+                let bound = slots[slot.index()]?;
                 Some((through.question(&bound), bound))
             });
             let known = asked.and_then(|(question, bound)| self.converted.find(question, bound.text));

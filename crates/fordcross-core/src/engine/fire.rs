@@ -7,7 +7,7 @@ use super::matcher::Fit;
 use super::outcome::{Engine, Rows};
 use super::render::Renderer;
 use crate::finding::Code;
-use crate::ids::RowId;
+use crate::ids::{PlaceId, RowId, SlotId};
 use crate::language::crossing::RuleId;
 use crate::language::crossing::{Action, Field, Rule, Start, Target, TargetName, TargetStep};
 use crate::language::expression::Operand;
@@ -102,8 +102,8 @@ impl<'i> Engine<'_, 'i, '_> {
     }
 
     /// Notes where an object would have been that has no place, as far as all of its kind go there.
-    fn want_object(&mut self, place: usize, row: RowId) {
-        let place = &self.program.step.leg.crossing.places[place];
+    fn want_object(&mut self, place: PlaceId, row: RowId) {
+        let place = &self.program.step.leg.crossing.places[place.index()];
         let names = place.target.iter().map(|step| match &step.name {
             TargetName::Literal(name) => name.as_str(),
             TargetName::Made { .. } => "*",
@@ -115,7 +115,7 @@ impl<'i> Engine<'_, 'i, '_> {
     }
 
     /// The node that the settings of a place's scope stand in, made when first asked for.
-    pub(super) fn target_of(&mut self, instance: &Instance<'i>, place: usize) -> Result<NodeId, Failure> {
+    pub(super) fn target_of(&mut self, instance: &Instance<'i>, place: PlaceId) -> Result<NodeId, Failure> {
         if let Some(node) =
             instance.target.get().or_else(|| self.targets.get(&(place, instance.scope)).copied())
         {
@@ -127,14 +127,14 @@ impl<'i> Engine<'_, 'i, '_> {
                 format!("its object has no place on the new unit: {}", failure.message),
             )
         })?;
-        let group = &self.program.step.leg.crossing.places[place].group;
+        let group = &self.program.step.leg.crossing.places[place.index()].group;
         let equal = (!group.is_empty()).then(|| (place, self.group_values(group, instance.scope)));
         if let Some(&shared) = equal.as_ref().and_then(|equal| self.groups.get(equal)) {
             instance.target.set(Some(shared));
             instance.joined.set(true);
             return Ok(shared);
         }
-        let declared = &self.program.step.leg.crossing.places[place];
+        let declared = &self.program.step.leg.crossing.places[place.index()];
         let steps = &declared.target;
         let mut ways = names.iter().zip(steps).map(|((name, _), step)| (name.as_ref(), step.append));
         let from = match &declared.start {
@@ -172,15 +172,15 @@ impl<'i> Engine<'_, 'i, '_> {
     /// The branch that all objects of a place stand in, by the way to it from the top.
     fn base_of<'n>(
         &mut self,
-        place: usize,
+        place: PlaceId,
         way: impl Iterator<Item = (&'n str, bool)>,
     ) -> Result<NodeId, Conflict> {
-        if let Some(base) = self.bases[place] {
+        if let Some(base) = self.bases[place.index()] {
             way.for_each(drop);
             return Ok(base);
         }
         let base = self.go(self.draft.root(), way)?;
-        self.bases[place] = Some(base);
+        self.bases[place.index()] = Some(base);
         Ok(base)
     }
 
@@ -296,9 +296,9 @@ impl<'i> Engine<'_, 'i, '_> {
     }
 
     /// The node that the settings of a place's scope stand in, if it is there.
-    fn made_target(&mut self, instance: &Instance<'i>, place: usize) -> Option<NodeId> {
+    fn made_target(&mut self, instance: &Instance<'i>, place: PlaceId) -> Option<NodeId> {
         let made = instance.target.get().or_else(|| self.targets.get(&(place, instance.scope)).copied());
-        let declared = &self.program.step.leg.crossing.places[place];
+        let declared = &self.program.step.leg.crossing.places[place.index()];
         let shared =
             || self.groups.get(&(place, self.group_values(&declared.group, instance.scope))).copied();
         let made =
@@ -319,7 +319,7 @@ impl<'i> Engine<'_, 'i, '_> {
 
     /// Where an object of another place went, if it is there.
     fn made_start(&mut self, start: &Start, slots: &[Option<Capture<'i>>]) -> Option<NodeId> {
-        let scope = self.matcher.scope_by_key(start.place, slots[start.slot].as_ref()?.text)?;
+        let scope = self.matcher.scope_by_key(start.place, slots[start.slot.index()].as_ref()?.text)?;
         let instance = self.matcher.instance(start.place, scope)?;
         self.made_target(&instance, start.place)
     }
@@ -351,7 +351,7 @@ impl<'i> Engine<'_, 'i, '_> {
             let place = target.start.as_ref().map(|start| start.place).or(rule.place);
             let above = place
                 .filter(|_| !target.top)
-                .map_or(&[][..], |place| &self.program.step.leg.crossing.places[place].whole);
+                .map_or(&[][..], |place| &self.program.step.leg.crossing.places[place.index()].whole);
             if above.iter().chain(&target.base).any(TargetStep::is_by_kind) {
                 fields.iter().try_for_each(|(path, ..)| self.is_known(start, base, path))?;
             }
@@ -406,7 +406,7 @@ impl<'i> Engine<'_, 'i, '_> {
     /// Where an object of another place went.
     fn start(&mut self, start: &Start, slots: &[Option<Capture<'i>>]) -> Result<NodeId, Failure> {
         let missing = || Failure::new(Code::ValueUnread, "it names an object that is not there");
-        let key = slots[start.slot].as_ref().ok_or_else(missing)?.text;
+        let key = slots[start.slot.index()].as_ref().ok_or_else(missing)?.text;
         let scope = self.matcher.scope_by_key(start.place, key).ok_or_else(missing)?;
         let instance = self.matcher.instance(start.place, scope).ok_or_else(missing)?;
         self.target_of(&instance, start.place)
@@ -432,8 +432,8 @@ impl<'i> Engine<'_, 'i, '_> {
             let base = path(&hand, &target.base)?;
             let mut fields = SmallVec::new();
             for field in &target.fields {
-                let used: SmallVec<[usize; 4]> = field.slots().collect();
-                if !used.is_empty() && used.iter().all(|&slot| slots[slot].is_none()) {
+                let used: SmallVec<[SlotId; 4]> = field.slots().collect();
+                if !used.is_empty() && used.iter().all(|&slot| slots[slot.index()].is_none()) {
                     continue;
                 }
                 let Some(prepared) = hand.prepare(field, String::new())? else { continue };
@@ -441,7 +441,7 @@ impl<'i> Engine<'_, 'i, '_> {
                     continue;
                 }
                 let mut from: Rows =
-                    used.iter().filter_map(|&slot| slots[slot].and_then(|bound| bound.row)).collect();
+                    used.iter().filter_map(|&slot| slots[slot.index()].and_then(|bound| bound.row)).collect();
                 from.retain(|row| rows.contains(row));
                 let from = if from.is_empty() { Rows::from_slice(rows) } else { from };
                 fields.push((path(&hand, &field.path)?, prepared, from));

@@ -7,7 +7,7 @@ use super::instance::{Instance, Parts, Slots};
 use super::program::Program;
 use super::render::{Renderer, fact};
 use crate::finding::{Choice, Code, Remedy};
-use crate::ids::RowId;
+use crate::ids::{LookUpId, PlaceId, RowId};
 use crate::language::crossing::ClauseId;
 use crate::language::crossing::{Action, KeyTest, LevelKeys, Piece, Rule, Target, TargetName, TargetStep};
 use crate::language::expression::{Evaluator, Operand};
@@ -112,13 +112,13 @@ impl<'p, 'i, 'a> Matcher<'p, 'i, 'a> {
     }
 
     /// What a place makes of the scope that a node stands in; none if the place does not take it.
-    pub(super) fn instance(&mut self, place: usize, node: NodeId) -> Option<Rc<Instance<'i>>> {
-        if let Some(instance) = &self.instances[place]
+    pub(super) fn instance(&mut self, place: PlaceId, node: NodeId) -> Option<Rc<Instance<'i>>> {
+        if let Some(instance) = &self.instances[place.index()]
             && (instance.scope..instance.end).contains(&node)
         {
             return Some(instance.clone());
         }
-        let declared = &self.program.step.leg.crossing.places[place];
+        let declared = &self.program.step.leg.crossing.places[place.index()];
         let scope = self.program.scope_of(node, declared.depth);
         let slots = self.key_slots(&declared.keys, scope)?;
         if !self.place_holds(place, &slots, scope) {
@@ -140,12 +140,12 @@ impl<'p, 'i, 'a> Matcher<'p, 'i, 'a> {
             joined: Cell::default(),
             names,
         });
-        self.instances[place] = Some(instance.clone());
+        self.instances[place.index()] = Some(instance.clone());
         Some(instance)
     }
 
-    pub(super) fn place_holds(&self, place: usize, slots: &[Option<Capture<'i>>], scope: NodeId) -> bool {
-        let Some(when) = &self.program.step.leg.crossing.places[place].when else { return true };
+    pub(super) fn place_holds(&self, place: PlaceId, slots: &[Option<Capture<'i>>], scope: NodeId) -> bool {
+        let Some(when) = &self.program.step.leg.crossing.places[place.index()].when else { return true };
         let here = self.here(self.program.place_rule(place), slots, scope, 0);
         when.holds(&here)
     }
@@ -158,7 +158,7 @@ impl<'p, 'i, 'a> Matcher<'p, 'i, 'a> {
         scope: NodeId,
         index: usize,
     ) -> EvalContext<'h, 'i, 'a> {
-        let pattern = rule.place.map(|place| &self.program.step.leg.crossing.places[place].from);
+        let pattern = rule.place.map(|place| &self.program.step.leg.crossing.places[place.index()].from);
         EvalContext {
             step: &self.program.step,
             scope,
@@ -172,9 +172,9 @@ impl<'p, 'i, 'a> Matcher<'p, 'i, 'a> {
     }
 
     /// The place of a scope among those of its place, from 1; 0 where no rule asks for any.
-    pub(super) fn index_of(&mut self, place: Option<usize>, scope: NodeId) -> usize {
+    pub(super) fn index_of(&mut self, place: Option<PlaceId>, scope: NodeId) -> usize {
         match place {
-            Some(place) if self.program.counts_objects[place] => {
+            Some(place) if self.program.counts_objects[place.index()] => {
                 self.scopes(place).partition_point(|&other| other <= scope)
             }
             _ => 0,
@@ -182,11 +182,11 @@ impl<'p, 'i, 'a> Matcher<'p, 'i, 'a> {
     }
 
     /// All scopes that a place takes, in the order of the old side.
-    pub(super) fn scopes(&mut self, place: usize) -> Rc<[NodeId]> {
-        if let Some(known) = &self.scopes[place] {
+    pub(super) fn scopes(&mut self, place: PlaceId) -> Rc<[NodeId]> {
+        if let Some(known) = &self.scopes[place.index()] {
             return known.clone();
         }
-        let declared = &self.program.step.leg.crossing.places[place];
+        let declared = &self.program.step.leg.crossing.places[place.index()];
         let takes = |accept: AcceptId| {
             let clauses = &self.program.automaton.accepted(accept).clauses;
             clauses
@@ -212,33 +212,33 @@ impl<'p, 'i, 'a> Matcher<'p, 'i, 'a> {
             self.key_slots(&declared.keys, scope).is_some_and(|slots| self.place_holds(place, &slots, scope))
         });
         let scopes: Rc<[NodeId]> = found.into();
-        self.scopes[place] = Some(scopes.clone());
+        self.scopes[place.index()] = Some(scopes.clone());
         scopes
     }
 
     /// The scope of a place whose first key is that text.
-    pub(super) fn scope_by_key(&mut self, place: usize, key: &str) -> Option<NodeId> {
-        if self.by_key[place].is_none() {
+    pub(super) fn scope_by_key(&mut self, place: PlaceId, key: &str) -> Option<NodeId> {
+        if self.by_key[place.index()].is_none() {
             let mut by_key = FxHashMap::default();
             for &scope in self.scopes(place).iter() {
-                let keys = &self.program.step.leg.crossing.places[place].keys;
+                let keys = &self.program.step.leg.crossing.places[place.index()].keys;
                 if let Some(Some(Some(first))) =
                     self.key_slots(keys, scope).map(|slots| slots.first().copied().flatten()).map(Some)
                 {
                     by_key.entry(first.text.trim().to_owned()).or_insert(scope);
                 }
             }
-            self.by_key[place] = Some(Rc::new(by_key));
+            self.by_key[place.index()] = Some(Rc::new(by_key));
         }
-        self.by_key[place].as_ref().and_then(|by_key| by_key.get(key.trim()).copied())
+        self.by_key[place.index()].as_ref().and_then(|by_key| by_key.get(key.trim()).copied())
     }
 
     /// Gathers the networks that a look-up searches, once.
-    pub(super) fn ready_look_up(&mut self, number: usize) {
-        if self.look_ups[number].is_some() {
+    pub(super) fn ready_look_up(&mut self, number: LookUpId) {
+        if self.look_ups[number.index()].is_some() {
             return;
         }
-        let look_up = &self.program.step.leg.crossing.look_ups[number];
+        let look_up = &self.program.step.leg.crossing.look_ups[number.index()];
         let mut networks = Networks::default();
         for &scope in self.scopes(look_up.place).iter() {
             let Some(instance) = self.instance(look_up.place, scope) else { continue };
@@ -262,7 +262,7 @@ impl<'p, 'i, 'a> Matcher<'p, 'i, 'a> {
                 (None, None) => {}
             }
         }
-        self.look_ups[number] = Some(networks);
+        self.look_ups[number.index()] = Some(networks);
     }
 
     /// The captures of an object's keys, if the keys are as the place asks.
@@ -352,12 +352,14 @@ impl<'p, 'i, 'a> Matcher<'p, 'i, 'a> {
         near.map(|offset| RowId::new(before.len() - 1 - offset)).or_else(|| self.program.reading.row_of(node))
     }
 
-    pub(super) fn parts(&mut self, place: Option<usize>, node: NodeId) -> Rc<Parts> {
+    pub(super) fn parts(&mut self, place: Option<PlaceId>, node: NodeId) -> Rc<Parts> {
         let scope = match place {
-            Some(place) => self.program.scope_of(node, self.program.step.leg.crossing.places[place].depth),
+            Some(place) => {
+                self.program.scope_of(node, self.program.step.leg.crossing.places[place.index()].depth)
+            }
             None => self.program.root,
         };
-        let cell = place.map_or(self.parts.len() - 1, |place| place);
+        let cell = place.map_or(self.parts.len() - 1, PlaceId::index);
         if let Some(parts) = &self.parts[cell]
             && parts.scope == scope
         {
@@ -405,7 +407,7 @@ impl<'p, 'i, 'a> Matcher<'p, 'i, 'a> {
     }
 
     pub(super) fn ready_look_ups(&mut self, targets: &[Target]) {
-        let in_names = |steps: &[TargetStep]| -> Vec<usize> {
+        let in_names = |steps: &[TargetStep]| -> Vec<LookUpId> {
             steps
                 .iter()
                 .filter_map(|step| match &step.name {

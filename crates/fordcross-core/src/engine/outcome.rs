@@ -6,7 +6,7 @@ use super::matcher::{Fit, Matcher};
 use super::plain_rule::Evaluated;
 use super::program::Program;
 use crate::finding::{Code, Remedy};
-use crate::ids::RowId;
+use crate::ids::{PlaceId, RowId};
 use crate::language::crossing::Rule;
 use crate::language::phase::Phase;
 use crate::ledger::fate::Fate;
@@ -33,11 +33,11 @@ pub(super) struct Engine<'p, 'i, 'a> {
     /// The default that is being pinned is written in any case.
     pub(super) always_pins: bool,
     /// Entries that equal objects of a place share, by the values that make them equal.
-    pub(super) groups: FxHashMap<(usize, Vec<Option<&'i str>>), NodeId>,
+    pub(super) groups: FxHashMap<(PlaceId, Vec<Option<&'i str>>), NodeId>,
     /// The branch that all objects of a place stand in, once something was written there.
     pub(super) bases: Vec<Option<NodeId>>,
     /// Where the scopes of named places went.
-    pub(super) targets: FxHashMap<(usize, NodeId), NodeId>,
+    pub(super) targets: FxHashMap<(PlaceId, NodeId), NodeId>,
     pub(super) work: Vec<(Phase, String)>,
     pub(super) lines: OnceCell<LineIndex<'a>>,
     /// A branch, a comment in it, and what comes after that and the comments behind it.

@@ -5,7 +5,7 @@ use super::draft::{Conflict, Draft};
 use super::instance::Instance;
 use super::outcome::Engine;
 use super::plain_rule::{Evaluated, EvaluatedLeaf, Fits, PlainRule};
-use crate::ids::RowId;
+use crate::ids::{PlaceId, RowId};
 use crate::ledger::fate::Fate;
 use crate::ledger::{DecidedBy, Landing};
 use crate::scan::inventory::Row;
@@ -83,7 +83,7 @@ impl<'i> Engine<'_, 'i, '_> {
         &mut self,
         node: NodeId,
         plain: &PlainRule<'i>,
-        instance: Option<&(Rc<Instance<'i>>, usize)>,
+        instance: Option<&(Rc<Instance<'i>>, PlaceId)>,
         (made, leaves): (&Evaluated, &[EvaluatedLeaf]),
         landings: &mut SmallVec<[Landing; 4]>,
     ) -> Result<(), Failure> {

@@ -6,6 +6,7 @@
 
 use super::capture::{Capture, Failure};
 use super::step::Step;
+use crate::ids::{LookUpId, SlotId};
 use crate::language::crossing::RuleId;
 use crate::language::crossing::{Crossing, Field, Piece, Rule, TargetStep};
 use crate::language::profile::Profile;
@@ -22,7 +23,7 @@ pub(super) struct PlainRule<'i> {
     /// There is one field, and it takes the value as a whole.
     pub(super) whole: bool,
     pub(super) fields: SmallVec<[PlainField<'i>; 2]>,
-    pub(super) look_ups: Vec<usize>,
+    pub(super) look_ups: Vec<LookUpId>,
     /// Names are written that have to differ from those of other rows: it has to wait for these.
     pub(super) waits: bool,
 }
@@ -100,7 +101,7 @@ pub(super) struct PlainField<'i> {
     pub(super) name: Name,
     pub(super) is_attribute: bool,
     /// The capture that alone makes its value, with what tells apart what becomes of equal captures.
-    pub(super) capture: Option<(usize, Through)>,
+    pub(super) capture: Option<(SlotId, Through)>,
 }
 
 /// What a capture goes through until it is the value of a setting.
@@ -153,11 +154,14 @@ pub(super) fn plain_rules<'i>(
             let capture = capture.filter(|_| plain.whole || !is_attribute);
             fields.push(PlainField { field, name, is_attribute, capture });
         }
-        let look_ups: Vec<usize> =
+        let look_ups: Vec<LookUpId> =
             plain.fields().flat_map(|field| &field.template).filter_map(Piece::look_up).collect();
-        let places =
-            rule.place.into_iter().chain(look_ups.iter().map(|&look_up| crossing.look_ups[look_up].place));
-        let named = places.flat_map(|place| &crossing.places[place].target).filter_map(TargetStep::kind);
+        let places = rule
+            .place
+            .into_iter()
+            .chain(look_ups.iter().map(|&look_up| crossing.look_ups[look_up.index()].place));
+        let named =
+            places.flat_map(|place| &crossing.places[place.index()].target).filter_map(TargetStep::kind);
         if fields.len() > usize::from(u16::MAX) {
             return None;
         }

@@ -8,7 +8,7 @@ use super::repeats::{Overruled, overruled};
 use super::same_path::SameLine;
 use super::step::Step;
 use crate::format::bundle::{NoFile, OTHER_FILES, without_files};
-use crate::ids::{EntryId, RowId};
+use crate::ids::{EntryId, PlaceId, RowId};
 use crate::language::crossing::{Action, Clause, Rule};
 use crate::language::crossing::{ClauseId, RuleId};
 use crate::language::typing::TypeId;
@@ -64,8 +64,12 @@ impl<'x, 'i, 'a> Program<'x, 'i, 'a> {
             excluded: ExcludedPorts::new(step, automaton, reading),
             without_files: without_files(step.tree, &old.members),
             not_chosen: step.not_chosen.map_or(nowhere, |node| node..step.tree.subtree_end(node)),
-            counts_objects: places.clone().map(|place| crossing.counts_objects(place)).collect(),
-            place_rules: places.map(|place| crossing.place_rule(place)).collect(),
+            counts_objects: places
+                .clone()
+                .map(PlaceId::new)
+                .map(|place| crossing.counts_objects(place))
+                .collect(),
+            place_rules: places.map(PlaceId::new).map(|place| crossing.place_rule(place)).collect(),
             plain: plain_rules(crossing, new, made),
             overruled: overruled(step.tree, old, automaton, reading),
             ignored: step.ignored,
@@ -149,7 +153,8 @@ impl<'x, 'i, 'a> Program<'x, 'i, 'a> {
             return row.kind == RowKind::Object || self.tree.value(row.node).trim().is_empty();
         }
         let slot = rule.clauses[clause.index()].slot;
-        slot.and_then(|slot| instance.slots[slot].as_ref()).is_some_and(|bound| bound.row == Some(index))
+        slot.and_then(|slot| instance.slots[slot.index()].as_ref())
+            .is_some_and(|bound| bound.row == Some(index))
     }
 
     pub(super) fn scope_of(&self, node: NodeId, depth: usize) -> NodeId {
@@ -168,8 +173,8 @@ impl<'x, 'i, 'a> Program<'x, 'i, 'a> {
     }
 
     /// The rule that a place itself is.
-    pub(super) fn place_rule(&self, place: usize) -> &'i Rule {
-        self.place_rules[place]
+    pub(super) fn place_rule(&self, place: PlaceId) -> &'i Rule {
+        self.place_rules[place.index()]
     }
 
     pub(super) fn type_of(&self, index: RowId) -> Option<TypeId> {
@@ -194,14 +199,14 @@ impl<'x, 'i, 'a> Program<'x, 'i, 'a> {
         slots: &mut Slots<'i>,
     ) -> bool {
         if let Some(slot) = clause.slot {
-            slots[slot] = Some(bound);
+            slots[slot.index()] = Some(bound);
         }
         let Some(shape) = &clause.shape else { return true };
         let Some(found) = self.read_shape(row, shape) else { return false };
         let alone = shape.shape.as_capture().is_some();
         for ((slot, range), declared) in shape.slots.iter().zip(found).zip(&shape.types) {
             let kind = declared.or(if alone { bound.kind } else { None });
-            slots[*slot] = Some(Capture { text: &bound.text[range], kind, whole: alone, ..bound });
+            slots[slot.index()] = Some(Capture { text: &bound.text[range], kind, whole: alone, ..bound });
         }
         true
     }

@@ -4,7 +4,7 @@ use super::capture::{Capture, Failure, Networks, Prepared};
 use super::context::EvalContext;
 use super::step::Step;
 use crate::finding::Code;
-use crate::ids::EntryId;
+use crate::ids::{EntryId, SlotId};
 use crate::language::crossing::{Field, Piece, Table, TargetName, TargetStep};
 use crate::language::expression::Operand;
 use crate::language::profile::names_port;
@@ -35,7 +35,7 @@ pub(super) struct Renderer<'h, 'i, 'a> {
 }
 
 /// A capture by its slot and the setting that it is for, with what the map makes of it.
-type Read<'i> = ((usize, Option<EntryId>), Renamed<'i>);
+type Read<'i> = ((SlotId, Option<EntryId>), Renamed<'i>);
 
 impl<'i, 'a: 'i> Step<'i, 'a> {
     /// What the map says of values that go from one setting to another; none where it has no say.
@@ -152,7 +152,7 @@ impl<'h, 'i, 'a: 'i> Renderer<'h, 'i, 'a> {
     }
 
     /// What a capture means.
-    fn read(&self, slot: usize, to: Option<EntryId>) -> Result<Renamed<'i>, Failure> {
+    fn read(&self, slot: SlotId, to: Option<EntryId>) -> Result<Renamed<'i>, Failure> {
         if let Some((last, read)) = &*self.last_read.borrow()
             && *last == (slot, to)
         {
@@ -163,8 +163,8 @@ impl<'h, 'i, 'a: 'i> Renderer<'h, 'i, 'a> {
         Ok(read)
     }
 
-    fn bound(&self, slot: usize) -> Result<&Capture<'i>, Failure> {
-        self.here.slots[slot]
+    fn bound(&self, slot: SlotId) -> Result<&Capture<'i>, Failure> {
+        self.here.slots[slot.index()]
             .as_ref()
             .ok_or_else(|| Failure::new(Code::ValueUnread, "a part of the value is missing"))
     }
@@ -218,7 +218,7 @@ impl<'h, 'i, 'a: 'i> Renderer<'h, 'i, 'a> {
                     return Err(Failure::new(Code::ValueUnfit, "only an address can be looked up"));
                 };
                 // The narrowest network that holds it.
-                let networks = self.look_ups[*look_up].as_ref();
+                let networks = self.look_ups[look_up.index()].as_ref();
                 let found = networks.and_then(|networks| narrowest(&networks.found, address));
                 if let Some(name) = found {
                     return plain(Value::Text(Cow::Owned(name.clone())));
@@ -234,7 +234,7 @@ impl<'h, 'i, 'a: 'i> Renderer<'h, 'i, 'a> {
     /// A value within a text. What has several parts is put together as the old line does it.
     fn spelled(&self, piece: &Piece, value: &Value<'_>) -> String {
         if let (Piece::Slot { slot, .. }, Value::Parts(_) | Value::List(_)) = (piece, value)
-            && let Some(kind) = self.here.slots[*slot].and_then(|bound| bound.kind)
+            && let Some(kind) = self.here.slots[slot.index()].and_then(|bound| bound.kind)
         {
             let mut text = String::new();
             let written = self.here.step.old().types.write(kind, value, &mut text);

@@ -232,14 +232,14 @@ impl<'i> Engine<'_, 'i, '_> {
         }
         let clause = &rule.clauses[0];
         if let Some(slot) = clause.slot {
-            slots[slot] = Some(*bound);
+            slots[slot.index()] = Some(*bound);
         }
         if let Some(shape) = &clause.shape {
             let Some(found) = shape.shape.read(bound.text, &mut |_, _| true) else { return };
             let alone = shape.shape.as_capture().is_some();
             for ((slot, range), declared) in shape.slots.iter().zip(found).zip(&shape.types) {
                 let kind = declared.or(if alone { bound.kind } else { None });
-                slots[*slot] =
+                slots[slot.index()] =
                     Some(Capture { row: None, text: &bound.text[range], kind, whole: alone, of: None });
             }
         }
@@ -267,7 +267,7 @@ impl<'i> Engine<'_, 'i, '_> {
     ) -> Result<(), Failure> {
         let new = self.program.step.new_profile();
         let from_default = field.template.iter().any(
-            |piece| matches!(piece, Piece::Slot { slot, .. } if slots[*slot].is_some_and(|bound| bound.row.is_none())),
+            |piece| matches!(piece, Piece::Slot { slot, .. } if slots[slot.index()].is_some_and(|bound| bound.row.is_none())),
         );
         let default = self.new_default(field, at);
         if !from_default || default.is_none() && !self.pins_unknown() {

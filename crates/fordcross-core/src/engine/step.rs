@@ -1,6 +1,7 @@
 //! One crossing with the tree that it is applied to.
 
 use super::names::NameBook;
+use crate::ids::StepId;
 use crate::language::course::Leg;
 use crate::language::profile::Profile;
 use crate::mapping::{Exempt, Mapping};
@@ -13,7 +14,7 @@ use rustc_hash::FxHashMap;
 #[derive(Clone, Copy, Debug)]
 pub(crate) struct Step<'i, 'a> {
     /// Its place in the course, from 0.
-    pub(crate) number: u8,
+    pub(crate) number: StepId,
     pub(crate) tree: &'i Tree<'a>,
     pub(crate) leg: &'i Leg,
     /// The model that the new tree says it is for.

@@ -7,7 +7,7 @@ pub mod fate;
 
 use crate::finding::{Code, Remedy};
 use crate::format::bundle::NoFile;
-use crate::ids::{PortId, RowId, WentId};
+use crate::ids::{PortId, RowId, StepId, WentId};
 use crate::language::crossing::RuleId;
 use crate::language::phase::Phase;
 use crate::ledger::fate::{Fate, Origin};
@@ -18,7 +18,7 @@ use crate::tree::NodeId;
 pub(crate) struct Decision {
     pub(crate) fate: Fate,
     /// The step of the course that decided.
-    pub(crate) step: u8,
+    pub(crate) step: StepId,
     pub(crate) by: DecidedBy,
     /// The row's landings, as a range of the ledger's.
     pub(crate) landings: (u32, u32),
@@ -94,7 +94,7 @@ pub(crate) struct Note {
     /// None for what a crossing added itself.
     pub(crate) row: Option<RowId>,
     /// The step of the course, and the line of the rule in its crossing.
-    pub(crate) step: u8,
+    pub(crate) step: StepId,
     pub(crate) line: Option<u32>,
     pub(crate) code: Code,
     /// The fact; never with the value of a secret or an untyped setting in it.
@@ -143,7 +143,7 @@ pub struct Ledger {
     pub(crate) because: Vec<(RowId, RowId)>,
     pub(crate) went: Vec<WentFor>,
     /// Rules whose result went, by the step of the course: they were applied all the same.
-    pub(crate) applied: Vec<(u8, RuleId)>,
+    pub(crate) applied: Vec<(StepId, RuleId)>,
 }
 
 impl Ledger {

@@ -2,7 +2,7 @@
 
 use super::Based;
 use crate::finding::{Choice, Code, Finding, Findings, Place, Remedy, count};
-use crate::ids::RowId;
+use crate::ids::{RowId, StepId};
 use crate::language::profile::{Admits, Profile, What};
 use crate::ledger::{Ledger, Note};
 use crate::recognise::backup::Backup;
@@ -58,7 +58,7 @@ pub(crate) fn overridden(
     based: &Based,
     profile: &Profile,
     ledger: &Ledger,
-    step: u8,
+    step: StepId,
     automaton: &mut Automaton,
 ) -> Vec<Note> {
     let is_own = |node: NodeId| based.kept.get(node.index()).copied().unwrap_or(false);

@@ -5,7 +5,7 @@
 //! place where a value was written, with all the places where it went.
 
 use crate::finding::Code;
-use crate::ids::{EntryId, RowId};
+use crate::ids::{EntryId, RowId, StepId};
 use crate::language::profile::{Inherits, Lookup, PathStep, Profile, Repeats, What};
 use crate::ledger::fate::Fate;
 use crate::ledger::{DecidedBy, Decision, Landing, Ledger, Note};
@@ -130,7 +130,7 @@ impl Inheritance {
     }
 
     /// What there is to tell of it, for rows of the reading of the same tree.
-    pub(crate) fn notes(&self, reading: &Inventory, step: u8) -> Vec<Note> {
+    pub(crate) fn notes(&self, reading: &Inventory, step: StepId) -> Vec<Note> {
         let note = |(node, code, message): &(NodeId, Code, String)| Note {
             row: reading.row_of(*node),
             step,
@@ -257,7 +257,7 @@ impl Inheritance {
             }
             let by_inheritance = || Decision {
                 fate: Fate::Moot,
-                step: all.clone().next().map_or(0, |(_, decision)| decision.step),
+                step: all.clone().next().map_or(StepId::FIRST, |(_, decision)| decision.step),
                 by: DecidedBy::Inheritance,
                 landings: (0, 0),
             };

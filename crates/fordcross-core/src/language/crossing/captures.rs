@@ -1,5 +1,6 @@
 //! The captures that a rule has, and whether each was used.
 
+use crate::ids::SlotId;
 use crate::language::expression::{Expression, OperandKind};
 use crate::language::typing::{Form, Quantity, TypeId, Types};
 use crate::text::shape::UNSAID;
@@ -36,7 +37,7 @@ pub(super) const NAME: &str = "name";
 pub(super) const KIND: &str = "kind";
 
 impl Captures {
-    pub(super) fn add(&mut self, name: &str, span: Span, kind: OperandKind, of: Option<TypeId>) -> usize {
+    pub(super) fn add(&mut self, name: &str, span: Span, kind: OperandKind, of: Option<TypeId>) -> SlotId {
         self.list.push(Capture {
             name: name.to_owned(),
             span,
@@ -44,7 +45,7 @@ impl Captures {
             kind,
             of,
         });
-        self.list.len() - 1
+        SlotId::new(self.list.len() - 1)
     }
 
     pub(super) fn knows(&self, name: &str) -> bool {
@@ -52,10 +53,10 @@ impl Captures {
     }
 
     /// The slot of a capture, which is thereby used.
-    pub(super) fn take(&mut self, name: &str) -> Option<usize> {
+    pub(super) fn take(&mut self, name: &str) -> Option<SlotId> {
         let slot = self.list.iter().position(|capture| capture.name == name)?;
         self.list[slot].used = true;
-        Some(slot)
+        Some(SlotId::new(slot))
     }
 
     /// Marks what an expression mentions as used.

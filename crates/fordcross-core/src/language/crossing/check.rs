@@ -3,7 +3,7 @@
 use super::{Action, Place, Rule, TargetName, TargetStep};
 use crate::declaration::Report;
 use crate::finding::Code;
-use crate::ids::EntryId;
+use crate::ids::{EntryId, PlaceId};
 use crate::language::profile::Profile;
 use crate::text::source::Span;
 use crate::tree::pattern::Pattern;
@@ -29,7 +29,7 @@ pub(super) fn check_hidden(report: &Report<'_>, rules: &[(Span, Rule)], places: 
 /// Tells of two rules of one place that write the same setting, though nothing keeps both from being
 /// applied: neither has a condition, and they speak of different settings.
 pub(super) fn check_contested(report: &Report<'_>, rules: &[(Span, Rule)]) {
-    let mut writers: Vec<(Option<usize>, String, &Rule)> = Vec::new();
+    let mut writers: Vec<(Option<PlaceId>, String, &Rule)> = Vec::new();
     for (span, rule) in rules {
         let Action::Move(targets) = &rule.action else { continue };
         if rule.when.is_some() {

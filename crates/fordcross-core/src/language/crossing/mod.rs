@@ -21,6 +21,7 @@ pub use summary::{Effect, Summary};
 pub(crate) use template::{Field, Piece, Start, Table, Target, TargetName, TargetStep};
 
 use crate::finding::Findings;
+use crate::ids::{PlaceId, SlotId};
 use crate::language::expression::Expression;
 use crate::language::expression::OperandKind;
 use crate::language::phase::Phase;
@@ -117,7 +118,7 @@ pub(crate) struct BasePolicy {
 #[derive(Debug)]
 pub(crate) struct LookUp {
     pub(crate) name: String,
-    pub(crate) place: usize,
+    pub(crate) place: PlaceId,
     /// Gives the network of an object of that place.
     pub(crate) network: Expression,
     /// Gives what is found; else it is the name that the object has now.
@@ -185,12 +186,12 @@ pub(crate) struct Notice {
 
 impl Crossing {
     /// The rule that a place itself is.
-    pub(crate) fn place_rule(&self, place: usize) -> &Rule {
+    pub(crate) fn place_rule(&self, place: PlaceId) -> &Rule {
         self.rules.iter().find(|rule| rule.is_place(place)).expect("each place is a rule")
     }
 
     /// Whether a rule of the place asks for the place of an object among its like.
-    pub(crate) fn counts_objects(&self, place: usize) -> bool {
+    pub(crate) fn counts_objects(&self, place: PlaceId) -> bool {
         let by_pieces = |pieces: &[Piece]| {
             pieces.iter().any(|piece| match piece {
                 Piece::Index => true,
@@ -213,7 +214,7 @@ impl Crossing {
             look_up.network.mentions("index")
                 || look_up.gives.as_ref().is_some_and(|gives| gives.mentions("index"))
         };
-        by_steps(&self.places[place].target)
+        by_steps(&self.places[place.index()].target)
             || self.look_ups.iter().any(|look_up| look_up.place == place && by_look_up(look_up))
             || self.rules.iter().filter(|rule| rule.place == Some(place)).any(|rule| {
                 rule.when.as_ref().is_some_and(|when| when.mentions("index"))
@@ -283,7 +284,7 @@ pub(crate) struct LevelKeys {
 #[derive(Clone, Debug)]
 pub(crate) enum KeyTest {
     /// Anything; the key is the place's capture of this slot.
-    Capture(usize),
+    Capture(SlotId),
     /// Just this.
     Literal(String),
     /// Text of that shape; its captures are the place's, in order.
@@ -296,7 +297,7 @@ pub(crate) enum KeyTest {
 pub(crate) struct Rule {
     pub(crate) at: Position,
     /// The place that it stands in.
-    pub(crate) place: Option<usize>,
+    pub(crate) place: Option<PlaceId>,
     pub(crate) clauses: Vec<Clause>,
     /// How many slots there are: the captures of the place, then its own.
     pub(crate) slots: usize,
@@ -316,14 +317,14 @@ pub(crate) struct Clause {
     /// It speaks of the object itself, that it is there.
     pub(crate) presence: bool,
     /// The slot of the whole value, where there is no shape.
-    pub(crate) slot: Option<usize>,
+    pub(crate) slot: Option<SlotId>,
 }
 
 #[derive(Clone, Debug)]
 pub(crate) struct ClauseShape {
     pub(crate) shape: Shape,
     /// The slot of each capture, in order.
-    pub(crate) slots: Vec<usize>,
+    pub(crate) slots: Vec<SlotId>,
     /// Types of the old profile that the captures themselves name.
     pub(crate) types: Vec<Option<TypeId>>,
 }
@@ -364,7 +365,7 @@ impl<'c> Plain<'c> {
 impl Rule {
     /// The rule as a plain one, if it is.
     pub(crate) fn as_plain(&self, places: &[Place]) -> Option<Plain<'_>> {
-        if self.place.is_some_and(|place| places[place].whole.iter().any(TargetStep::is_by_kind)) {
+        if self.place.is_some_and(|place| places[place.index()].whole.iter().any(TargetStep::is_by_kind)) {
             return None;
         }
         let (Action::Move(targets), [clause], None) = (&self.action, self.clauses.as_slice(), &self.when)
@@ -390,7 +391,7 @@ impl Rule {
     }
 
     /// Whether it is the rule that a place itself is.
-    pub(crate) fn is_place(&self, place: usize) -> bool {
+    pub(crate) fn is_place(&self, place: PlaceId) -> bool {
         self.place == Some(place) && matches!(self.action, Action::Place)
     }
 
@@ -425,7 +426,7 @@ impl Rule {
 
     fn is_open(&self, places: &[Place]) -> bool {
         self.place.is_none_or(|place| {
-            let place = &places[place];
+            let place = &places[place.index()];
             let is_open = |key: &KeyTest| matches!(key, KeyTest::Capture(_) | KeyTest::Any);
             place.when.is_none() && place.keys.iter().all(|level| level.tests.iter().all(is_open))
         })

@@ -8,6 +8,7 @@ use super::tables::{read_constants, read_equivalents, read_tables};
 use super::{Action, Clause, Crossing, KeyTest, LookUp, Place, Rule, Side, Start, TargetStep};
 use crate::declaration::{Report, Section, Word, as_word, inside, parse_pattern};
 use crate::finding::{Code, Findings, did_you_mean};
+use crate::ids::PlaceId;
 use crate::language::checking::Checking;
 use crate::language::expression::{Expression, OperandKind};
 use crate::language::profile::{Lookup, PathStep, Profile};
@@ -184,7 +185,7 @@ impl Verb {
 
 /// A place whose rules are being read.
 pub(super) struct Scope {
-    pub(super) index: usize,
+    pub(super) index: PlaceId,
     /// The pattern of its objects.
     pub(super) from: Pattern,
     /// Where they go, as the new profile's schema is asked.
@@ -277,7 +278,7 @@ impl Reader<'_, '_> {
     }
 
     /// The place of a name.
-    pub(super) fn place_named(&self, name: &str, span: Span) -> Option<usize> {
+    pub(super) fn place_named(&self, name: &str, span: Span) -> Option<PlaceId> {
         let found = self.place_names.iter().find(|(known, _)| known == name).map(|(_, index)| *index);
         if found.is_none() {
             let known: Vec<&str> = self.place_names.iter().map(|(name, _)| name.as_str()).collect();
@@ -320,7 +321,7 @@ impl Reader<'_, '_> {
                 let span = inside(to, self.report.source, at.start, at.end);
                 let place = self.place_named(place, span)?;
                 let slot = self.slot(key, span, &mut captures)?;
-                (Some(Start { place, slot }), self.places[place].whole.clone())
+                (Some(Start { place, slot }), self.places[place.index()].whole.clone())
             }
             None => (None, Vec::new()),
         };
@@ -329,14 +330,14 @@ impl Reader<'_, '_> {
         // Only what the name itself holds is taken by the place; a condition takes nothing.
         let in_name: Vec<bool> = captures.list.iter().map(|capture| capture.used).collect();
         let when = self.condition(section, &mut captures);
-        let place = self.places.len();
+        let place = PlaceId::new(self.places.len());
         let clause =
             |pattern, optional, slot| Clause { pattern, shape: None, optional, presence: false, slot };
         let mut clauses = vec![clause(pattern.clone(), false, None)];
         let own = keys.iter().filter(|level| level.up == 0).flat_map(|level| &level.tests);
         for (test, name) in own.zip(&key_names) {
             if let (KeyTest::Capture(slot), Some(name)) = (test, name)
-                && in_name[*slot]
+                && in_name[slot.index()]
             {
                 let key = pattern.join(&[Step::Names(vec![name.clone()])]);
                 clauses.push(clause(key, true, Some(*slot)));

@@ -2,6 +2,7 @@
 
 use super::{Ask, LookUp, Place, Rule, Table};
 use crate::declaration::Report;
+use crate::ids::PlaceId;
 use crate::language::checking::Checking;
 use crate::language::profile::Profile;
 use crate::text::source::{LineIndex, Span};
@@ -20,7 +21,7 @@ pub(super) struct Reader<'r, 's> {
     pub(super) always_pinned: Vec<Pattern>,
     pub(super) asks: Vec<Ask>,
     /// Names of places, with their numbers.
-    pub(super) place_names: Vec<(String, usize)>,
+    pub(super) place_names: Vec<(String, PlaceId)>,
     pub(super) places: Vec<Place>,
     pub(super) look_ups: Vec<LookUp>,
     pub(super) rules: Vec<(Span, Rule)>,

@@ -6,7 +6,7 @@ use super::syntax::{RawField, RawTarget, RawTargetStep, parse_table};
 use super::{Field, Piece, Start, Table, Target, TargetName, TargetStep};
 use crate::declaration::{Word, inside};
 use crate::finding::{Code, did_you_mean};
-use crate::ids::EntryId;
+use crate::ids::{EntryId, LookUpId, SlotId};
 use crate::language::expression::OperandKind;
 use crate::language::profile::{Lookup, PathStep, What};
 use crate::language::typing::{TypeId, never_becomes};
@@ -36,7 +36,7 @@ impl Reader<'_, '_> {
                 let span = inside(word, self.report.source, at.start, at.end);
                 let place = self.place_named(name, span)?;
                 let slot = self.slot(key, span, captures)?;
-                (Some(Start { place, slot }), self.places[place].whole.clone())
+                (Some(Start { place, slot }), self.places[place.index()].whole.clone())
             }
             None if raw.top => (None, Vec::new()),
             None => (None, before.to_vec()),
@@ -81,7 +81,7 @@ impl Reader<'_, '_> {
             },
         };
         if let [Piece::Slot { slot, table: None }] = template.as_slice()
-            && let Some(old) = captures.list[*slot].of
+            && let Some(old) = captures.list[slot.index()].of
             && let Some(why) = never_becomes(self.old.types.get(old), self.new.types.get(kind))
         {
             let span = inside(word, self.report.source, raw.at.start, raw.at.end);
@@ -184,8 +184,8 @@ impl Reader<'_, '_> {
         told.then_some(())
     }
 
-    fn look_up_named(&self, name: &str, span: Span) -> Option<usize> {
-        let found = self.look_ups.iter().position(|look_up| look_up.name == name);
+    fn look_up_named(&self, name: &str, span: Span) -> Option<LookUpId> {
+        let found = self.look_ups.iter().position(|look_up| look_up.name == name).map(LookUpId::new);
         if found.is_none() {
             let known: Vec<&str> = self.look_ups.iter().map(|look_up| look_up.name.as_str()).collect();
             self.report
@@ -215,7 +215,7 @@ impl Reader<'_, '_> {
         table
     }
 
-    pub(super) fn slot(&self, name: &str, span: Span, captures: &mut Captures) -> Option<usize> {
+    pub(super) fn slot(&self, name: &str, span: Span, captures: &mut Captures) -> Option<SlotId> {
         let slot = captures.take(name);
         if slot.is_none() {
             self.report

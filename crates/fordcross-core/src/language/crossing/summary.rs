@@ -63,7 +63,8 @@ impl Crossing {
                     summary.by_hand.push(Effect { what, detail: instruction.clone(), line });
                 }
                 Action::Add(targets) => {
-                    let place = rule.place.map(|place| path(&self.places[place].whole)).unwrap_or_default();
+                    let place =
+                        rule.place.map(|place| path(&self.places[place.index()].whole)).unwrap_or_default();
                     for target in targets {
                         for field in &target.fields {
                             let parts = [place.clone(), path(&target.base), path(&field.path)];

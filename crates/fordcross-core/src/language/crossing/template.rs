@@ -1,6 +1,6 @@
 //! What a rule writes, and where: targets, their fields, and the pieces that values are made of.
 
-use crate::ids::EntryId;
+use crate::ids::{EntryId, LookUpId, PlaceId, SlotId};
 use crate::language::expression::Expression;
 use crate::language::typing::TypeId;
 use std::sync::Arc;
@@ -56,8 +56,8 @@ pub(crate) struct Target {
 /// `@place[{key}]`
 #[derive(Clone, Debug)]
 pub(crate) struct Start {
-    pub(crate) place: usize,
-    pub(crate) slot: usize,
+    pub(crate) place: PlaceId,
+    pub(crate) slot: SlotId,
 }
 
 #[derive(Debug)]
@@ -73,7 +73,7 @@ pub(crate) struct Field {
 
 impl Piece {
     /// The number of the look-up that it asks.
-    pub(crate) fn look_up(&self) -> Option<usize> {
+    pub(crate) fn look_up(&self) -> Option<LookUpId> {
         match self {
             Self::LookUp { look_up, .. } => Some(*look_up),
             _ => None,
@@ -83,7 +83,7 @@ impl Piece {
 
 impl Field {
     /// The slots that it draws on, in the order of its pieces.
-    pub(crate) fn slots(&self) -> impl Iterator<Item = usize> + '_ {
+    pub(crate) fn slots(&self) -> impl Iterator<Item = SlotId> + '_ {
         self.template.iter().filter_map(|piece| match piece {
             Piece::Slot { slot, .. } | Piece::AsIs { slot } | Piece::LookUp { slot, .. } => Some(*slot),
             Piece::Literal(_) | Piece::Index | Piece::Kind { .. } | Piece::Expression(_) => None,
@@ -104,12 +104,12 @@ impl Field {
 pub(crate) enum Piece {
     Literal(String),
     Slot {
-        slot: usize,
+        slot: SlotId,
         table: Option<Table>,
     },
     /// The same, and the map has no say in it.
     AsIs {
-        slot: usize,
+        slot: SlotId,
     },
     /// The place of the object among its like, from 1.
     Index,
@@ -120,8 +120,8 @@ pub(crate) enum Piece {
     Expression(Expression),
     /// The name of the object whose network holds the address in the slot.
     LookUp {
-        slot: usize,
-        look_up: usize,
+        slot: SlotId,
+        look_up: LookUpId,
     },
 }
 

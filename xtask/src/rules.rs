@@ -3,6 +3,8 @@
 use crate::workspace::root;
 use std::fs;
 use std::path::{Path, PathBuf};
+use syn::visit::{self, Visit};
+use syn::{Field, GenericArgument, ItemStruct, Pat, PatType, PathArguments, Type};
 
 fn sources(folder: &Path) -> Vec<PathBuf> {
     let entries = fs::read_dir(folder).expect("a folder").map(|entry| entry.expect("an entry").path());
@@ -76,4 +78,100 @@ fn a_format_is_named_in_its_own_folder() {
         }
     }
     assert!(seen >= 10, "each format says which it is: {seen}");
+}
+
+/// A file fits into one's head.
+#[test]
+fn files_are_short() {
+    const MOST: usize = 500;
+    let folders = ["crates", "xtask", "benches", "fuzz"];
+    let files = folders.iter().flat_map(|folder| sources(&root().join(folder)));
+    let long: Vec<String> = files
+        .filter(|path| !path.components().any(|part| part.as_os_str() == "target"))
+        .map(|path| (fs::read_to_string(&path).expect("a text").lines().count(), path))
+        .filter(|(lines, _)| *lines > MOST)
+        .map(|(lines, path)| format!("{}: {lines} lines", path.display()))
+        .collect();
+    assert!(long.is_empty(), "{long:#?}");
+}
+
+/// So does what belongs together.
+#[test]
+fn structs_have_few_fields() {
+    struct Wide(Vec<String>);
+    impl<'f> Visit<'f> for Wide {
+        fn visit_item_struct(&mut self, item: &'f ItemStruct) {
+            const MOST: usize = 20;
+            if item.fields.len() > MOST {
+                self.0.push(format!("{} has {} fields", item.ident, item.fields.len()));
+            }
+        }
+    }
+    let mut wide = Wide(Vec::new());
+    for path in sources(&root().join("crates")) {
+        let text = fs::read_to_string(&path).expect("a text");
+        wide.visit_file(&syn::parse_file(&text).expect("Rust"));
+    }
+    assert!(wide.0.is_empty(), "{:#?}", wide.0);
+}
+
+/// What is numbered has types for its numbers: a bare one could be that of anything.
+#[test]
+fn nothing_is_numbered_by_a_bare_integer() {
+    const NUMBERED: [&str; 14] = [
+        "row", "rule", "rule_id", "clause", "entry", "section", "place", "slot", "step", "look_up", "object",
+        "node", "port", "kind",
+    ];
+    struct Bare(Vec<String>);
+    impl Bare {
+        fn check(&mut self, name: &str, ty: &Type) {
+            let written = quote(ty);
+            let is_bare = ["u8", "u16", "u32", "usize"].iter().any(|bare| {
+                written == *bare || written == format!("Option<{bare}>") || written == format!("Vec<{bare}>")
+            });
+            if is_bare && NUMBERED.contains(&name) {
+                self.0.push(format!("{name}: {written}"));
+            }
+        }
+    }
+    impl<'f> Visit<'f> for Bare {
+        fn visit_field(&mut self, field: &'f Field) {
+            if let Some(name) = &field.ident {
+                self.check(&name.to_string(), &field.ty);
+            }
+            visit::visit_field(self, field);
+        }
+
+        fn visit_pat_type(&mut self, typed: &'f PatType) {
+            if let Pat::Ident(name) = &*typed.pat {
+                self.check(&name.ident.to_string(), &typed.ty);
+            }
+            visit::visit_pat_type(self, typed);
+        }
+    }
+    let mut bare = Bare(Vec::new());
+    for path in sources(&root().join("crates/fordcross-core/src")) {
+        let text = fs::read_to_string(&path).expect("a text");
+        let before = bare.0.len();
+        bare.visit_file(&syn::parse_file(&text).expect("Rust"));
+        bare.0[before..].iter_mut().for_each(|found| found.insert_str(0, &format!("{}: ", path.display())));
+    }
+    assert!(bare.0.is_empty(), "{:#?}", bare.0);
+}
+
+/// A type as it is written, without spaces; only paths are looked at.
+fn quote(ty: &Type) -> String {
+    let Type::Path(path) = ty else { return String::new() };
+    let Some(last) = path.path.segments.last() else { return String::new() };
+    let arguments = match &last.arguments {
+        PathArguments::AngleBracketed(inner) => {
+            let inner = inner.args.iter().map(|argument| match argument {
+                GenericArgument::Type(ty) => quote(ty),
+                _ => String::new(),
+            });
+            format!("<{}>", inner.collect::<Vec<_>>().join(","))
+        }
+        _ => String::new(),
+    };
+    format!("{}{arguments}", last.ident)
 }

@@ -3,6 +3,7 @@
 use super::{Carried, CarryInput};
 use crate::account::StepMade;
 use crate::finding::{Code, Finding, Findings, Place, count};
+use crate::ids::RowId;
 use crate::judge::limits;
 use crate::ledger::DecidedBy;
 use crate::mapping::{LeftOver, PortProposal, PortTarget};
@@ -64,14 +65,14 @@ impl Carried<'_, '_> {
 
     /// The rows that are carried with old names in a free text or in a value that is kept whole, and those names; and whether the text may
     /// be shown.
-    fn old_names_left(&self) -> Vec<(usize, Vec<LeftOver>, bool)> {
+    fn old_names_left(&self) -> Vec<(RowId, Vec<LeftOver>, bool)> {
         if self.input.mapping.renames_nothing() {
             return Vec::new();
         }
         let types = &self.old().types;
         let StepMade { automaton, reading, .. } = &self.steps[0];
-        let rows = reading.rows.iter().zip(&self.ledger.decisions).enumerate();
-        let left = rows.filter_map(|(index, (row, decision))| {
+        let rows = reading.numbered().zip(&self.ledger.decisions);
+        let left = rows.filter_map(|((index, row), decision)| {
             let lands = decision.landings.0 < decision.landings.1;
             let kind = row.type_id(self.old(), automaton);
             let is_kept_whole =
@@ -107,17 +108,17 @@ impl Carried<'_, '_> {
         let mut labels =
             Labeler::new(tree, &self.input.course[0].old.schema, Some(&reading.ordinals), automaton);
         let mut findings = Vec::new();
-        let mut place = |finding: &mut Finding, row: usize| {
-            let node = reading.rows[row].node;
+        let mut place = |finding: &mut Finding, row: RowId| {
+            let node = reading.row(row).node;
             finding.place = Some(Place::indexed(&lines, tree.span(node)));
             finding.locator = Some(labels.label(node, automaton).to_owned());
         };
         // For each port the first row that it takes out, and how many settings.
-        let mut taken: Vec<Option<(usize, usize)>> = vec![None; self.ledger.ports.len()];
-        for (row, decision) in self.ledger.decisions.iter().enumerate() {
+        let mut taken: Vec<Option<(RowId, usize)>> = vec![None; self.ledger.ports.len()];
+        for (row, decision) in RowId::all(self.ledger.len()).zip(&self.ledger.decisions) {
             if let DecidedBy::Map(port) = decision.by {
                 let (_, settings) = taken[port.index()].get_or_insert((row, 0));
-                *settings += usize::from(reading.rows[row].kind == RowKind::Setting);
+                *settings += usize::from(reading.row(row).kind == RowKind::Setting);
             }
         }
         let why: FxHashMap<&str, &PortProposal> =
@@ -155,7 +156,7 @@ impl Carried<'_, '_> {
                 finding.rule = Some(format!("{}:{line}", crossing.file));
             }
             if let Some(row) = note.row {
-                place(&mut finding, row.index());
+                place(&mut finding, row);
             }
             findings.push(finding);
         }

@@ -73,7 +73,7 @@ impl<'a> CarryInput<'_, 'a> {
     /// How the texts of the result are written, where there is no base.
     fn texts(&self) -> Texts<'a> {
         let (first, last) = (&self.course[0], &self.course[self.course.len() - 1]);
-        Texts::new(self.backup.tree.source(), last.new.texts, first.old.line == last.new.line)
+        Texts::new(self.backup.tree.source(), last.new.output.encoding, first.old.line == last.new.line)
     }
 
     /// The character set of the result; of several, the usual one.

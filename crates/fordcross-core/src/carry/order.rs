@@ -8,7 +8,7 @@ use crate::tree::{Kind, NodeId, Tree};
 pub(super) fn arrange(tree: &mut Tree<'_>, profile: &Profile) {
     // Files stand in the order in which they are written.
     let files = profile.members.top_order();
-    let order = if profile.order.is_empty() { &files } else { &profile.order };
+    let order = if profile.output.order.is_empty() { &files } else { &profile.output.order };
     if !order.is_empty() {
         tree.arrange(tree.root(), order);
     }

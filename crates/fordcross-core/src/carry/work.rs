@@ -15,20 +15,20 @@ pub(super) fn work(input: &CarryInput<'_, '_>, first: &StepMade, ledger: &Ledger
     let new = &input.course[input.course.len() - 1].new;
     let tree = &input.backup.tree;
     let steps = |profile: &'_ crate::language::profile::Profile, side| -> Vec<(Phase, String)> {
-        let of_side = profile.around.steps.iter().filter(|step| step.side == side);
+        let of_side = profile.runbook.steps.iter().filter(|step| step.side == side);
         of_side.map(|step| (step.phase, step.text.clone())).collect()
     };
     let mut work = steps(old, UnitSide::Old);
     work.extend(ledger.work.iter().cloned());
-    for service in &old.around.services {
+    for service in &old.runbook.services {
         if !service.pattern.nodes_in(tree).is_empty() {
             work.push((Phase::At, format!("{} stands still: {}", service.name, service.stops)));
         }
     }
     work.extend(steps(new, UnitSide::New));
     let trial = |trial: &Trial| (Phase::Before, format!("try the result: `{}`; {}", trial.run, trial.what));
-    work.extend(new.trials.iter().map(trial));
-    for dependant in &old.around.dependants {
+    work.extend(new.runbook.trials.iter().map(trial));
+    for dependant in &old.runbook.dependants {
         let rows = dependant
             .pattern
             .nodes_in(tree)

@@ -45,7 +45,7 @@ pub(crate) fn apply<'i, 'a>(
     engine.leave_out_with_ports();
     let (old_format, new_format) = (old.format(), new.format());
     let has_comments = (new_format.traits().has_comments || new_format.is_several())
-        && (new_format == old_format || new.takes_comments);
+        && (new_format == old_format || new.output.takes_comments);
     let beside = if has_comments { engine.take_comments_along() } else { Trivia::default() };
     engine.find_wanted();
     let (tree, ledger) = engine.finish();
@@ -56,9 +56,10 @@ impl<'i> Engine<'_, 'i, '_> {
     /// The new file says itself for which release and model it is.
     fn write_header(&mut self) {
         let new = self.program.step.new_profile();
-        for (fact, value) in
-            [(&new.facts.release, Some(new.release_name())), (&new.facts.model, self.program.step.model)]
-        {
+        for (fact, value) in [
+            (&new.recognition.release, Some(new.release_name())),
+            (&new.recognition.model, self.program.step.model),
+        ] {
             if let (Some(fact), Some(value)) = (fact, value) {
                 self.write_fact(fact, value);
             }

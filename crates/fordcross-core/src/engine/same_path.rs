@@ -21,7 +21,7 @@ impl SameLine {
             numbered.map(|(index, entry)| (&entry.pattern, EntryId::new(index))).collect();
         let same_path =
             old.schema.entries.iter().map(|entry| by_pattern.get(&entry.pattern).copied()).collect();
-        let facts = [&old.facts.release, &old.facts.model];
+        let facts = [&old.recognition.release, &old.recognition.model];
         let header = facts
             .into_iter()
             .flatten()

@@ -64,7 +64,7 @@ impl ProfileFile {
         Ok(Self {
             format: profile.format(),
             line: profile.line.into(),
-            marker: profile.marker.into(),
+            marker: profile.recognition.marker.into(),
             file: file.into(),
             text: text.into(),
             checking: Checking::Whole,

@@ -63,7 +63,7 @@ pub(crate) fn overridden(
 ) -> Vec<Note> {
     let is_own = |node: NodeId| based.kept.get(node.index()).copied().unwrap_or(false);
     let mut over_of: FxHashMap<NodeId, NodeId> = FxHashMap::default();
-    for (over, under) in &profile.overrides {
+    for (over, under) in &profile.meaning.overrides {
         let file = |name: &str| tree.child(tree.root(), name);
         let (Some(over), Some(under)) = (file(over), file(under)) else { continue };
         let values = (over.0..tree.subtree_end(over).0).map(NodeId);

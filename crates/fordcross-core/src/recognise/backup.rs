@@ -144,7 +144,7 @@ pub fn passed_over(paths: &[String], library: &Library) -> Vec<bool> {
     });
     let data: Vec<WildMatch> = found
         .iter()
-        .flat_map(|profile| profile.passes_over.iter().map(|path| WildMatch::new(path)))
+        .flat_map(|profile| profile.recognition.passes_over.iter().map(|path| WildMatch::new(path)))
         .collect();
     paths.iter().map(|path| data.iter().any(|data| data.matches(path))).collect()
 }
@@ -194,7 +194,7 @@ fn read_in_dialects<'a, 'l>(
             continue;
         };
         let Some(profile) = file.parsed() else { continue };
-        let marker = profile.marker.as_str();
+        let marker = profile.recognition.marker.as_str();
         let begins = |line: &str| begins_like(line, marker, is_key);
         // Without the word no form has the marker, and nothing needs to be read.
         if is_in_text && !source.text.lines().any(begins) {
@@ -229,10 +229,10 @@ fn begins_like(line: &str, marker: &str, is_key: bool) -> bool {
 /// Whether a tree has the marker of a line at its top. Where any word can begin a statement, it must be one that
 /// the line knows.
 fn has_marker(tree: &Tree<'_>, profile: &Profile, is_any_word: bool) -> bool {
-    let Some(marker) = tree.child(tree.root(), &profile.marker) else { return false };
+    let Some(marker) = tree.child(tree.root(), &profile.recognition.marker) else { return false };
     !is_any_word
         || tree.kind(marker).is_branch()
-        || matches!(profile.schema.find(&[PathStep::Name(&profile.marker)]), Lookup::Declared(_))
+        || matches!(profile.schema.find(&[PathStep::Name(&profile.recognition.marker)]), Lookup::Declared(_))
 }
 
 /// The profile that recognises a tree.
@@ -315,7 +315,8 @@ impl<'a> Backup<'a> {
             name.as_ref()
                 .and_then(|name| self.tree.child(self.tree.root(), name).map(|node| (node, name.clone())))
         };
-        let (active, candidate) = (branch(&profile.facts.active), branch(&profile.facts.candidate));
+        let (active, candidate) =
+            (branch(&profile.recognition.active), branch(&profile.recognition.candidate));
         match (active, candidate, configuration) {
             (Some((active, name)), Some((candidate, other)), Configuration::Candidate) => {
                 self.tree.rename(candidate, &name);
@@ -350,7 +351,7 @@ fn identify(tree: &Tree<'_>, profile: &Profile, treat_as: Option<&str>) -> Resul
         Some((short.to_owned(), tree.span(node)))
     };
     let source = tree.source();
-    let release = fact(&profile.facts.release);
+    let release = fact(&profile.recognition.release);
     let read_as = match (&release, treat_as) {
         (_, Some(treat_as)) => match profile.release(treat_as) {
             Ok(_) => treat_as.to_owned(),
@@ -379,7 +380,7 @@ fn identify(tree: &Tree<'_>, profile: &Profile, treat_as: Option<&str>) -> Resul
             String::new()
         }
     };
-    let model = fact(&profile.facts.model);
+    let model = fact(&profile.recognition.model);
     if let Some((model, span)) = &model
         && let Err(finding) = profile.model(model)
     {
@@ -389,21 +390,21 @@ fn identify(tree: &Tree<'_>, profile: &Profile, treat_as: Option<&str>) -> Resul
         return Err(findings);
     }
     let text = |found: Option<(String, Span)>| found.map(|(text, _)| text).filter(|text| !text.is_empty());
-    let kind = text(fact(&profile.facts.kind));
+    let kind = text(fact(&profile.recognition.kind));
     Ok(Identity {
         release: release.map_or_else(|| read_as.clone(), |(release, _)| release),
         read_as,
         model: text(model),
-        taken: text(fact(&profile.facts.taken)),
-        only_changes: kind.as_ref().is_some_and(|kind| profile.facts.changes.contains(kind)),
+        taken: text(fact(&profile.recognition.taken)),
+        only_changes: kind.as_ref().is_some_and(|kind| profile.recognition.changes.contains(kind)),
         is_whole: kind.as_ref().and_then(|kind| {
-            let whole = &profile.facts.whole;
+            let whole = &profile.recognition.whole;
             (!whole.is_empty()).then(|| whole.contains(kind))
         }),
         kind,
-        label: text(fact(&profile.facts.label)),
-        build: text(fact(&profile.facts.build)),
-        unit: text(fact(&profile.facts.unit)),
+        label: text(fact(&profile.recognition.label)),
+        build: text(fact(&profile.recognition.build)),
+        unit: text(fact(&profile.recognition.unit)),
     })
 }
 

@@ -32,11 +32,11 @@ pub(crate) struct Inheritance {
 impl Inheritance {
     /// None where no object of the line inherits.
     pub(crate) fn of(tree: &Tree<'_>, profile: &Profile, walk: &Scan) -> Option<Self> {
-        let inherits = |entry: usize| match &profile.schema.entries[entry].what {
+        let inherits = |entry: EntryId| match &profile.schema[entry].what {
             What::Object { inherits, .. } => inherits.as_ref(),
             What::Setting { .. } => None,
         };
-        if (0..profile.schema.entries.len()).all(|entry| inherits(entry).is_none()) {
+        if (0..profile.schema.entries.len()).map(EntryId::new).all(|entry| inherits(entry).is_none()) {
             return None;
         }
         let mut finder = Finder { tree, profile, objects: FxHashMap::default() };
@@ -48,7 +48,7 @@ impl Inheritance {
         let mut inheritance = Self::default();
         // Those that no object of the backup inherits from are templates, too.
         for entry in (0..profile.schema.entries.len()).map(EntryId::new) {
-            let Some(inherits) = inherits(entry.index()) else { continue };
+            let Some(inherits) = inherits(entry) else { continue };
             let of = inherits.of.as_deref();
             let outer = of.and_then(|of| finder.outer(of, entry));
             let names = inherits.named_by.as_ref().map(|_| match outer {

@@ -76,14 +76,14 @@ impl Ordinals {
         Some(self.places[at].1)
     }
 
-    /// To be told of nodes in their order.
-    pub(crate) fn add(&mut self, node: NodeId, place: u32) {
+    /// Notes which one a node is among its like, from 1. Must be called in the order of nodes.
+    pub(crate) fn add(&mut self, node: NodeId, ordinal: u32) {
         let word = node.index() / 64;
         if self.known.len() <= word {
             self.known.resize(word + 1, 0);
         }
         self.known[word] |= 1 << (node.index() % 64);
-        self.places.push((node, place));
+        self.places.push((node, ordinal));
     }
 }
 

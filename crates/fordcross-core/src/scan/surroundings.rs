@@ -204,7 +204,7 @@ impl<'v> Scope<'v, '_> {
     /// Whether a setting that decides is in force elsewhere than where the path leads.
     fn overriding(&self, path: &str) -> Option<NodeId> {
         let absolute = path.strip_prefix('/').or(if self.pattern.is_none() { Some(path) } else { None })?;
-        let other = self.profile.overrides.iter().find_map(|(over, under)| {
+        let other = self.profile.meaning.overrides.iter().find_map(|(over, under)| {
             Some(format!("/{over}/{}", absolute.strip_prefix(under.as_str())?.strip_prefix('/')?))
         })?;
         self.find(&other).last().copied()

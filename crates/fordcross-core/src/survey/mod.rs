@@ -364,7 +364,7 @@ fn lacking(tree: &Tree<'_>, profile: &Profile) -> Vec<String> {
 
 /// Compares the configuration in force with the one that a person was working on, if there are both.
 fn candidate(tree: &Tree<'_>, profile: &Profile) -> Option<Candidate> {
-    let (active, candidate) = (profile.facts.active.as_ref()?, profile.facts.candidate.as_ref()?);
+    let (active, candidate) = (profile.recognition.active.as_ref()?, profile.recognition.candidate.as_ref()?);
     let branch = |name: &String| tree.child(tree.root(), name);
     let (one, other) = (leaves(tree, branch(active)?), leaves(tree, branch(candidate)?));
     let mut differences = Told::default();

@@ -24,10 +24,8 @@ pub struct Traits {
     pub word: &'static str,
     /// What files of it end with.
     pub ending: &'static str,
-    /// A backup can be a file of it, or several.
-    pub is_backup: bool,
-    /// One of several files can have it.
-    pub is_file: bool,
+    /// What can have it.
+    pub scopes: &'static [Scope],
     /// What tells that a backup in it is of a platform.
     pub known_by: KnownBy,
     /// Whether a text, without white space and a mark before it, begins like a file of it and of no other.
@@ -76,8 +74,7 @@ impl Traits {
         Self {
             word,
             ending,
-            is_backup: true,
-            is_file: true,
+            scopes: &[Scope::Backup, Scope::File],
             known_by: KnownBy::Nothing,
             begins: |_| false,
             with_marker: |marker| marker.to_owned(),

@@ -107,10 +107,7 @@ impl Format {
 
     /// The formats that a whole backup, or one of its files, can have, with their words.
     pub fn of(scope: Scope) -> Vec<(&'static str, Self)> {
-        let fits = |format: &Self| match scope {
-            Scope::Backup => format.traits().is_backup,
-            Scope::File => format.traits().is_file,
-        };
+        let fits = |format: &Self| format.traits().scopes.contains(&scope);
         Self::ALL.into_iter().filter(fits).map(|format| (format.word(), format)).collect()
     }
 

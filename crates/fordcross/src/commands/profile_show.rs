@@ -24,7 +24,7 @@ pub(crate) fn show(general: &General, line: &str, printer: &mut Printer<'_>) -> 
     printer.line(&format!(
         "  {} with `{}`; releases {}",
         profile.format().word().to_uppercase(),
-        profile.marker,
+        profile.marker(),
         releases.join(", ")
     ))?;
     for model in &profile.models {

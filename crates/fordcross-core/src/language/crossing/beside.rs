@@ -31,8 +31,8 @@ impl Reader<'_, '_> {
                     self.report.add(Code::LocatorUnknown, word.span, "this is no setting");
                     continue;
                 }
-                Lookup::Unknown { step, known } => {
-                    let name = pattern.steps[step].to_string();
+                Lookup::Unknown { depth, known } => {
+                    let name = pattern.steps[depth].to_string();
                     self.report.unknown_path(word.span, &self.old.title, &name, &known);
                     continue;
                 }

@@ -155,11 +155,11 @@ impl Reader<'_, '_> {
                 Lookup::Declared(found) => entry = Some(found),
                 Lookup::Above => {}
                 // `*` of a rule stands for several declared names, too.
-                Lookup::Unknown { step, .. } if matches!(path[step], PathStep::Any) => {}
-                Lookup::Unknown { step, known } => {
+                Lookup::Unknown { depth, .. } if matches!(path[depth], PathStep::Any) => {}
+                Lookup::Unknown { depth, known } => {
                     good = false;
-                    let PathStep::Name(name) = path[step] else { continue };
-                    let at = step
+                    let PathStep::Name(name) = path[depth] else { continue };
+                    let at = depth
                         .checked_sub(before.len())
                         .and_then(|step| steps.get(step))
                         .map(|raw| raw.at.clone());

@@ -234,8 +234,8 @@ impl Reader<'_, '_> {
         let absolute = path.strip_prefix('/');
         let above = if absolute.is_some() { &[] } else { above };
         let steps = PathStep::from_here(above, absolute.unwrap_or(path));
-        if let Lookup::Unknown { step, known } = self.old.schema.find(&steps) {
-            let name = match &steps[step] {
+        if let Lookup::Unknown { depth, known } = self.old.schema.find(&steps) {
+            let name = match &steps[depth] {
                 PathStep::Name(name) => name,
                 _ => path,
             };
@@ -252,8 +252,8 @@ impl Reader<'_, '_> {
     pub(super) fn new_pattern(&self, section: &Section<'_, '_>, word: Word<'_>) -> Option<Pattern> {
         let pattern = parse_pattern(section, word)?;
         let steps: Vec<PathStep<'_>> = pattern.steps.iter().map(PathStep::from).collect();
-        if let Lookup::Unknown { step, known } = self.new.schema.find(&steps) {
-            let name = pattern.steps[step].to_string();
+        if let Lookup::Unknown { depth, known } = self.new.schema.find(&steps) {
+            let name = pattern.steps[depth].to_string();
             self.report.unknown_path(word.span, &self.new.title, &name, &known);
         }
         Some(pattern)

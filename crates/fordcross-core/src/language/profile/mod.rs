@@ -20,7 +20,7 @@ pub(crate) use rules::{
     Breach, Check, Condition, Narrows, ObjectRule, OldMeaning, OwnRuleId, Referent, Rules, SettingRule,
     Unique, Wording,
 };
-pub(crate) use runbook::{Runbook, UnitSide};
+pub(crate) use runbook::{Runbook, Trial, UnitSide};
 pub(crate) use schema::{
     Admits, Entry, Inherits, Lookup, ObjectTraits, PathStep, Repeats, Role, Schema, What,
 };
@@ -49,10 +49,6 @@ pub struct Profile {
     pub title: String,
     /// The day of the profile's last change, `2026-11-20`.
     pub dated: Option<String>,
-    /// The name of the outermost element, or the key that the outermost object must have.
-    pub marker: String,
-    /// Files that are data and no configuration, with wildcards: they are not read.
-    pub passes_over: Vec<String>,
     /// The releases, oldest first.
     pub releases: Vec<Release>,
     /// The models.
@@ -61,30 +57,40 @@ pub struct Profile {
     pub never_held: Vec<NeverHeld>,
     /// The release that this is the profile of, by its place in the list; the newest for the whole.
     pub(crate) release: usize,
-    pub(crate) facts: Facts,
+    pub(crate) recognition: Recognition,
     pub(crate) sections: Vec<SectionDeclaration>,
     pub(crate) schema: Arc<Schema>,
     pub(crate) types: Arc<Types>,
     pub(crate) names: NameRules,
-    pub(crate) around: Runbook,
-    /// Comments are taken along from other forms, too.
-    pub(crate) takes_comments: bool,
-    /// In which character set it wants texts, and with which line ends.
-    pub(crate) texts: OutputEncoding,
+    pub(crate) runbook: Runbook,
+    pub(crate) output: Output,
     /// How it writes its files, where a backup is one file.
     pub(crate) dialect: Dialect,
     /// The files of its backups, where these are several.
     pub(crate) members: Members,
-    /// In what order the outermost branches are written; what it does not name comes last.
-    pub(crate) order: Vec<String>,
     /// What makes a configuration of it valid.
     pub(crate) rules: Arc<Rules>,
+    pub(crate) meaning: Meaning,
+}
+
+/// How a platform wants its files written, apart from their format.
+#[derive(Clone, Debug, Default)]
+pub(crate) struct Output {
+    /// In which character set it wants texts, and with which line ends.
+    pub(crate) encoding: OutputEncoding,
+    /// In what order the outermost branches are written; what it does not name comes last.
+    pub(crate) order: Vec<String>,
+    /// Comments are taken along from other formats, too.
+    pub(crate) takes_comments: bool,
+}
+
+/// What settings mean besides what they say.
+#[derive(Clone, Debug, Default)]
+pub(crate) struct Meaning {
     /// Branches whose settings count before those of another: `auto` before `main`.
     pub(crate) overrides: Vec<(String, String)>,
     /// What holds where a setting is not given. Unlike defaults it is never written out.
     pub(crate) in_force: Arc<[InForce]>,
-    /// How the receiving program itself judges a configuration.
-    pub trials: Vec<Trial>,
 }
 
 /// What holds for settings of a path where they are not given, each from one release on.
@@ -92,15 +98,6 @@ pub struct Profile {
 pub(crate) struct InForce {
     pub(crate) pattern: Pattern,
     pub(crate) values: Vec<(usize, String)>,
-}
-
-/// A command by which the receiving program judges a configuration before it is imported. It is printed, never run.
-#[derive(Clone, Debug)]
-pub struct Trial {
-    /// The command; `DIR` stands for the folder with the files.
-    pub run: String,
-    /// What it tells.
-    pub what: String,
 }
 
 /// A release of a line.
@@ -155,9 +152,13 @@ pub struct NeverHeld {
     pub remedy: String,
 }
 
-/// Where a backup says what it is.
+/// What tells that a backup is of a platform, and where it says what it is.
 #[derive(Clone, Debug, Default)]
-pub(crate) struct Facts {
+pub(crate) struct Recognition {
+    /// The name of the outermost element, or the key that the outermost object must have.
+    pub(crate) marker: String,
+    /// Files that are data and no configuration, with wildcards: they are not read.
+    pub(crate) passes_over: Vec<String>,
     pub(crate) release: Option<Fact>,
     pub(crate) model: Option<Fact>,
     pub(crate) taken: Option<Fact>,
@@ -186,7 +187,7 @@ pub(crate) struct Fact {
     pub(crate) declared: Position,
 }
 
-impl Facts {
+impl Recognition {
     /// Of several paths of a fact takes the one that a release has.
     fn settle(&mut self, schema: &Schema) {
         let Self { release, model, taken, kind, label, build, unit, .. } = self;
@@ -218,9 +219,9 @@ impl Profile {
         let index = self.release(release)?;
         let schema = Arc::new(self.schema.at(index));
         let rules = Arc::new(self.rules.at(index));
-        let mut facts = self.facts.clone();
-        facts.settle(&schema);
-        Ok(Self { schema, rules, facts, release: index, ..self.clone() })
+        let mut recognition = self.recognition.clone();
+        recognition.settle(&schema);
+        Ok(Self { schema, rules, recognition, release: index, ..self.clone() })
     }
 
     /// The name of the release that this is the profile of.
@@ -255,7 +256,7 @@ impl Profile {
 
     /// What holds for a setting where it is not given, as far as checks go.
     pub(crate) fn in_force(&self, entry: &Entry) -> Option<&str> {
-        let known = self.in_force.iter().find(|known| known.pattern.covers(&entry.pattern))?;
+        let known = self.meaning.in_force.iter().find(|known| known.pattern.covers(&entry.pattern))?;
         known.values.iter().rev().find(|(from, _)| *from <= self.release).map(|(_, value)| value.as_str())
     }
 
@@ -312,6 +313,11 @@ impl Profile {
         self.schema.entries.iter().filter(is).map(|entry| entry.pattern.to_string()).collect()
     }
 
+    /// The name of the outermost element, or the key that the outermost object must have.
+    pub fn marker(&self) -> &str {
+        &self.recognition.marker
+    }
+
     /// The format of its backups.
     pub fn format(&self) -> Format {
         self.dialect.format()
@@ -349,7 +355,7 @@ impl Profile {
 
     /// Whether a file at that place of the tree tells the line.
     pub(crate) fn is_marked_by(&self, place: &[String]) -> bool {
-        self.marker.split('|').any(|marker| place.first().is_some_and(|first| first == marker))
+        self.recognition.marker.split('|').any(|marker| place.first().is_some_and(|first| first == marker))
     }
 
     /// What a backup of several files is in; none for one file.

@@ -7,6 +7,7 @@ use super::rules::{RawObjectRule, RawRules, read_object_rule};
 use super::schema::{Admits, Entry, Inherits, Lookup, ObjectTraits, PathStep, Repeats, Schema, What};
 use crate::declaration::{Section, Word, as_word};
 use crate::finding::{Code, did_you_mean};
+use crate::ids::EntryId;
 use crate::language::expression::{Expression, OperandKind};
 use crate::language::typing::{RawTypes, Types};
 use crate::text::source::{LineIndex, Span};
@@ -15,7 +16,7 @@ use std::collections::HashMap;
 use std::sync::Arc;
 
 /// What the declaration of an object says, with the number of the object.
-type OfObject<'r> = (usize, Word<'r>);
+type OfObject<'r> = (EntryId, Word<'r>);
 
 /// What declarations of objects say that can be checked only once all settings are known.
 #[derive(Default)]
@@ -29,7 +30,7 @@ pub(super) struct ToCheck<'r> {
     /// Conditions of kinds.
     kinds: Vec<OfObject<'r>>,
     /// Paths of objects that others inherit from, with whether these are found by a name.
-    templates: Vec<(usize, Word<'r>, bool)>,
+    templates: Vec<(EntryId, Word<'r>, bool)>,
 }
 
 pub(super) fn read_objects<'r>(
@@ -100,7 +101,7 @@ pub(super) fn read_objects<'r>(
                         .help(did_you_mean(word.text, known));
                 }
             }
-            let entry = schema.entries.len();
+            let entry = EntryId::new(schema.entries.len());
             let named = admits.iter().filter_map(|(_, setting)| *setting);
             to_check.settings.extend(key_words.iter().copied().chain(named).map(|word| (entry, word)));
             to_check.kinds.extend(kinds.iter().map(|(_, word)| (entry, *word)));
@@ -198,7 +199,7 @@ const DECLARES: [&str; 17] = [
 /// `inherits = { block = "links/defaults" }`.
 fn read_inherits<'r>(
     section: &Section<'r, '_>,
-    entry: usize,
+    entry: EntryId,
     to_check: &mut ToCheck<'r>,
 ) -> Option<Inherits> {
     let table = section.section("inherits")?;
@@ -234,15 +235,10 @@ impl ToCheck<'_> {
         check_settings(root, &self.settings, types, schema);
         check_kinds(root, &self.kinds, schema);
         for (entry, word) in &self.orders {
-            check_order(
-                root,
-                &schema.entries[*entry].pattern.steps,
-                &[(word.text.to_owned(), word.span)],
-                schema,
-            );
+            check_order(root, &schema[*entry].pattern.steps, &[(word.text.to_owned(), word.span)], schema);
         }
         for &(entry, word) in &self.naming {
-            check_naming(root, &schema.entries[entry].pattern.steps, word, schema);
+            check_naming(root, &schema[entry].pattern.steps, word, schema);
         }
         for &(entry, word, by_name) in &self.templates {
             let wanted = if by_name { Wanted::Named } else { Wanted::Single };
@@ -259,8 +255,8 @@ impl ToCheck<'_> {
 /// `named-first = ["vlans/*/link"]` must lead to settings of what stands in branches of the object.
 fn check_naming(root: &Section<'_, '_>, above: &[Step], word: Word<'_>, schema: &Schema) {
     let problem = match schema.find(&PathStep::from_here(above, word.text)) {
-        Lookup::Unknown { step, known } => {
-            let name = word.text.split('/').nth(step.saturating_sub(above.len())).unwrap_or(word.text);
+        Lookup::Unknown { depth, known } => {
+            let name = word.text.split('/').nth(depth.saturating_sub(above.len())).unwrap_or(word.text);
             return root.report().unknown_path(word.span, "the profile", name, &known);
         }
         Lookup::Declared(entry) => match &schema[entry].what {
@@ -324,8 +320,8 @@ pub(super) fn check_objects_at(
             (What::Setting { .. }, _) => "a setting stands there, no object",
         },
         Lookup::Above => "no object is declared there",
-        Lookup::Unknown { step, known } => {
-            let name = path.split('/').nth(step).unwrap_or(path);
+        Lookup::Unknown { depth, known } => {
+            let name = path.split('/').nth(depth).unwrap_or(path);
             return root.report().unknown_path(span, "the profile", name, &known);
         }
     };
@@ -337,19 +333,19 @@ pub(super) fn check_objects_at(
 
 /// The way from a kind of objects over those that it inherits from back to itself, by blocks and `of`.
 /// Objects that name others of their own kind are looked at in each backup.
-fn leads_back(entry: usize, schema: &Schema) -> Option<String> {
+fn leads_back(entry: EntryId, schema: &Schema) -> Option<String> {
     let mut way = vec![entry];
     loop {
         let at = *way.last()?;
-        let What::Object { inherits: Some(inherits), .. } = &schema.entries[at].what else { return None };
+        let What::Object { inherits: Some(inherits), .. } = &schema[at].what else { return None };
         let path = inherits.of.as_ref().or(inherits.block.as_ref())?;
         let steps: Vec<PathStep<'_>> = path.iter().map(|name| PathStep::named(name)).collect();
         let Lookup::Declared(next) = schema.find(&steps) else { return None };
-        let back = way.contains(&next.index());
-        way.push(next.index());
+        let back = way.contains(&next);
+        way.push(next);
         if back {
-            let names = way.iter().map(|&entry| format!("`{}`", schema.entries[entry].pattern));
-            return (next.index() == entry).then(|| names.collect::<Vec<_>>().join(" → "));
+            let names = way.iter().map(|&entry| format!("`{}`", schema[entry].pattern));
+            return (next == entry).then(|| names.collect::<Vec<_>>().join(" → "));
         }
     }
 }
@@ -374,7 +370,7 @@ fn read_kinds<'r>(section: &Section<'r, '_>) -> Vec<(String, Word<'r>)> {
 }
 
 /// The conditions of kinds see only what stands in and around their objects.
-fn check_kinds(root: &Section<'_, '_>, words: &[(usize, Word<'_>)], schema: &Schema) {
+fn check_kinds(root: &Section<'_, '_>, words: &[(EntryId, Word<'_>)], schema: &Schema) {
     for &(entry, word) in words {
         let expression = Expression::new(word.text);
         let variables = HashMap::from([("name", OperandKind::Text)]);
@@ -386,10 +382,10 @@ fn check_kinds(root: &Section<'_, '_>, words: &[(usize, Word<'_>)], schema: &Sch
         }
         for path in expression.paths() {
             let absolute = path.strip_prefix('/');
-            let above = if absolute.is_some() { &[][..] } else { &schema.entries[entry].pattern.steps };
+            let above = if absolute.is_some() { &[][..] } else { &schema[entry].pattern.steps };
             let steps = PathStep::from_here(above, absolute.unwrap_or(path));
-            if let Lookup::Unknown { step, known } = schema.find(&steps) {
-                let name = match &steps[step] {
+            if let Lookup::Unknown { depth, known } = schema.find(&steps) {
+                let name = match &steps[depth] {
                     PathStep::Name(name) => name,
                     _ => path,
                 };
@@ -436,7 +432,7 @@ fn condition_of<'r>(section: &Section<'r, '_>, word: Word<'r>) -> Option<(Condit
 /// Each setting that an object names must be declared, and one that may be shown: keys stand in locators.
 fn check_settings(root: &Section<'_, '_>, settings: &[OfObject<'_>], types: &Types, schema: &Schema) {
     for &(entry, key) in settings {
-        let pattern = &schema.entries[entry].pattern;
+        let pattern = &schema[entry].pattern;
         let mut path: Vec<PathStep<'_>> = pattern
             .steps
             .iter()

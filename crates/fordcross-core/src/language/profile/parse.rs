@@ -6,9 +6,10 @@ use super::models::read_model;
 use super::names::NameRules;
 use super::objects::{Wanted, check_objects_at, check_order, read_objects};
 use super::rules::{RawRules, read_checks, read_setting_rule};
+use super::runbook::Trial;
 use super::runbook::read_runbook;
 use super::schema::{Entry, Lookup, PathStep, Repeats, Role, Schema, What};
-use super::{Fact, Facts, Members, NeverHeld, Profile, Release, SectionDeclaration, Trial};
+use super::{Fact, Meaning, Members, NeverHeld, Output, Profile, Recognition, Release, SectionDeclaration};
 use crate::declaration::{Report, Section, Word, as_word, parse_pattern};
 use crate::finding::{Code, Findings, declared_instead};
 use crate::format::bundle::read_members;
@@ -39,36 +40,54 @@ impl Profile {
     }
 }
 
+/// What stands under `[profile]`.
+#[derive(Default)]
+struct Head {
+    line: Option<String>,
+    title: Option<String>,
+    dated: Option<String>,
+    format: Option<Format>,
+    files: Members,
+    names: NameRules,
+    repeats: Repeats,
+    passes_over: Vec<String>,
+    encoding: OutputEncoding,
+    takes_comments: bool,
+    order: Vec<(String, Span)>,
+    overrides: Vec<(String, String)>,
+}
+
+impl Head {
+    fn read(root: &Section<'_, '_>) -> Self {
+        let Some(head) = root.need_section("profile") else { return Self::default() };
+        let text = |word: Word<'_>| word.text.to_owned();
+        let mut names = NameRules::default();
+        let line = head.need_word("line").map(text);
+        let title = head.need_word("title").map(text);
+        let format = head.pick("form", &Format::of(Scope::Backup));
+        names.read(&head);
+        let read = Self {
+            line,
+            title,
+            dated: head.word("dated").map(text),
+            format,
+            files: Members::read(&head),
+            names,
+            repeats: read_repeats(&head, &Repeats::OF_SETTINGS),
+            passes_over: head.words("passes-over").into_iter().map(text).collect(),
+            encoding: OutputEncoding::read(&head),
+            takes_comments: head.boolean("takes-comments").unwrap_or(false),
+            order: head.words("order").into_iter().map(|word| (text(word), word.span)).collect(),
+            overrides: read_overrides(&head),
+        };
+        head.finish();
+        read
+    }
+}
+
 fn read_profile(source: Source<'_>, root: Section<'_, '_>, checking: Checking) -> Option<Profile> {
     let lines = LineIndex::new(source);
-    let head = root.need_section("profile");
-    let mut line = None;
-    let mut title = None;
-    let mut dated = None;
-    let mut form = None;
-    let mut files = Members::default();
-    let mut names = NameRules::default();
-    let mut takes_comments = false;
-    let mut texts = OutputEncoding::default();
-    let mut repeats = Repeats::No;
-    let mut passes_over: Vec<String> = Vec::new();
-    let mut order: Vec<(String, Span)> = Vec::new();
-    let mut overrides: Vec<(String, String)> = Vec::new();
-    if let Some(head) = head {
-        line = head.need_word("line").map(|word| word.text.to_owned());
-        title = head.need_word("title").map(|word| word.text.to_owned());
-        dated = head.word("dated").map(|word| word.text.to_owned());
-        form = head.pick("form", &Format::of(Scope::Backup));
-        names.read(&head);
-        files = Members::read(&head);
-        passes_over = head.words("passes-over").into_iter().map(|word| word.text.to_owned()).collect();
-        repeats = read_repeats(&head, &Repeats::OF_SETTINGS);
-        takes_comments = head.boolean("takes-comments").unwrap_or(false);
-        texts = OutputEncoding::read(&head);
-        order = head.words("order").into_iter().map(|word| (word.text.to_owned(), word.span)).collect();
-        overrides = read_overrides(&head);
-        head.finish();
-    }
+    let mut head = Head::read(&root);
     let mut raw = RawRules::default();
     if let Some(paths) = root.section("path") {
         for (name, value) in paths.members() {
@@ -86,16 +105,15 @@ fn read_profile(source: Source<'_>, root: Section<'_, '_>, checking: Checking) -
     read_types(&root, &mut types);
     let mut schema = Schema::default();
     let releases = read_releases(&root);
-    let to_check = read_objects(&root, &mut types, &mut schema, &releases, &mut names, &lines, &mut raw);
-    read_settings(&root, &mut types, &mut schema, &releases, &mut names, &lines, &mut raw);
+    let to_check = read_objects(&root, &mut types, &mut schema, &releases, &mut head.names, &lines, &mut raw);
+    read_settings(&root, &mut types, &mut schema, &releases, &mut head.names, &lines, &mut raw);
     let in_force = read_in_force(&root, &types.types, &releases, &schema, &raw);
     read_checks(&root, &releases, &schema, &lines, &mut raw);
-    let trials = root.sections("trial").into_iter().filter_map(read_trial).collect();
     // What the line means by a second one, where a setting does not say.
     for entry in &mut schema.entries {
         entry.is_secret = entry.what.setting().is_some_and(|kind| types.types.is_secret(kind));
         if let What::Setting { repeats: own @ Repeats::No, .. } = &mut entry.what {
-            *own = repeats;
+            *own = head.repeats;
         }
     }
     if checking == Checking::Whole {
@@ -106,28 +124,8 @@ fn read_profile(source: Source<'_>, root: Section<'_, '_>, checking: Checking) -
     for (path, span) in &types.references {
         check_objects_at(&root, path, *span, Wanted::Named, &schema);
     }
-    check_order(&root, &[], &order, &schema);
-    let mut marker = None;
-    let mut facts = Facts::default();
-    if let Some(recognise) = root.need_section("recognise") {
-        marker = recognise.need_word("marker").map(|word| word.text.to_owned());
-        let releases_differ = releases.len() > 1;
-        let fact = |key, needed| read_fact(&recognise, key, needed, &schema, &lines);
-        facts = Facts {
-            release: fact("release", releases_differ),
-            model: fact("model", false),
-            taken: fact("taken", false),
-            kind: fact("kind", false),
-            label: fact("label", false),
-            unit: fact("unit", false),
-            build: fact("build", false),
-            active: recognise.word("active").map(|word| word.text.to_owned()),
-            candidate: recognise.word("candidate").map(|word| word.text.to_owned()),
-            changes: recognise.words("changes").into_iter().map(|word| word.text.to_owned()).collect(),
-            whole: recognise.words("whole").into_iter().map(|word| word.text.to_owned()).collect(),
-        };
-        recognise.finish();
-    }
+    check_order(&root, &[], &head.order, &schema);
+    let recognition = read_recognition(&root, &mut head, &releases, &schema, &lines);
     let models =
         root.sections("model").into_iter().filter_map(|section| read_model(section, &schema)).collect();
     let sections = root.sections("section").into_iter().filter_map(read_section).collect();
@@ -141,9 +139,9 @@ fn read_profile(source: Source<'_>, root: Section<'_, '_>, checking: Checking) -
             Some(NeverHeld { what: what?, remedy: remedy? })
         })
         .collect();
-    let dialect = form.map(|format| format.declared(&root, Scope::Backup));
-    let members = read_members(&root, files);
-    if form.is_some_and(Format::is_several) && members.files.is_empty() {
+    let dialect = head.format.map(|format| format.declared(&root, Scope::Backup));
+    let members = read_members(&root, std::mem::take(&mut head.files));
+    if head.format.is_some_and(Format::is_several) && members.files.is_empty() {
         root.report()
             .add(
                 Code::KeyMissing,
@@ -152,38 +150,37 @@ fn read_profile(source: Source<'_>, root: Section<'_, '_>, checking: Checking) -
             )
             .help("write a `[[member]]` with `path`, `at` and `form` for each");
     }
-    if let Some((format, depth)) = form.and_then(|format| Some((format, format.traits().max_depth?))) {
+    if let Some((format, depth)) = head.format.and_then(|format| Some((format, format.traits().max_depth?))) {
         check_depth(&root, &schema, format, depth);
     }
-    let around = read_runbook(&root, &schema);
+    let mut runbook = read_runbook(&root, &schema);
+    runbook.trials = root.sections("trial").into_iter().filter_map(read_trial).collect();
     root.finish();
     let release = releases.len().saturating_sub(1);
     Some(Profile {
         release,
         file: source.name.to_owned(),
-        line: line?,
-        title: title?,
-        dated,
-        marker: marker?,
+        line: head.line?,
+        title: head.title?,
+        dated: head.dated,
         releases,
         models,
         never_held,
-        passes_over,
-        facts,
+        recognition: recognition?,
         sections,
         schema: schema.into(),
         types: types.types.into(),
-        names,
-        around,
-        takes_comments,
-        texts,
+        names: head.names,
+        runbook,
+        output: Output {
+            encoding: head.encoding,
+            order: head.order.into_iter().map(|(name, _)| name).collect(),
+            takes_comments: head.takes_comments,
+        },
         dialect: dialect?,
         members,
-        order: order.into_iter().map(|(name, _)| name).collect(),
         rules: raw.rules.into(),
-        overrides,
-        in_force: in_force.into(),
-        trials,
+        meaning: Meaning { overrides: head.overrides, in_force: in_force.into() },
     })
 }
 
@@ -352,6 +349,38 @@ fn read_setting(
     Some(Declared { what, range, aliases, roles })
 }
 
+/// `[recognise]`: what tells the platform, and where a backup says what it is.
+fn read_recognition(
+    root: &Section<'_, '_>,
+    head: &mut Head,
+    releases: &[Release],
+    schema: &Schema,
+    lines: &LineIndex<'_>,
+) -> Option<Recognition> {
+    let recognise = root.need_section("recognise")?;
+    let texts = |key| recognise.words(key).into_iter().map(|word| word.text.to_owned()).collect();
+    let text = |word: Word<'_>| word.text.to_owned();
+    let marker = recognise.need_word("marker").map(text);
+    let fact = |key, needed| read_fact(&recognise, key, needed, schema, lines);
+    let recognition = Recognition {
+        marker: marker.clone().unwrap_or_default(),
+        passes_over: std::mem::take(&mut head.passes_over),
+        release: fact("release", releases.len() > 1),
+        model: fact("model", false),
+        taken: fact("taken", false),
+        kind: fact("kind", false),
+        label: fact("label", false),
+        unit: fact("unit", false),
+        build: fact("build", false),
+        active: recognise.word("active").map(text),
+        candidate: recognise.word("candidate").map(text),
+        changes: texts("changes"),
+        whole: texts("whole"),
+    };
+    recognise.finish();
+    marker.map(|_| recognition)
+}
+
 /// `overrides = { "auto" = "main" }`: what stands in the one file counts before the same in the other.
 fn read_overrides(head: &Section<'_, '_>) -> Vec<(String, String)> {
     let Some(table) = head.section("overrides") else { return Vec::new() };
@@ -392,7 +421,7 @@ fn read_fact(
     for word in &words {
         let path: Vec<String> = word.text.split('/').map(str::to_owned).collect();
         let steps: Vec<PathStep<'_>> = path.iter().map(|name| PathStep::Name(name)).collect();
-        if let Lookup::Unknown { step, known } = schema.find(&steps) {
+        if let Lookup::Unknown { depth, known } = schema.find(&steps) {
             section
                 .report()
                 .add(
@@ -400,7 +429,7 @@ fn read_fact(
                     word.span,
                     format!("the profile declares no setting `{}`", word.text),
                 )
-                .help(declared_instead(&path[step], &known));
+                .help(declared_instead(&path[depth], &known));
         }
         paths.push(path);
     }

@@ -21,6 +21,17 @@ pub(crate) struct Runbook {
     pub(crate) steps: Vec<Step>,
     pub(crate) services: Vec<Service>,
     pub(crate) dependants: Vec<Dependant>,
+    /// How the receiving program itself judges a configuration.
+    pub(crate) trials: Vec<Trial>,
+}
+
+/// A command by which the receiving program judges a configuration before it is imported. It is printed, never run.
+#[derive(Clone, Debug)]
+pub(crate) struct Trial {
+    /// The command; `DIR` stands for the folder with the files.
+    pub(crate) run: String,
+    /// What it tells.
+    pub(crate) what: String,
 }
 
 /// A step that every change of such a unit has.
@@ -88,8 +99,8 @@ fn known_pattern(section: &Section<'_, '_>, key: &'static str, schema: &Schema) 
     let word = section.need_word(key)?;
     let pattern = parse_pattern(section, word)?;
     let steps: Vec<PathStep<'_>> = pattern.steps.iter().map(PathStep::from).collect();
-    if let Lookup::Unknown { step, known } = schema.find(&steps) {
-        let name = pattern.steps[step].to_string();
+    if let Lookup::Unknown { depth, known } = schema.find(&steps) {
+        let name = pattern.steps[depth].to_string();
         section.report().unknown_path(word.span, "the profile", &name, &known);
     }
     Some(pattern)

@@ -251,7 +251,7 @@ pub(crate) enum Lookup {
     /// Something below it is.
     Above,
     /// Not known from this step on, with the names that could have stood there.
-    Unknown { step: usize, known: Vec<String> },
+    Unknown { depth: usize, known: Vec<String> },
 }
 
 impl Schema {
@@ -290,7 +290,7 @@ impl Schema {
                         );
                     }
                 }
-                return Lookup::Unknown { step: at, known };
+                return Lookup::Unknown { depth: at, known };
             }
             level = next;
         }

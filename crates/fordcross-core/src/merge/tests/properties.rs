@@ -1,5 +1,6 @@
 //! Any base with anything in it.
 
+use super::statements::{BLOCKS, KEYS, TABLE};
 use super::*;
 use proptest::prelude::*;
 

@@ -2,7 +2,7 @@
 //! opened, and made anew when a result is written.
 
 use super::Format;
-use super::codec::{Codec, Included, Traits, empty_tree, push_whole};
+use super::codec::{Codec, Included, Scope, Traits, empty_tree, push_whole};
 use crate::container::hashes::Algorithm;
 use crate::declaration::Section;
 use crate::finding::Finding;
@@ -11,7 +11,7 @@ use crate::tree::{Kind, NodeId, Tree};
 use std::sync::Arc;
 
 pub(super) const TRAITS: Traits = Traits {
-    is_backup: false,
+    scopes: &[Scope::File],
     ..Traits::new(
         "hashes",
         "hashes",

@@ -15,7 +15,7 @@ pub(super) use sqlite::build;
 #[cfg(feature = "sqlite")]
 pub use sqlite::listing;
 
-use super::codec::{Codec, Traits};
+use super::codec::{Codec, Scope, Traits};
 use super::table::Table;
 use super::{Format, spell};
 use crate::finding::Finding;
@@ -24,7 +24,7 @@ use crate::tree::{NodeId, Tree};
 use std::sync::Arc;
 
 pub(super) const TRAITS: Traits = Traits {
-    is_backup: false,
+    scopes: &[Scope::File],
     tells_bare: true,
     tables: &["table"],
     ..Traits::new(

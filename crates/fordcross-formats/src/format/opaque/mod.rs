@@ -1,7 +1,7 @@
 //! Files of which nothing is known: all their bytes are one value.
 
 use super::Format;
-use super::codec::{Codec, Included, Traits, push_whole};
+use super::codec::{Codec, Included, Scope, Traits, push_whole};
 use crate::container::from_base64;
 use crate::finding::Finding;
 use crate::text::source::{Content, Piece, Source, Span};
@@ -9,7 +9,7 @@ use crate::tree::{Kind, NodeId, Tree};
 use std::sync::Arc;
 
 pub(super) const TRAITS: Traits = Traits {
-    is_backup: false,
+    scopes: &[Scope::File],
     ..Traits::new("opaque", "opaque", |_, _| Arc::new(Opaque), || Arc::new(Opaque))
 };
 

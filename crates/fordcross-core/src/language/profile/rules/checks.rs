@@ -264,8 +264,8 @@ fn check_path(
     let above = if path.starts_with('/') { &[][..] } else { &pattern.steps };
     for path in alternatives(path.trim_start_matches('/')) {
         let steps = PathStep::from_here(above, &path);
-        if let Lookup::Unknown { step, known } = schema.find(&steps) {
-            let name = match &steps[step] {
+        if let Lookup::Unknown { depth, known } = schema.find(&steps) {
+            let name = match &steps[depth] {
                 PathStep::Name(name) => name,
                 _ => path.as_str(),
             };

@@ -1,0 +1,133 @@
+//! The parts of statements as words.
+
+use super::{Half, Inside, Line, NodeId, Part, Statement, UNNAMED, VALUE, Writer};
+
+impl<'w, 'a> Writer<'w, 'a> {
+    pub(super) fn parts<'n>(
+        &self,
+        statement: &Statement,
+        parts: &[Part],
+        node: NodeId,
+        in_path: &dyn Fn(&str) -> Option<&'n str>,
+        line: &mut Line,
+    ) {
+        let (tree, inside) = (self.tree, statement.inside.as_ref());
+        let all = |name: &str| -> Vec<NodeId> {
+            tree.children(node)
+                .filter(|&child| tree.name(child) == name && tree.kind(child).is_value())
+                .collect()
+        };
+        for part in parts {
+            match part {
+                Part::Word(word) => line.word(word),
+                Part::Glue => line.glued = true,
+                Part::Capture(name, _) if inside.is_some_and(|inside| inside.of == *name) => {
+                    let text = inside.map(|inside| self.pairs_inside(inside, node)).unwrap_or_default();
+                    line.word(&self.spelling().quoted(&text));
+                }
+                Part::Capture(name, choice) if name == UNNAMED => {
+                    choice.first().iter().for_each(|word| line.word(word));
+                }
+                // One of certain words is a word of the language, and is so without quotes only.
+                Part::Capture(name, choice) if !choice.is_empty() && in_path(name).is_some() => {
+                    line.word(in_path(name).unwrap_or_default());
+                }
+                Part::Capture(name, _) => match in_path(name) {
+                    Some(text) => line.word(&self.spelling().quoted(text)),
+                    None if name == VALUE && !tree.kind(node).is_branch() => {
+                        line.word_after(&self.spelling().leaf(node), self.spelling().before(node));
+                    }
+                    None => {
+                        let leaf = all(name).first().copied();
+                        leaf.iter().for_each(|&leaf| {
+                            line.word_after(&self.spelling().leaf(leaf), self.spelling().before(leaf));
+                        });
+                        line.said.push(name.clone());
+                    }
+                },
+                Part::Rest(name) => {
+                    let leaf = if name == VALUE && !tree.kind(node).is_branch() {
+                        Some(node)
+                    } else {
+                        all(name).first().copied()
+                    };
+                    // What stands there as it is was words; only what is none at all is quoted.
+                    leaf.iter().for_each(|&leaf| {
+                        line.word_after(
+                            &self.spelling().rest(tree.value(leaf)),
+                            self.spelling().before(leaf),
+                        );
+                    });
+                }
+                Part::Several(name) => {
+                    all(name).iter().for_each(|&leaf| {
+                        line.word_after(&self.spelling().leaf(leaf), self.spelling().before(leaf));
+                    });
+                }
+                Part::List(name) => {
+                    let leaves = all(name);
+                    let words: Vec<&str> = leaves.iter().map(|leaf| tree.value(*leaf)).collect();
+                    line.word_after(
+                        &words.join(","),
+                        leaves.first().and_then(|&leaf| self.spelling().before(leaf)),
+                    );
+                }
+                Part::Pair(..) => {}
+                Part::Optional(group) => {
+                    let has = |part: &Part| match part {
+                        // It can stand in one of several places, and was written in another.
+                        Part::Capture(name, _)
+                        | Part::Rest(name)
+                        | Part::Several(name)
+                        | Part::List(name) => !all(name).is_empty() && !line.said.contains(name),
+                        _ => true,
+                    };
+                    // Words alone say nothing, and are left away; a mark is written where it may be.
+                    let says = |part: &Part| match part {
+                        Part::Word(word) => word.chars().all(|c| self.grammar.marks.contains(&c)),
+                        _ => true,
+                    };
+                    if group.iter().all(has) && group.iter().any(says) {
+                        self.parts(statement, group, node, in_path, line);
+                    }
+                }
+                Part::Repeated(group) => {
+                    let holder = group.iter().find_map(|part| match part {
+                        Part::Pair(name, ..) => tree.child(node, name),
+                        _ => None,
+                    });
+                    self.pairs(group, holder, line);
+                }
+            }
+        }
+    }
+
+    /// A text of pairs: the values of a branch.
+    pub(super) fn pairs_inside(&self, inside: &Inside, branch: NodeId) -> String {
+        let mut out = Vec::new();
+        let mut line = Line::default();
+        let within = Writer::new(self.tree, &inside.grammar, &mut out);
+        if let [Part::Repeated(group)] = inside.shape.parts.as_slice() {
+            within.pairs(group, Some(branch), &mut line);
+        }
+        String::from_utf8(line.out).unwrap_or_default()
+    }
+
+    /// The values of a branch as pairs, one after the other.
+    pub(super) fn pairs(&self, group: &[Part], holder: Option<NodeId>, line: &mut Line) {
+        let leaves = holder.into_iter().flat_map(|holder| self.tree.children(holder).collect::<Vec<_>>());
+        for leaf in leaves.filter(|&leaf| self.tree.kind(leaf).is_value()) {
+            for part in group {
+                match part {
+                    Part::Word(word) => line.word(word),
+                    Part::Glue => line.glued = true,
+                    Part::Pair(_, Half::Key, _) => line.word(&self.spelling().quoted(self.tree.name(leaf))),
+                    Part::Pair(_, Half::Value, _) => {
+                        line.word_after(&self.spelling().leaf(leaf), self.spelling().before(leaf));
+                    }
+                    _ => {}
+                }
+            }
+        }
+    }
+}

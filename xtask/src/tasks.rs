@@ -41,6 +41,8 @@ pub(crate) fn ci(out: &mut dyn Write) -> Result<(), Failed> {
     run(&mut cargo(
         "clippy --workspace --all-targets --features fordcross/real-systems --locked -- -D warnings",
     ))?;
+    // A build without the heavy crates is one, too.
+    run(&mut cargo("clippy -p fordcross-formats --no-default-features --locked -- -D warnings"))?;
     // Their own workspace: what they fuzz is of this one.
     run(&mut cargo("fmt --manifest-path fuzz/Cargo.toml --check"))?;
     run(&mut cargo("check --manifest-path fuzz/Cargo.toml --bins --locked"))?;

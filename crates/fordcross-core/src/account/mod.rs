@@ -1,6 +1,7 @@
 //! Accounting: what was decided, as rows of `ledger.jsonl`, each with its place, its type, its value and why.
 
 mod fragments;
+pub mod row;
 mod write;
 
 pub use write::{LedgerWriter, Untyped};

@@ -4,12 +4,12 @@ use crate::arguments::{Format, General, Ledger};
 use crate::commands::carry::LEDGER;
 use crate::files::{MAX_OWN, open_file, read_own};
 use crate::output::Printer;
-use crate::output::rows::{CsvRows, JsonRows, RowPrinter, TableRows, fate};
+use crate::output::rows::{CsvRows, JsonRows, RowPrinter, TableRows};
 use crate::receipt::Listed;
 use crate::result_folder::RECEIPT;
 use crate::status::{Failed, Status};
+use fordcross_core::account::row::Row;
 use fordcross_core::fate::{Fate, Origin};
-use serde_json::Value;
 use std::io::{BufRead as _, BufReader};
 use wildmatch::WildMatch;
 
@@ -42,14 +42,13 @@ pub(crate) fn ledger(
     let mut sections: Vec<String> = Vec::new();
     for (number, line) in BufReader::new(file).lines().enumerate() {
         let line = line.map_err(|error| Failed::file(&path, "read", &error))?;
-        let row: Option<Value> = serde_json::from_str(&line).ok();
-        let Some(row) = row.filter(|row| row["row"].is_u64() && row["kind"].is_string()) else {
+        let Ok(row) = Row::read(&line) else {
             let message = format!("`{}` line {} is no row of a ledger", path.display(), number + 1);
             return Err(Failed::message(message).help("it was changed, or cut off: carry the backup again"));
         };
         all += 1;
         if let Some(section) =
-            row["section"].as_str().filter(|section| !sections.iter().any(|s| s == section))
+            row.section.as_deref().filter(|&section| !sections.iter().any(|s| s == section))
         {
             sections.push(section.to_owned());
         }
@@ -93,22 +92,19 @@ impl<'o> Filter<'o> {
         Self { options, locators: options.locator.iter().map(|pattern| WildMatch::new(pattern)).collect() }
     }
 
-    fn takes(&self, row: &Value) -> bool {
-        let field = |name: &str| row[name].as_str().unwrap_or_default();
+    fn takes(&self, row: &Row<'_>) -> bool {
         let among =
             |wanted: &[String], found: &str| wanted.is_empty() || wanted.iter().any(|wanted| wanted == found);
-        among(&self.options.fate, &fate(row))
-            && among(&self.options.section, field("section"))
+        among(&self.options.fate, row.outcome())
+            && among(&self.options.section, row.section.as_deref().unwrap_or_default())
             && self.takes_locator(row)
     }
 
     /// Old and new places alike, so that it can also be asked where something came from.
-    fn takes_locator(&self, row: &Value) -> bool {
-        let landings = row["landings"].as_array().into_iter().flatten().map(|landing| &landing["locator"]);
+    fn takes_locator(&self, row: &Row<'_>) -> bool {
+        let landings = row.landings().iter().map(|landing| &landing.locator);
+        let mut locators = row.locator.iter().chain(landings);
         self.locators.is_empty()
-            || std::iter::once(&row["locator"])
-                .chain(landings)
-                .filter_map(Value::as_str)
-                .any(|locator| self.locators.iter().any(|pattern| pattern.matches(locator)))
+            || locators.any(|locator| self.locators.iter().any(|pattern| pattern.matches(locator)))
     }
 }

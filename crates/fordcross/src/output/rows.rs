@@ -2,13 +2,14 @@
 
 use super::stream::json_escaped;
 use super::{count, table::columns};
-use serde_json::Value;
+use fordcross_core::account::row::{Row, RowKind, value_text};
+use std::borrow::Cow;
 use std::io::{self, Write};
 
 /// Prints rows of a ledger in one format.
 pub(crate) trait RowPrinter {
     /// One row, as its line in the file and as what that says.
-    fn row(&mut self, line: &str, row: &Value) -> io::Result<()>;
+    fn row(&mut self, line: &str, row: &Row<'_>) -> io::Result<()>;
 
     /// The end, with how many rows the ledger has in all.
     fn finish(&mut self, all: usize) -> io::Result<()>;
@@ -18,7 +19,7 @@ pub(crate) trait RowPrinter {
 pub(crate) struct JsonRows<'s>(pub(crate) &'s mut dyn Write);
 
 impl RowPrinter for JsonRows<'_> {
-    fn row(&mut self, line: &str, _: &Value) -> io::Result<()> {
+    fn row(&mut self, line: &str, _: &Row<'_>) -> io::Result<()> {
         writeln!(self.0, "{}", json_escaped(line))
     }
 
@@ -56,24 +57,31 @@ impl<'s> CsvRows<'s> {
 }
 
 impl RowPrinter for CsvRows<'_> {
-    fn row(&mut self, _: &str, row: &Value) -> io::Result<()> {
-        let fields = ["row", "kind", "file", "line", "column", "locator", "section", "type", "value"];
-        let codes = row["findings"]
-            .as_array()
-            .into_iter()
-            .flatten()
-            .filter_map(Value::as_str)
-            .collect::<Vec<_>>()
-            .join(" ");
-        let no_landing = [Value::Null];
-        let landings = row["landings"].as_array().filter(|landings| !landings.is_empty());
-        for landing in landings.map_or(&no_landing[..], Vec::as_slice) {
-            let mut record: Vec<String> = fields.iter().map(|field| text(&row[field])).collect();
-            record.push(fate(row));
-            record.extend(["rule", "why"].map(|field| text(&row[field])));
-            record.extend(["locator", "value", "fate"].map(|field| text(&landing[field])));
-            record.push(codes.clone());
-            self.0.write_record(record.into_iter().map(defused))?;
+    fn row(&mut self, _: &str, row: &Row<'_>) -> io::Result<()> {
+        let text = |text: &Option<Cow<'_, str>>| text.as_deref().unwrap_or_default().to_owned();
+        let number = |number: Option<u64>| number.map_or_else(String::new, |number| number.to_string());
+        let codes = row.findings.as_deref().unwrap_or_default().join(" ");
+        let landings = row.landings().iter().map(Some);
+        for landing in landings.chain(row.landings().is_empty().then_some(None)) {
+            let record = [
+                row.row.to_string(),
+                row.kind.word().to_owned(),
+                text(&row.file),
+                number(row.line),
+                number(row.column),
+                text(&row.locator),
+                text(&row.section),
+                text(&row.type_name),
+                value_text(row.value),
+                row.outcome().to_owned(),
+                text(&row.rule),
+                text(&row.why),
+                landing.map_or_else(String::new, |landing| landing.locator.clone().into_owned()),
+                value_text(landing.and_then(|landing| landing.value)),
+                landing.and_then(|landing| landing.fate.as_deref()).unwrap_or_default().to_owned(),
+                codes.clone(),
+            ];
+            self.0.write_record(record.map(defused))?;
         }
         Ok(())
     }
@@ -106,15 +114,15 @@ impl<'s> TableRows<'s> {
 const WIDEST: usize = 44;
 
 impl RowPrinter for TableRows<'_> {
-    fn row(&mut self, _: &str, row: &Value) -> io::Result<()> {
+    fn row(&mut self, _: &str, row: &Row<'_>) -> io::Result<()> {
         self.found += 1;
-        let mut first = vec![text(&row["line"]), text(&row["locator"]), value_of(row), fate(row)];
-        let why = text(&row["why"]);
-        let landings = row["landings"].as_array().map(Vec::as_slice).unwrap_or_default();
-        let mut cells = landings
-            .iter()
-            .map(|landing| format!("{} {}", text(&landing["locator"]), text(&landing["value"])));
-        first.push(cells.next().unwrap_or(why));
+        let line = row.line.map_or_else(String::new, |line| line.to_string());
+        let locator = row.locator.as_deref().unwrap_or_default().to_owned();
+        let mut first = vec![line, locator, value_of(row), row.outcome().to_owned()];
+        let why = || row.why.as_deref().unwrap_or_default().to_owned();
+        let mut cells =
+            row.landings().iter().map(|landing| format!("{} {}", landing.locator, value_text(landing.value)));
+        first.push(cells.next().unwrap_or_else(why));
         self.rows.push(first);
         for more in cells {
             self.rows.push(vec![String::new(), String::new(), String::new(), String::new(), more]);
@@ -137,26 +145,11 @@ impl RowPrinter for TableRows<'_> {
     }
 }
 
-fn value_of(row: &Value) -> String {
-    match (&row["value"], row["kind"].as_str()) {
-        (Value::Null, Some("setting")) => "(not shown)".to_owned(),
-        (Value::Null, Some(kind)) => format!("({kind})"),
-        (value, _) => text(value),
-    }
-}
-
-/// The fate of a setting or object, the origin of what the result has beside them, or what became of
-/// a setting of a base.
-pub(crate) fn fate(row: &Value) -> String {
-    let field = ["origin", "outcome"].into_iter().find(|field| row[field].is_string());
-    text(&row[field.unwrap_or("fate")])
-}
-
-fn text(value: &Value) -> String {
-    match value {
-        Value::Null => String::new(),
-        Value::String(text) => text.clone(),
-        other => other.to_string(),
+fn value_of(row: &Row<'_>) -> String {
+    match (row.value, row.kind) {
+        (None, RowKind::Setting) => "(not shown)".to_owned(),
+        (None, kind) => format!("({})", kind.word()),
+        (value, _) => value_text(value),
     }
 }
 

@@ -1,5 +1,6 @@
 //! A temporary folder to work in, and commands run there.
 
+use fordcross_core::account::row::Row;
 use serde_json::Value;
 use std::fs;
 use std::path::{Path, PathBuf};
@@ -80,7 +81,13 @@ impl Desk {
     /// The rows of a ledger.
     pub(crate) fn ledger(&self, folder: &str) -> Vec<Value> {
         let text = self.read(&format!("{folder}/ledger.jsonl"));
-        text.lines().map(|line| serde_json::from_str(line).expect("a row is JSON")).collect()
+        let row = |line: &str| {
+            // Whoever reads it and whoever writes it mean the same by each byte.
+            let typed = Row::read(line).unwrap_or_else(|error| panic!("{error}: {line}"));
+            assert_eq!(typed.write().expect("a row"), line);
+            serde_json::from_str(line).expect("a row is JSON")
+        };
+        text.lines().map(row).collect()
     }
 
     /// The names in the folder, hidden ones too.

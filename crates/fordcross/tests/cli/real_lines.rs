@@ -49,6 +49,8 @@ fn real_backups_become_what_is_expected(#[case] backup: &str, #[case] to: &str, 
     let result = if to.starts_with("netplan") { String::new() } else { format!("{name}.postgresql/") };
     let mut made: Vec<(String, String)> =
         files.iter().map(|file| ((*file).to_owned(), desk.read(&format!("out/{result}{file}")))).collect();
+    // Each row of it is one.
+    desk.ledger("out");
     let ledger = desk.read("out/ledger.jsonl");
     for secret in ["seven gulls", "nine gulls", "seven-terns", "ten-terns", "eleven terns"] {
         assert!(

@@ -1,6 +1,6 @@
 //! What objects inherit from others: written out in each, or kept, and never lost.
 
-use crate::rules::shown;
+use crate::small::shown;
 use crate::small::{CROSSING, Made, NEW, OLD, carry_over, make_between, parse};
 use fordcross_core::finding::Code;
 use fordcross_core::mapping::{MapFile, PortTarget};
@@ -36,8 +36,7 @@ const BOXES: &str = "<defaults><wait>900</wait><word>w</word></defaults><boxes>\
 #[case("boxes/box[p2]/like moot")]
 fn what_is_inherited_is_written_out(#[case] expected: &str) {
     let made = make(BOXES, CROSSING);
-    let rows: Vec<String> = made.rows.iter().map(shown).collect();
-    assert!(rows.iter().any(|row| row == expected), "{expected}\n{rows:#?}\n{:#?}", made.findings);
+    made.expect_row(expected);
     assert!(!made.has(Code::ResultDiffers) && !made.ledger.contains("\"w\""), "{}", made.ledger);
     let settings = 1 + 2 + 3 + 2 + 3;
     assert_eq!(made.rows.iter().filter(|row| row["kind"] == "setting").count(), settings, "each once");
@@ -60,8 +59,7 @@ fn what_a_template_has_and_no_rule_takes_is_still_told() {
 #[case("<defaults><part>x</part></defaults>", "defaults/part moot")] // nothing inherits it
 fn what_no_rule_takes_is_told_whoever_inherits_it(#[case] text: &str, #[case] expected: &str) {
     let made = make(text, CROSSING);
-    let rows: Vec<String> = made.rows.iter().map(shown).collect();
-    assert!(rows.iter().any(|row| row == expected), "{expected}\n{rows:#?}");
+    made.expect_row(expected);
     let told = made
         .findings
         .iter()
@@ -125,11 +123,5 @@ fn parts_inherit_from_parts(#[case] expected: &str) {
     let text = "<old release='1'><boxes><box id='p1'><right><tag>z</tag></right><left><tag>a</tag></left></box>\
         <box id='p2'><left><like>p1</like><tag>b</tag></left><other><like>p1</like></other></box></boxes></old>";
     let made = make_between(&old, NEW, text, &crossing);
-    let rows: Vec<String> = made.rows.iter().map(shown).collect();
-    assert!(
-        rows.iter().any(|row| row == expected),
-        "{expected}\n{rows:#?}\n{:#?}\n{}",
-        made.findings,
-        made.result
-    );
+    made.expect_row(expected);
 }

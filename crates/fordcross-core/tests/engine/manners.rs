@@ -1,6 +1,5 @@
 //! The manners of a line: names that are alike, what is given again, order, limits.
 
-use crate::rules::shown;
 use crate::small::{CROSSING, Made, NEW, OLD, make_between};
 use fordcross_core::finding::{Code, Severity};
 use rstest::rstest;
@@ -11,8 +10,7 @@ fn make(old: &str, text: &str) -> Made {
 
 #[track_caller]
 fn expect(made: &Made, expected: &str) {
-    let rows: Vec<String> = made.rows.iter().map(shown).collect();
-    assert!(rows.iter().any(|row| row == expected), "{expected}\n{rows:#?}\n{:#?}", made.findings);
+    made.expect_row(expected);
     assert!(!made.has(Code::ResultDiffers), "{:#?}", made.findings);
 }
 

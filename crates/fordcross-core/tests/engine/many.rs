@@ -1,6 +1,6 @@
 //! Backups so large that more than one thread works on their rows: each of many fares as it does alone.
 
-use crate::rules::shown;
+use crate::small::shown;
 use crate::small::{CROSSING, NEW, OLD, carry_with, make, parse};
 use fordcross_core::carry::Threads;
 use fordcross_core::mapping::MapFile;

@@ -4,26 +4,11 @@
 use crate::small::{CROSSING, make};
 use fordcross_core::finding::Code;
 use rstest::rstest;
-use serde_json::Value;
-
-pub(crate) fn shown(row: &Value) -> String {
-    let landings = row["landings"].as_array().expect("landings").iter().map(|landing| {
-        let value = if landing["value"].is_null() { String::new() } else { format!("={}", landing["value"]) };
-        format!(" {}{value}", landing["locator"].as_str().expect("a locator"))
-    });
-    format!(
-        "{} {}{}",
-        row["locator"].as_str().unwrap_or("-"),
-        row["fate"].as_str().unwrap_or("-"),
-        landings.collect::<String>()
-    )
-}
 
 #[track_caller]
 fn expect(text: &str, crossing: &str, expected: &str) {
     let made = make(&format!("<old release='1'>{text}</old>"), crossing);
-    let rows: Vec<String> = made.rows.iter().map(shown).collect();
-    assert!(rows.iter().any(|row| row == expected), "{expected}\n{rows:#?}\n{:#?}", made.findings);
+    made.expect_row(expected);
 }
 
 #[rstest]
@@ -149,8 +134,7 @@ fn with(more: &str) -> String {
 fn what_is_added(#[case] more: &str, #[case] text: &str, #[case] expected: &str) {
     let crossing = CROSSING.replace("moot = [[\"what = any\"", &format!("{more}\nmoot = [[\"what = any\""));
     let made = make(&format!("<old release='1'>{text}</old>"), &crossing);
-    let rows: Vec<String> = made.rows.iter().map(shown).collect();
-    assert!(rows.iter().any(|row| row.ends_with(expected)), "{expected}\n{rows:#?}\n{:#?}", made.findings);
+    made.expect_row(&format!("- - {expected}"));
     let entries = made.result.matches('{').count();
     assert_eq!(entries, 2 + text.matches("<item").count(), "no entry is made twice: {}", made.result);
 }

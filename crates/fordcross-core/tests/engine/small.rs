@@ -12,6 +12,7 @@ use fordcross_core::profile::Profile;
 use fordcross_core::source::Source;
 use fordcross_core::xml::read_xml;
 use serde_json::Value;
+use std::collections::HashSet;
 
 pub(crate) const OLD: &str = r#"
 [profile]
@@ -153,7 +154,36 @@ pub(crate) struct Made {
     pub(crate) findings: Vec<Finding>,
 }
 
+/// A row as `locator fate landing=value …`.
+pub(crate) fn shown(row: &Value) -> String {
+    let landings = row["landings"].as_array().expect("landings").iter().map(|landing| {
+        let value = if landing["value"].is_null() { String::new() } else { format!("={}", landing["value"]) };
+        format!(" {}{value}", landing["locator"].as_str().expect("a locator"))
+    });
+    format!(
+        "{} {}{}",
+        row["locator"].as_str().unwrap_or("-"),
+        row["fate"].as_str().unwrap_or("-"),
+        landings.collect::<String>()
+    )
+}
+
 impl Made {
+    /// That there is one such row, and no other of its kind at its place; and that the ledger is whole: each row has its number and
+    /// its own place.
+    #[track_caller]
+    pub(crate) fn expect_row(&self, expected: &str) {
+        let rows: Vec<String> = self.rows.iter().map(shown).collect();
+        let told = || format!("{expected}\n{rows:#?}\n{:#?}\n{}", self.findings, self.result);
+        assert_eq!(rows.iter().filter(|row| *row == expected).count(), 1, "{}", told());
+        let mut places = HashSet::new();
+        for (row, number) in self.rows.iter().zip(1_u64..) {
+            assert_eq!(row["row"].as_u64(), Some(number), "{}", told());
+            let place = (row["kind"].as_str(), row["locator"].as_str());
+            assert!(place.1.is_none() || places.insert(place), "{place:?} is there twice: {}", told());
+        }
+    }
+
     pub(crate) fn has(&self, code: Code) -> bool {
         self.findings.iter().any(|finding| finding.code == code)
     }

@@ -305,8 +305,8 @@ impl<'r, 's> Section<'r, 's> {
     pub fn tables(&self, key: &'static str) -> Vec<Section<'r, 's>> {
         let Some(value) = self.raw(key) else { return Vec::new() };
         match value.get_ref().as_array() {
-            Some(array) => array.iter().filter_map(|entry| self.section_below(entry, key)).collect(),
-            None => self.section_below(value, key).into_iter().collect(),
+            Some(_) => self.sections(key),
+            None => self.section(key).into_iter().collect(),
         }
     }
 

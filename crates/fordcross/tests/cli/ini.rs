@@ -109,6 +109,13 @@ fn a_bad_file_is_refused(#[case] find: &str, #[case] put: &str, #[case] code: &s
 #[case("quotes = true", "separator = \"ab\"", "expected one character")]
 #[case("{section} {name}", "{name}", "expected the parts of a heading")]
 #[case("form = \"ini\"", "form = \"json\"", "and this is `json`")]
+#[case("[profile]", "table = 3\n[profile]", "expected a table, found an integer")]
+#[case("[profile]", "statement = [3]\n[profile]", "expected a table, found an integer")]
+#[case(
+    "[profile]",
+    "[[statement]]\nshape = \"a\"\n[profile]",
+    "of the form `statements` are written, and this is `ini`"
+)]
 fn a_bad_profile_is_refused(#[case] find: &str, #[case] put: &str, #[case] told: &str) {
     let desk = desk();
     desk.write("own/cobnut.profile.toml", PROFILE.replacen(find, put, 1));

@@ -232,6 +232,11 @@ mod tests {
     #[rstest]
     #[case(b"age-encryption.org/v1\n-> X25519 abc\n", Code::Locked, "encrypted for keys")]
     #[case(b"age-encryption.org/v1\n", Code::Locked, "damaged or cut off")]
+    #[case(
+        b"age-encryption.org/v1\n-> scrypt AAAAAAAAAAAAAAAAAAAAAA \nAAAA\n--- AAAA\n",
+        Code::Locked,
+        "damaged or cut off"
+    )]
     #[case(b"-----BEGIN AGE ENCRYPTED FILE-----\n", Code::Locked, "damaged or cut off")]
     fn what_cannot_be_opened_says_why(#[case] bytes: &[u8], #[case] code: Code, #[case] message: &str) {
         let refused = decrypt(bytes, None, 1).expect_err("refused");

@@ -69,7 +69,8 @@ fn recipient(text: &str) -> Option<([u8; 16], u8, [u8; 32])> {
     let mut words = lines.next()?.strip_prefix("-> scrypt ")?.split(' ');
     let salt = decoded(&BASE64, words.next()?.as_bytes())?;
     let work = words.next()?;
-    let is_plain = work.bytes().all(|byte| byte.is_ascii_digit()) && !work.starts_with('0');
+    let is_plain =
+        work.starts_with(|c: char| matches!(c, '1'..='9')) && work.bytes().all(|byte| byte.is_ascii_digit());
     // Work beyond what can be counted is too much by any measure.
     let work = if is_plain { work.parse().unwrap_or(u8::MAX) } else { return None };
     let wrapped = decoded(&BASE64, lines.next()?.as_bytes())?;

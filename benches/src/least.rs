@@ -16,7 +16,8 @@ const MEMBER: &str = "    {\n      \"action\": \"allow\",\n      \"interface\": 
 /// Does so, with the files that it writes in an empty folder.
 pub(crate) fn least(file: &Path, ledger: usize, result: usize, folder: &Path) -> io::Result<()> {
     let text = fs::read_to_string(file)?;
-    let tree = read_xml(Source::new("backup", &text)).map_err(|finding| io::Error::other(finding.message))?;
+    let tree =
+        read_xml(Source::new("backup", &text)).map_err(|finding| io::Error::other(finding.message()))?;
     std::thread::scope(|scope| {
         let rows = scope.spawn(|| write_ledger(ledger, &folder.join("ledger.jsonl")));
         let read = write_result(result, &folder.join("result.json"));

@@ -13,16 +13,12 @@ fn sources(folder: &Path) -> Vec<PathBuf> {
     files.chain(folders.iter().flat_map(|folder| sources(folder))).collect()
 }
 
-/// How something is said is for the command line to know: the core has a remedy for it. Options of other programs are theirs, and
-/// the smallest examples of findings are whole commands.
+/// How something is said is for the command line to know: the core has a remedy for it. Options of other programs are theirs.
 #[test]
 fn the_core_names_no_option() {
     let mut found = Vec::new();
     let crates = ["crates/fordcross-core/src", "crates/fordcross-formats/src"];
     for path in crates.iter().flat_map(|folder| sources(&root().join(folder))) {
-        if path.ends_with("finding/examples.rs") {
-            continue;
-        }
         let text = fs::read_to_string(&path).expect("a text");
         let code = text.lines().zip(1..).filter(|(line, _)| !line.trim_start().starts_with("//"));
         let named = code.filter(|(line, _)| {
@@ -34,6 +30,24 @@ fn the_core_names_no_option() {
         found.extend(named.map(|(line, number)| format!("{}:{number}: {}", path.display(), line.trim())));
     }
     assert!(found.is_empty(), "{found:#?}");
+}
+
+/// A finding is made of a fact, and facts are declared in tables with their codes, words and remedies: nothing is worded where it is
+/// found. What is a fact besides puts together what profiles say, or passes on what another fact says.
+#[test]
+fn findings_are_declared_in_tables() {
+    const BESIDES: [&str; 3] = ["finding/fact.rs", "engine/facts.rs", "judge/facts.rs"];
+    let mut facts = 0;
+    for name in ["fordcross-core", "fordcross-formats", "fordcross"] {
+        for path in sources(&root().join("crates").join(name).join("src")) {
+            let text = fs::read_to_string(&path).expect("a text");
+            let may = BESIDES.iter().any(|besides| path.ends_with(besides));
+            assert!(may || !text.contains("Fact for"), "{} makes a fact of its own", path.display());
+            let tables = text.split("\nfacts! {").skip(1).filter_map(|rest| rest.split_once("\n}\n"));
+            facts += tables.map(|(table, _)| table.matches(" => ").count()).sum::<usize>();
+        }
+    }
+    assert!(facts > 400, "{facts} facts in tables");
 }
 
 /// Whatever depends on the format of a file is in the folder of that format: a match on formats anywhere else would let a new one take

@@ -2,7 +2,7 @@
 
 use crate::decisions::decision;
 use clap::{Args, Parser, Subcommand, ValueEnum};
-use fordcross_core::finding::{Code, Severity, SeverityOverride, did_you_mean};
+use fordcross_core::finding::{Code, Severity, SeverityOverride, Suggestion};
 use fordcross_core::opening::{Charset, Passphrase};
 use std::cell::OnceCell;
 use std::path::PathBuf;
@@ -317,7 +317,7 @@ fn parse_severity(text: &str) -> Result<SeverityOverride, String> {
     }
     let found = Code::find(code).ok_or_else(|| {
         let known: Vec<&str> = Code::ALL.iter().map(|code| code.name()).collect();
-        format!("there is no finding `{code}`; {}", did_you_mean(code, known))
+        format!("there is no finding `{code}`; {}", Suggestion::among(code, known))
     })?;
     match decision(found) {
         Some(decision) if severity != Severity::Blocker => {

@@ -1,18 +1,18 @@
 //! Backups that are folders: which of the files in them are read, and what is told of the others.
 
 use crate::arguments::Reading;
+use crate::facts::EntryFact;
 use crate::files::{Unread, name_of, read_file, too_large};
-use crate::output::count;
 use crate::raw::{Content, Raw};
 use crate::receipt::Entry;
 use crate::status::{Failed, lower};
 use crate::walk::{Walked, walk};
 use fordcross_core::backup::passed_over;
-use fordcross_core::finding::{Code, Finding, Place};
+use fordcross_core::finding::Count;
+use fordcross_core::finding::Finding;
 use fordcross_core::library::Library;
 use fordcross_core::opening::{About, Member, Remark};
 use fordcross_core::roots::{is_beside, roots_of};
-use fordcross_core::source::{Source, Span};
 use std::collections::{HashMap, HashSet};
 use std::path::Path;
 
@@ -154,36 +154,18 @@ impl Read {
 
 /// What is told of the entries of a folder that are no plain files of it.
 pub(crate) fn remark_findings(folder: &str, remarks: &[Remark]) -> Vec<Finding> {
-    let at = |path: &str| Some(Place::new(Source::new(&format!("{folder}/{path}"), ""), Span::default()));
+    let at = |finding: Finding, path: &str| finding.of_file(&format!("{folder}/{path}"));
     let one = |remark: &Remark| {
-        let path = &remark.path;
-        let mut finding = match &remark.about {
+        let path = remark.path.clone();
+        let fact = match &remark.about {
             About::Followed { .. } => return None,
-            About::Outside { to } => Finding::new(
-                Code::LinkOutside,
-                format!("`{path}` is a link out of the folder, to `{to}`, and was not read"),
-            )
-            .help("add `--follow-links` to read what links lead to, or put a copy in its place"),
-            About::OutsideArchive { to } => Finding::new(
-                Code::LinkOutside,
-                format!("`{path}` is a link to `{to}`, which is not in the archive"),
-            )
-            .help("pack the archive anew with what the link leads to"),
-            About::Around { to } => Finding::new(
-                Code::EntryPassedOver,
-                format!("`{path}` is a link to a folder that it stands in, `{to}`, and was not followed"),
-            ),
-            About::Unreadable { why } => {
-                Finding::new(Code::EntryUnreadable, format!("`{path}` cannot be read: {why}"))
-                    .help("make it readable, or take it out if it says nothing")
-            }
-            About::NoFile => Finding::new(
-                Code::EntryPassedOver,
-                format!("`{path}` is no file but a pipe, a socket or a device, and was not read"),
-            ),
+            About::Outside { to } => EntryFact::LinkOutside { path, to: to.clone() },
+            About::OutsideArchive { to } => EntryFact::LinkOutsideArchive { path, to: to.clone() },
+            About::Around { to } => EntryFact::LinkInCircle { path, to: to.clone() },
+            About::Unreadable { why } => EntryFact::Unreadable { path, why: why.clone() },
+            About::NoFile => EntryFact::NoFile { path },
         };
-        finding.place = at(path);
-        Some(finding)
+        Some(at(Finding::new(fact), &remark.path))
     };
     let followed: Vec<(&String, &String)> = remarks
         .iter()
@@ -193,13 +175,12 @@ pub(crate) fn remark_findings(folder: &str, remarks: &[Remark]) -> Vec<Finding> 
         })
         .collect();
     let told = followed.first().map(|(path, to)| {
-        let message = format!(
-            "{} followed; the first is `{path}`, to `{to}`",
-            count(followed.len(), "link") + if followed.len() == 1 { " was" } else { " were" }
-        );
-        let mut finding = Finding::new(Code::LinkFollowed, message);
-        finding.place = at(path);
-        finding
+        let (name, to) = ((*path).clone(), (*to).clone());
+        let fact = match followed.len() {
+            1 => EntryFact::LinkFollowed { path: name, to },
+            number => EntryFact::LinksFollowed { links: Count(number, "link"), path: name, to },
+        };
+        at(Finding::new(fact), path)
     });
     remarks.iter().filter_map(one).chain(told).collect()
 }

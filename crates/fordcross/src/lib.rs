@@ -8,6 +8,8 @@ mod arguments;
 mod backup_file;
 mod commands;
 mod decisions;
+pub mod examples;
+mod facts;
 mod files;
 mod folder;
 mod library;

@@ -30,8 +30,8 @@ pub(crate) fn with_passphrase<T>(
     let mut opened = open(given);
     for _ in 0..tries {
         let prompt = match &opened {
-            Err(finding) if finding.code == Code::PassphraseNeeded => "passphrase",
-            Err(finding) if finding.code == Code::PassphraseWrong => "not the right one; passphrase",
+            Err(finding) if finding.code() == Code::PassphraseNeeded => "passphrase",
+            Err(finding) if finding.code() == Code::PassphraseWrong => "not the right one; passphrase",
             _ => break,
         };
         let Some(asked) = ask(&format!("{prompt} of `{}`: ", crate::output::clean(name)))? else { break };

@@ -56,7 +56,7 @@ impl Status {
 
 /// Whether a finding of a carry says that a person is needed, where no fate does.
 pub(crate) fn needs_person(finding: &Finding) -> bool {
-    matches!(finding.code, Code::ValueApproximated | Code::BaseOverrides | Code::IncludeTaken)
+    matches!(finding.code(), Code::ValueApproximated | Code::BaseOverrides | Code::IncludeTaken)
 }
 
 /// Why a command could not go on.
@@ -96,9 +96,7 @@ impl Failed {
     /// What is wrong, in one line.
     pub(crate) fn first_line(&self) -> String {
         match self {
-            Self::Findings(findings, _) => {
-                findings.first().map_or_else(String::new, |finding| finding.message.clone())
-            }
+            Self::Findings(findings, _) => findings.first().map_or_else(String::new, Finding::message),
             Self::Message { message, .. } => message.clone(),
             Self::Unwritten(error) => format!("cannot write to standard output: {}", lower(error)),
         }

@@ -242,7 +242,7 @@ impl<'l> LedgerWriter<'l> {
             note.filter(|note| decision.fate == Fate::ByHand && !self.fragments.has_reason(decision, note))
         {
             out.extend_from_slice(b",\"why\":");
-            write_string(&note.message, out);
+            write_string(&note.fact.to_string(), out);
         }
         if self.sides.len() > 1 {
             self.write_steps(RowId::new(index), out);
@@ -354,7 +354,7 @@ impl<'l> LedgerWriter<'l> {
             if !out.ends_with(b"[") {
                 out.push(b',');
             }
-            write_string(note.code.name(), out);
+            write_string(note.fact.code().name(), out);
             self.next_note += 1;
         }
         out.push(b']');

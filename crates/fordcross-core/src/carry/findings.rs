@@ -1,8 +1,9 @@
 //! What a person is told of a carry, with its places in the backup.
 
+use super::facts::{CarryFact, OldName, OldNames};
 use super::{Carried, CarryInput};
 use crate::account::StepMade;
-use crate::finding::{Code, Finding, Findings, Place, count};
+use crate::finding::{Count, Finding, Findings, Place};
 use crate::ids::RowId;
 use crate::judge::limits;
 use crate::ledger::DecidedBy;
@@ -53,11 +54,7 @@ impl Carried<'_, '_> {
         let tree = &self.input.backup.tree;
         let node = mark_in(tree, self.old(), automaton, reading)?;
         let mut labels = Labeler::new(tree, &self.old().schema, Some(&reading.ordinals), automaton);
-        let mut finding = Finding::new(
-            Code::RedactedCopy,
-            "the backup is a redacted copy: what it was made to hide is not in it",
-        )
-        .help("carry the backup itself");
+        let mut finding = Finding::new(CarryFact::RedactedCopy);
         finding.place = Some(Place::indexed(&self.input.backup.lines(), tree.span(node)));
         finding.locator = Some(labels.label(node, &mut automaton.clone()).to_owned());
         Some(finding)
@@ -131,26 +128,17 @@ impl Carried<'_, '_> {
         }
         for (row, names, shown) in left {
             // What is no open value is not shown, not even a part of it.
-            let words = |name: &LeftOver| {
-                if shown && name.found != name.entry {
-                    format!("`{}` (of `{}`)", name.found, name.entry)
-                } else {
-                    format!("`{}`", name.entry)
-                }
+            let old_name = |name: LeftOver| OldName {
+                found: (shown && name.found != name.entry).then(|| name.found.clone()),
+                entry: name.entry,
             };
-            let words: Vec<String> = names.iter().map(words).collect();
-            let message = match names.len() {
-                1 => format!("{} still stands in a text, where nothing is mapped", words[0]),
-                _ => format!("{} still stand in a text, where nothing is mapped", words.join(", ")),
-            };
-            let mut finding = Finding::new(Code::OldNameLeft, message)
-                .help("change it in the result by hand, if it means what has another name now");
+            let names = OldNames(names.into_iter().map(old_name).collect());
+            let mut finding = Finding::new(CarryFact::OldNames { names });
             place(&mut finding, row);
             findings.push(finding);
         }
         for note in &self.ledger.notes {
-            let mut finding = Finding::new(note.code, note.message.as_ref());
-            finding.help = note.help.as_deref().cloned();
+            let mut finding = Finding::shared(note.fact.clone());
             if let Some(line) = note.line {
                 let crossing = &self.input.course[note.step.index()].crossing;
                 finding.rule = Some(format!("{}:{line}", crossing.file));
@@ -171,15 +159,12 @@ fn port_finding(
     proposal: Option<&PortProposal>,
 ) -> Finding {
     if *input.mapping.port(name) == PortTarget::Leave {
-        let message =
-            format!("the map leaves the port `{name}` out, and with it {}", count(settings, "setting"));
-        return Finding::new(Code::PortLeft, message);
+        let settings = Count(settings, "setting");
+        return Finding::new(CarryFact::PortLeft { port: name.to_owned(), settings });
     }
     let why = proposal.map_or("the map does not name it", |proposal| &proposal.why);
     // As many as `map` says: what hangs on it.
     let settings = proposal.map_or(settings, |proposal| proposal.settings);
-    let message = format!("the port `{name}` has {} and no partner: {why}", count(settings, "setting"));
-    Finding::new(Code::PortOpen, message).help(format!(
-        "give it one in the map, `{name} = \"…\"` under [ports], or `\"leave\"` to leave its settings out"
-    ))
+    let (port, why) = (name.to_owned(), why.to_owned());
+    Finding::new(CarryFact::PortOpen { port, settings: Count(settings, "setting"), why })
 }

@@ -1,8 +1,9 @@
 //! The result judged by the rules of its line, before it is written: what breaks one is taken out or blocks.
 
 use super::CarryInput;
+use super::facts::CarryFact;
 use crate::account::StepMade;
-use crate::finding::{Code, Finding, Findings, Place, Site};
+use crate::finding::{Finding, Findings, Place, Site};
 use crate::ids::{PortId, RowId, WentId};
 use crate::judge::{
     Cause, Causes, Gone, Judge, Judged, Lost, LostBy, LostPart, Settled, Words, judged, settle,
@@ -220,13 +221,11 @@ impl<'a> Judging<'_, '_, 'a> {
             }
             told.push((wanted.node, &wanted.path));
             let name = &ledger.ports[port.index()];
-            let message = format!(
-                "`{}` has no `{}` left: the map leaves the port `{name}` out, the last of them",
-                tree.name(wanted.node),
-                wanted.path
-            );
-            let mut finding = Finding::new(Code::LastMemberLeft, message)
-                .help("give the port a new one in the map, or leave out what is made of it, too");
+            let mut finding = Finding::new(CarryFact::LastMember {
+                object: tree.name(wanted.node).to_owned(),
+                path: wanted.path.to_string(),
+                port: name.clone(),
+            });
             let node = reading.rows[wanted.row.index()].node;
             finding.place = Some(Place::indexed(&lines, input.backup.tree.span(node)));
             finding.locator = Some(labels.label(node, automaton).to_owned());
@@ -263,9 +262,7 @@ impl<'a> Judging<'_, '_, 'a> {
                 })
             });
             let Some(role) = role else { continue };
-            let message = format!("{} does not arrive", role.about());
-            let mut finding = Finding::new(Code::ConnectivityLost, message)
-                .help("see to it before the change, or the unit may not be reached");
+            let mut finding = Finding::new(CarryFact::NotReached { what: role.about() });
             finding.place = Some(Place::indexed(&lines, input.backup.tree.span(row.node)));
             finding.locator = Some(labels.label(row.node, automaton).to_owned());
             found.push(finding);

@@ -9,6 +9,7 @@
 //! with the ledger.
 
 mod chain;
+mod facts;
 mod findings;
 mod judging;
 mod order;
@@ -19,6 +20,7 @@ use crate::account::{LedgerInput, LedgerWriter, StepMade};
 use crate::container::Member;
 pub use crate::engine::Threads;
 use crate::engine::{NameBook, Step, apply};
+use crate::finding::Acceptance;
 use crate::finding::{Findings, Severity, SeverityOverride, apply_severities};
 use crate::ids::{PlaceId, SectionId, StepId};
 use crate::judge::read_back;
@@ -316,13 +318,10 @@ impl Carried<'_, '_> {
             };
             if accepted.shows == shows {
                 finding.severity = Severity::Warning;
-                finding.message = format!("{}; accepted: {}", finding.message, accepted.reason);
+                finding.acceptance = Some(Acceptance::Holds { reason: accepted.reason.clone() });
                 self.accepted.push(accepted.clone());
             } else {
-                finding.help = Some(format!(
-                    "it was accepted as `{}` and says something else now: look again, and write `shows = \"{shows}\"`",
-                    accepted.shows
-                ).into());
+                finding.acceptance = Some(Acceptance::Outdated { shows: accepted.shows.clone() });
             }
         }
     }

@@ -3,6 +3,7 @@
 use super::instance::Slots;
 use super::outcome::Engine;
 use crate::finding::Code;
+use crate::finding::DeclaredText;
 use crate::ids::PlaceId;
 use crate::language::crossing::{Action, Rule, Target};
 use crate::language::expression::Expression;
@@ -11,6 +12,7 @@ use crate::ledger::{DecidedBy, OriginRow};
 use crate::scan::inventory::RowKind;
 use crate::tree::NodeId;
 use smallvec::smallvec;
+use std::sync::Arc;
 
 impl<'i> Engine<'_, 'i, '_> {
     /// Requirements, steps of the work and notices, judged by the whole old side.
@@ -22,17 +24,20 @@ impl<'i> Engine<'_, 'i, '_> {
             let here = self.matcher.whole();
             let holds = |expression: &Expression| expression.holds(&here);
             for requirement in crossing.requirements.iter().filter(|requirement| !holds(&requirement.that)) {
-                notes.push((requirement.at.line, Code::RequirementUnmet, requirement.why.as_str()));
+                notes.push((
+                    requirement.at.line,
+                    DeclaredText::new(Code::RequirementUnmet, requirement.why.as_str()),
+                ));
             }
             for step in crossing.steps.iter().filter(|step| step.when.as_ref().is_none_or(holds)) {
                 work.push((step.phase, step.text.clone()));
             }
             for notice in crossing.notices.iter().filter(|notice| notice.when.as_ref().is_none_or(holds)) {
-                notes.push((notice.at.line, Code::Notice, notice.text.as_str()));
+                notes.push((notice.at.line, DeclaredText::new(Code::Notice, notice.text.as_str())));
             }
         }
-        for (line, code, text) in notes {
-            self.note(None, Some(line), code, text, None);
+        for (line, text) in notes {
+            self.note(None, Some(line), Arc::new(text));
         }
         self.work = work;
     }
@@ -95,7 +100,7 @@ impl<'i> Engine<'_, 'i, '_> {
                     self.origins.push(OriginRow { node: leaf.node, origin: Origin::Added, rule: from });
                 }
             }
-            Err(failure) => self.note(None, Some(rule.at.line), failure.code, &failure.message, None),
+            Err(failure) => self.note(None, Some(rule.at.line), failure.fact),
         }
     }
 }

@@ -1,11 +1,14 @@
 //! What rules capture, and what becomes of it.
 
-use crate::finding::Code;
+use super::facts::FailureFact;
+use crate::finding::Fact;
 use crate::ids::{EntryId, RowId};
+use crate::language::typing::Loss;
 use crate::language::typing::TypeId;
 use crate::ledger::fate::Fate;
 use crate::tree::Kind;
 use ipnet::IpNet;
+use std::sync::Arc;
 
 /// What a rule captured: a text of the old side with its type there.
 #[derive(Clone, Copy, Debug)]
@@ -26,26 +29,25 @@ pub(super) struct Prepared {
     pub(super) text: String,
     pub(super) kind: Kind,
     pub(super) fate: Fate,
-    pub(super) loss: Option<String>,
+    pub(super) loss: Option<Loss>,
 }
 
 /// Why a value cannot be carried.
 #[derive(Clone, Debug)]
 pub(super) struct Failure {
-    pub(super) code: Code,
-    pub(super) message: String,
+    pub(super) fact: Arc<dyn Fact>,
     /// The row that did not arrive, without which this one cannot.
     pub(super) because: Option<RowId>,
 }
 
 impl Failure {
-    pub(super) fn new(code: Code, message: impl Into<String>) -> Self {
-        Self { code, message: message.into(), because: None }
+    pub(super) fn new(fact: impl Fact + 'static) -> Self {
+        Self { fact: Arc::new(fact), because: None }
     }
 
     /// That its place has another value already.
     pub(super) fn conflict() -> Self {
-        Self::new(Code::PlaceTaken, "its place on the new unit is taken by another value")
+        Self::new(FailureFact::PlaceTaken)
     }
 }
 

@@ -1,13 +1,13 @@
 //! What becomes of each row: the specification, from top to bottom.
 
 use super::draft::Conflict;
+use super::facts::RowFact;
 use super::outcome::Engine;
 use super::prefetch::{Block, with_prefetched_blocks};
 use super::program::Program;
 use super::render::leaf_kind;
 use super::repeats::Overruled;
 use super::step::Step;
-use crate::finding::Code;
 use crate::format::bundle::NoFile;
 use crate::ids::{PortId, RowId};
 use crate::language::crossing::Action;
@@ -18,6 +18,7 @@ use crate::mapping::PortTarget;
 use crate::scan::automaton::Automaton;
 use crate::scan::inventory::{Inventory, RowKind};
 use crate::tree::{Kind, Text, Tree, Trivia};
+use std::sync::Arc;
 
 /// Applies the crossing to a reading.
 pub(crate) fn apply<'i, 'a>(
@@ -100,8 +101,8 @@ impl<'i> Engine<'_, 'i, '_> {
         let without = self.program.without_files.binary_search_by_key(&row.node, |(node, _)| *node);
         let without = without.ok().map(|at| self.program.without_files[at].1);
         if let Some(no_file) = without {
-            if let Some((code, help)) = no_file.told() {
-                self.note(Some(index), None, code, no_file.why(), Some(help.into()));
+            if let Some(fact) = no_file.fact() {
+                self.note(Some(index), None, Arc::new(fact));
             }
             let fate = match no_file {
                 NoFile::Missing => Some(Fate::ByHand),
@@ -116,10 +117,7 @@ impl<'i> Engine<'_, 'i, '_> {
             Some(Overruled::ByAnother) => return self.set(index, Fate::Moot, DecidedBy::Repeats, &[]),
             Some(Overruled::Refused) => {
                 self.set(index, Fate::ByHand, DecidedBy::Repeats, &[]);
-                let what = "it is given again in the same place, and the line has it once";
-                let help =
-                    "find out which of them holds on the old unit, and set that by hand if it is this one";
-                return self.note(Some(index), None, Code::GivenTwice, what, Some(help.into()));
+                return self.note(Some(index), None, Arc::new(RowFact::GivenTwice));
             }
             None => {}
         }
@@ -174,12 +172,11 @@ impl<'i> Engine<'_, 'i, '_> {
             return self.set(index, Fate::Moot, DecidedBy::Leftover, &[]);
         }
         self.set(index, Fate::Unmatched, DecidedBy::Nothing, &[]);
-        let what = match row.kind {
-            RowKind::Setting => "no rule speaks of this setting",
-            RowKind::Object => "no rule speaks of this object",
+        let fact = match row.kind {
+            RowKind::Setting => RowFact::SettingUnruled,
+            RowKind::Object => RowFact::ObjectUnruled,
         };
-        let help = "find out what it does and set it on the new unit by hand, or add a rule to the crossing";
-        self.note(Some(index), None, Code::NoRule, what, Some(help.into()));
+        self.note(Some(index), None, Arc::new(fact));
     }
 
     /// A row goes with a port that the map leaves, or leaves open.

@@ -6,7 +6,6 @@ use super::matcher::Matcher;
 use super::plain_rule::{Evaluated, Fits, PlainField, PlainRule, remembers};
 use super::render::Renderer;
 use crate::ids::RowId;
-use crate::language::typing::Loss;
 use crate::scan::inventory::Row;
 use smallvec::{SmallVec, smallvec};
 
@@ -78,7 +77,7 @@ impl<'i> Matcher<'_, 'i, '_> {
         if text == bound.text && loss.is_none() {
             made.push_unchanged(kind, fate);
         } else {
-            made.push(0, (kind, fate), &text, loss.map(|Loss(loss)| loss));
+            made.push(0, (kind, fate), &text, loss);
         }
         self.scratch = text;
         Ok(())

@@ -2,22 +2,26 @@
 
 use super::capture::{Capture, Failure, Prepared};
 use super::draft::Conflict;
+use super::facts::{FailureFact, ObjectNotCarried};
 use super::instance::Instance;
 use super::matcher::Fit;
 use super::outcome::{Engine, Rows};
 use super::render::Renderer;
 use crate::finding::Code;
+use crate::finding::{DeclaredText, OneOf};
 use crate::ids::{PlaceId, RowId, SlotId};
 use crate::language::crossing::RuleId;
 use crate::language::crossing::{Action, Field, Rule, Start, Target, TargetName, TargetStep};
 use crate::language::expression::Operand;
 use crate::language::profile::{Lookup, PathStep};
+use crate::language::typing::Loss;
 use crate::ledger::fate::Fate;
 use crate::ledger::{DecidedBy, Landing, Wanted};
 use crate::scan::inventory::RowKind;
 use crate::tree::{Kind, NodeId, Text};
 use smallvec::SmallVec;
 use std::borrow::Cow;
+use std::sync::Arc;
 
 /// Steps into the new tree, each with whether it is a new entry of a list.
 pub(super) type Path<'i> = SmallVec<[(Cow<'i, str>, bool); 3]>;
@@ -36,7 +40,7 @@ struct Ready<'i> {
 pub(super) struct Written {
     pub(super) node: NodeId,
     fate: Fate,
-    loss: Option<String>,
+    loss: Option<Loss>,
     rows: Rows,
 }
 
@@ -52,13 +56,17 @@ impl<'i> Engine<'_, 'i, '_> {
             Action::Drop { why } => {
                 for row in rows {
                     self.set(row, Fate::Dropped, by, &[]);
-                    self.note(Some(row), line, Code::Dropped, why, None);
+                    self.note(Some(row), line, Arc::new(DeclaredText::new(Code::Dropped, why.as_str())));
                 }
             }
             Action::ByHand { instruction } => {
                 for row in rows {
                     self.set(row, Fate::ByHand, by, &[]);
-                    self.note(Some(row), line, Code::ByHand, instruction, None);
+                    self.note(
+                        Some(row),
+                        line,
+                        Arc::new(DeclaredText::new(Code::ByHand, instruction.as_str())),
+                    );
                 }
             }
             Action::Moot { .. } => rows.into_iter().for_each(|row| self.set(row, Fate::Moot, by, &[])),
@@ -89,9 +97,8 @@ impl<'i> Engine<'_, 'i, '_> {
                 if fate == Fate::Approximated {
                     let changed =
                         instance.names.iter().flatten().filter(|(_, fate)| *fate == Fate::Approximated);
-                    let names: Vec<&str> = changed.map(|(name, _)| name.as_ref()).collect();
-                    let loss = format!("is called {} on the new system", crate::finding::one_of(names));
-                    self.note_loss(index, Some(rule.at.line), &loss);
+                    let names = OneOf::of(changed.map(|(name, _)| name.as_ref()));
+                    self.note_loss(index, Some(rule.at.line), &Loss::Renamed { names });
                 }
             }
             Err(failure) => {
@@ -121,12 +128,10 @@ impl<'i> Engine<'_, 'i, '_> {
         {
             return Ok(node);
         }
-        let names = instance.names.as_ref().map_err(|failure| {
-            Failure::new(
-                failure.code,
-                format!("its object has no place on the new unit: {}", failure.message),
-            )
-        })?;
+        let names = instance
+            .names
+            .as_ref()
+            .map_err(|failure| Failure::new(ObjectNotCarried(failure.fact.clone())))?;
         let group = &self.program.step.leg.crossing.places[place.index()].group;
         let equal = (!group.is_empty()).then(|| (place, self.group_values(group, instance.scope)));
         if let Some(&shared) = equal.as_ref().and_then(|equal| self.groups.get(equal)) {
@@ -396,16 +401,13 @@ impl<'i> Engine<'_, 'i, '_> {
         let steps: Vec<PathStep<'_>> = names.iter().map(|name| PathStep::Name(name)).collect();
         match self.program.step.new_profile().schema.find(&steps) {
             Lookup::Declared(_) => Ok(()),
-            _ => Err(Failure::new(
-                Code::ValueUnfit,
-                format!("the new line has no `{}` for an object of this kind", names.join("/")),
-            )),
+            _ => Err(Failure::new(FailureFact::NoPlace { path: names.join("/") })),
         }
     }
 
     /// Where an object of another place went.
     fn start(&mut self, start: &Start, slots: &[Option<Capture<'i>>]) -> Result<NodeId, Failure> {
-        let missing = || Failure::new(Code::ValueUnread, "it names an object that is not there");
+        let missing = || Failure::new(FailureFact::NoObject);
         let key = slots[start.slot.index()].as_ref().ok_or_else(missing)?.text;
         let scope = self.matcher.scope_by_key(start.place, key).ok_or_else(missing)?;
         let instance = self.matcher.instance(start.place, scope).ok_or_else(missing)?;

@@ -3,10 +3,10 @@
 
 use super::capture::{Capture, Networks};
 use super::context::EvalContext;
+use super::facts::AskFact;
 use super::instance::{Instance, Parts, Slots};
 use super::program::Program;
 use super::render::{Renderer, fact};
-use crate::finding::{Choice, Code, Remedy};
 use crate::ids::{LookUpId, PlaceId, RowId};
 use crate::language::crossing::ClauseId;
 use crate::language::crossing::{Action, KeyTest, LevelKeys, Piece, Rule, Target, TargetName, TargetStep};
@@ -28,14 +28,6 @@ const NEARBY_ROWS: usize = 24;
 
 /// The rows that a rule takes: one a clause, none for an optional one that is not there.
 pub(super) type Fit = SmallVec<[Option<RowId>; 4]>;
-
-/// What is to be said of a fact that nobody answered, or answered wrongly: of which line, and what.
-pub(super) struct Unanswered {
-    pub(super) line: u32,
-    pub(super) code: Code,
-    pub(super) message: String,
-    pub(super) help: Remedy,
-}
 
 pub(super) struct Matcher<'p, 'i, 'a> {
     pub(super) program: &'p Program<'p, 'i, 'a>,
@@ -59,7 +51,7 @@ pub(super) struct Matcher<'p, 'i, 'a> {
 
 impl<'p, 'i, 'a> Matcher<'p, 'i, 'a> {
     /// With what is to be said of facts that were not answered.
-    pub(super) fn new(program: &'p Program<'p, 'i, 'a>) -> (Self, Vec<Unanswered>) {
+    pub(super) fn new(program: &'p Program<'p, 'i, 'a>) -> (Self, Vec<(u32, AskFact)>) {
         let crossing = &program.step.leg.crossing;
         let places = crossing.places.len();
         let mut matcher = Self {
@@ -80,7 +72,7 @@ impl<'p, 'i, 'a> Matcher<'p, 'i, 'a> {
     }
 
     /// Facts that the backup does not hold: what a person answered, or the default.
-    fn ask(&mut self) -> Vec<Unanswered> {
+    fn ask(&mut self) -> Vec<(u32, AskFact)> {
         let step = self.program.step;
         for (name, text) in &step.leg.crossing.constants {
             self.facts.insert(name.clone(), Operand::Text(text.clone()));
@@ -97,14 +89,11 @@ impl<'p, 'i, 'a> Matcher<'p, 'i, 'a> {
             let operand = fact(answer.unwrap_or(&ask.default), ask.kind);
             let line = ask.at.line;
             if answer.is_none() && asked {
-                let message = format!("`{}` was not answered, so `{}` is taken", ask.fact, ask.default);
-                let answer = Choice::Answer(ask.fact.clone());
-                let help = Remedy::from(format!("{}; answer with ", ask.why)).choice(answer);
-                unanswered.push(Unanswered { line, code: Code::FactAssumed, message, help });
+                let (fact, default, why) = (ask.fact.clone(), ask.default.clone(), ask.why.clone());
+                unanswered.push((line, AskFact::Assumed { fact, default, why }));
             } else if answer.is_some() && operand.is_none() {
-                let message = format!("the answer to `{}` is not of its type", ask.fact);
-                let help = Remedy::from(ask.why.clone());
-                unanswered.push(Unanswered { line, code: Code::RequirementUnmet, message, help });
+                let (fact, why) = (ask.fact.clone(), ask.why.clone());
+                unanswered.push((line, AskFact::OtherType { fact, why }));
             }
             self.facts.insert(ask.fact.clone(), operand.unwrap_or(Operand::Nothing));
         }

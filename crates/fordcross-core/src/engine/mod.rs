@@ -13,6 +13,7 @@ mod decide;
 mod draft;
 mod evaluate;
 mod excluded_ports;
+mod facts;
 mod fire;
 mod instance;
 mod matcher;

@@ -33,8 +33,8 @@ impl NameBook {
         if new == text {
             return None;
         }
-        let loss = format!("would be called `{text}` like another, and is called `{new}`");
+        let loss = Loss::LikeAnother { name: text.clone(), new: new.clone() };
         text.clone_from(new);
-        Some(Loss(loss))
+        Some(loss)
     }
 }

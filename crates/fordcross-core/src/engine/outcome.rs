@@ -2,13 +2,15 @@
 
 use super::capture::Failure;
 use super::draft::Draft;
+use super::facts::NotCarried;
 use super::matcher::{Fit, Matcher};
 use super::plain_rule::Evaluated;
 use super::program::Program;
-use crate::finding::{Code, Remedy};
+use crate::finding::Fact;
 use crate::ids::{PlaceId, RowId};
 use crate::language::crossing::Rule;
 use crate::language::phase::Phase;
+use crate::language::typing::Loss;
 use crate::ledger::fate::Fate;
 use crate::ledger::{DecidedBy, Decision, Landing, Ledger, Note, OriginRow, Wanted};
 use crate::text::source::LineIndex;
@@ -16,6 +18,7 @@ use crate::tree::{NodeId, Tree};
 use rustc_hash::FxHashMap;
 use smallvec::SmallVec;
 use std::cell::{Cell, OnceCell};
+use std::sync::Arc;
 
 /// Numbers of rows; nearly always few.
 pub(super) type Rows = SmallVec<[RowId; 4]>;
@@ -80,9 +83,8 @@ impl<'p, 'i, 'a> Engine<'p, 'i, 'a> {
             because: Vec::new(),
             moved_to: FxHashMap::default(),
         };
-        for unanswered in unanswered {
-            let (line, code) = (Some(unanswered.line), unanswered.code);
-            engine.note(None, line, code, &unanswered.message, Some(unanswered.help));
+        for (line, fact) in unanswered {
+            engine.note(None, Some(line), Arc::new(fact));
         }
         engine
     }
@@ -134,40 +136,19 @@ impl<'p, 'i, 'a> Engine<'p, 'i, 'a> {
     }
 
     /// Something to say about a row, or about the whole; `line` is that of the rule.
-    pub(super) fn note(
-        &mut self,
-        row: Option<RowId>,
-        line: Option<u32>,
-        code: Code,
-        message: &str,
-        help: Option<Remedy>,
-    ) {
-        self.notes.push(Note {
-            row,
-            step: self.program.step.number,
-            line,
-            code,
-            message: message.into(),
-            help: help.map(Box::new),
-        });
+    pub(super) fn note(&mut self, row: Option<RowId>, line: Option<u32>, fact: Arc<dyn Fact>) {
+        self.notes.push(Note { row, step: self.program.step.number, line, fact });
     }
 
     pub(super) fn fail(&mut self, row: RowId, by: DecidedBy, failure: &Failure) {
         self.set(row, Fate::ByHand, by, &[]);
         self.because.extend(failure.because.map(|because| (row, because)));
         let line = if let DecidedBy::Rule(rule) = by { Some(self.program.rule(rule).at.line) } else { None };
-        self.note(
-            Some(row),
-            line,
-            failure.code,
-            &failure.message,
-            Some("set it on the new unit by hand".into()),
-        );
+        self.note(Some(row), line, Arc::new(NotCarried(failure.fact.clone())));
     }
 
-    pub(super) fn note_loss(&mut self, row: RowId, line: Option<u32>, loss: &str) {
-        let help = Some("check whether the new value will do".into());
-        self.note(Some(row), line, Code::ValueApproximated, loss, help);
+    pub(super) fn note_loss(&mut self, row: RowId, line: Option<u32>, loss: &Loss) {
+        self.note(Some(row), line, Arc::new(loss.clone()));
     }
 
     /// Notes that a rule did not write what it would have, for rows that do not arrive.

@@ -10,6 +10,7 @@ use crate::ids::{LookUpId, SlotId};
 use crate::language::crossing::RuleId;
 use crate::language::crossing::{Crossing, Field, Piece, Rule, TargetStep};
 use crate::language::profile::Profile;
+use crate::language::typing::Loss;
 use crate::language::typing::TypeId;
 use crate::ledger::fate::Fate;
 use crate::tree::{Kind, Name, Tree};
@@ -44,7 +45,7 @@ pub(super) struct EvaluatedLeaf {
     pub(super) fate: Fate,
     /// Where its value is in the text; none for one that is as it was.
     pub(super) value: Option<(u32, u32)>,
-    pub(super) loss: Option<Box<str>>,
+    pub(super) loss: Option<Box<Loss>>,
 }
 
 impl Evaluated {
@@ -57,17 +58,11 @@ impl Evaluated {
         self.leaves.len()
     }
 
-    pub(super) fn push(
-        &mut self,
-        field: usize,
-        (kind, fate): (Kind, Fate),
-        text: &str,
-        loss: Option<String>,
-    ) {
+    pub(super) fn push(&mut self, field: usize, (kind, fate): (Kind, Fate), text: &str, loss: Option<Loss>) {
         let from = self.text.len() as u32;
         self.text.push_str(text);
         let value = Some((from, self.text.len() as u32));
-        let loss = loss.map(String::into_boxed_str);
+        let loss = loss.map(Box::new);
         self.leaves.push(EvaluatedLeaf { field: field as u16, kind, fate, value, loss });
     }
 

@@ -2,13 +2,13 @@
 
 use super::capture::{Capture, Failure, Networks, Prepared};
 use super::context::EvalContext;
+use super::facts::FailureFact;
 use super::step::Step;
-use crate::finding::Code;
 use crate::ids::{EntryId, SlotId};
 use crate::language::crossing::{Field, Piece, Table, TargetName, TargetStep};
 use crate::language::expression::Operand;
 use crate::language::profile::names_port;
-use crate::language::typing::{Form, Loss, Misread, TypeId, Unfit, Value, plain_text};
+use crate::language::typing::{Form, Loss, Misread, TypeId, Value, plain_text};
 use crate::ledger::fate::Fate;
 use crate::mapping::MapFor;
 use crate::text::shape::Part;
@@ -69,12 +69,12 @@ impl<'i, 'a: 'i> Step<'i, 'a> {
             return Ok(Renamed { value: Value::Text(Cow::Borrowed(bound.text)), changed: false });
         };
         let value = self.old().types.read(kind, bound.text).map_err(|Misread { expected }| {
-            let message = if !self.old().types.is_open(kind) || bound.text.chars().count() > 60 {
-                format!("the value cannot be read: expected {expected}")
+            let is_shown = self.old().types.is_open(kind) && bound.text.chars().count() <= 60;
+            Failure::new(if is_shown {
+                FailureFact::UnreadText { text: bound.text.to_owned(), expected }
             } else {
-                format!("`{}` cannot be read: expected {expected}", bound.text)
-            };
-            Failure::new(Code::ValueUnread, message)
+                FailureFact::Unread { expected }
+            })
         })?;
         Ok(Renamed { value, changed: false })
     }
@@ -109,7 +109,7 @@ impl<'i, 'a: 'i> Step<'i, 'a> {
     ) -> Result<Prepared, Failure> {
         let mut text = String::new();
         let (kind, fate, loss) = self.convert_into(bound, kind, to, &mut text)?;
-        Ok(Prepared { text, kind, fate, loss: loss.map(|Loss(loss)| loss) })
+        Ok(Prepared { text, kind, fate, loss })
     }
 
     /// The same into a text that is at hand: how it is written, what became of it, what it lost.
@@ -122,7 +122,7 @@ impl<'i, 'a: 'i> Step<'i, 'a> {
     ) -> Result<(Kind, Fate, Option<Loss>), Failure> {
         let Renamed { value, changed } = self.read(bound, to)?;
         let types = &self.new_profile().types;
-        let loss = types.write(kind, &value, text).map_err(unfit)?;
+        let loss = types.write(kind, &value, text).map_err(Failure::new)?;
         let loss = self.names.settle(types, kind, bound.text, text).or(loss);
         self.fits_form(text)?;
         let fate = if loss.is_some() { Fate::Approximated } else { fate_of(text, bound.text, changed) };
@@ -133,16 +133,16 @@ impl<'i, 'a: 'i> Step<'i, 'a> {
     fn fits_form(&self, text: &str) -> Result<(), Failure> {
         if self.new_profile().holds(text) {
             let Some(lacking) = self.charset.lacking(text) else { return Ok(()) };
-            let message = format!("{} has no `{}`", self.charset.name(), lacking.escape_debug());
-            return Err(Failure::new(Code::ValueUnfit, message));
+            let (charset, lacking) = (self.charset.name(), lacking.escape_debug().to_string());
+            return Err(Failure::new(FailureFact::Charset { charset, lacking }));
         }
-        Err(Failure::new(Code::ValueUnfit, self.new_profile().dialect.why_not()))
+        Err(Failure::new(FailureFact::Format { why: self.new_profile().dialect.why_not() }))
     }
 
     fn prepared(&self, text: String, kind: TypeId, fate: Fate, loss: Option<Loss>) -> Prepared {
         let fate = if loss.is_some() { Fate::Approximated } else { fate };
         let kind = leaf_kind(&self.new_profile().types.get(kind).form, &text);
-        Prepared { text, kind, fate, loss: loss.map(|Loss(loss)| loss) }
+        Prepared { text, kind, fate, loss }
     }
 }
 
@@ -164,9 +164,7 @@ impl<'h, 'i, 'a: 'i> Renderer<'h, 'i, 'a> {
     }
 
     fn bound(&self, slot: SlotId) -> Result<&Capture<'i>, Failure> {
-        self.here.slots[slot.index()]
-            .as_ref()
-            .ok_or_else(|| Failure::new(Code::ValueUnread, "a part of the value is missing"))
+        self.here.slots[slot.index()].as_ref().ok_or_else(|| Failure::new(FailureFact::PartMissing))
     }
 
     /// What a piece is that goes to a setting, with whether the map changed it; none for what an expression leaves
@@ -183,7 +181,7 @@ impl<'h, 'i, 'a: 'i> Renderer<'h, 'i, 'a> {
             Piece::Index => plain(Value::Integer(i64::try_from(self.here.index).unwrap_or(i64::MAX))),
             Piece::Kind { table } => {
                 let Some(kind) = self.here.object_kind() else {
-                    return Err(Failure::new(Code::ValueUnfit, "no kind of the profile fits the object"));
+                    return Err(Failure::new(FailureFact::KindUnfit));
                 };
                 let value = Value::Text(Cow::Owned(kind.to_owned()));
                 match table {
@@ -206,16 +204,13 @@ impl<'h, 'i, 'a: 'i> Renderer<'h, 'i, 'a> {
                     }
                     _ => Renamed { value, changed: false },
                 })),
-                Err(why) => Err(Failure::new(
-                    Code::ExpressionFailed,
-                    format!("`{}` has no value here: {why}", expression.text),
-                )),
+                Err(why) => Err(Failure::new(FailureFact::Expression { text: expression.text.clone(), why })),
             },
             Piece::LookUp { slot, look_up } => {
                 // Found on the old side: what is found is an object, and goes where that went.
                 let read = self.here.step.read_as_is(self.bound(*slot)?)?;
                 let Value::Address(address) = read.value else {
-                    return Err(Failure::new(Code::ValueUnfit, "only an address can be looked up"));
+                    return Err(Failure::new(FailureFact::NoAddress));
                 };
                 // The narrowest network that holds it.
                 let networks = self.look_ups[look_up.index()].as_ref();
@@ -225,7 +220,7 @@ impl<'h, 'i, 'a: 'i> Renderer<'h, 'i, 'a> {
                 }
                 Err(Failure {
                     because: networks.and_then(|networks| narrowest(&networks.lost, address)).copied(),
-                    ..Failure::new(Code::ValueUnfit, format!("nothing that is carried holds `{address}`"))
+                    ..Failure::new(FailureFact::NotFound { address: address.to_string() })
                 })
             }
         }
@@ -256,7 +251,7 @@ impl<'h, 'i, 'a: 'i> Renderer<'h, 'i, 'a> {
                         Some(kind) => {
                             let step = self.here.step;
                             let types = &step.new_profile().types;
-                            let loss = types.write(*kind, &value, &mut text).map_err(unfit)?;
+                            let loss = types.write(*kind, &value, &mut text).map_err(Failure::new)?;
                             let loss = step.names.settle(types, *kind, bound.text, &mut text).or(loss);
                             if loss.is_some() {
                                 return Ok((Cow::Owned(text), Fate::Approximated));
@@ -293,7 +288,7 @@ impl<'h, 'i, 'a: 'i> Renderer<'h, 'i, 'a> {
             [only] => {
                 let read = self.piece(only, Some(field.entry), Some(field.kind))?;
                 let Some(Renamed { value, changed }) = read else { return Ok(None) };
-                let mut loss = types.write(field.kind, &value, &mut text).map_err(unfit)?;
+                let mut loss = types.write(field.kind, &value, &mut text).map_err(Failure::new)?;
                 if let Piece::Slot { slot, table: None } = only {
                     let old = self.bound(*slot)?.text;
                     loss = step.names.settle(types, field.kind, old, &mut text).or(loss);
@@ -311,7 +306,7 @@ impl<'h, 'i, 'a: 'i> Renderer<'h, 'i, 'a> {
             pieces => match self.whole_name(pieces).filter(|_| names_port(types, field.kind)) {
                 Some(new) => {
                     let value = Value::Text(Cow::Borrowed(new));
-                    (types.write(field.kind, &value, &mut text).map_err(unfit)?, Fate::Remapped)
+                    (types.write(field.kind, &value, &mut text).map_err(Failure::new)?, Fate::Remapped)
                 }
                 None => self.join(pieces, field, &mut text)?,
             },
@@ -362,11 +357,11 @@ impl<'h, 'i, 'a: 'i> Renderer<'h, 'i, 'a> {
             let value = read.map(|read| read.value);
             match (alternative, value) {
                 (Some(alternative), Some(value)) => {
-                    loss = types.write(alternative.types[captures], &value, out).map_err(unfit)?.or(loss);
+                    loss =
+                        types.write(alternative.types[captures], &value, out).map_err(Failure::new)?.or(loss);
                 }
                 (None, Some(Value::Secret(..))) => {
-                    let message = "a secret cannot become part of a value that is shown";
-                    return Err(Failure::new(Code::ValueUnfit, message));
+                    return Err(Failure::new(FailureFact::SecretInText));
                 }
                 (None, Some(value)) => out.push_str(&self.spelled(piece, &value)),
                 (_, None) => {}
@@ -375,7 +370,7 @@ impl<'h, 'i, 'a: 'i> Renderer<'h, 'i, 'a> {
         }
         if alternative.is_none() {
             let joined = std::mem::take(out);
-            loss = types.write(kind, &Value::Text(Cow::Owned(joined)), out).map_err(unfit)?.or(loss);
+            loss = types.write(kind, &Value::Text(Cow::Owned(joined)), out).map_err(Failure::new)?.or(loss);
         }
         Ok((loss, fate))
     }
@@ -401,18 +396,14 @@ fn narrowest<T>(networks: &[(IpNet, T)], address: IpAddr) -> Option<&T> {
     holding.max_by_key(|(network, _)| network.prefix_len()).map(|(_, found)| found)
 }
 
-fn unfit(Unfit(message): Unfit) -> Failure {
-    Failure::new(Code::ValueUnfit, message)
-}
-
 fn look_up_in(table: &Table, value: &Value<'_>) -> Result<Value<'static>, Failure> {
     if matches!(value, Value::Secret(..)) {
-        return Err(Failure::new(Code::ValueUnfit, "a secret cannot be looked up in a table"));
+        return Err(Failure::new(FailureFact::SecretInTable));
     }
     let old = plain_text(value);
     match table.get(&old) {
         Some(new) => Ok(Value::Text(Cow::Owned(new.to_owned()))),
-        None => Err(Failure::new(Code::ValueUnfit, format!("the crossing's table has nothing for `{old}`"))),
+        None => Err(Failure::new(FailureFact::NotInTable { value: old.into_owned() })),
     }
 }
 

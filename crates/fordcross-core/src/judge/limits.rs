@@ -1,6 +1,7 @@
 //! What the receiving system has no room for: more of something than the model holds, names that are too long.
 
-use crate::finding::{Code, Finding, Findings, count};
+use super::facts::LimitFact;
+use crate::finding::{Count, Finding, Findings};
 use crate::language::profile::{Limit, Model, Profile, What};
 use crate::tree::{NodeId, Tree};
 
@@ -13,12 +14,9 @@ pub(crate) fn names_too_long(tree: &Tree<'_>, profile: &Profile) -> Vec<(NodeId,
         for node in entry.pattern.nodes_in(tree) {
             let name = tree.name(node);
             if name.len() > most {
-                let is = count(name.len(), "byte");
-                let message =
-                    format!("the name `{name}` in the result has {is}, and {} takes {most}", profile.title);
-                let finding = Finding::new(Code::NameTooLong, message).help(
-                    "give it a shorter one under [ports] in the map, by its whole old name, such as `\"eth0.1000\" = \"vlan1000\"`",
-                );
+                let (is, platform) = (Count(name.len(), "byte"), profile.title.clone());
+                let name = name.to_owned();
+                let finding = Finding::new(LimitFact::NameTooLong { name, is, platform, most });
                 findings.push((node, finding));
             }
         }
@@ -31,19 +29,17 @@ pub(crate) fn too_many(tree: &Tree<'_>, model: &Model, profile: &Profile) -> Fin
     let beyond = |limit: &Limit| {
         let found = limit.pattern.nodes_in(tree).len();
         (found as u64 > limit.most).then(|| {
-            let message = format!(
-                "{} holds at most {} `{}`, and the result has {found}",
-                model.title, limit.most, limit.of
-            );
             let holds = |other: &&Model| {
                 other.limits.iter().all(|known| known.of != limit.of || found as u64 <= known.most)
             };
-            let larger = match profile.models.iter().find(holds) {
-                Some(larger) => format!("or carry to `{}/{}`, which holds them", profile.line, larger.name),
-                None => "no model of the line holds so many".to_owned(),
-            };
-            Finding::new(Code::LimitExceeded, message)
-                .help(format!("take {} out of the backup; {larger}", found as u64 - limit.most))
+            let larger = profile.models.iter().find(holds);
+            Finding::new(LimitFact::TooMany {
+                model: model.title.clone(),
+                most: limit.most,
+                of: limit.of.clone(),
+                found,
+                larger: larger.map(|larger| format!("{}/{}", profile.line, larger.name)),
+            })
         })
     };
     model.limits.iter().filter_map(beyond).collect()

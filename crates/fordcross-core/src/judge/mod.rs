@@ -6,6 +6,7 @@
 //! backup that stand behind it.
 
 mod breach;
+mod facts;
 mod findings;
 pub(crate) mod limits;
 pub(crate) mod read_back;

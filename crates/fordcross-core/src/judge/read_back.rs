@@ -2,9 +2,10 @@
 //! from: every name and value must be the same, be what the receiving profile declares, and have
 //! somebody in the ledger who stands for it.
 
+use super::facts::Difference;
 use super::{Gone, Judge, Lost};
 use crate::container::Member;
-use crate::finding::{Code, Finding, Findings, did_you_mean};
+use crate::finding::{Finding, Findings, Suggestion};
 use crate::format::bundle::read_bundle;
 use crate::ids::EntryId;
 use crate::language::profile::{Model, Profile};
@@ -77,7 +78,7 @@ pub(crate) fn read_back(
         (None, []) => Ok(""),
     };
     let Ok(text) = text else {
-        return ReadBack::only(Finding::new(Code::ResultDiffers, "the result is not UTF-8 text"));
+        return ReadBack::only(Finding::new(Difference::NotUtf8));
     };
     let mut accounted = vec![false; tree.len()];
     for node in
@@ -128,16 +129,15 @@ pub(crate) fn read_back(
         Err(differences) => return ReadBack { differences },
     };
     if comparison.next_heard().is_some() {
-        comparison.problems.push((NodeId::DOCUMENT, "the result ends before all was written".into(), None));
+        comparison.problems.push((NodeId::DOCUMENT, Difference::EndsEarly));
     }
     let problems = std::mem::take(&mut comparison.problems);
     let mut labels = Labeler::new(tree, &profile.schema, None, comparison.automaton);
     let mut differences: Findings = problems
         .into_iter()
-        .map(|(node, message, help)| {
-            let mut finding = Finding::new(Code::ResultDiffers, message);
+        .map(|(node, difference)| {
+            let mut finding = Finding::new(difference);
             finding.locator = Some(labels.label(node, comparison.automaton).to_owned());
-            finding.help = help.map(Into::into);
             finding
         })
         .collect();
@@ -164,9 +164,11 @@ fn judged_otherwise(expected: &Expected<'_>, read: &Tree<'_>, automaton: &mut Au
         return None;
     }
     let only = found.iter().find(|code| !wanted.contains(code)).or_else(|| found.first());
-    let which = only.map_or_else(String::new, |code| format!(", `{code}` among them"));
-    let message = format!("read back, the result breaks other rules of {} than before{which}", profile.title);
-    Some(Finding::new(Code::ResultDiffers, message))
+    let platform = profile.title.clone();
+    Some(Finding::new(match only {
+        Some(code) => Difference::OtherBreach { platform, code: code.clone() },
+        None => Difference::OtherBreaches { platform },
+    }))
 }
 
 /// Hands the nodes of a document on as a reader of events would.
@@ -204,15 +206,15 @@ struct Comparison<'c> {
     symbols: Symbols,
     open: Vec<NodeId>,
     expected: Option<NodeId>,
-    problems: Vec<(NodeId, String, Option<String>)>,
+    problems: Vec<(NodeId, Difference)>,
     /// Values that a type can be.
     fine: ValueCache<'c, ()>,
 }
 
 impl<'c> Comparison<'c> {
-    fn problem(&mut self, node: NodeId, message: impl Into<String>, help: Option<String>) {
+    fn problem(&mut self, node: NodeId, difference: Difference) {
         if self.problems.len() < MAX_DIFFERENCES {
-            self.problems.push((node, message.into(), help));
+            self.problems.push((node, difference));
         }
     }
 
@@ -220,7 +222,7 @@ impl<'c> Comparison<'c> {
     fn meet(&mut self, kind: Kind, name: &str) -> Option<NodeId> {
         let Some(mut node) = self.expected else {
             if self.problems.is_empty() {
-                self.problem(NodeId::DOCUMENT, "the result has more than was written", None);
+                self.problem(NodeId::DOCUMENT, Difference::HasMore);
             }
             return None;
         };
@@ -234,7 +236,7 @@ impl<'c> Comparison<'c> {
         let found = self.tree.kind(node);
         let same_kind = found == kind || bare_as_text && found == Kind::Bare;
         if !same_kind || !same_name {
-            self.problem(node, "the result has something else here", None);
+            self.problem(node, Difference::OtherNode);
             self.expected = None;
             return None;
         }
@@ -285,7 +287,7 @@ impl<'c> Comparison<'c> {
         let value = self.tree.value(node);
         let new = self.wanted.profile;
         let Some(kind) = self.setting_type(node) else {
-            return self.problem(node, "the receiving profile knows no such setting", None);
+            return self.problem(node, Difference::Undeclared);
         };
         if self.fine.find(kind.0.into(), value).is_some() {
             return;
@@ -303,11 +305,10 @@ impl<'c> Comparison<'c> {
                 });
                 let Some(name) = unknown else { return self.fine.keep(kind.0.into(), value, ()) };
                 let known: Vec<&str> = model.ports.iter().map(|port| port.name.as_str()).collect();
-                let help = did_you_mean(&name, known);
-                let what = format!("it names a port `{name}`, which {} does not have", model.title);
-                self.problem(node, what, Some(help));
+                let (instead, model) = (Suggestion::among(&name, known), model.title.clone());
+                self.problem(node, Difference::NoSuchPort { name, model, instead });
             }
-            Err(misread) => self.problem(node, format!("the value is not {}", misread.expected), None),
+            Err(misread) => self.problem(node, Difference::OtherType { expected: misread.expected }),
         }
     }
 }
@@ -342,9 +343,9 @@ impl Sink for Comparison<'_> {
         }
         let Some(node) = self.meet(kind, name) else { return };
         if self.tree.value(node) != value {
-            self.problem(node, "the value does not read back as it was written", None);
+            self.problem(node, Difference::OtherValue);
         } else if !self.accounted[node.index()] {
-            self.problem(node, "nothing in the ledger stands behind this", None);
+            self.problem(node, Difference::Unaccounted);
         } else if self.wanted.kept.get(node.index()) != Some(&true) {
             self.check_value(node);
         } else {
@@ -356,7 +357,7 @@ impl Sink for Comparison<'_> {
     fn close(&mut self, _: usize) {
         let node = self.open.pop().unwrap_or(NodeId::DOCUMENT);
         if let Some(missing) = self.next_heard() {
-            self.problem(missing, "this is missing from the result", None);
+            self.problem(missing, Difference::Missing);
         }
         self.expected = if node == NodeId::DOCUMENT { None } else { self.tree.next_sibling(node) };
     }

@@ -2,9 +2,10 @@
 //!
 //! A unit that worked cannot have broken what it refuses; what it took and ignored says nothing.
 
+use super::facts::UnsoundFact;
 use super::settle::Lost;
 use super::{Gone, Judge, Part};
-use crate::finding::{Code, Finding, Findings, Place, Severity, count};
+use crate::finding::{Count, Finding, Findings, Place, Severity};
 use crate::language::profile::{Breach, Model, OldMeaning, Profile};
 use crate::recognise::backup::Backup;
 use crate::scan::automaton::Automaton;
@@ -87,11 +88,11 @@ impl Overruled {
     /// What a line takes and does not do it did not do before, either: within a line that is a note.
     pub(crate) fn lower_what_was_so_before(&self, findings: &mut Findings) {
         for finding in findings.iter_mut().filter(|finding| finding.severity == Severity::Warning) {
-            let (Some(code), Some(rule)) = (&finding.own_code, &finding.rule) else { continue };
-            let before = self.without_effect.get(&(code.to_string(), rule.clone()));
+            let Some(rule) = &finding.rule else { continue };
+            let before = self.without_effect.get(&(finding.code_name().to_owned(), rule.clone()));
             if before.is_some_and(|before| finding.count <= *before) {
                 finding.severity = Severity::Note;
-                finding.message += "; so it was in the backup, too";
+                finding.was_in_backup = true;
             }
         }
     }
@@ -106,13 +107,11 @@ impl Overruled {
     ) -> Findings {
         let lines = backup.lines();
         let told = self.refused.iter().map(|(code, line, nodes)| {
-            let message = format!(
-                "the backup breaks a rule of {} itself, `{code}`, in {}",
-                profile.title,
-                count(nodes.len(), "place")
-            );
-            let mut finding = Finding::new(Code::BackupUnsound, message)
-                .help("a unit that worked has no such backup: it was changed by hand, or is torn, or the profile is wrong");
+            let mut finding = Finding::new(UnsoundFact::Breaks {
+                platform: profile.title.clone(),
+                rule: code.clone(),
+                places: Count(nodes.len(), "place"),
+            });
             finding.rule = Some(format!("{}:{line}", profile.file));
             finding.place = Some(Place::indexed(&lines, backup.tree.span(nodes[0])));
             finding.locator = Some(labels.label(nodes[0], automaton).to_owned());

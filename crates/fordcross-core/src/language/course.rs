@@ -1,6 +1,7 @@
 //! Courses: the crossings in order that lead from a backup's release to the receiving one.
 
-use crate::finding::{Choice, Code, Finding, Findings, Remedy, one_of};
+use super::facts::LanguageFact;
+use crate::finding::{Finding, Findings, OneOf};
 use crate::language::crossing::{Crossing, Side};
 use crate::language::library::{CrossingFile, Library};
 use crate::language::profile::Profile;
@@ -49,26 +50,10 @@ impl Library {
     }
 
     fn no_course(&self, from: &Side, to: &Side, reached: &[(&Side, Option<&CrossingFile>)]) -> Finding {
-        let names = |sides: Vec<&Side>| one_of(sides.into_iter().map(ToString::to_string));
-        let from_here: Vec<&Side> = reached[1..].iter().map(|(side, _)| *side).collect();
-        let to_there: Vec<&Side> = self
-            .crossings()
-            .iter()
-            .filter(|crossing| crossing.to == *to)
-            .map(|crossing| &crossing.from)
-            .collect();
-        let out = if from_here.is_empty() {
-            format!("no crossing starts at `{from}`")
-        } else {
-            format!("from `{from}` crossings lead to {}", names(from_here))
-        };
-        let into = if to_there.is_empty() {
-            format!("none leads to `{to}`")
-        } else {
-            format!("`{to}` is reached from {}", names(to_there))
-        };
-        Finding::new(Code::CourseMissing, format!("no course leads from `{from}` to `{to}`"))
-            .help(Remedy::from(format!("{out}; {into}; add a crossing with ")).choice(Choice::Profiles))
+        let out = OneOf::of(reached[1..].iter().map(|(side, _)| side.to_string()));
+        let to_there = self.crossings().iter().filter(|crossing| crossing.to == *to);
+        let into = OneOf::of(to_there.map(|crossing| crossing.from.to_string()));
+        Finding::new(LanguageFact::NoCourse { from: from.to_string(), to: to.to_string(), out, into })
     }
 
     /// Parses the crossings of a course and the profiles that they need, each profile once. An empty
@@ -123,7 +108,7 @@ mod tests {
         let side = |text| Side::parse(text).expect("a side");
         match library(crossings).course(&side(from), &side(to)) {
             Ok(course) => Ok(course.iter().map(|file| file.file.as_ref()).collect::<Vec<_>>().join(" ")),
-            Err(finding) => Err(format!("{:?}", finding.help.map(|help| help.parts()[0].clone()))),
+            Err(finding) => Err(format!("{:?}", finding.remedy().map(|help| help.parts()[0].clone()))),
         }
     }
 

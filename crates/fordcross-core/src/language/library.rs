@@ -1,6 +1,7 @@
 //! The profiles and crossings at hand, and what leads from one release to another.
 
-use crate::finding::{Code, Finding, Findings};
+use super::facts::LanguageFact;
+use crate::finding::{Finding, Findings, Suggestion};
 pub use crate::language::checking::Checking;
 use crate::language::crossing::{Crossing, Side, crossing_sides};
 use crate::language::profile::{Format, Profile};
@@ -167,8 +168,8 @@ impl Library {
     pub fn profile(&self, line: &str) -> Result<&ProfileFile, Box<Finding>> {
         self.profiles.iter().find(|profile| profile.line == line).ok_or_else(|| {
             let known: Vec<&str> = self.profiles.iter().map(|profile| profile.line.as_ref()).collect();
-            let message = format!("there is no profile of a line `{line}`");
-            Box::new(Finding::new(Code::LineUnknown, message).help(crate::finding::did_you_mean(line, known)))
+            let instead = Suggestion::among(line, known);
+            Box::new(Finding::new(LanguageFact::LineUnknown { line: line.to_owned(), instead }))
         })
     }
 }

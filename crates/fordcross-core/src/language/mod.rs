@@ -4,6 +4,7 @@ pub(crate) mod checking;
 pub mod course;
 pub mod crossing;
 pub(crate) mod expression;
+mod facts;
 pub mod library;
 pub mod phase;
 pub mod profile;

@@ -3,8 +3,9 @@
 //! Within one line a text stays as the backup had it. Another line gets UTF-8 with line feeds, unless its profile
 //! says otherwise.
 
+use super::facts::LanguageFact;
 use crate::declaration::Section;
-use crate::finding::{Code, Finding, Findings};
+use crate::finding::{Finding, Findings};
 use crate::format::Codec;
 use crate::text::charset::Charset;
 use crate::text::source::{Content, Source};
@@ -45,17 +46,12 @@ impl OutputEncoding {
         let charset = head.word("charset").and_then(|word| match (word.text, Charset::named(word.text)) {
             (AS_READ, _) => Some(Preference::AsRead),
             (name, Some(charset)) if mark && !charset.is_unicode() => {
-                let message = format!("texts in `{name}` have no byte order mark");
-                head.report()
-                    .add(Code::ValueWrong, word.span, message)
-                    .help("take `byte-order-mark` out, or write a set of Unicode");
+                head.report().add(word.span, LanguageFact::NoMark { name: name.to_owned() });
                 None
             }
             (_, Some(charset)) => Some(Preference::This(charset.with_mark(mark))),
             (name, None) => {
-                let message = format!("no character set is called `{name}`");
-                let help = "write `as-read`, or a name of the Encoding Standard: `utf-8`, `windows-1252`, `utf-16le`";
-                head.report().add(Code::ValueWrong, word.span, message).help(help);
+                head.report().add(word.span, LanguageFact::CharsetUnknown { name: name.to_owned() });
                 None
             }
         });
@@ -146,15 +142,8 @@ impl<'a> Texts<'a> {
         match charset.encode(&text) {
             Ok(encoded) => encoded,
             Err(lacking) => {
-                let message = format!(
-                    "the result is to be in {}, which has no `{}`",
-                    charset.name(),
-                    lacking.escape_debug()
-                );
-                findings.push(
-                    Finding::new(Code::ResultDiffers, message)
-                        .help("change the name or text with it in the backup, and carry again"),
-                );
+                let (charset, lacking) = (charset.name(), lacking.escape_debug().to_string());
+                findings.push(Finding::new(LanguageFact::Unencodable { charset, lacking }));
                 bytes
             }
         }

@@ -5,13 +5,14 @@
 
 pub mod fate;
 
-use crate::finding::{Code, Remedy};
+use crate::finding::Fact;
 use crate::format::bundle::NoFile;
 use crate::ids::{PortId, RowId, StepId, WentId};
 use crate::language::crossing::RuleId;
 use crate::language::phase::Phase;
 use crate::ledger::fate::{Fate, Origin};
 use crate::tree::NodeId;
+use std::sync::Arc;
 
 /// What was decided about one row of the reading.
 #[derive(Clone, Debug)]
@@ -96,10 +97,7 @@ pub(crate) struct Note {
     /// The step of the course, and the line of the rule in its crossing.
     pub(crate) step: StepId,
     pub(crate) line: Option<u32>,
-    pub(crate) code: Code,
-    /// The fact; never with the value of a secret or an untyped setting in it.
-    pub(crate) message: Box<str>,
-    pub(crate) help: Option<Box<Remedy>>,
+    pub(crate) fact: Arc<dyn Fact>,
 }
 
 /// A place that a rule would have written to, had the row arrived.

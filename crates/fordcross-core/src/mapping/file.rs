@@ -2,10 +2,11 @@
 //! again; what was proposed is kept in a table of its own so that the two can be told apart.
 
 use super::entry::EntryNumber;
+use super::facts::MapFact;
 use super::kind::{MapSides, MapUse, Mapped, Reading};
 use super::{Accepted, Decided, MapKind, PortTarget, Ports};
 use crate::declaration::{Report, Section, Word};
-use crate::finding::{Code, Findings, did_you_mean};
+use crate::finding::{Findings, Suggestion};
 use crate::text::source::{LineIndex, Source};
 use std::sync::Arc;
 
@@ -100,24 +101,26 @@ pub fn parse_map(source: Source<'_>, sides: &MapSides<'_>, purpose: MapUse) -> R
     }
 }
 
+/// Which of the two a map says something of.
+#[derive(Clone, Copy)]
+enum Side {
+    Source,
+    Target,
+}
+
 /// Whether a map is for this backup and target; tells what it is for if it is not.
 fn is_for(head: &Section<'_, '_>, sides: &MapSides<'_>) -> bool {
     let (from, to, unit) = (head.word("from"), head.word("to"), head.word("unit"));
     let format = head.integer("format");
     let report = head.report();
-    let help = "name the map of this backup, or another file to have one proposed; what `[map]` says can be taken out";
     let mut is_for_this = true;
     if let Some((format, span)) = format.filter(|(format, _)| !(1..=FORMAT).contains(format)) {
-        let message = format!("this map is of form {format}, and forms 1 to {FORMAT} are known");
-        report.add(Code::ValueWrong, span, message).help("take a newer release of the program");
+        report.add(span, MapFact::FormatUnknown { format, newest: FORMAT });
         is_for_this = false;
     }
     let (old, new) = sides.lines;
-    let sides_of_map = [
-        (from, old, sides.old, "backups of", "this one is of"),
-        (to, new, sides.new, "results for", "this one is for"),
-    ];
-    for (said, line, model, what, this) in sides_of_map {
+    let sides_of_map = [(from, old, sides.old, Side::Source), (to, new, sides.new, Side::Target)];
+    for (said, line, model, side) in sides_of_map {
         let Some(said) = said else { continue };
         let other_model = model_of(said.text).zip(model).filter(|(said, model)| *said != model.name);
         if line_of(said.text) == line && other_model.is_none() {
@@ -127,15 +130,20 @@ fn is_for(head: &Section<'_, '_>, sides: &MapSides<'_>) -> bool {
             Some(model) => format!("{line}/{}", model.name),
             None => line.to_owned(),
         };
-        let message = format!("this map is for {what} `{}`, and {this} `{here}`", said.text);
-        report.add(Code::ValueWrong, said.span, message).help(help);
+        let said_text = said.text.to_owned();
+        report.add(
+            said.span,
+            match side {
+                Side::Source => MapFact::OtherSource { said: said_text, here },
+                Side::Target => MapFact::OtherTarget { said: said_text, here },
+            },
+        );
         is_for_this = false;
     }
     if let (Some(said), Some(unit)) = (unit, sides.unit)
         && said.text != unit
     {
-        let message = format!("this map is for the unit `{}`, and the backup is of `{unit}`", said.text);
-        report.add(Code::ValueWrong, said.span, message).help(help);
+        report.add(said.span, MapFact::OtherUnit { said: said.text.to_owned(), unit: unit.to_owned() });
         is_for_this = false;
     }
     if is_for_this {
@@ -149,9 +157,13 @@ fn report_unknown(head: &Section<'_, '_>) {
     let known = ["format", "from", "to", "unit"];
     for (name, _) in head.members() {
         if !known.contains(&name.text) {
-            head.report()
-                .add(Code::KeyUnknown, name.span, format!("`{}` means nothing in `[map]`", name.text))
-                .help(did_you_mean(name.text, known));
+            head.report().add(
+                name.span,
+                MapFact::KeyMeaningless {
+                    name: name.text.to_owned(),
+                    instead: Suggestion::among(name.text, known),
+                },
+            );
         }
     }
 }
@@ -164,10 +176,7 @@ fn read_accepted(root: &Section<'_, '_>) -> Vec<Accepted> {
         let reason = section.need_word("reason");
         let (by, on) = (section.word("by"), section.word("on"));
         if let Some(reason) = reason.filter(|reason| reason.text.trim().is_empty()) {
-            section
-                .report()
-                .add(Code::ValueWrong, reason.span, "nothing is accepted without a reason")
-                .help("say why the target takes it all the same");
+            section.report().add(reason.span, MapFact::NoReason);
         }
         section.finish();
         let text = |word: Word<'_>| word.text.to_owned();

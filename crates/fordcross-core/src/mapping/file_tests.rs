@@ -90,8 +90,8 @@ fn what_a_person_wrote_is_told_apart_and_kept() {
 #[case("[ports\n", Code::TomlMalformed, "")]
 fn refuses(#[case] text: &str, #[case] code: Code, #[case] message: &str) {
     let findings = parse(text).expect_err("refused");
-    assert_eq!(findings[0].code, code);
-    assert!(findings[0].message.contains(message), "{}", findings[0].message);
+    assert_eq!(findings[0].code(), code);
+    assert!(findings[0].message().contains(message), "{}", findings[0].message());
 }
 
 #[test]

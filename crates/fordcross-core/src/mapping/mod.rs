@@ -7,6 +7,7 @@
 mod check;
 mod entry;
 mod exempt;
+mod facts;
 mod file;
 mod kind;
 mod left_over;

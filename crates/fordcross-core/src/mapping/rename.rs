@@ -1,8 +1,8 @@
 //! Tables of new names: `"old" = "new"`, or `"old" = { to = "new", except = ["PATH"] }`.
 
+use super::facts::MapFact;
 use super::kind::Reading;
 use crate::declaration::{Report, Section, Word, as_word, parse_pattern};
-use crate::finding::Code;
 use crate::tree::pattern::Pattern;
 
 /// An entry of a table of new names: old, new, the line, and what it is not for.
@@ -26,8 +26,7 @@ pub(super) fn each_rename<'t>(
 ) {
     for (number, (old, value)) in section.members().into_iter().enumerate() {
         if number == MAX_RENAMES {
-            let message = format!("`[{table}]` has more than {MAX_RENAMES} entries");
-            section.report().add(Code::TooLarge, old.span, message).help("name whole networks and folders");
+            section.report().add(old.span, MapFact::TooMany { table: table.to_owned(), most: MAX_RENAMES });
             return;
         }
         let line = with.lines.position(old.span.start).line;
@@ -47,10 +46,7 @@ pub(super) fn each_rename<'t>(
             None => {
                 section
                     .report()
-                    .add(Code::ValueWrong, value.span().into(), format!("expected {wanted}, as a string"))
-                    .help(
-                        "or write `{ to = \"…\", except = [\"PATH\"] }` to leave some settings as they are",
-                    );
+                    .add(value.span().into(), MapFact::EntryExpected { wanted: wanted.to_owned() });
             }
         }
     }

@@ -3,7 +3,8 @@
 
 use super::Exempt;
 use super::entry::{Except, Told};
-use crate::finding::{Code, Finding};
+use super::facts::MapEffect;
+use crate::finding::Finding;
 use crate::ids::{EntryId, RowId};
 use crate::language::expression::Evaluator;
 use crate::language::profile::{Profile, What};
@@ -135,10 +136,8 @@ impl<'s> Seen<'s> {
     }
 
     /// That an entry means nothing that the backup has.
-    pub(super) fn unused(&self, kind: &str, old: &str, line: u32) -> Told {
-        let message = format!("nothing in the backup is {kind} `{old}` of the map, or in it");
-        let mut finding = Finding::new(Code::MapUnused, message)
-            .help("take the entry out if it is a typing error; `map` lists what the backup has");
+    pub(super) fn unused(&self, kind: &'static str, old: &str, line: u32) -> Told {
+        let mut finding = Finding::new(MapEffect::Unused { kind, entry: old.to_owned() });
         finding.map = self.at_line(line);
         (finding, Vec::new())
     }

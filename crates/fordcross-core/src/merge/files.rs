@@ -1,8 +1,9 @@
 //! The files of a base with the changes in them: each in its own form, and those in which nothing changed as they
 //! were.
 
+use super::facts::BaseFact;
 use crate::container::{Member, from_base64, hashes};
-use crate::finding::{Code, Finding, Findings, Place};
+use crate::finding::{Finding, Findings};
 use crate::format::Codec;
 use crate::format::bundle::nodes_at;
 use crate::format::edit::{Changes, File};
@@ -133,11 +134,8 @@ fn encoded(name: &str, charset: Charset, bytes: Vec<u8>, findings: &mut Findings
     match std::str::from_utf8(&bytes).map(|text| charset.encode(text)) {
         Ok(Ok(encoded)) => encoded,
         Ok(Err(lacking)) => {
-            let message = format!("the base is in {}, which has no `{lacking}`", charset.name());
-            let mut finding = Finding::new(Code::BaseUnfit, message)
-                .help("let the receiving unit export it in UTF-8, or change the value in the backup");
-            finding.place = Some(Place::of_file(name));
-            findings.push(finding);
+            let fact = BaseFact::Unencodable { charset: charset.name(), lacking: lacking.to_string() };
+            findings.push(Finding::new(fact).of_file(name));
             bytes
         }
         Err(_) => bytes,

@@ -1,7 +1,8 @@
 //! What a person should know of a base beyond what was carried into it.
 
 use super::Based;
-use crate::finding::{Choice, Code, Finding, Findings, Place, Remedy, count};
+use super::facts::BaseFact;
+use crate::finding::{Count, Finding, Findings, Place};
 use crate::ids::{RowId, StepId};
 use crate::language::profile::{Admits, Profile, What};
 use crate::ledger::{Ledger, Note};
@@ -11,6 +12,7 @@ use crate::scan::inventory::RowKind;
 use crate::scan::locator::Labeler;
 use crate::tree::{NodeId, Tree};
 use rustc_hash::FxHashMap;
+use std::sync::Arc;
 
 /// Whom and what the base lets in though the backup says nothing of it, and how much else it has.
 pub(crate) fn findings(
@@ -31,22 +33,14 @@ pub(crate) fn findings(
         if !lets_in(base, row.node, admits) {
             continue;
         }
-        let message = format!("the base has {} of which the backup says nothing", admits.what);
-        let mut finding = Finding::new(Code::BaseAdmits, message)
-            .help("it stays as it is; remove it on the new unit if it should not be there");
+        let mut finding = Finding::new(BaseFact::Admits { what: admits.what.clone() });
         finding.place = Some(Place::indexed(&lines, tree.span(row.node)));
         finding.locator = Some(labels.label(row.node, automaton).to_owned());
         findings.push(finding);
     }
     if based.kept_settings > 0 {
-        let message = format!(
-            "the base has {} of which the backup says nothing; they stay",
-            count(based.kept_settings, "setting")
-        );
-        findings.push(
-            Finding::new(Code::BaseBeyond, message)
-                .help(Remedy::default().choice(Choice::BaseRows).text(" lists them")),
-        );
+        let settings = Count(based.kept_settings, "setting");
+        findings.push(Finding::new(BaseFact::Beyond { settings }));
     }
     findings
 }
@@ -91,16 +85,11 @@ pub(crate) fn overridden(
             if one == other || kind.is_some_and(|kind| profile.types.mean_the_same(kind, Some(one), other)) {
                 continue;
             }
-            let message = format!("the base sets this otherwise at `{label}`, which counts before it");
             notes.push(Note {
                 row: Some(RowId::new(row)),
                 step,
                 line: None,
-                code: Code::BaseOverrides,
-                message: message.into(),
-                help: Some(Box::new(
-                    "take it out there on the new unit, if the value of the backup is to hold".into(),
-                )),
+                fact: Arc::new(BaseFact::Overrides { label }),
             });
         }
     }

@@ -4,6 +4,7 @@
 //! them; a collection whose entries nothing tells apart is replaced, unless the crossing says that
 //! new entries stand behind those that are there. All else in the base stays, byte for byte.
 
+mod facts;
 mod files;
 pub(crate) mod findings;
 #[cfg(test)]

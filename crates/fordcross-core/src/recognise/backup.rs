@@ -1,6 +1,7 @@
 //! Recognising a backup: which line wrote it, which release, on which model.
 
-use crate::finding::{Choice, Code, Finding, Remedy, all_of, count};
+use super::facts::BackupFact;
+use crate::finding::{AllOf, Finding, all_of, count};
 use crate::format::bundle::{NoFile, read_bundle, taken_by_end, without_files};
 use crate::format::{Format, KnownBy};
 use crate::language::library::{Library, ProfileFile};
@@ -57,20 +58,13 @@ pub struct Identity {
 }
 
 /// That there is no room for all that was read or made.
-pub(crate) fn too_many_nodes(what: &str, tree: &Tree<'_>) -> Finding {
+pub(crate) fn too_many_nodes(what: &'static str, tree: &Tree<'_>) -> Finding {
     let most = tree.max_nodes();
-    let (room, help) = if most < MOST_NODES {
-        (
-            "as many as fit into the memory that may be used",
-            Remedy::from("allow more memory with ")
-                .choice(Choice::MaxMemory)
-                .text(", or take a backup of fewer sections"),
-        )
+    Finding::new(if most < MOST_NODES {
+        BackupFact::MoreThanFits { what, most }
     } else {
-        ("the most that are read", Remedy::from("take a backup of fewer sections"))
-    };
-    Finding::new(Code::TooLarge, format!("{what} has more than {most} settings and objects, {room}"))
-        .help(help)
+        BackupFact::MoreThanMost { what, most }
+    })
 }
 
 /// Reads a backup in its form, and finds the profile that recognises it.
@@ -293,9 +287,7 @@ impl<'a> Backup<'a> {
     /// Files that are included and are not among those of the backup: what they say is not known.
     pub fn missing_files(&self, profile: &Profile) -> Vec<Finding> {
         let told = |(node, no_file): (NodeId, NoFile)| {
-            let (code, help) = no_file.told()?;
-            let at = self.tree.span(node);
-            Some(Finding::new(code, no_file.why()).at(self.tree.source(), at).help(help))
+            Some(Finding::new(no_file.fact()?).at(self.tree.source(), self.tree.span(node)))
         };
         without_files(&self.tree, &profile.members).into_iter().filter_map(told).collect()
     }
@@ -326,12 +318,8 @@ impl<'a> Backup<'a> {
             (Some(_), Some((candidate, _)), Configuration::Active) => self.not_chosen = Some(candidate),
             (_, _, Configuration::Active) => {}
             (_, _, Configuration::Candidate) => {
-                let message = "the backup has one configuration, none that was being worked on";
-                return Err(Box::new(
-                    Finding::new(Code::ConfigurationMissing, message)
-                        .at(self.tree.source(), Span::default())
-                        .help(Remedy::from("leave ").choice(Choice::Configuration).text(" out")),
-                ));
+                let finding = Finding::new(BackupFact::NoCandidate);
+                return Err(Box::new(finding.at(self.tree.source(), Span::default())));
             }
         }
         Ok(())
@@ -361,22 +349,19 @@ fn identify(tree: &Tree<'_>, profile: &Profile, treat_as: Option<&str>) -> Resul
             }
         },
         (Some((release, span)), None) => {
-            if let Err(finding) = profile.release(release) {
-                let known = finding.help.clone().unwrap_or_default();
-                let help = known.text("; releases are never guessed: ").choice(Choice::TreatAs);
-                findings.push(finding.at(source, *span).help(help.text(" says as which one to read it")));
+            if profile.release(release).is_err() {
+                let known = AllOf::of(profile.releases.iter().map(|release| release.name.as_str()));
+                let (name, title) = (release.clone(), profile.title.clone());
+                let fact = BackupFact::ReleaseUnlisted { name, title, known };
+                findings.push(Finding::new(fact).at(source, *span));
             }
             release.clone()
         }
         // A line with a single release needs no telling.
         (None, None) if profile.releases.len() == 1 => profile.releases[0].name.clone(),
         (None, None) => {
-            let message = format!("the backup does not say which release of {} wrote it", profile.title);
-            findings.push(
-                Finding::new(Code::ReleaseUnlisted, message)
-                    .at(source, Span::default())
-                    .help(Remedy::from("say it with ").choice(Choice::TreatAs)),
-            );
+            let fact = BackupFact::ReleaseUnsaid { title: profile.title.clone() };
+            findings.push(Finding::new(fact).at(source, Span::default()));
             String::new()
         }
     };
@@ -429,7 +414,7 @@ fn looks_like_text(text: &str) -> String {
 }
 
 /// The finding for a file that no profile recognises.
-fn unrecognised(source: Source<'_>, library: &Library, look: impl AsRef<str>) -> Box<Finding> {
+fn unrecognised(source: Source<'_>, library: &Library, look: impl Into<String>) -> Box<Finding> {
     let looked_for: Vec<String> = library
         .profiles()
         .iter()
@@ -438,18 +423,8 @@ fn unrecognised(source: Source<'_>, library: &Library, look: impl AsRef<str>) ->
             format!("{} ({line})", (profile.format.traits().with_marker)(marker))
         })
         .collect();
-    let mut finding =
-        Finding::new(Code::Unrecognised, format!("no profile recognises this file: it is {}", look.as_ref()))
-            .help(
-                Remedy::from(format!("looked for {}; add a profile with ", looked_for.join(", ")))
-                    .choice(Choice::Profiles),
-            );
-    finding.place = Some(crate::finding::Place {
-        file: source.name.to_owned(),
-        span: Span::default(),
-        at: crate::text::source::Position { line: 1, column: 1 },
-    });
-    Box::new(finding)
+    let fact = BackupFact::Unrecognised { look: look.into(), looked_for };
+    Box::new(Finding::new(fact).of_file(source.name))
 }
 
 #[cfg(test)]

@@ -12,11 +12,10 @@ fn read(text: &str, treat_as: Option<&str>) -> Result<Identity, String> {
     let mut library = Library::default();
     library.add_profile(ProfileFile::read("a.profile.toml".into(), PROFILE.into()).expect("a profile"));
     let (tree, file) =
-        super::read(Source::new("b", text), &library).map_err(|findings| findings[0].message.clone())?;
+        super::read(Source::new("b", text), &library).map_err(|findings| findings[0].message().clone())?;
     let profile = file.parse().expect("a profile");
-    identify(&tree, profile, treat_as).map_err(|findings| {
-        findings.iter().map(|finding| finding.message.as_str()).collect::<Vec<_>>().join("; ")
-    })
+    identify(&tree, profile, treat_as)
+        .map_err(|findings| findings.iter().map(Finding::message).collect::<Vec<_>>().join("; "))
 }
 
 #[rstest]

@@ -1,4 +1,5 @@
 //! Which platform and release a backup is of, and where in a folder it begins.
 
 pub mod backup;
+mod facts;
 pub mod roots;

@@ -1,7 +1,8 @@
 //! Where in a folder or an archive the configuration of several files begins. It may stand in a folder of its own, as
 //! when the folder was packed with its name, or in two: settings in one, data in another.
 
-use crate::finding::{Code, Finding, Place};
+use super::facts::RootsFact;
+use crate::finding::Finding;
 pub use crate::format::bundle::is_beside;
 use crate::language::library::{Library, ProfileFile};
 use crate::language::profile::Profile;
@@ -32,18 +33,12 @@ impl Roots {
         let mut beside = paths.filter(|path| is_beside(&self.path(path)));
         let first = beside.next()?;
         let more = beside.count();
-        let message = match more {
-            0 => {
-                format!("`{first}` stands beside the configuration in `{}`, and is no part of it", self.0[0])
-            }
-            more => format!(
-                "`{first}` and {more} more files stand beside the configuration in `{}`, and are no part of it",
-                self.0[0]
-            ),
+        let (file, root) = (first.to_owned(), self.0[0].clone());
+        let fact = match more {
+            0 => RootsFact::Beside { file, root },
+            more => RootsFact::ManyBeside { file, more, root },
         };
-        let mut finding = Finding::new(Code::OutsideConfiguration, message);
-        finding.place = Some(Place::of_file(name));
-        Some(finding)
+        Some(Finding::new(fact).of_file(name))
     }
 }
 
@@ -76,11 +71,8 @@ pub fn roots_of(name: &str, paths: &[String], library: &Library) -> Result<Roots
     if !is_one {
         let held: Vec<String> =
             found.iter().map(|(profile, root)| format!("`{root}` ({})", profile.line)).collect();
-        let message = format!("it holds {} configurations: {}", held.len(), held.join(", "));
-        let mut finding = Finding::new(Code::Unrecognised, message)
-            .help("name the folder of one of them; unpack an archive first");
-        finding.place = Some(Place::of_file(name));
-        return Err(Box::new(finding));
+        let fact = RootsFact::Several { number: held.len(), roots: held.join(", ") };
+        return Err(Box::new(Finding::new(fact).of_file(name)));
     }
     Ok(Roots(found.into_iter().map(|(_, root)| root).collect()))
 }
@@ -156,7 +148,7 @@ mod tests {
     fn of_two_configurations_one_is_named() {
         let paths = owned(&["1/main.conf", "2/main.conf"]);
         let refused = roots_of("b", &paths, &library()).expect_err("two");
-        assert_eq!(refused.message, "it holds 2 configurations: `1` (a), `2` (a)");
+        assert_eq!(refused.message(), "it holds 2 configurations: `1` (a), `2` (a)");
     }
 
     fn owned(paths: &[&str]) -> Vec<String> {

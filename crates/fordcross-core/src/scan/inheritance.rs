@@ -4,6 +4,7 @@
 //! became of each copy is added to what became of the setting that was copied. The ledger so names the
 //! place where a value was written, with all the places where it went.
 
+use super::facts::InheritanceFact;
 use crate::finding::Code;
 use crate::ids::{EntryId, RowId, StepId};
 use crate::language::profile::{Inherits, Lookup, PathStep, Profile, Repeats, What};
@@ -13,6 +14,7 @@ use crate::scan::automaton::Automaton;
 use crate::scan::inventory::{Inventory, RowKind, Scan};
 use crate::tree::{Additions, Kind, NodeId, Tree};
 use rustc_hash::{FxHashMap, FxHashSet};
+use std::sync::Arc;
 
 /// What inherits from what in one tree.
 #[derive(Debug, Default)]
@@ -26,7 +28,7 @@ pub(crate) struct Inheritance {
     /// Objects that are only there to be inherited from.
     templates: FxHashSet<NodeId>,
     /// Settings that name what is not there, or lead back to their own object.
-    problems: Vec<(NodeId, Code, String)>,
+    problems: Vec<(NodeId, Arc<InheritanceFact>)>,
 }
 
 impl Inheritance {
@@ -97,17 +99,13 @@ impl Inheritance {
                     let alike = |source: &&NodeId| tree.name_id(**source) == tree.name_id(object);
                     let named = names.get(name).map_or(&[][..], Vec::as_slice);
                     match named.iter().find(alike).or(named.first()) {
-                        Some(source) if *source == object => self.problems.push((
-                            naming,
-                            Code::InheritanceCycle,
-                            format!("`{name}` leads back to the object that inherits from it"),
-                        )),
+                        Some(source) if *source == object => {
+                            self.problem(naming, InheritanceFact::Circle { name: name.to_owned() });
+                        }
                         Some(source) if !met.contains(source) => next.push(*source),
-                        None if at == object => self.problems.push((
-                            naming,
-                            Code::ReferenceBroken,
-                            format!("it inherits from `{name}`, which is not there"),
-                        )),
+                        None if at == object => {
+                            self.problem(naming, InheritanceFact::Missing { name: name.to_owned() });
+                        }
                         _ => {}
                     }
                 }
@@ -124,6 +122,10 @@ impl Inheritance {
         }
     }
 
+    fn problem(&mut self, naming: NodeId, fact: InheritanceFact) {
+        self.problems.push((naming, Arc::new(fact)));
+    }
+
     /// What an object has of a name from others.
     pub(crate) fn inherited(&self, tree: &Tree<'_>, object: NodeId, name: &str) -> Option<NodeId> {
         self.sources.get(&object)?.iter().find_map(|source| tree.child(*source, name))
@@ -131,13 +133,11 @@ impl Inheritance {
 
     /// What there is to tell of it, for rows of the reading of the same tree.
     pub(crate) fn notes(&self, reading: &Inventory, step: StepId) -> Vec<Note> {
-        let note = |(node, code, message): &(NodeId, Code, String)| Note {
+        let note = |(node, fact): &(NodeId, Arc<InheritanceFact>)| Note {
             row: reading.row_of(*node),
             step,
             line: None,
-            code: *code,
-            message: message.as_str().into(),
-            help: Some(Box::new("what it would have had from there is missing; set it by hand".into())),
+            fact: fact.clone(),
         };
         self.problems.iter().map(note).collect()
     }
@@ -269,8 +269,8 @@ impl Inheritance {
             let Some(flat_row) = note.row else { return true };
             note.row = row_of[flat_row.index()];
             let Some(row) = note.row else { return false };
-            let unneeded = note.code == Code::NoRule && decisions[row.index()].fate != Fate::Unmatched;
-            !unneeded && told.insert((row, note.code, note.message.clone()))
+            let unneeded = note.fact.code() == Code::NoRule && decisions[row.index()].fate != Fate::Unmatched;
+            !unneeded && told.insert((row, note.fact.code(), note.fact.to_string()))
         });
         ledger.notes.sort_by_key(|note| note.row);
         ledger.wanted.retain_mut(|wanted| {

@@ -1,6 +1,7 @@
 //! What one tree holds, seen through its profile: rows, objects, locators, what is inherited and what expressions see.
 
 pub(crate) mod automaton;
+mod facts;
 pub(crate) mod inheritance;
 pub(crate) mod inventory;
 pub(crate) mod locator;

@@ -1,8 +1,9 @@
 //! What is in a backup.
 
+mod facts;
 pub mod inventory;
 
-use crate::finding::{Code, Finding, Findings, count};
+use crate::finding::{Count, Finding, Findings};
 use crate::format::bundle::OTHER_FILES;
 use crate::ids::{EntryId, SectionId};
 use crate::judge::references::References;
@@ -15,6 +16,7 @@ use crate::scan::inventory::{Inventory, RowKind, automaton_of};
 use crate::scan::locator::Labeler;
 use crate::text::source::{Content, Span};
 use crate::tree::{Kind, NodeId, Tree};
+use facts::TakenFact;
 use rustc_hash::FxHashMap;
 
 /// What a backup holds, counted.
@@ -158,29 +160,16 @@ pub fn taken_findings(backup: &Backup<'_>, today: jiff::civil::Date, stale_after
     let identity = &backup.identity;
     let days = identity.taken.as_deref().and_then(date_of).and_then(|taken| days_between(taken, today));
     let taken = identity.taken.as_deref().unwrap_or_default();
-    let number = |days: i64| count(usize::try_from(days).unwrap_or(usize::MAX), "day");
+    let number = |days: i64| Count(usize::try_from(days).unwrap_or(usize::MAX), "day");
     let at = |finding: Finding| finding.at(backup.tree.source(), Span::default());
     let age = days.and_then(|days| match days {
-        ..=-1 => Some(
-            Finding::new(
-                Code::TakenInFuture,
-                format!("the backup says that it was taken on {taken}, which is {} from now", number(-days)),
-            )
-            .help("the clock of the old unit was wrong: see that it is the backup that you mean"),
-        ),
-        days if days > stale_after => Some(
-            Finding::new(Code::TakenLongAgo, format!("the backup was taken {} ago", number(days)))
-                .help("take a new one if the old unit is still there: what was set since is not in it"),
-        ),
+        ..=-1 => Some(Finding::new(TakenFact::InFuture { taken: taken.to_owned(), days: number(-days) })),
+        days if days > stale_after => Some(Finding::new(TakenFact::LongAgo { days: number(days) })),
         _ => None,
     });
     let part = (identity.is_whole == Some(false) && !identity.only_changes).then(|| {
-        let kind = identity.kind.as_deref().unwrap_or_default();
-        Finding::new(
-            Code::NotWhole,
-            format!("the backup is of the kind `{kind}`, which does not hold everything"),
-        )
-        .help("take a whole one if the old unit is still there: what this one lacks is not carried")
+        let kind = identity.kind.clone().unwrap_or_default();
+        Finding::new(TakenFact::Partial { kind })
     });
     age.into_iter().chain(part).map(at).collect()
 }

@@ -63,7 +63,7 @@ fn what_no_rule_takes_is_told_whoever_inherits_it(#[case] text: &str, #[case] ex
     let told = made
         .findings
         .iter()
-        .any(|f| f.code == Code::NoRule && f.locator.as_deref() == expected.split(' ').next());
+        .any(|f| f.code() == Code::NoRule && f.locator.as_deref() == expected.split(' ').next());
     assert_eq!(told, expected.ends_with("unmatched"));
 }
 
@@ -73,7 +73,7 @@ fn what_no_rule_takes_is_told_whoever_inherits_it(#[case] text: &str, #[case] ex
 #[case("<box id='p1'><like>p3</like></box>", Code::ReferenceBroken)]
 fn what_leads_nowhere_is_told(#[case] boxes: &str, #[case] code: Code) {
     let made = make(&format!("<boxes>{boxes}</boxes>"), CROSSING);
-    let told = made.findings.iter().find(|finding| finding.code == code).expect("a finding");
+    let told = made.findings.iter().find(|finding| finding.code() == code).expect("a finding");
     assert!(told.place.is_some() && told.locator.as_deref() == Some("boxes/box[p1]/like"), "{told:?}");
 }
 

@@ -18,7 +18,7 @@ fn judged(of_entry: &str, of_setting: &str, checks: &str) -> String {
 
 fn told(made: &Made, code: &str) -> Option<Severity> {
     let of_code = |finding: &&fordcross_core::finding::Finding| {
-        finding.own_code.as_deref().is_some_and(|own| own.ends_with(code))
+        finding.declared_code().is_some_and(|own| own.ends_with(code))
     };
     made.findings.iter().find(of_code).map(|finding| finding.severity)
 }
@@ -265,7 +265,7 @@ proptest! {
     #[test]
     fn a_finding_names_its_cause(items in prop::collection::vec(item(), 1..7), boxes in prop::sample::subsequence(vec![1, 2, 3], 0..=3)) {
         let made = left(RULES, &boxes, &items, None);
-        for finding in made.findings.iter().filter(|finding| finding.own_code.is_some()) {
+        for finding in made.findings.iter().filter(|finding| finding.declared_code().is_some()) {
             let sites = finding.locator.iter().map(String::as_str).chain(finding.others.iter().filter_map(|site| site.locator.as_deref()));
             let blamed: Vec<usize> = sites
                 .filter_map(|locator| locator.strip_prefix("list/item[#")?.split(']').next()?.parse().ok())
@@ -274,7 +274,7 @@ proptest! {
             let kept: Vec<String> = items.iter().zip(1..).filter(|(_, number)| !blamed.contains(number)).map(|(item, _)| item.clone()).collect();
             let without = left(RULES, &boxes, &kept, None);
             let of_code = |made: &Made| -> usize {
-                let alike = made.findings.iter().filter(|other| other.own_code == finding.own_code);
+                let alike = made.findings.iter().filter(|other| other.declared_code() == finding.declared_code());
                 alike.map(|other| other.count).sum()
             };
             prop_assert_eq!(of_code(&without), of_code(&made) - finding.count, "{:?}\n{:#?}", finding, without.findings);

@@ -85,7 +85,7 @@ fn a_model_holds_only_so_much(#[case] most: u32, #[case] blockers: usize) {
     let text =
         "<old release='1'><boxes><box id='p1'/><box id='p2'/></boxes><name>a</name><name>b</name></old>";
     let made = make_between(OLD, &new, text, CROSSING);
-    let found = made.findings.iter().filter(|finding| finding.code == Code::LimitExceeded);
+    let found = made.findings.iter().filter(|finding| finding.code() == Code::LimitExceeded);
     assert_eq!(found.filter(|finding| finding.severity == Severity::Blocker).count(), blockers);
     assert_eq!(made.result.is_empty(), blockers > 0);
 }

@@ -185,7 +185,7 @@ impl Made {
     }
 
     pub(crate) fn has(&self, code: Code) -> bool {
-        self.findings.iter().any(|finding| finding.code == code)
+        self.findings.iter().any(|finding| finding.code() == code)
     }
 }
 

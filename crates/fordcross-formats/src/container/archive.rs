@@ -1,11 +1,11 @@
 //! Archives: tar (POSIX.1-2017, pax) and zip (APPNOTE 6.3). Members are read in memory and never put on a
 //! disk; what could hide another member is refused.
 
+use super::facts::{Damage, UnpackFact};
 use super::links::follow;
-use super::members::{FETCH_AGAIN, Gathered, LONGEST_PATH, Listed, Member, NOT_FROM_A_UNIT, bad};
-use super::packed::{Limits, Unpackable, say_how_much};
+use super::members::{Gathered, LONGEST_PATH, Listed, Member};
+use super::packed::{Limits, Unpackable};
 use super::remarks::About;
-use crate::finding::Code;
 use std::io::{self, Cursor, Read, Write};
 
 /// How several files are one.
@@ -86,10 +86,7 @@ impl Archive {
 }
 
 fn read_tar(bytes: &[u8], taken: &mut Gathered<'_>) -> Result<(), Unpackable> {
-    let damaged = |error: &io::Error| {
-        let what = if error.kind() == io::ErrorKind::UnexpectedEof { "cut off" } else { "damaged" };
-        bad(Code::NotText, format!("the tar archive is {what}"), FETCH_AGAIN)
-    };
+    let damaged = |error: &io::Error| Unpackable::from(UnpackFact::TarDamaged { damage: Damage::of(error) });
     let mut rest = bytes;
     let mut archive = tar::Archive::new(&mut rest);
     for entry in archive.entries().map_err(|error| damaged(&error))? {
@@ -116,11 +113,7 @@ fn read_tar(bytes: &[u8], taken: &mut Gathered<'_>) -> Result<(), Unpackable> {
         taken.read(path, size, entry)?;
     }
     if rest.iter().any(|byte| *byte != 0) {
-        return Err(bad(
-            Code::ArchiveUnsafe,
-            "something stands behind the end of the tar archive, and would not be read",
-            NOT_FROM_A_UNIT,
-        ));
+        return Err(UnpackFact::BehindTar.into());
     }
     // Two blocks of zeros end it; what was cut off between members lacks them.
     let ended =
@@ -148,16 +141,9 @@ fn directory_of(bytes: &[u8], begin: usize) -> (usize, &[u8]) {
 }
 
 fn read_zip(bytes: &[u8], taken: &mut Gathered<'_>) -> Result<(), Unpackable> {
-    let mut archive = zip::ZipArchive::new(Cursor::new(bytes)).map_err(|_| {
-        bad(Code::NotText, "the zip archive is cut off or damaged: its directory cannot be read", FETCH_AGAIN)
-    })?;
+    let mut archive = zip::ZipArchive::new(Cursor::new(bytes)).map_err(|_| UnpackFact::ZipDirectory)?;
     if archive.len() > taken.limits.members {
-        let message = format!("the archive has more than {} members", taken.limits.members);
-        return Err(bad(
-            Code::TooLarge,
-            message,
-            "no configuration has so many; look at where it comes from",
-        ));
+        return Err(UnpackFact::Members { most: taken.limits.members }.into());
     }
     // A name that the directory has twice is there once in what the crate gives, and so is what only one of two directories
     // lists: the directory is gone through besides.
@@ -167,27 +153,16 @@ fn read_zip(bytes: &[u8], taken: &mut Gathered<'_>) -> Result<(), Unpackable> {
     let ends = memchr::memmem::find_iter(behind, ZIP_EMPTY).count();
     let is_hidden = archive.is_empty() && bytes.starts_with(ZIP_MEMBER);
     if listed != archive.len() || ends != 1 || is_hidden {
-        return Err(bad(
-            Code::ArchiveUnsafe,
-            "the zip archive has a member twice, or its directory counts other members than it has",
-            NOT_FROM_A_UNIT,
-        ));
+        return Err(UnpackFact::ZipCounts.into());
     }
     for index in 0..archive.len() {
         let is_locked = archive.by_index_raw(index).is_ok_and(|entry| entry.encrypted());
         if is_locked {
-            return Err(bad(
-                Code::Locked,
-                "the zip archive is encrypted with a password, in one of the ways of zip",
-                "unpack it with its password first, and name the folder or file in it",
-            ));
+            return Err(UnpackFact::ZipEncrypted.into());
         }
-        let entry = archive.by_index(index).map_err(|error| {
-            let what = match error {
-                zip::result::ZipError::UnsupportedArchive(_) => "it is packed in a way that is not known",
-                _ => "it is damaged",
-            };
-            bad(Code::NotText, format!("a member of the zip archive cannot be read: {what}"), FETCH_AGAIN)
+        let entry = archive.by_index(index).map_err(|error| match error {
+            zip::result::ZipError::UnsupportedArchive(_) => UnpackFact::ZipMethod,
+            _ => UnpackFact::ZipMember,
         })?;
         let start = entry.header_start() as usize;
         let path = taken.path(entry.name_raw(), entry.is_dir())?;
@@ -197,18 +172,16 @@ fn read_zip(bytes: &[u8], taken: &mut Gathered<'_>) -> Result<(), Unpackable> {
             header.get(30..30 + length)
         });
         if local != Some(entry.name_raw()) {
-            return Err(bad(
-                Code::ArchiveUnsafe,
-                "the directory of the zip archive and what stands before a member disagree",
-                NOT_FROM_A_UNIT,
-            ));
+            return Err(UnpackFact::ZipHeader.into());
         }
         let Some(path) = path else { continue };
         let file_type = entry.unix_mode().map_or(0, |mode| mode & 0o170_000);
         if file_type == 0o120_000 {
             let mut to = Vec::new();
             let read = entry.take(LONGEST_PATH as u64).read_to_end(&mut to);
-            read.map_err(|_| bad(Code::NotText, format!("the member `{path}` is damaged"), FETCH_AGAIN))?;
+            if read.is_err() {
+                return Err(UnpackFact::MemberDamaged { path, damage: Damage::Damaged }.into());
+            }
             taken.add_link(path, &to, false)?;
             continue;
         }
@@ -221,10 +194,7 @@ fn read_zip(bytes: &[u8], taken: &mut Gathered<'_>) -> Result<(), Unpackable> {
         if let Some(ratio) =
             taken.limits.ratio.filter(|ratio| size > super::packed::SMALL && size / packed > *ratio)
         {
-            let message = format!(
-                "the member `{path}` unpacks to more than {ratio} times its size, as no configuration does"
-            );
-            return Err(bad(Code::TooLarge, message, say_how_much()));
+            return Err(UnpackFact::MemberBeyondRatio { path, ratio }.into());
         }
         taken.read(path, size, entry)?;
     }

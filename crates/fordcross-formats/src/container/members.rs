@@ -1,8 +1,8 @@
 //! What is gathered of an archive: each path is checked, and all that is read is counted against the limits.
 
-use super::packed::{Limits, Unpackable, say_how_much};
+use super::facts::{Damage, UnpackFact};
+use super::packed::{Limits, Unpackable};
 use super::remarks::{About, Link, Remark};
-use crate::finding::{Code, Remedy};
 use rustc_hash::FxHashMap;
 use std::io::Read;
 use unicode_normalization::UnicodeNormalization as _;
@@ -40,15 +40,8 @@ pub(super) struct Gathered<'l> {
     folded: FxHashMap<String, String>,
 }
 
-pub(super) const FETCH_AGAIN: &str = "compare the file's size with the original and fetch it again";
-pub(super) const NOT_FROM_A_UNIT: &str = "no unit writes such an archive; look at where it comes from";
-
 /// The longest path that a file can have on Linux, in bytes.
 pub(super) const LONGEST_PATH: usize = 4096;
-
-pub(super) fn bad(code: Code, message: impl Into<String>, help: impl Into<Remedy>) -> Unpackable {
-    Unpackable { code, message: message.into(), help: help.into(), member: None }
-}
 
 impl<'l> Gathered<'l> {
     pub(super) fn new(limits: &'l Limits) -> Self {
@@ -71,25 +64,24 @@ impl<'l> Gathered<'l> {
 
     /// Checks a path and says how it is written here; none for a folder.
     pub(super) fn path(&mut self, raw: &[u8], is_folder: bool) -> Result<Option<String>, Unpackable> {
-        let unsafe_path = |why: &str| bad(Code::ArchiveUnsafe, format!("a member {why}"), NOT_FROM_A_UNIT);
-        let path = std::str::from_utf8(raw).map_err(|_| unsafe_path("has a name that is not UTF-8"))?;
+        let path = std::str::from_utf8(raw).map_err(|_| UnpackFact::NameNotUtf8)?;
         let path = path.strip_prefix("./").unwrap_or(path);
         if raw.len() > LONGEST_PATH {
-            return Err(unsafe_path(&format!("has a path of more than {LONGEST_PATH} bytes")));
+            return Err(UnpackFact::PathLong { most: LONGEST_PATH }.into());
         }
         if path.chars().any(char::is_control) {
-            return Err(unsafe_path("has control characters in its name"));
+            return Err(UnpackFact::NameControls.into());
         }
         let is_drive = path.as_bytes().get(1) == Some(&b':') && path.as_bytes()[0].is_ascii_alphabetic();
         if path.starts_with('/') || path.contains('\\') || is_drive {
-            return Err(unsafe_path(&format!("has an absolute path: `{path}`")));
+            return Err(UnpackFact::PathAbsolute { path: path.to_owned() }.into());
         }
         let bare = path.trim_end_matches('/');
         if is_folder && (bare.is_empty() || bare == ".") {
             return Ok(None);
         }
         if bare.split('/').any(|part| matches!(part, "" | "." | "..")) {
-            return Err(unsafe_path(&format!("has a path that leads elsewhere: `{path}`")));
+            return Err(UnpackFact::PathElsewhere { path: path.to_owned() }.into());
         }
         if is_folder {
             // An archive may list as many as it likes; no more are kept than members.
@@ -101,15 +93,12 @@ impl<'l> Gathered<'l> {
         // Some systems take two spellings of one name for one, others do not.
         let folded: String = bare.to_lowercase().nfc().collect();
         if let Some(first) = self.folded.get(&folded) {
-            return Err(bad(
-                Code::ArchiveUnsafe,
-                if first == bare {
-                    format!("the member `{bare}` is there twice")
-                } else {
-                    format!("the members `{first}` and `{bare}` differ by case or spelling only")
-                },
-                NOT_FROM_A_UNIT,
-            ));
+            return Err(if first == bare {
+                UnpackFact::MemberTwice { path: bare.to_owned() }
+            } else {
+                UnpackFact::MembersAlike { first: first.clone(), second: bare.to_owned() }
+            }
+            .into());
         }
         self.folded.insert(folded, bare.to_owned());
         Ok(Some(bare.to_owned()))
@@ -118,15 +107,10 @@ impl<'l> Gathered<'l> {
     /// Says whether there is room for one more entry, of so many bytes.
     pub(super) fn has_room(&self, size: u64) -> Result<(), Unpackable> {
         if self.members.len() + self.links.len() + self.remarks.len() >= self.limits.members {
-            return Err(bad(
-                Code::TooLarge,
-                format!("the archive has more than {} members", self.limits.members),
-                "no configuration has so many; look at where it comes from",
-            ));
+            return Err(UnpackFact::Members { most: self.limits.members }.into());
         }
         if size > self.limits.most.saturating_sub(self.total) {
-            let message = format!("the archive unpacks to more than {} bytes", self.limits.most);
-            return Err(bad(Code::TooLarge, message, say_how_much()));
+            return Err(UnpackFact::ArchiveBeyondLimit { most: self.limits.most }.into());
         }
         Ok(())
     }
@@ -164,16 +148,16 @@ impl<'l> Gathered<'l> {
         let mut bytes = Vec::new();
         let read = reader.take(size.saturating_add(1)).read_to_end(&mut bytes);
         if read.is_err() {
-            let message = format!("the member `{path}` is damaged");
-            return Err(bad(Code::NotText, message, FETCH_AGAIN));
+            return Err(UnpackFact::MemberDamaged { path, damage: Damage::Damaged }.into());
         }
         if bytes.len() as u64 != size {
-            let message = if (bytes.len() as u64) < size {
-                format!("the member `{path}` is cut off")
+            let is_short = (bytes.len() as u64) < size;
+            return Err(if is_short {
+                UnpackFact::MemberDamaged { path, damage: Damage::CutOff }
             } else {
-                format!("the member `{path}` is larger than it says")
-            };
-            return Err(bad(Code::NotText, message, FETCH_AGAIN));
+                UnpackFact::MemberLarger { path }
+            }
+            .into());
         }
         self.total += size;
         self.members.push(Member { path, bytes });
@@ -183,9 +167,5 @@ impl<'l> Gathered<'l> {
 
 /// That a member stands below what is no folder.
 pub(super) fn below_link(path: &str) -> Unpackable {
-    bad(
-        Code::ArchiveUnsafe,
-        format!("members stand below `{path}`, which is a link or a file"),
-        NOT_FROM_A_UNIT,
-    )
+    UnpackFact::BelowFile { path: path.to_owned() }.into()
 }

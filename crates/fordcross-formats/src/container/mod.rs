@@ -2,10 +2,12 @@
 
 mod archive;
 mod envelope;
+mod facts;
 pub mod hashes;
 mod links;
 mod members;
 mod packed;
+mod packing;
 mod parts;
 mod remarks;
 mod signature;
@@ -17,7 +19,8 @@ pub use hashes::{Checked, Outcome};
 pub use members::Listed;
 pub use members::Member;
 pub use packed::Unpackable;
-pub use packed::{Limits, Packing, pack_gzip};
+pub use packed::{Limits, pack_gzip};
+pub use packing::Packing;
 pub use parts::{join_parts, part_of};
 pub use remarks::{About, Remark};
 pub use signature::{no_text, not_text};

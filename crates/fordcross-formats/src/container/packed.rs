@@ -1,18 +1,10 @@
 //! Files that are one packed file: gzip (RFC 1952), Zstandard (RFC 8878).
 
-use crate::finding::{Choice, Code, Remedy};
+use super::facts::{Damage, UnpackFact};
+use super::packing::{Packing, skippable};
 use ruzstd::decoding::StreamingDecoder;
 use ruzstd::decoding::errors::FrameDecoderError;
 use std::io::{self, Read as _, Write as _};
-
-/// How a file is packed.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub enum Packing {
-    /// RFC 1952.
-    Gzip,
-    /// RFC 8878.
-    Zstandard,
-}
 
 /// How much is unpacked.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -25,13 +17,6 @@ pub struct Limits {
     pub members: usize,
 }
 
-/// What lets more be unpacked.
-pub(super) fn say_how_much() -> Remedy {
-    Remedy::from("if you know what it is, say with ")
-        .choice(Choice::MaxUnpacked)
-        .text(" how much it may become")
-}
-
 impl Default for Limits {
     fn default() -> Self {
         Self { most: 1 << 30, ratio: Some(200), members: 10_000 }
@@ -41,49 +26,22 @@ impl Default for Limits {
 /// Up to so many bytes the ratio does not matter.
 pub(super) const SMALL: u64 = 16 << 20;
 
-/// Why a file cannot be unpacked.
+/// Why a file cannot be unpacked, and of which of several files it holds.
 #[derive(Debug)]
 pub struct Unpackable {
-    /// What kind of finding it is.
-    pub code: Code,
     /// What is wrong.
-    pub message: String,
-    /// What to do.
-    pub help: Remedy,
+    pub fact: UnpackFact,
     /// The file of several that it is about.
     pub member: Option<String>,
 }
 
+impl From<UnpackFact> for Unpackable {
+    fn from(fact: UnpackFact) -> Self {
+        Self { fact, member: None }
+    }
+}
+
 impl Packing {
-    /// By the first bytes.
-    pub fn of(bytes: &[u8]) -> Option<Self> {
-        let mut rest = bytes;
-        while let Some(after) = skippable(rest).and_then(|length| rest.get(length..)) {
-            rest = after;
-        }
-        match (bytes, rest) {
-            ([0x1F, 0x8B, ..], _) => Some(Self::Gzip),
-            (_, [0x28, 0xB5, 0x2F, 0xFD, ..]) => Some(Self::Zstandard),
-            _ => None,
-        }
-    }
-
-    /// The word for it.
-    pub fn word(self) -> &'static str {
-        match self {
-            Self::Gzip => "gzip",
-            Self::Zstandard => "zstd",
-        }
-    }
-
-    /// What files that are packed so end with.
-    pub fn ending(self) -> &'static str {
-        match self {
-            Self::Gzip => ".gz",
-            Self::Zstandard => ".zst",
-        }
-    }
-
     /// What was packed.
     ///
     /// # Errors
@@ -91,7 +49,6 @@ impl Packing {
     pub fn unpack(self, bytes: &[u8], limits: &Limits) -> Result<Vec<u8>, Unpackable> {
         let by_ratio = |ratio: u64| SMALL.max((bytes.len() as u64).saturating_mul(ratio));
         let most = limits.most.min(limits.ratio.map_or(u64::MAX, by_ratio));
-        let word = self.word();
         let mut unpacked = Vec::new();
         // Several packed pieces one after the other are one file.
         let read = match self {
@@ -101,28 +58,14 @@ impl Packing {
             Self::Zstandard => read_zstd(bytes, most.saturating_add(1), &mut unpacked),
         };
         if let Err(error) = read {
-            let cut_off = error.kind() == io::ErrorKind::UnexpectedEof;
-            return Err(Unpackable {
-                code: Code::NotText,
-                message: if cut_off {
-                    format!("the {word} data is cut off")
-                } else {
-                    format!("the {word} data is damaged")
-                },
-                help: "compare the file's size with the original and fetch it again".into(),
-                member: None,
-            });
+            return Err(UnpackFact::PackedDamaged { packing: self, damage: Damage::of(&error) }.into());
         }
         if unpacked.len() as u64 > most {
-            let message = match limits.ratio {
-                Some(ratio) if most < limits.most => {
-                    format!(
-                        "the {word} data unpacks to more than {ratio} times its size, as no configuration does"
-                    )
-                }
-                _ => format!("the {word} data unpacks to more than {most} bytes"),
-            };
-            return Err(Unpackable { code: Code::TooLarge, message, help: say_how_much(), member: None });
+            return Err(match limits.ratio {
+                Some(ratio) if most < limits.most => UnpackFact::PackedBeyondRatio { packing: self, ratio },
+                _ => UnpackFact::PackedBeyondLimit { packing: self, most },
+            }
+            .into());
         }
         Ok(unpacked)
     }
@@ -160,13 +103,6 @@ fn read_zstd(bytes: &[u8], most: u64, unpacked: &mut Vec<u8>) -> io::Result<usiz
         }
     }
     Ok(unpacked.len())
-}
-
-/// How long a frame is that holds no data of the file, if one begins here (RFC 8878, section 3.1.2).
-fn skippable(bytes: &[u8]) -> Option<usize> {
-    let [first, 0x2A, 0x4D, 0x18, size @ ..] = bytes else { return None };
-    let size = u32::from_le_bytes(size.get(..4)?.try_into().ok()?);
-    (first & 0xF0 == 0x50).then(|| 8 + size as usize)
 }
 
 /// What ends too early is told apart from what is damaged, where the crate tells.

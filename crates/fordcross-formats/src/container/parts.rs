@@ -1,7 +1,8 @@
 //! Files in parts: `NAME.001`, `NAME.002` and so on, joined in their order.
 
 use super::Member;
-use crate::finding::{Code, Finding, Place};
+use super::facts::PartsFact;
+use crate::finding::Finding;
 
 /// Splits the name of a part: the name of the whole, and the part's number, as it is written.
 pub fn part_of(name: &str) -> Option<(&str, &str)> {
@@ -22,33 +23,27 @@ pub fn join_parts(whole: &str, parts: &[Member]) -> Result<Vec<u8>, Vec<Finding>
     let mut numbered: Vec<(u32, &Member)> = parts.iter().map(|part| (number(part), part)).collect();
     numbered.sort_by(|a, b| (a.0, &a.1.path).cmp(&(b.0, &b.1.path)));
     let mut findings = Vec::new();
-    let mut tell = |part: &str, message: String, help: &str| {
-        let mut finding = Finding::new(Code::PartsWrong, message).help(help);
-        finding.place = Some(Place::of_file(part));
-        findings.push(finding);
-    };
+    let mut report = |part: &str, fact| findings.push(Finding::new(fact).of_file(part));
     let width =
         numbered.first().and_then(|(_, part)| part_of(&part.path)).map_or(3, |(_, number)| number.len());
     let mut expected = numbered.first().map_or(1, |(first, _)| (*first).min(1));
     for (index, (number, part)) in numbered.iter().enumerate() {
         if let Some((_, other)) = numbered[..index].iter().find(|(known, _)| known == number) {
-            let message = format!("part {number} is there twice: `{}` and `{}`", other.path, part.path);
-            tell(&part.path, message, "take the one away that does not belong to this backup");
+            let (first, second) = (other.path.clone(), part.path.clone());
+            report(&part.path, PartsFact::Twice { number: *number, first, second });
             continue;
         }
         if let Some((_, other)) = numbered[..index].iter().find(|(_, other)| other.bytes == part.bytes) {
-            let message = format!("the parts `{}` and `{}` are the same", other.path, part.path);
-            tell(&part.path, message, "one was copied under the name of the other; fetch both again");
+            let (first, second) = (other.path.clone(), part.path.clone());
+            report(&part.path, PartsFact::Same { first, second });
         }
         // So many as no backup has are not told one by one.
         let missing = expected..*number;
         if missing.len() > 20 {
-            let message = format!("the parts {expected} to {} are missing", number - 1);
-            tell(whole, message, "put all parts of one backup into one folder");
+            report(whole, PartsFact::ManyMissing { from: expected, to: number - 1 });
         } else {
             for number in missing {
-                let message = format!("the part `{whole}.{number:0width$}` is missing");
-                tell(whole, message, "put all parts of one backup into one folder");
+                report(whole, PartsFact::Missing { part: format!("{whole}.{number:0width$}") });
             }
         }
         expected = number.saturating_add(1);

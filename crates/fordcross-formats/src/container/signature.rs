@@ -1,7 +1,8 @@
 //! What a file is that should be text and is none, by its first bytes.
 
+use super::facts::TextFact;
 use super::{Packing, is_encrypted};
-use crate::finding::{Choice, Code, Finding, Place, Remedy};
+use crate::finding::{Finding, Place};
 use crate::text::charset::{Charset, Undecoded};
 use crate::text::source::{LineIndex, Source, Span};
 
@@ -9,28 +10,18 @@ use crate::text::source::{LineIndex, Source, Span};
 pub fn no_text(name: &str, undecoded: Undecoded) -> Finding {
     let Undecoded { bytes, valid, charset, unknown } = undecoded;
     if let Some(label) = unknown {
-        let message = format!("the file says that it is in the character set `{label}`, which is not known");
-        let mut finding = Finding::new(Code::NotText, message).help(say_charset());
-        finding.place = Some(Place::of_file(name));
-        return finding;
+        return Finding::new(TextFact::CharsetUnknown { label }).of_file(name);
     }
-    if let Some((look, help)) = looks_like(&bytes) {
-        let mut finding = Finding::new(Code::NotText, format!("this is no text: it is {look}")).help(help);
-        finding.place = Some(Place::of_file(name));
-        return finding;
+    if let Some((what, instead)) = looks_like(&bytes) {
+        return Finding::new(TextFact::OtherKind { what, instead }).of_file(name);
     }
     // One byte and no more: it may stand in a secret.
-    let found =
-        bytes.get(valid).filter(|_| charset.is_utf8()).map(|byte| format!(": found the byte `{byte:02X}`"));
-    let (message, help) = if bytes.get(valid) == Some(&0) && charset.is_utf8() {
-        (
-            "the file is no text: found a NUL byte".to_owned(),
-            "fetch the file again, or name the text file with the configuration".into(),
-        )
-    } else {
-        (format!("the file is not text in {}{}", charset.name(), found.unwrap_or_default()), say_charset())
+    let fact = match bytes.get(valid).filter(|_| charset.is_utf8()) {
+        Some(0) => TextFact::NulByte,
+        Some(&byte) => TextFact::UndecodableByte { charset: charset.name(), byte },
+        None => TextFact::Undecodable { charset: charset.name() },
     };
-    let mut finding = Finding::new(Code::NotText, message).help(help);
+    let mut finding = Finding::new(fact);
     let text = String::from_utf8_lossy(&bytes[..valid.min(bytes.len())]);
     let at = LineIndex::new(Source::new(name, &text)).position(text.len() as u32);
     finding.place = Some(Place { file: name.to_owned(), span: Span::default(), at });
@@ -42,11 +33,6 @@ pub fn not_text(name: &str, bytes: Vec<u8>) -> Finding {
     let valid = std::str::from_utf8(&bytes)
         .map_or_else(|error| error.valid_up_to(), |text| text.find('\0').unwrap_or(text.len()));
     no_text(name, Undecoded { bytes, valid, charset: Charset::UTF_8, unknown: None })
-}
-
-fn say_charset() -> Remedy {
-    let example = Choice::Charset(Some("windows-1252"));
-    Remedy::from("say in which it is with ").choice(Choice::Charset(None)).text(", such as ").choice(example)
 }
 
 /// What bytes that are no text look like, by the first of them, and what to do with it.

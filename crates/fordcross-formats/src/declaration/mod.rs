@@ -1,5 +1,6 @@
 //! Our own TOML files, read so that every problem is told at once, each with its exact place.
 
+mod facts;
 mod section;
 mod toml_errors;
 

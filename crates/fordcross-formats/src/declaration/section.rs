@@ -3,8 +3,9 @@
 //! A [`Section`] is asked for the keys it may have; what nobody asked for is a finding with the
 //! nearest key that could have been meant.
 
-use super::toml_errors::in_our_words;
-use crate::finding::{Code, Finding, Findings, Place, Remedy, Severity, declared_instead, did_you_mean};
+use super::facts::DeclarationFact;
+use super::toml_errors::TomlProblem;
+use crate::finding::{Code, Fact, Finding, Findings, Place, Severity, Suggestion};
 use crate::text::source::{SharedLines, Source, Span};
 use crate::tree::pattern::{BadPattern, Pattern};
 use std::cell::{Cell, RefCell};
@@ -37,18 +38,17 @@ impl<'s> Report<'s> {
     }
 
     /// Reports something at a place of the file.
-    pub fn add(&self, code: Code, span: Span, message: impl Into<String>) -> Added<'_> {
-        let mut findings = self.findings.borrow_mut();
-        let mut finding = Finding::new(code, message);
+    pub fn add(&self, span: Span, fact: impl Fact + 'static) {
+        let mut finding = Finding::new(fact);
         finding.place = Some(Place::indexed(&self.lines.of(self.source), span));
-        findings.push(finding);
-        Added { findings: &self.findings, index: findings.len() - 1 }
+        self.findings.borrow_mut().push(finding);
     }
 
     /// Tells that a path leads to something that its profile does not declare; `known` could have stood there.
     pub fn unknown_path(&self, span: Span, owner: &str, name: &str, known: &[String]) {
-        self.add(Code::LocatorUnknown, span, format!("{owner} has no `{name}` here"))
-            .help(declared_instead(name, known));
+        let instead = Suggestion::declared(name, known);
+        let (owner, name) = (owner.to_owned(), name.to_owned());
+        self.add(span, DeclarationFact::PathUnknown { owner, name, instead });
     }
 
     /// All findings, in the order of the file. Of a line that could not be read as TOML nothing else is told: what was made of it
@@ -56,10 +56,10 @@ impl<'s> Report<'s> {
     pub fn into_findings(self) -> Findings {
         let mut findings = self.findings.into_inner();
         let at = |finding: &Finding| finding.place.as_ref().map(|place| (place.file.clone(), place.at.line));
-        let malformed = findings.iter().filter(|finding| finding.code == Code::TomlMalformed);
+        let malformed = findings.iter().filter(|finding| finding.code() == Code::TomlMalformed);
         let unread: HashSet<_> = malformed.filter_map(at).collect();
         findings.retain(|finding| {
-            finding.code == Code::TomlMalformed
+            finding.code() == Code::TomlMalformed
                 || unread.is_empty()
                 || at(finding).is_none_or(|at| !unread.contains(&at))
         });
@@ -83,23 +83,9 @@ impl<'s> Report<'s> {
         for error in errors {
             let span = error.span().map_or(Span::default(), Span::from);
             let text = self.source.text.get(span.range()).unwrap_or_default();
-            let (message, help) = in_our_words(error.message(), text);
-            self.add(Code::TomlMalformed, span, message).help(help);
+            self.add(span, DeclarationFact::Toml { problem: TomlProblem::of(error.message(), text) });
         }
         table
-    }
-}
-
-/// A finding just added, to be given its help.
-pub struct Added<'r> {
-    findings: &'r RefCell<Findings>,
-    index: usize,
-}
-
-impl Added<'_> {
-    pub fn help(self, help: impl Into<Remedy>) -> Self {
-        self.findings.borrow_mut()[self.index].help = Some(help.into());
-        self
     }
 }
 
@@ -161,11 +147,8 @@ impl<'r, 's> Section<'r, 's> {
 
     fn wrong(&self, value: &Spanned<DeValue<'s>>, expected: &str) {
         let found = value.get_ref().type_str();
-        self.report.add(
-            Code::ValueWrong,
-            value.span().into(),
-            format!("expected {expected}, found {} {found}", article(found)),
-        );
+        let (expected, article) = (expected.to_owned(), article(found));
+        self.report.add(value.span().into(), DeclarationFact::OtherKind { expected, article, found });
     }
 
     /// The string of a key.
@@ -189,9 +172,7 @@ impl<'r, 's> Section<'r, 's> {
     }
 
     fn missing(&self, key: &str) {
-        self.report
-            .add(Code::KeyMissing, self.span, format!("the key `{key}` is missing here"))
-            .help(format!("add `{key} = …`"));
+        self.report.add(self.span, DeclarationFact::KeyMissing { key: key.to_owned() });
     }
 
     /// Whether a key is there. It does not count as asked for.
@@ -237,9 +218,10 @@ impl<'r, 's> Section<'r, 's> {
         let word = self.need_word(key)?;
         let found = known.iter().find(|(name, _)| *name == word.text).map(|(_, value)| value.clone());
         if found.is_none() {
-            self.report
-                .add(Code::ValueWrong, word.span, format!("`{}` is not a value of `{key}`", word.text))
-                .help(did_you_mean(word.text, known.iter().map(|(name, _)| *name).collect::<Vec<_>>()));
+            let instead =
+                Suggestion::among(word.text, known.iter().map(|(name, _)| *name).collect::<Vec<_>>());
+            let (word_text, key) = (word.text.to_owned(), key.to_owned());
+            self.report.add(word.span, DeclarationFact::NoneOfThese { word: word_text, key, instead });
         }
         found
     }
@@ -274,9 +256,7 @@ impl<'r, 's> Section<'r, 's> {
     pub fn need_section(&self, key: &'static str) -> Option<Section<'r, 's>> {
         if !self.has(key) {
             self.ask(key);
-            self.report
-                .add(Code::KeyMissing, Span::default(), format!("the table `[{key}]` is missing"))
-                .help(format!("add a table `[{key}]`"));
+            self.report.add(Span::default(), DeclarationFact::TableMissing { table: key.to_owned() });
             return None;
         }
         self.section(key)
@@ -353,9 +333,9 @@ impl<'r, 's> Section<'r, 's> {
         for key in self.table.keys() {
             let name = key.get_ref().as_ref();
             if !asked.contains(&name) {
+                let instead = Suggestion::among(name, asked.iter().copied());
                 self.report
-                    .add(Code::KeyUnknown, key.span().into(), format!("the key `{name}` means nothing here"))
-                    .help(did_you_mean(name, asked.iter().copied()));
+                    .add(key.span().into(), DeclarationFact::KeyUnknown { key: name.to_owned(), instead });
             }
         }
     }
@@ -370,9 +350,9 @@ pub fn as_word<'r>(value: &'r Spanned<DeValue<'_>>) -> Option<Word<'r>> {
 pub fn parse_pattern(section: &Section<'_, '_>, word: Word<'_>) -> Option<Pattern> {
     match Pattern::parse(word.text) {
         Ok(pattern) => Some(pattern),
-        Err(BadPattern { at, message }) => {
+        Err(BadPattern { at, fact: pattern }) => {
             let span = inside(word, section.report().source, at.start, at.end);
-            section.report().add(Code::RuleMalformed, span, message);
+            section.report().add(span, DeclarationFact::Pattern { pattern });
             None
         }
     }
@@ -397,11 +377,7 @@ pub fn separator(section: &Section<'_, '_>, word: Word<'_>) -> Option<char> {
     let only =
         chars.next().filter(|c| chars.next().is_none() && !c.is_alphanumeric() && !"[]\"".contains(*c));
     if only.is_none() {
-        section.report().add(
-            Code::ValueWrong,
-            word.span,
-            "expected one character that is no letter, digit, bracket or quote",
-        );
+        section.report().add(word.span, DeclarationFact::NoSeparator);
     }
     only
 }

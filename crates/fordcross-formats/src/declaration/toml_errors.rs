@@ -1,57 +1,86 @@
 //! What is wrong with a text as TOML (<https://toml.io/en/v1.1.0>), in our words: the parser's own are made for other readers.
 
-/// What the parser's sentence begins with, what is told instead, and what to do.
-const WORDS: [(&str, &str, &str); 34] = [
+use crate::finding::Remedy;
+use std::fmt;
+
+/// What is wrong with a text as TOML.
+#[derive(Debug, PartialEq, Eq)]
+pub(super) struct TomlProblem {
+    /// What is wrong.
+    sentence: &'static str,
+    /// What to do.
+    help: &'static str,
+}
+
+impl fmt::Display for TomlProblem {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.write_str(self.sentence)
+    }
+}
+
+/// What the parser's sentence begins with, and the problem that it tells of.
+static PROBLEMS: [(&str, TomlProblem); 34] = [
     (
         "key with no value",
-        "expected `=` and a value behind the key",
-        "write `key = value`; a key with blanks stands in quotes",
+        problem(
+            "expected `=` and a value behind the key",
+            "write `key = value`; a key with blanks stands in quotes",
+        ),
     ),
-    ("missing assignment", "expected `=` behind the key", "write `key = value`"),
-    ("missing value", "there is no value behind `=`", QUOTE),
-    ("extra `=`", "one `=` too many", "write `key = value`"),
-    ("extra assignment", "one `=` too many", "write `key = value`"),
-    ("unquoted keys cannot be empty", "expected a key", "write `\"\"` for a key without characters"),
+    ("missing assignment", problem("expected `=` behind the key", "write `key = value`")),
+    ("missing value", problem("there is no value behind `=`", QUOTE)),
+    ("extra `=`", problem("one `=` too many", "write `key = value`")),
+    ("extra assignment", problem("one `=` too many", "write `key = value`")),
+    ("unquoted keys cannot be empty", problem("expected a key", "write `\"\"` for a key without characters")),
     (
         "invalid unquoted key",
-        "a key has a character in it that it can have only in quotes",
-        "put the key in quotes: `\"a/b\" = …`",
+        problem(
+            "a key has a character in it that it can have only in quotes",
+            "put the key in quotes: `\"a/b\" = …`",
+        ),
     ),
-    ("keys cannot be multi-line", "a key stands in one pair of quotes, not in three", "write `\"key\" = …`"),
-    ("missing key", "expected a key", "write `key = value`"),
-    ("duplicate key", "the key is there twice", "keep one of the two"),
+    (
+        "keys cannot be multi-line",
+        problem("a key stands in one pair of quotes, not in three", "write `\"key\" = …`"),
+    ),
+    ("missing key", problem("expected a key", "write `key = value`")),
+    ("duplicate key", problem("the key is there twice", "keep one of the two")),
     (
         "cannot extend value",
-        "a key in front of the dot is there already, and is no table",
-        "keep one of the two, or name one of them otherwise",
+        problem(
+            "a key in front of the dot is there already, and is no table",
+            "keep one of the two, or name one of them otherwise",
+        ),
     ),
-    ("string values must be quoted", "this is no value", QUOTE),
-    ("missing opening quote", "this is no value", QUOTE),
-    ("invalid value", "this is no value", QUOTE),
-    ("invalid boolean", "this is no value", "write `true` or `false`, or put a text in quotes"),
-    ("missing escaped value", "no character is written as `\\` with this one", ESCAPES),
-    ("too few unicode value digits", "a character's number has too few digits", ESCAPES),
-    ("missing comma", "expected a comma", "part what stands in brackets by commas"),
-    ("extra comma", "one comma too many", "part what stands in brackets by one comma each"),
-    ("unexpected `=` in array", "a list has values only", "write `{ key = value }` for keys"),
-    ("unclosed array table", "the name of a table is not closed", "write `[[name]]`"),
-    ("unclosed array", "a list is not closed", "write `]` behind its last value"),
-    ("unclosed inline table", "a table in braces is not closed", "write `}` behind its last value"),
-    ("unclosed table", "the name of a table is not closed", "write `[name]`"),
-    ("unexpected key or value", "expected the end of the line", "begin a new line"),
-    ("unexpected content", "expected the end of the line", "begin a new line"),
-    ("unexpected leading zero", "a number does not begin with 0", NUMBER),
-    ("`_` may only", "`_` stands only between two digits of a number", NUMBER),
-    ("cannot recurse", TOO_DEEP, "write less in one value"),
-    ("recursion limit", TOO_DEEP, "write less in one value"),
+    ("string values must be quoted", problem("this is no value", QUOTE)),
+    ("missing opening quote", problem("this is no value", QUOTE)),
+    ("invalid value", problem("this is no value", QUOTE)),
+    ("invalid boolean", problem("this is no value", "write `true` or `false`, or put a text in quotes")),
+    ("missing escaped value", problem("no character is written as `\\` with this one", ESCAPES)),
+    ("too few unicode value digits", problem("a character's number has too few digits", ESCAPES)),
+    ("missing comma", problem("expected a comma", "part what stands in brackets by commas")),
+    ("extra comma", problem("one comma too many", "part what stands in brackets by one comma each")),
+    ("unexpected `=` in array", problem("a list has values only", "write `{ key = value }` for keys")),
+    ("unclosed array table", problem("the name of a table is not closed", "write `[[name]]`")),
+    ("unclosed array", problem("a list is not closed", "write `]` behind its last value")),
+    ("unclosed inline table", problem("a table in braces is not closed", "write `}` behind its last value")),
+    ("unclosed table", problem("the name of a table is not closed", "write `[name]`")),
+    ("unexpected key or value", problem("expected the end of the line", "begin a new line")),
+    ("unexpected content", problem("expected the end of the line", "begin a new line")),
+    ("unexpected leading zero", problem("a number does not begin with 0", NUMBER)),
+    ("`_` may only", problem("`_` stands only between two digits of a number", NUMBER)),
+    ("cannot recurse", problem(TOO_DEEP, "write less in one value")),
+    ("recursion limit", problem(TOO_DEEP, "write less in one value")),
     (
         "carriage return",
-        "a carriage return stands without a line end behind it",
-        "end lines as on Unix or as on Windows",
+        problem(
+            "a carriage return stands without a line end behind it",
+            "end lines as on Unix or as on Windows",
+        ),
     ),
-    ("invalid comment", "a comment has a control character in it", "take it out"),
-    ("invalid date", "there is no such date", "write `2026-11-25`, or put a text in quotes"),
-    ("invalid time", "there is no such time", "write `23:00:00`, or put a text in quotes"),
+    ("invalid comment", problem("a comment has a control character in it", "take it out")),
+    ("invalid date", problem("there is no such date", "write `2026-11-25`, or put a text in quotes")),
+    ("invalid time", problem("there is no such time", "write `23:00:00`, or put a text in quotes")),
 ];
 
 const QUOTE: &str = "put a text in quotes: `key = \"text\"`; a number, `true` and `false` stand without";
@@ -60,37 +89,47 @@ const ESCAPES: &str =
     "write `\\\\` for a backslash, or put the text in single quotes, where it stands for itself";
 const TOO_DEEP: &str = "values are nested too deeply";
 
-/// The parser's sentence in our words, and what to do. `text` is what the sentence is about.
-pub(super) fn in_our_words(sentence: &str, text: &str) -> (&'static str, &'static str) {
-    let sentence = sentence.to_lowercase();
-    let is_missing = text.trim().is_empty() && sentence.starts_with("string values must");
-    let sentence = if is_missing { "missing value" } else { sentence.as_str() };
-    if let Some((_, message, help)) = WORDS.iter().find(|(begin, ..)| sentence.starts_with(begin)) {
-        return (message, help);
+const fn problem(sentence: &'static str, help: &'static str) -> TomlProblem {
+    TomlProblem { sentence, help }
+}
+
+impl TomlProblem {
+    /// What the parser's sentence tells of; `text` is what the sentence is about.
+    pub(super) fn of(sentence: &str, text: &str) -> &'static Self {
+        static CONTROL: TomlProblem =
+            problem("a text has a control character in it", "write it as `\\u` and four digits: `\\u0007`");
+        static TEXT_OPEN: TomlProblem =
+            problem("a text in quotes is not closed", "write the same quotes behind it as in front of it");
+        static NO_NUMBER: TomlProblem = problem("this is no number", NUMBER);
+        static NO_TOML: TomlProblem =
+            problem("this is no TOML", "write `key = value` on a line, or `[name]`");
+        let sentence = sentence.to_lowercase();
+        let is_missing = text.trim().is_empty() && sentence.starts_with("string values must");
+        let sentence = if is_missing { "missing value" } else { sentence.as_str() };
+        if let Some((_, known)) = PROBLEMS.iter().find(|(begin, _)| sentence.starts_with(begin)) {
+            return known;
+        }
+        let is_text = sentence.starts_with("invalid") && sentence.contains("string");
+        let begins_as_number = ["invalid", "radix", "redundant", "integers", "unexpected sign"];
+        match sentence {
+            // What is expected tells what is missing: the end, or a character that may stand there.
+            text if is_text && text.contains("visible characters") => &CONTROL,
+            _ if is_text => &TEXT_OPEN,
+            _ if begins_as_number.iter().any(|begin| sentence.starts_with(begin)) => &NO_NUMBER,
+            _ => &NO_TOML,
+        }
     }
-    let is_text = sentence.starts_with("invalid") && sentence.contains("string");
-    match sentence {
-        // What is expected tells what is missing: the end, or a character that may stand there.
-        text if is_text && text.contains("visible characters") => {
-            ("a text has a control character in it", "write it as `\\u` and four digits: `\\u0007`")
-        }
-        _ if is_text => {
-            ("a text in quotes is not closed", "write the same quotes behind it as in front of it")
-        }
-        _ if ["invalid", "radix", "redundant", "integers", "unexpected sign"]
-            .iter()
-            .any(|begin| sentence.starts_with(begin)) =>
-        {
-            ("this is no number", NUMBER)
-        }
-        _ => ("this is no TOML", "write `key = value` on a line, or `[name]`"),
+
+    /// What to do about it.
+    pub(super) fn remedy(&self) -> Remedy {
+        self.help.into()
     }
 }
 
 #[cfg(test)]
 mod tests {
     use crate::declaration::Report;
-    use crate::finding::Code;
+    use crate::finding::{Code, Finding};
     use crate::text::source::Source;
     use rstest::rstest;
 
@@ -137,8 +176,12 @@ mod tests {
         let report = Report::new(Source::new("a.toml", text));
         let _ = report.parse();
         let findings = report.into_findings();
-        assert!(findings.iter().all(|finding| finding.code == Code::TomlMalformed && finding.help.is_some()));
-        let told_all: Vec<&str> = findings.iter().map(|finding| finding.message.as_str()).collect();
-        assert!(told_all.contains(&told), "{told_all:?}");
+        assert!(
+            findings
+                .iter()
+                .all(|finding| finding.code() == Code::TomlMalformed && finding.remedy().is_some())
+        );
+        let told_all: Vec<String> = findings.iter().map(Finding::message).collect();
+        assert!(told_all.iter().any(|known| known == told), "{told_all:?}");
     }
 }

@@ -1,13 +1,13 @@
 //! What a person should know: a stable code, a severity, a place and a remedy.
 
-mod examples;
+mod fact;
 mod remedy;
 mod suggest;
 
-pub use examples::{Example, ExampleIn};
+pub use crate::facts;
+pub use fact::{DeclaredText, Fact};
 pub use remedy::{Choice, Remedy, RemedyPart};
-pub use suggest::did_you_mean;
-pub use suggest::{all_of, count, declared_instead, one_of};
+pub use suggest::{AllOf, Count, OneOf, Suggestion, all_of, count, one_of};
 
 use crate::text::source::{LineIndex, Position, Source, Span};
 use std::sync::Arc;
@@ -196,25 +196,19 @@ impl std::fmt::Display for Place {
     }
 }
 
-/// One finding. It never holds the value of a secret, nor that of a setting without a type.
-#[derive(Clone, Debug, PartialEq, Eq)]
+/// One finding.
+#[derive(Clone, Debug)]
 pub struct Finding {
-    /// What kind.
-    pub code: Code,
+    /// What it says.
+    fact: Arc<dyn Fact>,
     /// How much it matters.
     pub severity: Severity,
-    /// The fact: lower case, no full stop, the user's own words in backticks.
-    pub message: String,
     /// Where.
     pub place: Option<Place>,
     /// The locator of the setting or object, if it is about one.
     pub locator: Option<String>,
     /// File and line of the rule that decided.
     pub rule: Option<String>,
-    /// What to do.
-    pub help: Option<Remedy>,
-    /// The code of a rule that a profile declares, with the line in front: `osier/lease-outside-subnet`.
-    pub own_code: Option<Arc<str>>,
     /// How many of the same it speaks of.
     pub count: usize,
     /// Where it is besides `place`.
@@ -223,6 +217,25 @@ pub struct Finding {
     pub map: Option<String>,
     /// Whether a person may pass it with a reason, though it blocks.
     pub acceptable: bool,
+    /// What a person said of it who looked at it before.
+    pub acceptance: Option<Acceptance>,
+    /// Whether the backup broke the same rule of the result.
+    pub was_in_backup: bool,
+}
+
+/// What a person said of a finding that may be passed.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub enum Acceptance {
+    /// It is passed, for this reason.
+    Holds {
+        /// The person's own words.
+        reason: String,
+    },
+    /// It was passed when it said something else.
+    Outdated {
+        /// The digits of what it said then.
+        shows: String,
+    },
 }
 
 /// A place of a finding, with what stands there.
@@ -235,21 +248,54 @@ pub struct Site {
 }
 
 impl Finding {
-    /// A finding of the code's own severity, without a place.
-    pub fn new(code: Code, message: impl Into<String>) -> Self {
+    /// A finding of its code's own severity, without a place.
+    pub fn new(fact: impl Fact + 'static) -> Self {
+        Self::shared(Arc::new(fact))
+    }
+
+    /// The same of a fact that is told in several places.
+    pub fn shared(fact: Arc<dyn Fact>) -> Self {
         Self {
-            code,
-            severity: code.severity(),
-            message: message.into(),
+            severity: fact.code().severity(),
+            fact,
             place: None,
             locator: None,
             rule: None,
-            help: None,
-            own_code: None,
             count: 1,
             others: Vec::new(),
             map: None,
             acceptable: false,
+            acceptance: None,
+            was_in_backup: false,
+        }
+    }
+
+    /// What kind.
+    pub fn code(&self) -> Code {
+        self.fact.code()
+    }
+
+    /// The sentence, with what is known of it besides.
+    pub fn message(&self) -> String {
+        let mut message = self.fact.to_string();
+        if self.was_in_backup {
+            message += "; so it was in the backup, too";
+        }
+        if let Some(Acceptance::Holds { reason }) = &self.acceptance {
+            message += "; accepted: ";
+            message += reason;
+        }
+        message
+    }
+
+    /// What to do.
+    pub fn remedy(&self) -> Option<Remedy> {
+        match &self.acceptance {
+            Some(Acceptance::Outdated { shows: before }) => {
+                let shows = self.shows();
+                Some(format!("it was accepted as `{before}` and says something else now: look again, and write `shows = \"{shows}\"`").into())
+            }
+            _ => self.fact.remedy(),
         }
     }
 
@@ -264,7 +310,12 @@ impl Finding {
 
     /// The code as people and programs know it.
     pub fn code_name(&self) -> &str {
-        self.own_code.as_deref().unwrap_or_else(|| self.code.name())
+        self.fact.name()
+    }
+
+    /// The code that a profile gave it, if it is a profile's.
+    pub fn declared_code(&self) -> Option<&str> {
+        Some(self.fact.name()).filter(|name| *name != self.code().name())
     }
 
     /// What a person names it by who accepts it: its code, and the locator that it is about.
@@ -277,7 +328,7 @@ impl Finding {
 
     /// Eight digits that differ when what it says does. Messages hold no secrets.
     pub fn shows(&self) -> String {
-        blake3::hash(self.message.as_bytes()).to_hex()[..8].to_owned()
+        blake3::hash(self.message().as_bytes()).to_hex()[..8].to_owned()
     }
 
     /// With its place.
@@ -287,11 +338,25 @@ impl Finding {
         self
     }
 
-    /// With what to do about it.
+    /// With a file as its place, for what holds of all of it.
     #[must_use]
-    pub fn help(mut self, help: impl Into<Remedy>) -> Self {
-        self.help = Some(help.into());
+    pub fn of_file(mut self, name: &str) -> Self {
+        self.place = Some(Place::of_file(name));
         self
+    }
+}
+
+impl PartialEq for Finding {
+    /// Whether both say the same of the same place.
+    fn eq(&self, other: &Self) -> bool {
+        let at = |finding: &Self| (finding.place.clone(), finding.locator.clone(), finding.others.clone());
+        let by = |finding: &Self| (finding.rule.clone(), finding.map.clone(), finding.count);
+        let said = |finding: &Self| (finding.severity, finding.message(), finding.remedy());
+        self.code_name() == other.code_name()
+            && self.acceptable == other.acceptable
+            && at(self) == at(other)
+            && by(self) == by(other)
+            && said(self) == said(other)
     }
 }
 

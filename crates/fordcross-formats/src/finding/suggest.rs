@@ -1,5 +1,7 @@
 //! Lists of words as a person reads them, and which of them could have been meant.
 
+use std::fmt;
+
 /// `a`, `b` or `c`, each in backticks; at most eight are named.
 pub fn one_of<S: AsRef<str>>(words: impl IntoIterator<Item = S>) -> String {
     listed(words, "or")
@@ -37,11 +39,89 @@ pub(super) fn nearest<'w>(word: &str, known: impl IntoIterator<Item = &'w str>) 
         .map(|(_, candidate)| candidate)
 }
 
-/// The help line for a word that is not known: the near one, or all of them.
-pub fn did_you_mean<'w>(word: &str, known: impl IntoIterator<Item = &'w str> + Clone) -> String {
-    match nearest(word, known.clone()) {
-        Some(near) => format!("did you mean `{near}`?"),
-        None => format!("expected {}", one_of(known)),
+/// What could have been meant by a word that is not known. Its `Display` is a remedy's sentence.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub enum Suggestion {
+    /// A known word that is near enough.
+    Near(String),
+    /// None is near: any of these could stand there.
+    OneOf(Vec<String>),
+    /// None is near: these are what the profile declares.
+    Declared(Vec<String>),
+}
+
+impl Suggestion {
+    /// What could have been meant by `word`, of the words that may stand there.
+    pub fn among<'w>(word: &str, known: impl IntoIterator<Item = &'w str> + Clone) -> Self {
+        match nearest(word, known.clone()) {
+            Some(near) => Self::Near(near.to_owned()),
+            None => Self::OneOf(known.into_iter().map(str::to_owned).collect()),
+        }
+    }
+
+    /// What could have been meant by a name that a profile does not declare, where it declares these.
+    pub fn declared(name: &str, declared: &[String]) -> Self {
+        match nearest(name, declared.iter().map(String::as_str)) {
+            Some(near) => Self::Near(near.to_owned()),
+            None => Self::Declared(declared.to_vec()),
+        }
+    }
+}
+
+impl fmt::Display for Suggestion {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        match self {
+            Self::Near(near) => write!(f, "did you mean `{near}`?"),
+            Self::OneOf(known) => write!(f, "expected {}", one_of(known)),
+            Self::Declared(declared) if declared.is_empty() => {
+                f.write_str("the profile declares nothing below this")
+            }
+            Self::Declared(declared) => write!(f, "the profile has {}", all_of(declared)),
+        }
+    }
+}
+
+/// A number of things, as `1 port` or `2 ports`.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct Count(pub usize, pub &'static str);
+
+impl fmt::Display for Count {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.write_str(&count(self.0, self.1))
+    }
+}
+
+/// Words in backticks, all of which are meant: `a`, `b` and `c`.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct AllOf(pub Vec<String>);
+
+impl AllOf {
+    /// These words.
+    pub fn of<S: Into<String>>(words: impl IntoIterator<Item = S>) -> Self {
+        Self(words.into_iter().map(Into::into).collect())
+    }
+}
+
+impl fmt::Display for AllOf {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.write_str(&all_of(&self.0))
+    }
+}
+
+/// Words in backticks, any of which will do: `a`, `b` or `c`.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct OneOf(pub Vec<String>);
+
+impl OneOf {
+    /// These words.
+    pub fn of<S: Into<String>>(words: impl IntoIterator<Item = S>) -> Self {
+        Self(words.into_iter().map(Into::into).collect())
+    }
+}
+
+impl fmt::Display for OneOf {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.write_str(&one_of(&self.0))
     }
 }
 
@@ -63,15 +143,6 @@ fn distance(a: &str, b: &str) -> usize {
         }
     }
     rows[a.len()][b.len()]
-}
-
-/// The help line for a name that a profile does not declare, where it declares these.
-pub fn declared_instead(name: &str, declared: &[String]) -> String {
-    match nearest(name, declared.iter().map(String::as_str)) {
-        Some(near) => format!("did you mean `{near}`?"),
-        None if declared.is_empty() => "the profile declares nothing below this".into(),
-        None => format!("the profile has {}", all_of(declared)),
-    }
 }
 
 #[cfg(test)]

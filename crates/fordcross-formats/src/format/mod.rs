@@ -9,6 +9,7 @@ mod checksums;
 mod codec;
 pub mod database;
 pub mod edit;
+mod facts;
 mod ini;
 pub mod json;
 mod layout;
@@ -22,7 +23,7 @@ mod yaml;
 pub use codec::{Codec, Dialect, Includes, KnownBy, Scope, Traits};
 
 use crate::declaration::Section;
-use crate::finding::Code;
+use facts::FormatFact;
 
 /// The format of a file.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -118,15 +119,8 @@ impl Format {
             let foreign = |key: &&&str| !self.traits().tables.contains(*key) && !is_told_before(other, key);
             for &key in other.traits().tables.iter().filter(foreign) {
                 for own in section.tables(key) {
-                    let message = format!(
-                        "`[{key}]` says how files of the form `{}` are written, and this is `{}`",
-                        other.word(),
-                        self.word()
-                    );
-                    section
-                        .report()
-                        .add(Code::ValueWrong, own.span(), message)
-                        .help(format!("write `form = \"{}\"`, or take it out", other.word()));
+                    let fact = FormatFact::OtherFormat { table: key, of: other.word(), this: self.word() };
+                    section.report().add(own.span(), fact);
                 }
             }
         }

@@ -9,8 +9,16 @@ pub use crate::container::{
 pub use crate::text::charset::Charset;
 
 use crate::container::{Listed, Unpackable, decrypt, hashes, no_text};
-use crate::finding::{Code, Finding, Place};
+use crate::finding::{Finding, facts};
 use crate::text::source::Piece;
+
+facts! {
+    /// Why a text is not read.
+    enum OpeningFact {
+        Beyond4Gib => TooLarge, "the text is larger than 4 GiB, the most that can be read",
+            help: "take a backup of fewer sections";
+    }
+}
 
 /// What a person says of how a file is to be opened.
 #[derive(Clone, Debug, Default)]
@@ -73,10 +81,8 @@ pub struct Opened {
 pub fn open(name: &str, bytes: Vec<u8>, opening: &Opening) -> Result<Opened, Box<Finding>> {
     let limits = &opening.limits;
     let told = |problem: Unpackable| {
-        let mut finding = Finding::new(problem.code, problem.message).help(problem.help);
         let file = problem.member.map_or_else(|| name.to_owned(), |member| format!("{name}/{member}"));
-        finding.place = Some(Place::of_file(&file));
-        Box::new(finding)
+        Box::new(Finding::new(problem.fact).of_file(&file))
     };
     let mut wrapped = Vec::new();
     let mut bytes = bytes;
@@ -122,11 +128,7 @@ fn assemble(
     let joined = pieces::join(name, members, said, alone, &|_, undecoded| no_text(name, undecoded))?;
     // In UTF-8 a text can be three times as long, and places are counted in 32 bits.
     if u32::try_from(joined.text.len()).is_err() {
-        let mut finding =
-            Finding::new(Code::TooLarge, "the text is larger than 4 GiB, the most that can be read")
-                .help("take a backup of fewer sections");
-        finding.place = Some(Place::of_file(name));
-        return Err(Box::new(finding));
+        return Err(Box::new(Finding::new(OpeningFact::Beyond4Gib).of_file(name)));
     }
     Ok(Opened {
         text: joined.text,
@@ -232,7 +234,7 @@ mod tests {
     ) {
         let finding = open("a", bytes, &Opening::default()).expect_err("refused");
         let at = finding.place.as_ref().expect("a place").at;
-        assert!(finding.message.contains(told), "{}", finding.message);
+        assert!(finding.message().contains(told), "{}", finding.message());
         assert_eq!((at.line, at.column), (line, column));
     }
 
@@ -245,7 +247,7 @@ mod tests {
         };
         assert!(open("a", packed.clone(), &at_most(5_000)).is_ok());
         let finding = open("a", packed, &at_most(4_999)).expect_err("refused");
-        assert!(finding.message.contains("more than 4999 bytes"), "{}", finding.message);
+        assert!(finding.message().contains("more than 4999 bytes"), "{}", finding.message());
     }
 
     /// Cut off anywhere, it is refused and never half read.

@@ -3,6 +3,7 @@
 //! `{parent:port}.{id:vlan-id}` fits `p2.30`: `parent` is `p2`, of the type `port`, and `id` is
 //! `30`. `{{` and `}}` stand for braces themselves, `{/}` for a slash that parts no steps of a path.
 
+use crate::finding::facts;
 use smallvec::SmallVec;
 use std::ops::Range;
 
@@ -42,7 +43,18 @@ pub struct BadShape {
     /// The bytes of the text that are wrong.
     pub at: Range<usize>,
     /// What is wrong.
-    pub message: String,
+    pub fact: ShapeFact,
+}
+
+facts! {
+    /// What is wrong with a shape.
+    pub enum ShapeFact {
+        ClosesNothing => RuleMalformed, "`}}` closes no capture; write `}}}}` for the character";
+        CaptureOpen => RuleMalformed, "a capture that is not closed with `}}`";
+        CaptureName { name: String } => RuleMalformed,
+            "`{name}` is no name of a capture: lower-case letters, digits and `-`";
+        CapturesTouch => RuleMalformed, "two captures touch; text must stand between them";
+    }
 }
 
 /// The tries that reading one value by one shape may take. Real values take a handful; a value
@@ -80,16 +92,10 @@ impl Shape {
                 literal.push(char::from(bytes[at]));
                 at += 2;
             } else if rest.starts_with('}') {
-                return Err(BadShape {
-                    at: at..at + 1,
-                    message: "`}` closes no capture; write `}}` for the character".into(),
-                });
+                return Err(BadShape { at: at..at + 1, fact: ShapeFact::ClosesNothing });
             } else if rest.starts_with('{') {
                 let Some(len) = rest.find('}') else {
-                    return Err(BadShape {
-                        at: at..text.len(),
-                        message: "a capture that is not closed with `}`".into(),
-                    });
+                    return Err(BadShape { at: at..text.len(), fact: ShapeFact::CaptureOpen });
                 };
                 let inner = &rest[1..len];
                 // Between the steps of a path a slash means something else.
@@ -111,9 +117,8 @@ impl Shape {
                     None => (inner.trim(), None),
                 };
                 if !is_name(name) && name != UNSAID {
-                    let message =
-                        format!("`{inner}` is no name of a capture: lower-case letters, digits and `-`");
-                    return Err(BadShape { at: at..at + len + 1, message });
+                    let fact = ShapeFact::CaptureName { name: inner.to_owned() };
+                    return Err(BadShape { at: at..at + len + 1, fact });
                 }
                 if !literal.is_empty() {
                     parts.push(Part::Literal(std::mem::take(&mut literal)));
@@ -134,9 +139,7 @@ impl Shape {
             _ => None,
         });
         match touching {
-            Some(at) => {
-                Err(BadShape { at, message: "two captures touch; text must stand between them".into() })
-            }
+            Some(at) => Err(BadShape { at, fact: ShapeFact::CapturesTouch }),
             None => Ok(Self { parts }),
         }
     }

@@ -1,7 +1,7 @@
 //! Patterns of paths: `links/link/mtu`, `links/*/mtu`, `unit/name|domain`, `fallback/**`.
 
 use super::{Kind, NodeId, Tree};
-use crate::finding::one_of;
+use crate::finding::facts;
 use std::ops::Range;
 
 /// A path that may stand for many.
@@ -39,7 +39,18 @@ pub struct BadPattern {
     /// The bytes of the text that it stands at.
     pub at: Range<usize>,
     /// What is wrong.
-    pub message: String,
+    pub fact: PatternFact,
+}
+
+facts! {
+    /// What is wrong with a pattern.
+    pub enum PatternFact {
+        KeyOpen { step: String } => RuleMalformed, "`{step}` has a `[` that is not closed";
+        StepEmpty => RuleMalformed, "an empty step; steps are separated by one `/`";
+        StepName { name: String } => RuleMalformed, "`{name}` is no name of an element or key";
+        BelowNotLast => RuleMalformed, "`**` must be the last step";
+        KeyMeaningless => RuleMalformed, "a key has no meaning here";
+    }
 }
 
 /// Splits `text` at `/` and reads each step. An empty text is the outermost place itself.
@@ -50,16 +61,16 @@ pub fn parse_steps(text: &str) -> Result<Vec<RawStep>, BadPattern> {
     }
     for at in pieces(text, '/') {
         let piece = &text[at.clone()];
-        let bad = |message: String| Err(BadPattern { at: at.clone(), message });
+        let bad = |fact| Err(BadPattern { at: at.clone(), fact });
         let (name, key) = match piece.split_once('[') {
             Some((name, key)) => match key.strip_suffix(']') {
                 Some(key) => (name, Some(key.to_owned())),
-                None => return bad(format!("`{piece}` has a `[` that is not closed")),
+                None => return bad(PatternFact::KeyOpen { step: piece.to_owned() }),
             },
             None => (piece, None),
         };
         let step = match name {
-            "" => return bad("an empty step; steps are separated by one `/`".into()),
+            "" => return bad(PatternFact::StepEmpty),
             "*" => Step::Any,
             "**" if key.is_none() => Step::Below,
             names => Step::Names(names.split('|').map(str::to_owned).collect()),
@@ -68,10 +79,10 @@ pub fn parse_steps(text: &str) -> Result<Vec<RawStep>, BadPattern> {
             && let Some(wrong) =
                 names.iter().find(|name| name.is_empty() || name.contains(['{', '}', ' ', '=', '*']))
         {
-            return bad(format!("{} is no name of an element or key", one_of([wrong])));
+            return bad(PatternFact::StepName { name: wrong.clone() });
         }
         if steps.last().is_some_and(|last| last.step == Step::Below) {
-            return bad("`**` must be the last step".into());
+            return bad(PatternFact::BelowNotLast);
         }
         steps.push(RawStep { step, key, at });
     }
@@ -102,7 +113,7 @@ impl Pattern {
     pub fn parse(text: &str) -> Result<Self, BadPattern> {
         let steps = parse_steps(text)?;
         if let Some(keyed) = steps.iter().find(|step| step.key.is_some()) {
-            return Err(BadPattern { at: keyed.at.clone(), message: "a key has no meaning here".into() });
+            return Err(BadPattern { at: keyed.at.clone(), fact: PatternFact::KeyMeaningless });
         }
         Ok(Self { steps: steps.into_iter().map(|raw| raw.step).collect() })
     }

@@ -1,10 +1,11 @@
 //! `finding`: what a code means.
 
 use crate::arguments::{FindingOptions, General};
+use crate::examples::examples_of;
 use crate::output::table::columns;
 use crate::output::{BOLD, Printer};
 use crate::status::{Failed, Status};
-use fordcross_core::finding::{Code, did_you_mean};
+use fordcross_core::finding::{Code, Suggestion};
 use serde_json::{Value, json};
 
 pub(crate) fn finding(
@@ -22,8 +23,7 @@ pub(crate) fn finding(
     if general.json {
         let codes = codes.iter().map(
             |code| {
-                let examples: Vec<Value> = code
-                    .examples()
+                let examples: Vec<Value> = examples_of(*code)
                     .iter()
                     .map(|(place, usual, text)| json!({ "where": place.about(), "instead_of": usual, "text": text }))
                     .collect();
@@ -37,7 +37,7 @@ pub(crate) fn finding(
     } else if let (Some(_), [code]) = (&options.code, codes.as_slice()) {
         printer.line(&format!("{BOLD}{}{BOLD:#} ({})", code.name(), code.severity().word()))?;
         printer.line(&format!("  {}", code.about()))?;
-        for (place, usual, text) in code.examples() {
+        for (place, usual, text) in examples_of(*code) {
             printer.line(&format!("\n  example, {}:", place.about()))?;
             let text = if text.is_empty() { "(nothing)" } else { text };
             text.trim_end().lines().try_for_each(|line| printer.line(&format!("    {line}")))?;
@@ -46,7 +46,7 @@ pub(crate) fn finding(
                 usual.trim_end().lines().try_for_each(|line| printer.line(&format!("    {line}")))?;
             }
         }
-        if code.examples().is_empty() {
+        if examples_of(*code).is_empty() {
             printer.line("  no small text shows it")?;
         }
     } else {
@@ -72,7 +72,7 @@ fn of_profile(
     let (Some(severity), Some(about)) = (severity, profile.about_rule(rule)) else {
         let known: Vec<&str> = codes.iter().map(|known| known.0).collect();
         return Err(Failed::usage(format!("the profile of {line} has no rule `{rule}`"))
-            .help(did_you_mean(rule, known)));
+            .help(Suggestion::among(rule, known).to_string()));
     };
     let code = format!("{line}/{rule}");
     if general.json {
@@ -88,5 +88,5 @@ fn of_profile(
 
 pub(crate) fn unknown(name: &str) -> Failed {
     let known: Vec<&str> = Code::ALL.iter().map(|code| code.name()).collect();
-    Failed::usage(format!("there is no finding `{name}`")).help(did_you_mean(name, known))
+    Failed::usage(format!("there is no finding `{name}`")).help(Suggestion::among(name, known).to_string())
 }

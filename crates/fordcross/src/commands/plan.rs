@@ -2,9 +2,9 @@
 
 use crate::arguments::{ConversionArgs, General, Reading, WhichConfiguration};
 use crate::backup_file::{InputFile, read_backup};
+use crate::facts::GivenFact;
 use crate::folder::remark_findings;
 use crate::library;
-use crate::output::count;
 use crate::sources::Sources;
 use crate::status::Failed;
 use fordcross_core::backup::{Backup, Configuration, read};
@@ -12,12 +12,13 @@ use fordcross_core::carry::Threads;
 use fordcross_core::carry::{Scan, mapping_leg};
 use fordcross_core::course::Leg;
 use fordcross_core::crossing::{Crossing, Side};
-use fordcross_core::finding::{Code, Finding, Place, Severity, SeverityOverride, did_you_mean};
+use fordcross_core::finding::Count;
+use fordcross_core::finding::{Finding, Severity, SeverityOverride, Suggestion};
 use fordcross_core::library::{CrossingFile, Library, ProfileFile};
 use fordcross_core::mapping::{Decided, Grounds, PortProposal, PortUse, marked_ports, propose};
 use fordcross_core::opening::Outcome;
 use fordcross_core::profile::{Model, Profile};
-use fordcross_core::source::{Content, Source, Span};
+use fordcross_core::source::{Content, Span};
 use fordcross_core::survey::taken_findings;
 use std::io::Read;
 use std::path::PathBuf;
@@ -78,7 +79,7 @@ fn check_severities(severities: &[SeverityOverride], library: &Library) -> Resul
         let Some(known) = codes.iter().find(|known| known.0 == rule) else {
             let known: Vec<&str> = codes.iter().map(|known| known.0).collect();
             return Err(Failed::usage(format!("the profile of {line} has no rule `{rule}`"))
-                .help(did_you_mean(rule, known)));
+                .help(Suggestion::among(rule, known).to_string()));
         };
         if known.1 == Severity::Blocker && *severity != Severity::Blocker {
             let message = format!("`{code}` blocks, and what blocks is never lowered");
@@ -121,16 +122,12 @@ impl Inputs {
             Some(model) => findings.extend(new.model(model).err().map(|finding| *finding)),
             None if !new.models.is_empty() => {
                 let known: Vec<String> = new.models.iter().map(|model| format!("`{}`", model.name)).collect();
-                findings.push(
-                    Finding::new(Code::ModelUnknown, format!("`--to` names no model of {}", new.title)).help(
-                        format!(
-                            "write `{}/MODEL@{}`; the models are {}",
-                            new.line,
-                            self.receiver.release,
-                            known.join(", ")
-                        ),
-                    ),
-                );
+                findings.push(Finding::new(GivenFact::NoModel {
+                    title: new.title.clone(),
+                    platform: new.line.clone(),
+                    release: self.receiver.release.clone(),
+                    models: known.join(", "),
+                }));
             }
             None => {}
         }
@@ -260,16 +257,13 @@ pub(crate) fn told<P>(file: &ProfileFile, parsed: Result<P, Vec<Finding>>) -> Re
 /// Files of a backup that are not what its own lists of hashes say.
 pub(crate) fn hash_findings(file: &InputFile) -> Vec<Finding> {
     let told = file.checked.iter().filter(|checked| checked.outcome != Outcome::Same).map(|checked| {
-        let message = if checked.outcome == Outcome::Missing {
-            format!("the file `{}` is not there, and `{}` lists it", checked.path, checked.list)
+        let (path, list) = (checked.path.clone(), checked.list.clone());
+        let fact = if checked.outcome == Outcome::Missing {
+            GivenFact::ListedMissing { path, list }
         } else {
-            format!("the file `{}` has another hash than `{}` says", checked.path, checked.list)
+            GivenFact::HashDiffers { path, list }
         };
-        let mut finding = Finding::new(Code::HashDiffers, message)
-            .help("fetch the backup again; if it was changed on purpose, put the new hash into the list");
-        let listed = format!("{}/{}", file.name, checked.path);
-        finding.place = Some(Place::new(Source::new(&listed, ""), Span::default()));
-        finding
+        Finding::new(fact).of_file(&format!("{}/{}", file.name, checked.path))
     });
     told.collect()
 }
@@ -277,25 +271,16 @@ pub(crate) fn hash_findings(file: &InputFile) -> Vec<Finding> {
 /// That files of a folder were not read.
 pub(crate) fn data_finding(file: &InputFile) -> Option<Finding> {
     let first = file.passed_over.first()?;
-    let message = format!(
-        "{} of the folder passed over: by its profile data, and no configuration; the first is `{first}`",
-        count(file.passed_over.len(), "file")
-    );
-    Some(Finding::new(Code::DataPassedOver, message))
+    let files = Count(file.passed_over.len(), "file");
+    Some(Finding::new(GivenFact::DataPassedOver { files, first: first.clone() }))
 }
 
 /// That a backup was read as another release than it says.
 pub(crate) fn treated_as(backup: &Backup<'_>) -> Option<Finding> {
     let identity = &backup.identity;
     (identity.release != identity.read_as).then(|| {
-        Finding::new(
-            Code::ReleaseTreatedAs,
-            format!(
-                "the backup says release `{}` and was read as `{}`, as asked",
-                identity.release, identity.read_as
-            ),
-        )
-        .help("look through the result with care: what changed between the two is not known")
+        let (says, read_as) = (identity.release.clone(), identity.read_as.clone());
+        Finding::new(GivenFact::TreatedAs { says, read_as })
     })
 }
 
@@ -325,11 +310,8 @@ pub(crate) fn open_base<'l>(file: &'l InputFile, loaded: &'l Inputs) -> Result<B
     let opened = open(file, &loaded.library, release).or_else(|_| open(file, &loaded.library, None));
     let (base, profile, _) = opened?;
     if file.pieces.iter().any(|piece| piece.content == Content::Database) {
-        let message = format!("a base of {} with a database in it cannot be carried into", profile.title);
-        let finding = Finding::new(Code::BaseUnfit, message)
-            .at(file.source(), Span::default())
-            .help("carry without `--base`, and put into the result what the unit has beyond it");
-        return Err(vec![finding].into());
+        let finding = Finding::new(GivenFact::BaseWithDatabase { title: profile.title.clone() });
+        return Err(vec![finding.at(file.source(), Span::default())].into());
     }
     let receiver = &loaded.receiver;
     let found = Receiver {
@@ -340,11 +322,9 @@ pub(crate) fn open_base<'l>(file: &'l InputFile, loaded: &'l Inputs) -> Result<B
     if found == *receiver {
         return Ok(base);
     }
-    let message = format!("the base is an export of `{found}`, and the receiving unit is `{receiver}`");
-    let finding = Finding::new(Code::BaseUnfit, message)
-        .at(file.source(), Span::default())
-        .help(format!("export the base from the receiving unit, or carry with `--to {found}`"));
-    Err(vec![finding].into())
+    let (base, target) = (found.to_string(), receiver.to_string());
+    let finding = Finding::new(GivenFact::OtherBase { base, target });
+    Err(vec![finding.at(file.source(), Span::default())].into())
 }
 
 /// A second thread is of use where there is a second processor.

@@ -20,7 +20,7 @@ pub(crate) fn reach(
     let ready = match loaded.ready(general, &options.way) {
         // That there is no way is an answer, not a failure to give one.
         Err(Failed::Findings(findings, sources))
-            if findings.iter().any(|finding| finding.code == Code::CourseMissing) =>
+            if findings.iter().any(|finding| finding.code() == Code::CourseMissing) =>
         {
             printer.findings(&findings, &sources)?;
             return Ok(Status::Blocked);
@@ -34,7 +34,7 @@ pub(crate) fn reach(
         let to = Side { line: new.line.clone(), release: release.name.clone() };
         let way = match loaded.library.course(&from, &to) {
             Ok(course) => Ok(course.len()),
-            Err(finding) => Err(finding.help.as_ref().map(worded).unwrap_or_default()),
+            Err(finding) => Err(finding.remedy().as_ref().map(worded).unwrap_or_default()),
         };
         others.push((to, way));
     }

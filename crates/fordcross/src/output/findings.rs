@@ -18,6 +18,32 @@ const PLACES: usize = 3;
 /// The word for how much a finding matters.
 pub(crate) type Words<'w> = dyn Fn(Severity) -> &'static str + 'w;
 
+/// What a finding says, wherever it is.
+#[derive(PartialEq)]
+struct Said<'f> {
+    code: &'f str,
+    message: String,
+    rule: Option<&'f str>,
+    help: Option<String>,
+}
+
+impl<'f> Said<'f> {
+    fn of(finding: &'f Finding) -> Self {
+        Self {
+            code: finding.code_name(),
+            message: finding.message(),
+            rule: finding.rule.as_deref(),
+            help: finding.remedy().as_ref().map(worded),
+        }
+    }
+}
+
+/// Findings that say the same.
+struct Group<'f> {
+    said: Said<'f>,
+    findings: Vec<&'f Finding>,
+}
+
 /// Prints findings, those that say the same together: what, where, why, what to do.
 pub(crate) fn print_findings(
     out: &mut dyn Write,
@@ -25,28 +51,28 @@ pub(crate) fn print_findings(
     sources: &Sources,
     words: &Words<'_>,
 ) -> io::Result<()> {
-    let mut groups: Vec<Vec<&Finding>> = Vec::new();
+    let mut groups: Vec<Group<'_>> = Vec::new();
     for finding in findings {
-        let same = |group: &&mut Vec<&Finding>| {
-            let first = group[0];
-            (first.code_name(), &first.message, &first.rule, &first.help)
-                == (finding.code_name(), &finding.message, &finding.rule, &finding.help)
-        };
+        let said = Said::of(finding);
         // Only neighbours and a window before them are compared: there may be very many.
-        match groups.iter_mut().rev().take(64).find(same) {
-            Some(group) => group.push(finding),
-            None => groups.push(vec![finding]),
+        match groups.iter_mut().rev().take(64).find(|group| group.said == said) {
+            Some(group) => group.findings.push(finding),
+            None => groups.push(Group { said, findings: vec![finding] }),
         }
     }
     let more = groups.len().saturating_sub(GROUPS);
     for group in groups.into_iter().take(GROUPS) {
-        match group[0].place.as_ref().and_then(|place| sources.get(&place.file)) {
+        match group.findings[0].place.as_ref().and_then(|place| sources.get(&place.file)) {
             Some(text) => {
-                for finding in group.iter().take(PLACES) {
-                    print_with_source(out, finding, text, words)?;
+                for finding in group.findings.iter().take(PLACES) {
+                    print_with_source(out, finding, &group.said, text, words)?;
                 }
-                if group.len() > PLACES {
-                    writeln!(out, "and the same at {}\n", count(group.len() - PLACES, "more place"))?;
+                if group.findings.len() > PLACES {
+                    writeln!(
+                        out,
+                        "and the same at {}\n",
+                        count(group.findings.len() - PLACES, "more place")
+                    )?;
                 }
             }
             None => print_group(out, &group, words)?,
@@ -66,11 +92,12 @@ fn style(severity: Severity) -> Style {
     }
 }
 
-fn print_group(out: &mut dyn Write, group: &[&Finding], words: &Words<'_>) -> io::Result<()> {
+fn print_group(out: &mut dyn Write, group: &Group<'_>, words: &Words<'_>) -> io::Result<()> {
+    let Group { said, findings: group } = group;
     let first = group[0];
     let style = style(first.severity);
     let word = words(first.severity);
-    let message = clean(&first.message);
+    let message = clean(&said.message);
     let times = if group.len() > 1 { format!(" ({} places)", group.len()) } else { String::new() };
     writeln!(out, "{style}{word}[{}]{style:#}: {BOLD}{message}{BOLD:#}{times}", first.code_name())?;
     let sites: Vec<(&Option<Place>, &Option<String>)> = group
@@ -100,8 +127,8 @@ fn print_group(out: &mut dyn Write, group: &[&Finding], words: &Words<'_>) -> io
     if let Some(rule) = &first.rule {
         writeln!(out, "  rule: {}", clean(rule))?;
     }
-    if let Some(help) = &first.help {
-        writeln!(out, "  {CYAN}help{CYAN:#}: {}", clean(&worded(help)))?;
+    if let Some(help) = &said.help {
+        writeln!(out, "  {CYAN}help{CYAN:#}: {}", clean(help))?;
     }
     if first.acceptable && first.severity == Severity::Blocker {
         writeln!(
@@ -118,6 +145,7 @@ fn print_group(out: &mut dyn Write, group: &[&Finding], words: &Words<'_>) -> io
 fn print_with_source(
     out: &mut dyn Write,
     finding: &Finding,
+    said: &Said<'_>,
     text: &str,
     words: &Words<'_>,
 ) -> io::Result<()> {
@@ -128,7 +156,7 @@ fn print_with_source(
         Severity::Note => Level::NOTE,
     }
     .with_name(words(finding.severity));
-    let message = clean(&finding.message);
+    let message = clean(&said.message);
     let path = clean(&place.file);
     // A window of the file is enough, and keeps a message about a large file quick.
     let from = text[..place.span.start as usize].rfind('\n').map_or(0, |at| at + 1);
@@ -139,7 +167,7 @@ fn print_with_source(
     let snippet =
         Snippet::source(window).path(path.as_str()).line_start(place.at.line as usize).annotation(mark);
     let mut group = level.primary_title(message.as_str()).id(finding.code_name()).element(snippet);
-    let help = finding.help.as_ref().map(|help| clean(&worded(help)));
+    let help = said.help.as_deref().map(clean);
     if let Some(help) = &help {
         group = group.element(Level::HELP.message(help.as_str()));
     }
@@ -164,8 +192,8 @@ pub(crate) fn finding_json(finding: &Finding) -> Value {
         "id": finding.id(),
         "code": finding.code_name(),
         "severity": finding.severity.word(),
-        "message": finding.message,
-        "help": finding.help.as_ref().map(worded),
+        "message": finding.message(),
+        "help": finding.remedy().as_ref().map(worded),
         "places": own.into_iter().chain(others).collect::<Vec<_>>(),
         "rule": finding.rule,
         "map": finding.map,

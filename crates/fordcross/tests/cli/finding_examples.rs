@@ -1,7 +1,8 @@
 //! The example of each finding leads to just that finding.
 
 use crate::desk::{Desk, WRACKHAVEN};
-use fordcross_core::finding::{Code, ExampleIn};
+use fordcross::examples::{ExampleIn, examples_of};
+use fordcross_core::finding::Code;
 use std::fmt::Write as _;
 
 const CROSSING: &str = "teasel-4.6-to-osier-2.1.crossing.toml";
@@ -38,7 +39,7 @@ fn told(code: Option<Code>) -> String {
         (ExampleIn::Map, "map.toml", String::new()),
     ];
     let mut line = "carry gw.xml -o out --profiles own --severity base-beyond=note".to_owned();
-    let examples = code.map_or(&[][..], Code::examples);
+    let examples = code.map_or(&[][..], examples_of);
     for (place, usual, text) in examples {
         match place {
             ExampleIn::Command => line = format!("{line} {text}"),
@@ -177,7 +178,8 @@ fn every_finding_says_what_the_document_says() {
     let mut document = "# What the program says\n\nOne text of each code, as it is printed; a test makes this file (`cargo xtask bless`).\n".to_owned();
     let mut untold: Vec<String> = Vec::new();
     for code in Code::ALL {
-        let script = SCRIPTS.iter().find(|(known, ..)| known == code).filter(|_| code.examples().is_empty());
+        let script =
+            SCRIPTS.iter().find(|(known, ..)| known == code).filter(|_| examples_of(*code).is_empty());
         let all = script.map_or_else(|| told(Some(*code)), |(_, script, line)| told_after(script, line));
         let Some(text) = block(&all, printed(*code)) else {
             untold.push(format!("{}:\n{all}", code.name()));

@@ -4,13 +4,14 @@
 mod causes;
 mod sentences;
 
+use super::facts::{BreachFact, Subject};
 use crate::ids::{PortId, RowId};
 pub(crate) use causes::{Cause, Causes};
 use sentences::{noun, remedy, restricts, sentence, shown};
 
 use super::settle::Settled;
 use super::{Breached, Judge, Part};
-use crate::finding::{Code, Finding, Findings, Severity, Site, count};
+use crate::finding::{Finding, Findings, Severity, Site};
 use crate::language::profile::Breach;
 use crate::ledger::DecidedBy;
 use crate::ledger::fate::Fate;
@@ -152,45 +153,45 @@ fn finding(
         Part::NothingToCountIn(path) => Some(path),
         _ => None,
     };
-    let what = if let Some(path) = nowhere {
-        format!("`{path}`")
-    } else if members.len() == 1 {
-        format!("`{}`", (words.label)(subject(first)))
-    } else {
-        count(members.len(), &noun(judge, subject(first), first))
+    let several = members.len();
+    let label = match nowhere {
+        Some(path) => Some(path.clone()),
+        None => (several == 1).then(|| (words.label)(subject(first)).clone()),
     };
-    let verb = match (goes, members.len()) {
-        (false, _) => String::new(),
-        (true, 1) => " is left out".to_owned(),
-        (true, _) => " are left out".to_owned(),
+    let what = match label {
+        Some(label) => Subject::One { label, several: several > 1 },
+        None => Subject::Several(several, noun(judge, subject(first), first)),
     };
-    let said = sentence(judge, first, members.len());
-    let mut message = format!("{what}{verb}: {said}");
-    let differs = |(breached, _): &Member<'_>| sentence(judge, breached, members.len()) != said;
-    if kind.cause == GroupedBy::Code && members.iter().skip(1).any(differs) {
-        message += ", and the like";
-    }
+    let said = sentence(judge, first, several);
+    let differs = |(breached, _): &Member<'_>| sentence(judge, breached, several) != said;
+    let and_the_like = kind.cause == GroupedBy::Code && members.iter().skip(1).any(differs);
     let mut map = behind.iter().find_map(|cause| match cause {
         Cause::Row(row) => (words.entry)(*row),
         _ => None,
     });
+    let mut because = None;
     if let Some(Cause::Port(port)) = behind.first() {
         let (said, place) = (words.port)(*port);
-        message = format!("{message}, because of {said}");
-        map = place;
+        (because, map) = (Some(said), place);
     }
     let severity = match kind.breach {
         Breach::Notes => Severity::Note,
         Breach::Warns | Breach::Goes => Severity::Warning,
         Breach::Blocks => Severity::Blocker,
     };
-    let mut finding = Finding::new(Code::RuleBroken, message);
+    let mut finding = Finding::new(BreachFact {
+        name: kind.code.as_str().into(),
+        subject: what,
+        goes,
+        text: said,
+        and_the_like,
+        because,
+        remedy: remedy(judge, first, behind),
+    });
     finding.severity = severity;
-    finding.own_code = Some(kind.code.as_str().into());
     finding.count = members.len();
     finding.map = map;
     finding.rule = Some(format!("{}:{}", judge.profile.file, judge.profile.rules.head(first.rule).line));
-    finding.help = Some(remedy(judge, first, behind).into());
     finding.acceptable = kind.breach == Breach::Blocks && !restricts(judge, first);
     // The causes first, then what they took along.
     let mut sites: Vec<Site> = Vec::new();

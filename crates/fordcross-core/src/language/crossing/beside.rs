@@ -1,10 +1,10 @@
 //! What stands beside the rules: pins, questions, requirements, steps of the work, notices, the base.
 
 use super::captures::Captures;
+use super::facts::CrossingFact;
 use super::reader::Reader;
 use super::{Ask, BasePolicy, Notice, Pins, Requirement, WorkStep};
 use crate::declaration::{Section, parse_pattern};
-use crate::finding::Code;
 use crate::language::expression::OperandKind;
 use crate::language::phase::Phase;
 use crate::language::profile::{Lookup, PathStep};
@@ -28,7 +28,7 @@ impl Reader<'_, '_> {
             let entry = match self.old.schema.find(&steps) {
                 Lookup::Declared(entry) => &self.old.schema[entry].what,
                 Lookup::Above => {
-                    self.report.add(Code::LocatorUnknown, word.span, "this is no setting");
+                    self.report.add(word.span, CrossingFact::NoSetting);
                     continue;
                 }
                 Lookup::Unknown { depth, known } => {
@@ -38,9 +38,7 @@ impl Reader<'_, '_> {
                 }
             };
             if entry.default_at(self.old.release).is_none() {
-                self.report
-                    .add(Code::ValueWrong, word.span, "the old profile knows no default of this setting")
-                    .help("declare its `default` in the profile");
+                self.report.add(word.span, CrossingFact::DefaultUnknown);
             }
             patterns.push(pattern);
         }

@@ -1,8 +1,8 @@
 //! Checks that look at the rules of a crossing together.
 
+use super::facts::{CrossingFact, Unspoken};
 use super::{Action, Place, Rule, TargetName, TargetStep};
 use crate::declaration::Report;
-use crate::finding::Code;
 use crate::ids::{EntryId, PlaceId};
 use crate::language::profile::Profile;
 use crate::text::source::Span;
@@ -15,13 +15,7 @@ pub(super) fn check_hidden(report: &Report<'_>, rules: &[(Span, Rule)], places: 
         let Some(needed) = rule.clauses.first() else { continue };
         let hider = rules[..index].iter().find(|(_, earlier)| earlier.takes_all_of(&needed.pattern, places));
         if let Some((_, hider)) = hider {
-            report
-                .add(
-                    Code::RuleHidden,
-                    *span,
-                    format!("the rule in line {} takes this first, always", hider.at.line),
-                )
-                .help("put the more exact rule first, or remove this one");
+            report.add(*span, CrossingFact::RuleHidden { line: hider.at.line });
         }
     }
 }
@@ -43,10 +37,8 @@ pub(super) fn check_contested(report: &Report<'_>, rules: &[(Span, Rule)]) {
                     *place == rule.place && *written == path && first(other) != first(rule)
                 });
                 if let Some((.., other)) = other {
-                    let message = format!("the rule in line {} writes `{path}` too", other.at.line);
                     report
-                        .add(Code::PlaceContested, *span, message)
-                        .help("give one of them a condition, so that only one is applied");
+                        .add(*span, CrossingFact::PlaceContested { line: other.at.line, path: path.clone() });
                 }
                 writers.push((rule.place, path, rule));
             }
@@ -86,18 +78,13 @@ pub(super) fn check_unspoken(
                 && !spoken()
                 && !had()
         })
-        .map(|(entry, _)| format!("`{}`", entry.pattern))
+        .map(|(entry, _)| entry.pattern.to_string())
         .collect();
     if unspoken.is_empty() {
         return;
     }
-    let (number, some) = (unspoken.len(), &unspoken[..unspoken.len().min(8)]);
-    let more = if some.len() < number { format!(" and {} more", number - some.len()) } else { String::new() };
-    let message =
-        format!("no rule speaks of what is new in {}: {}{more}", new.release_name(), some.join(", "));
-    report.add(Code::SettingUnspoken, span, message).help(
-        "write a rule where an old setting stands behind one, such as `new >= {n}`; else name it in `fresh` under [crossing]",
-    );
+    let release = new.release_name().to_owned();
+    report.add(span, CrossingFact::NewUnspoken { release, settings: Unspoken(unspoken) });
 }
 
 /// A path of plain names, without new entries of lists.

@@ -1,12 +1,13 @@
 //! The left side of rules: which settings of the old side they speak of.
 
 use super::captures::{Captures, WHOLE, kind_of};
+use super::facts::CrossingFact;
 use super::parse::{Scope, Verb};
 use super::reader::Reader;
 use super::syntax::{RawClause, parse_left, parse_right};
 use super::{Action, Clause, ClauseShape, KeyTest, LevelKeys, Rule, TargetStep};
 use crate::declaration::{Word, inside};
-use crate::finding::{Code, did_you_mean};
+use crate::finding::{AllOf, Count, Suggestion};
 use crate::ids::EntryId;
 use crate::language::expression::OperandKind;
 use crate::language::profile::{Lookup, PathStep, What};
@@ -78,12 +79,7 @@ impl Reader<'_, '_> {
             let known: Vec<&str> =
                 keys.iter().map(|(name, ..)| name.as_deref().unwrap_or("its name")).collect();
             self.report
-                .add(
-                    Code::RuleMalformed,
-                    span,
-                    format!("the object has {}", crate::finding::count(keys.len(), "key")),
-                )
-                .help(format!("its keys are {}", crate::finding::all_of(known)));
+                .add(span, CrossingFact::Keys { keys: Count(keys.len(), "key"), known: AllOf::of(known) });
             return (Vec::new(), Vec::new());
         }
         let tests = tests
@@ -106,11 +102,11 @@ impl Reader<'_, '_> {
         let shape = match Shape::parse(text) {
             Ok(shape) if shape.expression_at().is_none() => shape,
             Ok(_) => {
-                self.report.add(Code::RuleMalformed, span, "an expression cannot be read by");
+                self.report.add(span, CrossingFact::ReadByExpression);
                 return KeyTest::Any;
             }
             Err(bad) => {
-                self.report.add(Code::RuleMalformed, span, bad.message);
+                self.report.add(span, CrossingFact::KeyShape { shape: bad.fact });
                 return KeyTest::Any;
             }
         };
@@ -198,7 +194,7 @@ impl Reader<'_, '_> {
             }
             if let Some(raw) = raw_clauses.first().filter(|raw| raw.optional) {
                 let span = inside(left, self.report.source, raw.at.start, raw.at.end);
-                self.report.add(Code::RuleMalformed, span, "the first clause cannot be optional");
+                self.report.add(span, CrossingFact::FirstOptional);
                 return;
             }
         }
@@ -251,18 +247,14 @@ impl Reader<'_, '_> {
         let setting = found.entry.and_then(|entry| self.old.schema[entry].what.setting());
         if let Some(step) = raw.steps.iter().find(|step| step.key.is_some()) {
             let span = inside(word, self.report.source, step.at.start, step.at.end);
-            self.report
-                .add(Code::RuleMalformed, span, "a key has no meaning in a rule")
-                .help("ask for it in the `from` of a `[[place]]`");
+            self.report.add(span, CrossingFact::KeyInRule);
             return None;
         }
         let steps: Vec<Step> = raw.steps.iter().map(|step| step.step.clone()).collect();
         let pattern = Pattern { steps: before.to_vec() }.join(&steps);
         if raw.presence && setting.is_some() {
             let span = inside(word, self.report.source, raw.at.start, raw.at.end);
-            self.report
-                .add(Code::RuleMalformed, span, "this is a setting, and `/` stands behind objects")
-                .help("leave out the `/`");
+            self.report.add(span, CrossingFact::SlashAtSetting);
             return None;
         }
         let mut slot = None;
@@ -292,9 +284,7 @@ impl Reader<'_, '_> {
             inside(word, self.report.source, raw.shape_at + at.start, raw.shape_at + at.end)
         };
         if let Some(at) = shape.expression_at() {
-            self.report
-                .add(Code::RuleMalformed, span_of(&at), "an expression cannot be read by")
-                .help("put a condition behind the rule as its third string");
+            self.report.add(span_of(&at), CrossingFact::ConditionInPattern);
             return None;
         }
         let whole = shape.as_capture().is_some();
@@ -302,7 +292,7 @@ impl Reader<'_, '_> {
             let Part::Capture { name, detail, at } = part else { continue };
             let span = span_of(at);
             if captures.knows(name) && name != UNSAID {
-                self.report.add(Code::RuleMalformed, span, format!("the capture `{name}` is made twice"));
+                self.report.add(span, CrossingFact::CaptureTwice { name: name.to_owned() });
                 return None;
             }
             let declared = match detail {
@@ -324,9 +314,14 @@ impl Reader<'_, '_> {
         let found = self.old.types.list.iter().zip(0..).find(|(kind, _)| kind.name == name);
         if found.is_none() {
             let known: Vec<&str> = self.old.types.list.iter().map(|kind| kind.name.as_str()).collect();
-            self.report
-                .add(Code::TypeUnknown, span, format!("{} declares no type `{name}`", self.old.title))
-                .help(did_you_mean(name, known));
+            self.report.add(
+                span,
+                CrossingFact::TypeUnknown {
+                    title: self.old.title.clone(),
+                    name: name.to_owned(),
+                    instead: Suggestion::among(name, known),
+                },
+            );
         }
         found.map(|(_, index)| TypeId(index))
     }

@@ -6,6 +6,7 @@
 mod beside;
 mod captures;
 mod check;
+mod facts;
 mod left;
 mod parse;
 mod reader;

@@ -2,12 +2,13 @@
 
 use super::captures::{Captures, INDEX, KIND, NAME};
 use super::check::{check_contested, check_hidden, check_unspoken};
+use super::facts::CrossingFact;
 use super::reader::Reader;
 use super::syntax::{BadSide, parse_left, parse_place_target};
 use super::tables::{read_constants, read_equivalents, read_tables};
 use super::{Action, Clause, Crossing, KeyTest, LookUp, Place, Rule, Side, Start, TargetStep};
 use crate::declaration::{Report, Section, Word, as_word, inside, parse_pattern};
-use crate::finding::{Code, Findings, did_you_mean};
+use crate::finding::{Findings, Suggestion};
 use crate::ids::PlaceId;
 use crate::language::checking::Checking;
 use crate::language::expression::{Expression, OperandKind};
@@ -45,9 +46,7 @@ fn read_head(root: &Section<'_, '_>) -> Option<Head> {
         let word = head.need_word(key)?;
         let side = Side::parse(word.text);
         if side.is_none() {
-            head.report()
-                .add(Code::ValueWrong, word.span, format!("`{}` names no release", word.text))
-                .help("write `LINE@RELEASE`");
+            head.report().add(word.span, CrossingFact::NoRelease { side: word.text.to_owned() });
         }
         side
     };
@@ -196,7 +195,7 @@ pub(super) struct Scope {
 impl Reader<'_, '_> {
     pub(super) fn bad(&self, word: Word<'_>, bad: BadSide) {
         let span = inside(word, self.report.source, bad.at.start, bad.at.end);
-        self.report.add(Code::RuleMalformed, span, bad.message);
+        self.report.add(span, CrossingFact::Side { side: bad.fact });
     }
 
     /// An expression, checked if the crossing is checked whole.
@@ -216,11 +215,8 @@ impl Reader<'_, '_> {
             kinds.insert(NAME, OperandKind::Text);
             kinds.extend(self.constants.iter().map(|(name, _)| (name.as_str(), OperandKind::Text)));
             kinds.extend(self.asks.iter().map(|ask| (ask.fact.as_str(), ask.kind)));
-            for problem in expression.check(&kinds, wanted) {
-                let added = self.report.add(Code::ExpressionWrong, span, problem.message);
-                if let Some(help) = problem.help {
-                    added.help(help);
-                }
+            for fact in expression.check(&kinds, wanted) {
+                self.report.add(span, fact);
             }
             for path in expression.paths() {
                 self.check_path(path, span, &captures.above);
@@ -282,9 +278,10 @@ impl Reader<'_, '_> {
         let found = self.place_names.iter().find(|(known, _)| known == name).map(|(_, index)| *index);
         if found.is_none() {
             let known: Vec<&str> = self.place_names.iter().map(|(name, _)| name.as_str()).collect();
-            self.report
-                .add(Code::CaptureUnknown, span, format!("there is no place named `{name}`"))
-                .help(did_you_mean(name, known));
+            self.report.add(
+                span,
+                CrossingFact::PlaceUnknown { name: name.to_owned(), instead: Suggestion::among(name, known) },
+            );
         }
         found
     }
@@ -297,7 +294,7 @@ impl Reader<'_, '_> {
         let steps = match parse_left(from.text) {
             Ok(mut clauses) if clauses.len() == 1 && clauses[0].shape.is_none() => clauses.remove(0).steps,
             Ok(_) => {
-                self.report.add(Code::RuleMalformed, from.span, "a place is one path, without a value");
+                self.report.add(from.span, CrossingFact::PlaceOfClauses);
                 return None;
             }
             Err(bad) => {
@@ -397,16 +394,10 @@ impl Reader<'_, '_> {
                 }
             }
             if wrong {
-                self.report
-                    .add(
-                        Code::ValueWrong,
-                        value.span().into(),
-                        format!("`{key}` takes a list of rules, each a list of strings"),
-                    )
-                    .help(format!(
-                        "write `{key} = [{}, …]`, with a condition behind it if there is one",
-                        verb.form()
-                    ));
+                self.report.add(
+                    value.span().into(),
+                    CrossingFact::NotRules { key: key.to_owned(), form: verb.form().to_string() },
+                );
             }
         }
         for capture in
@@ -432,8 +423,6 @@ impl Reader<'_, '_> {
     }
 
     pub(super) fn unused(&self, name: &str, span: Span) {
-        self.report
-            .add(Code::CaptureUnused, span, format!("the capture `{name}` is never used"))
-            .help("use it on the right, or write a plain pattern: what is not used is lost without a word");
+        self.report.add(span, CrossingFact::CaptureUnused { name: name.to_owned() });
     }
 }

@@ -1,11 +1,12 @@
 //! The right side of rules: where they write, and what.
 
 use super::captures::{Captures, INDEX, KIND, WHOLE};
+use super::facts::CrossingFact;
 use super::reader::Reader;
 use super::syntax::{RawField, RawTarget, RawTargetStep, parse_table};
 use super::{Field, Piece, Start, Table, Target, TargetName, TargetStep};
 use crate::declaration::{Word, inside};
-use crate::finding::{Code, did_you_mean};
+use crate::finding::Suggestion;
 use crate::ids::{EntryId, LookUpId, SlotId};
 use crate::language::expression::OperandKind;
 use crate::language::profile::{Lookup, PathStep, What};
@@ -73,21 +74,18 @@ impl Reader<'_, '_> {
                 Some(slot) => vec![Piece::Slot { slot, table: None }],
                 None => {
                     let span = inside(word, self.report.source, raw.at.start, raw.at.end);
-                    self.report.add(Code::RuleMalformed, span, "what is to be written here is not said").help(
-                        "write `place = {capture}`; only a rule with one plain setting on its left moves it whole",
-                    );
+                    self.report.add(span, CrossingFact::Unsaid);
                     return None;
                 }
             },
         };
         if let [Piece::Slot { slot, table: None }] = template.as_slice()
             && let Some(old) = captures.list[slot.index()].of
-            && let Some(why) = never_becomes(self.old.types.get(old), self.new.types.get(kind))
+            && never_becomes(self.old.types.get(old), self.new.types.get(kind))
         {
+            let (old, new) = (self.old.types.get(old).name.clone(), self.new.types.get(kind).name.clone());
             let span = inside(word, self.report.source, raw.at.start, raw.at.end);
-            self.report
-                .add(Code::TypesDiffer, span, why)
-                .help("compute it with `{= …}`, give it a table, or leave it to a person with `by-hand`");
+            self.report.add(span, CrossingFact::NeverBecomes { old, new });
         }
         let whole: Vec<TargetStep> = before.iter().chain(&path).cloned().collect();
         if whole.iter().any(TargetStep::is_by_kind) {
@@ -95,9 +93,7 @@ impl Reader<'_, '_> {
         }
         if raw.at_least && !self.new.types.is_ordered(kind) {
             let span = inside(word, self.report.source, raw.at.start, raw.at.end);
-            self.report
-                .add(Code::TypesDiffer, span, "`>=` asks for a number, a size or a duration")
-                .help("write `=`");
+            self.report.add(span, CrossingFact::NotOrdered);
         }
         Some(Field { path, entry, kind, template, at_least: raw.at_least })
     }
@@ -173,13 +169,7 @@ impl Reader<'_, '_> {
     fn needs_kinds(&self, captures: &Captures, span: Span) -> Option<()> {
         let told = !self.kinds_of(&captures.above).is_empty();
         if !told {
-            self.report
-                .add(
-                    Code::CaptureUnknown,
-                    span,
-                    format!("{} tells no kinds of these objects", self.old.title),
-                )
-                .help("declare `kind` at the `[[object]]` in the old profile");
+            self.report.add(span, CrossingFact::KindsUntold { title: self.old.title.clone() });
         }
         told.then_some(())
     }
@@ -188,9 +178,13 @@ impl Reader<'_, '_> {
         let found = self.look_ups.iter().position(|look_up| look_up.name == name).map(LookUpId::new);
         if found.is_none() {
             let known: Vec<&str> = self.look_ups.iter().map(|look_up| look_up.name.as_str()).collect();
-            self.report
-                .add(Code::ValueWrong, span, format!("there is no look-up `{name}`"))
-                .help(did_you_mean(name, known));
+            self.report.add(
+                span,
+                CrossingFact::LookUpUnknown {
+                    name: name.to_owned(),
+                    instead: Suggestion::among(name, known),
+                },
+            );
         }
         found
     }
@@ -201,16 +195,15 @@ impl Reader<'_, '_> {
                 return Some(table.clone());
             }
             let known: Vec<&str> = self.tables.keys().map(String::as_str).collect();
-            self.report
-                .add(Code::ValueWrong, span, format!("there is no table `{name}`"))
-                .help(did_you_mean(name, known));
+            self.report.add(
+                span,
+                CrossingFact::TableUnknown { name: name.to_owned(), instead: Suggestion::among(name, known) },
+            );
             return None;
         }
         let table = parse_table(text);
         if table.is_none() {
-            self.report.add(Code::RuleMalformed, span, "what follows the colon is no table").help(
-                "write `{name: old=new, other=new, *=rest}`, `{name: table.NAME}`, `{name: look-up.NAME}` or `{name: as-is}`",
-            );
+            self.report.add(span, CrossingFact::NoTable);
         }
         table
     }
@@ -218,9 +211,13 @@ impl Reader<'_, '_> {
     pub(super) fn slot(&self, name: &str, span: Span, captures: &mut Captures) -> Option<SlotId> {
         let slot = captures.take(name);
         if slot.is_none() {
-            self.report
-                .add(Code::CaptureUnknown, span, format!("nothing before this makes a capture `{name}`"))
-                .help(did_you_mean(name, captures.names()));
+            self.report.add(
+                span,
+                CrossingFact::CaptureUnknown {
+                    name: name.to_owned(),
+                    instead: Suggestion::among(name, captures.names()),
+                },
+            );
         }
         slot
     }
@@ -275,22 +272,16 @@ impl Reader<'_, '_> {
                 None => false,
             };
             if is_list != step.append {
-                let message = if is_list { "this is a list" } else { "this is no list" };
-                let help =
-                    if is_list { "write `[]` after the name for a new entry" } else { "leave out the `[]`" };
-                self.report.add(Code::LocatorUnknown, span, message).help(help);
+                self.report
+                    .add(span, if is_list { CrossingFact::ListHere } else { CrossingFact::NoListHere });
                 return None;
             }
             let last = index + 1 == raw.len();
             // An entry of a list of values can be a branch, if something is declared below it.
             let is_setting = matches!(what, Some(What::Setting { .. })) && (last || !step.append);
             if is_setting != (last && wanted == Wanted::Setting) && (last || is_setting) {
-                let message = if is_setting {
-                    "this is a setting, not a place for settings"
-                } else {
-                    "this is no setting"
-                };
-                self.report.add(Code::LocatorUnknown, span, message);
+                let fact = if is_setting { CrossingFact::SettingHere } else { CrossingFact::NoSetting };
+                self.report.add(span, fact);
                 return None;
             }
             if let Some(What::Object { name: of_name, .. }) = what
@@ -342,9 +333,7 @@ impl Reader<'_, '_> {
             _ => false,
         });
         if differs {
-            self.report
-                .add(Code::TypesDiffer, span, "this setting is not of the same type for objects of each kind")
-                .help("place objects of each kind on their own, with `when = \"kind == '…'\"`");
+            self.report.add(span, CrossingFact::DiffersByKind);
         }
     }
 }

@@ -8,6 +8,7 @@
 //! writes both fields into it.
 
 use super::Table;
+use super::facts::SideFact;
 use crate::text::shape::{BadShape, Shape};
 use crate::tree::pattern::{BadPattern, RawStep, parse_steps, pieces};
 use std::ops::Range;
@@ -16,24 +17,24 @@ use std::ops::Range;
 #[derive(Debug, PartialEq, Eq)]
 pub(super) struct BadSide {
     pub(super) at: Range<usize>,
-    pub(super) message: String,
+    pub(super) fact: SideFact,
 }
 
 impl BadSide {
     fn shifted(self, by: usize) -> Self {
-        Self { at: self.at.start + by..self.at.end + by, message: self.message }
+        Self { at: self.at.start + by..self.at.end + by, fact: self.fact }
     }
 }
 
 impl From<BadPattern> for BadSide {
-    fn from(BadPattern { at, message }: BadPattern) -> Self {
-        Self { at, message }
+    fn from(BadPattern { at, fact: pattern }: BadPattern) -> Self {
+        Self { at, fact: SideFact::Pattern { pattern } }
     }
 }
 
 impl From<BadShape> for BadSide {
-    fn from(BadShape { at, message }: BadShape) -> Self {
-        Self { at, message }
+    fn from(BadShape { at, fact: shape }: BadShape) -> Self {
+        Self { at, fact: SideFact::Shape { shape } }
     }
 }
 
@@ -172,10 +173,7 @@ fn parse_start(
     });
     match parsed {
         Some((name, key, rest)) => Ok((Some((name, key, at.start..rest)), rest..at.end)),
-        None => Err(BadSide {
-            at,
-            message: "`@` begins `@place[{key}]`, where an object of that place went".into(),
-        }),
+        None => Err(BadSide { at, fact: SideFact::Start }),
     }
 }
 
@@ -193,10 +191,7 @@ pub(super) fn parse_target_path(text: &str, at: Range<usize>) -> Result<Vec<RawT
             let name = piece.strip_suffix("[]").unwrap_or(piece);
             let append = name.len() < piece.len();
             if name.is_empty() || name.contains(['[', ']', '*', '|', ' ']) && !name.contains('{') {
-                let message = format!(
-                    "`{piece}` is no step of a place: a name, `{{capture}}`, or `name[]` for a new entry"
-                );
-                return Err(BadSide { at, message });
+                return Err(BadSide { at, fact: SideFact::Step { step: piece.to_owned() } });
             }
             let shape = Shape::parse(name).map_err(|bad| BadSide::from(bad).shifted(at.start))?;
             Ok(RawTargetStep { name: shape, append, at })

@@ -2,9 +2,10 @@
 //! them that several crossings include.
 
 use super::Table;
+use super::facts::CrossingFact;
 use super::reader::Reader;
 use crate::declaration::{Report, Section, Word, as_word};
-use crate::finding::{Code, did_you_mean};
+use crate::finding::Suggestion;
 use crate::text::source::Source;
 use rustc_hash::FxHashMap;
 
@@ -21,7 +22,7 @@ fn read_pairs(section: &Section<'_, '_>) -> Vec<(String, String)> {
         match as_word(value) {
             Some(word) => pairs.push((key.text.to_owned(), word.text.to_owned())),
             None => {
-                section.report().add(Code::ValueWrong, value.span().into(), "expected a string");
+                section.report().add(value.span().into(), CrossingFact::NoString);
             }
         }
     }
@@ -41,11 +42,7 @@ pub(super) fn read_tables(root: &Section<'_, '_>) -> FxHashMap<String, Table> {
                 tables.insert(name.text.to_owned(), table);
             }
             None => {
-                section.report().add(
-                    Code::ValueWrong,
-                    value.span().into(),
-                    "expected a table of old and new values",
-                );
+                section.report().add(value.span().into(), CrossingFact::NoTranslation);
             }
         }
     }
@@ -61,14 +58,13 @@ impl Reader<'_, '_> {
     pub(super) fn include(&mut self, root: &Section<'_, '_>, file: Word<'_>, shared: &[Source<'_>]) {
         let Some(source) = shared.iter().find(|source| source.name == file.text) else {
             let known: Vec<&str> = shared.iter().map(|source| source.name).collect();
-            let help = if known.is_empty() {
-                "put a file of that name, which ends in `.shared.toml`, beside the crossing".to_owned()
+            let name = file.text.to_owned();
+            let fact = if known.is_empty() {
+                CrossingFact::NoFilesToInclude { file: name }
             } else {
-                did_you_mean(file.text, known)
+                CrossingFact::IncludeMissing { file: name, instead: Suggestion::among(file.text, known) }
             };
-            root.report()
-                .add(Code::IncludeMissing, file.span, format!("there is no file `{}` to include", file.text))
-                .help(help);
+            root.report().add(file.span, fact);
             return;
         };
         let report = Report::new(*source);

@@ -3,17 +3,12 @@
 
 use super::OperandKind::{self, Boolean, Integer, Text, Unknown};
 use super::Question;
+use super::facts::ExpressionFact;
 use super::functions::FUNCTIONS;
-use crate::finding::did_you_mean;
+use crate::finding::{Count, Suggestion};
 use cel::common::ast::{CallExpr, ComprehensionExpr, Expr, IdedExpr, LiteralValue};
 use std::collections::HashMap;
-
-/// One thing that is wrong with an expression.
-#[derive(Debug)]
-pub(crate) struct Problem {
-    pub(crate) message: String,
-    pub(crate) help: Option<String>,
-}
+use std::fmt;
 
 /// The functions and methods of the language itself that expressions may use.
 const OF_THE_LANGUAGE: [&str; 10] =
@@ -94,11 +89,11 @@ pub(super) fn check(
     expression: &IdedExpr,
     variables: &HashMap<&str, OperandKind>,
     wanted: OperandKind,
-) -> Vec<Problem> {
+) -> Vec<ExpressionFact> {
     let mut checker = Checker { variables, inner: Vec::new(), problems: Vec::new() };
     let found = checker.kind(expression);
     if checker.problems.is_empty() && !agree(found, wanted) {
-        checker.problem(format!("expected {}, and this is {}", words(wanted), words(found)), None);
+        checker.problem(ExpressionFact::OtherKind { wanted, found });
     }
     checker.problems
 }
@@ -107,12 +102,14 @@ fn agree(a: OperandKind, b: OperandKind) -> bool {
     a == b || a == Unknown || b == Unknown
 }
 
-fn words(kind: OperandKind) -> &'static str {
-    match kind {
-        Text => "a text",
-        Integer => "a whole number",
-        Boolean => "a truth value",
-        Unknown => "a value",
+impl fmt::Display for OperandKind {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.write_str(match self {
+            Text => "a text",
+            Integer => "a whole number",
+            Boolean => "a truth value",
+            Unknown => "a value",
+        })
     }
 }
 
@@ -120,12 +117,12 @@ struct Checker<'c> {
     variables: &'c HashMap<&'c str, OperandKind>,
     /// The variables of the loops that are stood in.
     inner: Vec<String>,
-    problems: Vec<Problem>,
+    problems: Vec<ExpressionFact>,
 }
 
 impl Checker<'_> {
-    fn problem(&mut self, message: impl Into<String>, help: Option<String>) {
-        self.problems.push(Problem { message: message.into(), help });
+    fn problem(&mut self, fact: ExpressionFact) {
+        self.problems.push(fact);
     }
 
     fn kind(&mut self, expression: &IdedExpr) -> OperandKind {
@@ -142,8 +139,8 @@ impl Checker<'_> {
                 None => {
                     let mut known: Vec<&str> = self.variables.keys().copied().collect();
                     known.sort_unstable();
-                    let help = did_you_mean(name, known);
-                    self.problem(format!("there is no `{name}` here"), Some(help));
+                    let instead = Suggestion::among(name, known);
+                    self.problem(ExpressionFact::Unknown { name: name.clone(), instead });
                     Unknown
                 }
             },
@@ -156,7 +153,7 @@ impl Checker<'_> {
             }
             Expr::Comprehension(each) => self.each(each),
             Expr::Select(_) | Expr::Map(_) | Expr::Struct(_) | Expr::Unspecified => {
-                self.problem("fields, maps and other loops have no meaning here", None);
+                self.problem(ExpressionFact::Meaningless);
                 Unknown
             }
         }
@@ -175,10 +172,9 @@ impl Checker<'_> {
         let is_asked = matches!(&each.accu_init.expr, Expr::Literal(LiteralValue::Boolean(_)))
             && each.iter_var2.is_none();
         if !is_asked {
-            self.problem("there are `exists` and `all`, and no other loops", None);
+            self.problem(ExpressionFact::OtherLoop);
         } else if !is_own {
-            let help = "for the whole there are `in values('/…')`, `named_by`, `held_by` and `overlapping`";
-            self.problem("`exists` and `all` go over a list of the object itself", Some(help.to_owned()));
+            self.problem(ExpressionFact::LoopElsewhere);
         }
         self.kind(&each.iter_range);
         self.inner.extend([each.iter_var.clone(), each.accu_var.clone()]);
@@ -194,10 +190,7 @@ impl Checker<'_> {
             ("_&&_" | "_||_" | "!_", all) => {
                 for kind in all {
                     if !agree(*kind, Boolean) {
-                        self.problem(
-                            format!("`&&`, `||` and `!` take a truth value, and this is {}", words(*kind)),
-                            None,
-                        );
+                        self.problem(ExpressionFact::NoTruth { found: *kind });
                     }
                 }
                 Boolean
@@ -213,7 +206,7 @@ impl Checker<'_> {
             ("-_", [kind]) => *kind,
             ("_?_:_", [condition, yes, no]) => {
                 if !agree(*condition, Boolean) {
-                    self.problem("what stands before `?` is not a truth value", None);
+                    self.problem(ExpressionFact::ChoiceNoTruth);
                 }
                 self.same(*yes, *no, "given by one expression");
                 if *yes == Unknown { *no } else { *yes }
@@ -224,9 +217,9 @@ impl Checker<'_> {
         }
     }
 
-    fn same(&mut self, a: OperandKind, b: OperandKind, what: &str) {
+    fn same(&mut self, a: OperandKind, b: OperandKind, operation: &'static str) {
         if !agree(a, b) {
-            self.problem(format!("{} and {} cannot be {what}", words(a), words(b)), None);
+            self.problem(ExpressionFact::Differ { one: a, other: b, operation });
         }
     }
 
@@ -248,33 +241,32 @@ impl Checker<'_> {
             }
             let known: Vec<&str> =
                 FUNCTIONS.iter().map(|function| function.name).chain(OF_THE_LANGUAGE).collect();
-            self.problem(format!("there is no function `{name}`"), Some(did_you_mean(name, known)));
+            let instead = Suggestion::among(name, known);
+            self.problem(ExpressionFact::FunctionUnknown { name: name.to_owned(), instead });
             return Unknown;
         };
         if target.is_some() {
-            self.problem(format!("`{name}` is called by itself, not on a value"), None);
+            self.problem(ExpressionFact::OnValue { function: function.name });
         }
         let wanted = function.takes.len();
         if arguments.len() != wanted && !(function.takes_more && arguments.len() > wanted) {
-            let least = if function.takes_more { "at least " } else { "" };
-            self.problem(
-                format!(
-                    "`{name}` takes {least}{}, here {}",
-                    crate::finding::count(wanted, "value"),
-                    arguments.len()
-                ),
-                Some(function.about.to_owned()),
-            );
+            let (function_name, usage) = (function.name, function.about);
+            let (wanted, found) = (Count(wanted, "value"), arguments.len());
+            self.problem(if function.takes_more {
+                ExpressionFact::ArgumentsAtLeast { function: function_name, wanted, found, usage }
+            } else {
+                ExpressionFact::Arguments { function: function_name, wanted, found, usage }
+            });
         }
         for (found, wanted) in arguments.iter().zip(function.takes) {
             if !agree(*found, *wanted) {
-                let message = format!("`{name}` takes {}, and this is {}", words(*wanted), words(*found));
-                self.problem(message, Some(function.about.to_owned()));
+                let (wanted, found, usage) = (*wanted, *found, function.about);
+                self.problem(ExpressionFact::ArgumentKind { function: function.name, wanted, found, usage });
             }
         }
         let paths = function.first_path().and_then(|first| call.args.get(first..));
         if paths.is_some_and(|paths| literal_texts(paths).is_none()) {
-            self.problem(format!("`{name}` takes the path itself, in quotes"), None);
+            self.problem(ExpressionFact::PathComputed { function: function.name });
         }
         function.gives
     }

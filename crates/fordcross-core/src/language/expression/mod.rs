@@ -9,13 +9,14 @@
 mod check;
 mod errors;
 mod evaluator;
+mod facts;
 mod functions;
 mod names;
 mod networks;
 mod path;
 
-pub(crate) use check::Problem;
 pub(crate) use evaluator::Evaluator;
+pub(crate) use facts::ExpressionFact;
 pub(crate) use functions::FUNCTIONS;
 
 use crate::language::typing::{Dimension, Value};
@@ -190,10 +191,14 @@ impl Expression {
     }
 
     /// All that is wrong with the expression, given the kinds of its variables.
-    pub(crate) fn check(&self, variables: &HashMap<&str, OperandKind>, wanted: OperandKind) -> Vec<Problem> {
+    pub(crate) fn check(
+        &self,
+        variables: &HashMap<&str, OperandKind>,
+        wanted: OperandKind,
+    ) -> Vec<ExpressionFact> {
         match compile(&self.text) {
             Ok(program) => check::check(&program, variables, wanted),
-            Err(message) => vec![Problem { message, help: None }],
+            Err(problem) => vec![ExpressionFact::Unreadable { problem }],
         }
     }
 

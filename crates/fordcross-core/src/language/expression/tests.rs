@@ -1,6 +1,7 @@
 //! Tests.
 
 use super::*;
+use crate::finding::Fact;
 use rstest::rstest;
 
 struct Here(Evaluator);
@@ -113,10 +114,7 @@ fn tells_what_is_wrong_before_it_is_used(#[case] text: &str, #[case] told: &str)
     let variables =
         HashMap::from([("ip", OperandKind::Text), ("n", OperandKind::Integer), ("on", OperandKind::Boolean)]);
     let problems = Expression::new(text).check(&variables, OperandKind::Boolean);
-    let all: String = problems
-        .iter()
-        .map(|problem| format!("{} {}\n", problem.message, problem.help.as_deref().unwrap_or("")))
-        .collect();
+    let all: String = problems.iter().map(|fact| format!("{fact} {:?}\n", fact.remedy())).collect();
     assert!(!problems.is_empty() && all.contains(told), "{all}");
 }
 

@@ -1,11 +1,11 @@
 //! What holds where a setting is not given.
 
+use super::facts::ProfileFact;
 use super::keys::release_index;
 use super::rules::RawRules;
 use super::schema::Schema;
 use super::{InForce, Release};
 use crate::declaration::{Section, Word, as_word};
-use crate::finding::Code;
 use crate::language::expression::Expression;
 use crate::language::typing::{TypeId, Types};
 use crate::tree::pattern::Pattern;
@@ -35,14 +35,7 @@ pub(super) fn read_defaults_if(
                 defaults.push((value.text.to_owned(), Some(expression)));
             }
             _ => {
-                section
-                    .report()
-                    .add(
-                        Code::ValueWrong,
-                        item.span().into(),
-                        "expected a value, or a value and when it holds",
-                    )
-                    .help("write `[[\"false\", \"!given('parameters')\"], [\"true\"]]`");
+                section.report().add(item.span().into(), ProfileFact::ValueCase);
             }
         }
     }
@@ -66,14 +59,7 @@ pub(super) fn read_in_force(
             .iter()
             .find(|entry| pattern.covers(&entry.pattern) || entry.pattern.covers(&pattern));
         let Some(kind) = entry.and_then(|entry| entry.what.setting()) else {
-            section
-                .report()
-                .add(
-                    Code::LocatorUnknown,
-                    path.span,
-                    format!("the profile declares no setting `{}`", path.text),
-                )
-                .help("write the path of a setting");
+            section.report().add(path.span, ProfileFact::NoSetting { path: path.text.to_owned() });
             continue;
         };
         let values = read_values(&section, value, Some(kind), types, releases);
@@ -109,28 +95,17 @@ pub(super) fn read_values(
             match (release_index(section, release, releases), as_word(value)) {
                 (Some(index), Some(word)) => words.push((index, word)),
                 (_, None) => {
-                    section.report().add(Code::ValueWrong, value.span().into(), "expected a string");
+                    section.report().add(value.span().into(), ProfileFact::StringExpected);
                 }
                 (None, _) => {}
             }
         }
     } else {
-        section
-            .report()
-            .add(
-                Code::ValueWrong,
-                value.span().into(),
-                "expected a string, or a table of releases and strings",
-            )
-            .help("a default is written as the line writes the value");
+        section.report().add(value.span().into(), ProfileFact::DefaultExpected);
     }
     for (_, word) in &words {
         if let Some(Err(misread)) = kind.map(|kind| types.read(kind, word.text)) {
-            section.report().add(
-                Code::ValueWrong,
-                word.span,
-                format!("the default is not of its type: expected {}", misread.expected),
-            );
+            section.report().add(word.span, ProfileFact::DefaultType { expected: misread.expected.clone() });
         }
     }
     let mut defaults: Vec<(usize, String)> =

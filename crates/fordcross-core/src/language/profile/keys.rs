@@ -1,9 +1,10 @@
 //! Keys that several sections have.
 
 use super::Release;
+use super::facts::ProfileFact;
 use super::schema::{Repeats, Role};
 use crate::declaration::{Section, Word, as_word};
-use crate::finding::{Code, did_you_mean};
+use crate::finding::Suggestion;
 
 /// `role = "identity"`, several, or with a condition that is seen from the object:
 /// `role = { default-route = "effective('to') == '0.0.0.0/0'" }`.
@@ -19,10 +20,13 @@ pub(super) fn read_roles<'r>(section: &Section<'r, '_>) -> Vec<(Role, Option<Wor
         let found = Role::WORDS.iter().find(|(known, _)| *known == word.text).map(|(_, role)| *role);
         if found.is_none() {
             let known: Vec<&str> = Role::WORDS.iter().map(|(known, _)| *known).collect();
-            section
-                .report()
-                .add(Code::ValueWrong, word.span, format!("there is no role `{}`", word.text))
-                .help(did_you_mean(word.text, known));
+            section.report().add(
+                word.span,
+                ProfileFact::RoleUnknown {
+                    role: word.text.to_owned(),
+                    instead: Suggestion::among(word.text, known),
+                },
+            );
         }
         Some((found?, when))
     };
@@ -47,10 +51,13 @@ pub(super) fn release_index(
     let found = releases.iter().position(|release| release.name == word.text);
     if found.is_none() {
         let known: Vec<&str> = releases.iter().map(|release| release.name.as_str()).collect();
-        section
-            .report()
-            .add(Code::ValueWrong, word.span, format!("the profile lists no release `{}`", word.text))
-            .help(did_you_mean(word.text, known));
+        section.report().add(
+            word.span,
+            ProfileFact::ReleaseUnlisted {
+                release: word.text.to_owned(),
+                instead: Suggestion::among(word.text, known),
+            },
+        );
     }
     found
 }

@@ -4,6 +4,7 @@
 
 mod declared;
 mod defaults;
+mod facts;
 mod keys;
 mod models;
 mod names;
@@ -25,7 +26,7 @@ pub(crate) use schema::{
     Admits, Entry, Inherits, Lookup, ObjectTraits, PathStep, Repeats, Role, Schema, What,
 };
 
-use crate::finding::{Code, Finding, Severity, did_you_mean};
+use crate::finding::{AllOf, Finding, Severity, Suggestion};
 pub use crate::format::Format;
 pub use crate::format::bundle::Container;
 use crate::format::bundle::Members;
@@ -36,6 +37,7 @@ use crate::language::typing::Types;
 use crate::text::source::Position;
 use crate::tree::pattern::Pattern;
 use crate::tree::{NodeId, Tree};
+use facts::NotListed;
 use std::sync::Arc;
 
 /// One platform line, as a whole or as it is at one release (see [`Profile::at`]).
@@ -235,9 +237,9 @@ impl Profile {
     /// A finding that names the known models.
     pub fn model(&self, name: &str) -> Result<&Model, Box<Finding>> {
         self.models.iter().find(|model| model.name == name).ok_or_else(|| {
-            let message = format!("there is no model `{name}` in the profile of {}", self.title);
             let known: Vec<&str> = self.models.iter().map(|model| model.name.as_str()).collect();
-            Box::new(Finding::new(Code::ModelUnknown, message).help(did_you_mean(name, known)))
+            let (instead, title) = (Suggestion::among(name, known), self.title.clone());
+            Box::new(Finding::new(NotListed::ModelUnknown { name: name.to_owned(), title, instead }))
         })
     }
 
@@ -247,10 +249,9 @@ impl Profile {
     /// A finding that names the known releases. Releases are never guessed at.
     pub fn release(&self, name: &str) -> Result<usize, Box<Finding>> {
         self.releases.iter().position(|release| release.name == name).ok_or_else(|| {
-            let message = format!("there is no release `{name}` in the profile of {}", self.title);
-            let known: Vec<&str> = self.releases.iter().map(|release| release.name.as_str()).collect();
-            let expected = format!("the profile lists {}", crate::finding::all_of(known));
-            Box::new(Finding::new(Code::ReleaseUnlisted, message).help(expected))
+            let known = AllOf::of(self.releases.iter().map(|release| release.name.as_str()));
+            let (name, title) = (name.to_owned(), self.title.clone());
+            Box::new(Finding::new(NotListed::ReleaseUnlisted { name, title, known }))
         })
     }
 

@@ -1,9 +1,9 @@
 //! Models of a line: ports and limits.
 
+use super::facts::ProfileFact;
 use super::schema::{Schema, What};
 use super::{Limit, Model, Port};
 use crate::declaration::{Section, parse_pattern};
-use crate::finding::Code;
 use std::ops::Range;
 
 pub(super) fn read_model(section: Section<'_, '_>, schema: &Schema) -> Option<Model> {
@@ -16,10 +16,7 @@ pub(super) fn read_model(section: Section<'_, '_>, schema: &Schema) -> Option<Mo
         let speed = group.need_word("speed").and_then(|word| {
             let speed = parse_speed(word.text);
             if speed.is_none() {
-                group
-                    .report()
-                    .add(Code::ValueWrong, word.span, format!("`{}` is no speed", word.text))
-                    .help("write `100M`, `1G` or `10G`");
+                group.report().add(word.span, ProfileFact::NoSpeed { text: word.text.to_owned() });
             }
             speed
         });
@@ -29,20 +26,13 @@ pub(super) fn read_model(section: Section<'_, '_>, schema: &Schema) -> Option<Mo
                 Some(range) => {
                     for name in range {
                         if ports.iter().any(|port| port.name == name) {
-                            group.report().add(
-                                Code::ValueWrong,
-                                names.span,
-                                format!("the port `{name}` is listed twice"),
-                            );
+                            group.report().add(names.span, ProfileFact::PortTwice { name: name.clone() });
                         }
                         ports.push(Port { name, medium: medium.clone(), speed, role: role.clone() });
                     }
                 }
                 None => {
-                    group
-                        .report()
-                        .add(Code::ValueWrong, names.span, format!("`{}` is no range of names", names.text))
-                        .help("write one name, or a range such as `p1..p8`");
+                    group.report().add(names.span, ProfileFact::NoRange { text: names.text.to_owned() });
                 }
             }
         }
@@ -61,7 +51,7 @@ fn read_limits(section: &Section<'_, '_>, schema: &Schema) -> Vec<Limit> {
         let Some(pattern) = parse_pattern(&table, path) else { continue };
         let most = value.get_ref().as_integer().and_then(|number| number.as_str().parse().ok());
         let Some(most) = most else {
-            table.report().add(Code::ValueWrong, value.span().into(), "expected a whole number, not below 0");
+            table.report().add(value.span().into(), ProfileFact::LimitNumber);
             continue;
         };
         let counted = schema.same(&pattern).is_some_and(|entry| {
@@ -69,14 +59,7 @@ fn read_limits(section: &Section<'_, '_>, schema: &Schema) -> Vec<Limit> {
             what.is_list() || matches!(what, What::Object { many: true, .. })
         });
         if !counted {
-            table
-                .report()
-                .add(
-                    Code::LocatorUnknown,
-                    path.span,
-                    "there is no list, and there are not several objects, of this path",
-                )
-                .help("write the path of a declared `[[object]]`, or of a setting that `repeats`");
+            table.report().add(path.span, ProfileFact::LimitOfNone);
         }
         limits.push(Limit { of: path.text.to_owned(), most, pattern });
     }

@@ -1,12 +1,13 @@
 //! Objects of a profile: their keys, kinds, and what they inherit from.
 
 use super::Release;
+use super::facts::ProfileFact;
 use super::keys::{read_range, read_repeats, read_roles};
 use super::names::NameRules;
 use super::rules::{RawObjectRule, RawRules, read_object_rule};
 use super::schema::{Admits, Entry, Inherits, Lookup, ObjectTraits, PathStep, Repeats, Schema, What};
 use crate::declaration::{Section, Word, as_word};
-use crate::finding::{Code, did_you_mean};
+use crate::finding::Suggestion;
 use crate::ids::EntryId;
 use crate::language::expression::{Expression, OperandKind};
 use crate::language::typing::{RawTypes, Types};
@@ -76,29 +77,25 @@ pub(super) fn read_objects<'r>(
             if name.is_some() != (pattern.steps.last() == Some(&Step::Any))
                 && let Some(at) = at
             {
-                section
-                    .report()
-                    .add(Code::ValueWrong, at.span, "`name` and a last step `*` belong together")
-                    .help("where the name of the element or member is the key, end with `*` and give `name` its type");
+                section.report().add(at.span, ProfileFact::NameAndStar);
             }
             let is_length = |number: i64| usize::try_from(number).ok().filter(|&length| length > 0);
             if let Some((number, span)) = longest_name
                 && (name.is_none() || is_length(number).is_none())
             {
-                let message = "`longest-name` is a number of bytes, of an object with a `name`";
-                section
-                    .report()
-                    .add(Code::ValueWrong, span, message)
-                    .help("say at least 1, and give `name` its type");
+                section.report().add(span, ProfileFact::LongestName);
             }
             let makes_port = makes.iter().map(|word| word.text.to_owned()).collect();
             for word in makes {
                 if !kinds.iter().any(|(kind, _)| kind == word.text) {
                     let known: Vec<&str> = kinds.iter().map(|(kind, _)| kind.as_str()).collect();
-                    section
-                        .report()
-                        .add(Code::ValueWrong, word.span, format!("the object has no kind `{}`", word.text))
-                        .help(did_you_mean(word.text, known));
+                    section.report().add(
+                        word.span,
+                        ProfileFact::KindUnknown {
+                            kind: word.text.to_owned(),
+                            instead: Suggestion::among(word.text, known),
+                        },
+                    );
                 }
             }
             let entry = EntryId::new(schema.entries.len());
@@ -205,16 +202,10 @@ fn read_inherits<'r>(
     let table = section.section("inherits")?;
     let (named_by, of, block) = (table.word("named-by"), table.word("of"), table.word("block"));
     if named_by.is_none() && block.is_none() {
-        table
-            .report()
-            .add(Code::KeyMissing, table.span(), "it is not said where the objects inherit from")
-            .help("write `{ named-by = \"SETTING\" }` or `{ block = \"PATH\" }`");
+        table.report().add(table.span(), ProfileFact::InheritsFromNone);
     }
     if let (None, Some(of)) = (named_by, of) {
-        table
-            .report()
-            .add(Code::ValueWrong, of.span, "`of` without `named-by`")
-            .help("say with `named-by` which setting names the object");
+        table.report().add(of.span, ProfileFact::OfAlone);
     }
     let adds = table.boolean("adds").unwrap_or(false);
     table.finish();
@@ -244,9 +235,7 @@ impl ToCheck<'_> {
             let wanted = if by_name { Wanted::Named } else { Wanted::Single };
             check_objects_at(root, word.text, word.span, wanted, schema);
             if let Some(way) = leads_back(entry, schema) {
-                root.report()
-                    .add(Code::ValueWrong, word.span, format!("what is inherited leads back: {way}"))
-                    .help("an object can only inherit from one that does not inherit from it");
+                root.report().add(word.span, ProfileFact::InheritsInCircle { way: way.clone() });
             }
         }
     }
@@ -254,7 +243,7 @@ impl ToCheck<'_> {
 
 /// `named-first = ["vlans/*/link"]` must lead to settings of what stands in branches of the object.
 fn check_naming(root: &Section<'_, '_>, above: &[Step], word: Word<'_>, schema: &Schema) {
-    let problem = match schema.find(&PathStep::from_here(above, word.text)) {
+    let fact = match schema.find(&PathStep::from_here(above, word.text)) {
         Lookup::Unknown { depth, known } => {
             let name = word.text.split('/').nth(depth.saturating_sub(above.len())).unwrap_or(word.text);
             return root.report().unknown_path(word.span, "the profile", name, &known);
@@ -265,14 +254,12 @@ fn check_naming(root: &Section<'_, '_>, above: &[Step], word: Word<'_>, schema: 
             {
                 return;
             }
-            What::Setting { .. } => "it is no setting of what stands in a branch",
-            What::Object { .. } => "an object stands there, no setting that names one",
+            What::Setting { .. } => ProfileFact::NamedNotInBranch,
+            What::Object { .. } => ProfileFact::NamedIsObject,
         },
-        Lookup::Above => "no setting is declared there",
+        Lookup::Above => ProfileFact::NamedUndeclared,
     };
-    root.report()
-        .add(Code::LocatorUnknown, word.span, problem)
-        .help("write the branch, `*` for what stands in it, and the setting there that names another: `\"vlans/*/link\"`");
+    root.report().add(word.span, fact);
 }
 
 /// The names of an order must be declared where it holds.
@@ -311,24 +298,23 @@ pub(super) fn check_objects_at(
     schema: &Schema,
 ) {
     let steps: Vec<PathStep<'_>> = path.split('/').map(PathStep::named).collect();
-    let problem = match schema.find(&steps) {
+    let fact = match schema.find(&steps) {
         Lookup::Declared(entry) => match (&schema[entry].what, wanted) {
             (What::Object { keys, name, .. }, Wanted::Named) if name.is_some() || keys.len() == 1 => return,
             (What::Object { many: false, .. }, Wanted::Single) => return,
-            (What::Object { .. }, Wanted::Named) => "the objects there have no single name or key",
-            (What::Object { .. }, Wanted::Single) => "there are several objects there, and a block is one",
-            (What::Setting { .. }, _) => "a setting stands there, no object",
+            (What::Object { .. }, Wanted::Named) => ProfileFact::ObjectsUnnamed,
+            (What::Object { .. }, Wanted::Single) => ProfileFact::BlockOfSeveral,
+            (What::Setting { .. }, Wanted::Named) => ProfileFact::NamedSetting,
+            (What::Setting { .. }, Wanted::Single) => ProfileFact::BlockSetting,
         },
-        Lookup::Above => "no object is declared there",
+        Lookup::Above if wanted == Wanted::Named => ProfileFact::NamedNoObject,
+        Lookup::Above => ProfileFact::BlockNoObject,
         Lookup::Unknown { depth, known } => {
             let name = path.split('/').nth(depth).unwrap_or(path);
             return root.report().unknown_path(span, "the profile", name, &known);
         }
     };
-    root.report().add(Code::LocatorUnknown, span, problem).help(match wanted {
-        Wanted::Named => "name the `at` of objects with a `name` or one `key`",
-        Wanted::Single => "name the `at` of an object that there is once",
-    });
+    root.report().add(span, fact);
 }
 
 /// The way from a kind of objects over those that it inherits from back to itself, by blocks and `of`.
@@ -358,11 +344,7 @@ fn read_kinds<'r>(section: &Section<'r, '_>) -> Vec<(String, Word<'r>)> {
         match as_word(value) {
             Some(word) => kinds.push((name.text.to_owned(), word)),
             None => {
-                section.report().add(
-                    Code::ValueWrong,
-                    value.span().into(),
-                    "expected a condition, as a string",
-                );
+                section.report().add(value.span().into(), ProfileFact::KindCondition);
             }
         }
     }
@@ -374,11 +356,8 @@ fn check_kinds(root: &Section<'_, '_>, words: &[(EntryId, Word<'_>)], schema: &S
     for &(entry, word) in words {
         let expression = Expression::new(word.text);
         let variables = HashMap::from([("name", OperandKind::Text)]);
-        for problem in expression.check(&variables, OperandKind::Boolean) {
-            let added = root.report().add(Code::ExpressionWrong, word.span, problem.message);
-            if let Some(help) = problem.help {
-                added.help(help);
-            }
+        for fact in expression.check(&variables, OperandKind::Boolean) {
+            root.report().add(word.span, fact);
         }
         for path in expression.paths() {
             let absolute = path.strip_prefix('/');
@@ -400,10 +379,7 @@ fn read_admits<'r>(section: &Section<'r, '_>) -> Option<(Admits, Option<Word<'r>
     let what = section.word("admits");
     let only_if = section.word("admits-if");
     if let (None, Some(word)) = (what, only_if) {
-        section
-            .report()
-            .add(Code::ValueWrong, word.span, "`admits-if` without `admits`")
-            .help("say with `admits` whom or what the object lets in");
+        section.report().add(word.span, ProfileFact::AdmitsIfAlone);
     }
     let (only_if, setting) = only_if.and_then(|word| condition_of(section, word)).unzip();
     Some((Admits { what: what?.text.to_owned(), only_if }, setting))
@@ -419,10 +395,7 @@ fn read_condition<'r>(section: &Section<'r, '_>, key: &'static str) -> Option<(C
 /// `SETTING = VALUE|VALUE`, and the word of the setting.
 fn condition_of<'r>(section: &Section<'r, '_>, word: Word<'r>) -> Option<(Condition, Word<'r>)> {
     let Some((setting, values)) = word.text.split_once(" = ") else {
-        section
-            .report()
-            .add(Code::ValueWrong, word.span, "expected a setting of the object and a value")
-            .help("write `SETTING = VALUE`, with `|` between several values");
+        section.report().add(word.span, ProfileFact::AdmitsValue);
         return None;
     };
     let values = values.split('|').map(str::to_owned).collect();
@@ -442,18 +415,15 @@ fn check_settings(root: &Section<'_, '_>, settings: &[OfObject<'_>], types: &Typ
             })
             .collect();
         path.push(PathStep::Name(key.text));
-        let problem = match schema.find(&path) {
+        let (pattern, name) = (pattern.to_string(), key.text.to_owned());
+        let fact = match schema.find(&path) {
             Lookup::Declared(index) => match schema[index].what.setting() {
-                Some(kind) if types.is_secret(kind) => {
-                    "a secret cannot tell objects apart: keys stand in locators"
-                }
+                Some(kind) if types.is_secret(kind) => ProfileFact::KeySecret { pattern, key: name },
                 Some(_) => continue,
-                None => "this must be a setting",
+                None => ProfileFact::KeyNoSetting { pattern, key: name },
             },
-            _ => "this is not declared as a setting of the object",
+            _ => ProfileFact::KeyUndeclared { pattern, key: name },
         };
-        root.report()
-            .add(Code::LocatorUnknown, key.span, problem)
-            .help(format!("declare `\"{pattern}/{}\" = …` under `[setting]`", key.text));
+        root.report().add(key.span, fact);
     }
 }

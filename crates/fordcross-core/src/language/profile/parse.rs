@@ -1,6 +1,7 @@
 //! From the text of a profile to a checked [`Profile`].
 
 use super::defaults::{read_defaults, read_defaults_if, read_in_force};
+use super::facts::ProfileFact;
 use super::keys::{read_range, read_repeats, read_roles};
 use super::models::read_model;
 use super::names::NameRules;
@@ -11,7 +12,7 @@ use super::runbook::read_runbook;
 use super::schema::{Entry, Lookup, PathStep, Repeats, Role, Schema, What};
 use super::{Fact, Meaning, Members, NeverHeld, Output, Profile, Recognition, Release, SectionDeclaration};
 use crate::declaration::{Report, Section, Word, as_word, parse_pattern};
-use crate::finding::{Code, Findings, declared_instead};
+use crate::finding::{Findings, Suggestion};
 use crate::format::bundle::read_members;
 use crate::format::{Format, Scope};
 use crate::language::checking::Checking;
@@ -93,11 +94,7 @@ fn read_profile(source: Source<'_>, root: Section<'_, '_>, checking: Checking) -
         for (name, value) in paths.members() {
             match as_word(value) {
                 Some(path) => raw.named.push((name.text.to_owned(), path.text.to_owned())),
-                None => drop(root.report().add(
-                    Code::ValueWrong,
-                    value.span().into(),
-                    "expected a path, as a string",
-                )),
+                None => root.report().add(value.span().into(), ProfileFact::PathExpected),
             }
         }
     }
@@ -142,13 +139,7 @@ fn read_profile(source: Source<'_>, root: Section<'_, '_>, checking: Checking) -
     let dialect = head.format.map(|format| format.declared(&root, Scope::Backup));
     let members = read_members(&root, std::mem::take(&mut head.files));
     if head.format.is_some_and(Format::is_several) && members.files.is_empty() {
-        root.report()
-            .add(
-                Code::KeyMissing,
-                Span::default(),
-                "a backup of several files, and no `[[member]]` says which",
-            )
-            .help("write a `[[member]]` with `path`, `at` and `form` for each");
+        root.report().add(Span::default(), ProfileFact::NoMembers);
     }
     if let Some((format, depth)) = head.format.and_then(|format| Some((format, format.traits().max_depth?))) {
         check_depth(&root, &schema, format, depth);
@@ -189,13 +180,10 @@ fn check_depth(root: &Section<'_, '_>, schema: &Schema, format: Format, depth: u
     for entry in &schema.entries {
         let most = depth - usize::from(entry.what.is_object());
         if entry.pattern.steps.len() > most {
-            root.report()
-                .add(
-                    Code::LocatorUnknown,
-                    Span::default(),
-                    format!("{} has no place for `{}`", format.word().to_uppercase(), entry.pattern),
-                )
-                .help("sections are objects of one step, and their keys settings of two");
+            root.report().add(
+                Span::default(),
+                ProfileFact::NoRoom { format: format.word().to_uppercase(), path: entry.pattern.to_string() },
+            );
         }
     }
 }
@@ -204,10 +192,7 @@ fn read_types(root: &Section<'_, '_>, types: &mut RawTypes) {
     let Some(section) = root.section("type") else { return };
     for (name, _) in section.members() {
         if BUILT_IN.contains(&name.text) {
-            section
-                .report()
-                .add(Code::ValueWrong, name.span, format!("`{}` is a built-in type", name.text))
-                .help("give the declared type a name of its own");
+            section.report().add(name.span, ProfileFact::BuiltInType { name: name.text.to_owned() });
         }
         types.announce(name.text);
     }
@@ -218,21 +203,11 @@ fn read_types(root: &Section<'_, '_>, types: &mut RawTypes) {
             }
             declaration.finish();
         } else {
-            section
-                .report()
-                .add(Code::ValueWrong, value.span().into(), "expected the declaration of a type")
-                .help("write `{ type = \"…\", … }`");
+            section.report().add(value.span().into(), ProfileFact::TypeDeclaration);
         }
     }
     for (name, _) in section.members().into_iter().filter(|(name, _)| types.holds_itself(name.text)) {
-        section
-            .report()
-            .add(
-                Code::ValueWrong,
-                name.span,
-                format!("a value of the type `{}` would hold one of itself", name.text),
-            )
-            .help("a shape can only use types that do not lead back to it");
+        section.report().add(name.span, ProfileFact::TypeHoldsItself { name: name.text.to_owned() });
     }
 }
 
@@ -269,14 +244,7 @@ fn read_settings(
                     .any(|entry| entry.releases.0 <= range.1 && range.0 <= entry.releases.1);
                 alike.push(schema.entries.len());
                 if twice {
-                    section
-                        .report()
-                        .add(
-                            Code::ValueWrong,
-                            key.span,
-                            format!("`{}` is declared twice for one release", key.text),
-                        )
-                        .help("say with `from` and `until` which releases each declaration is for");
+                    section.report().add(key.span, ProfileFact::DeclaredTwice { key: key.text.to_owned() });
                 }
                 schema.entries.push(Entry {
                     pattern: pattern.clone(),
@@ -320,10 +288,7 @@ fn read_setting(
         return Some(Declared { what, range, aliases: Vec::new(), roles: Vec::new() });
     }
     let Some(declaration) = section.as_section(value) else {
-        section
-            .report()
-            .add(Code::ValueWrong, value.span().into(), "expected a type")
-            .help("write the name of a type, or `{ type = \"…\", … }`");
+        section.report().add(value.span().into(), ProfileFact::TypeExpected);
         return None;
     };
     let kind = declare_type(&declaration, types);
@@ -387,7 +352,7 @@ fn read_overrides(head: &Section<'_, '_>) -> Vec<(String, String)> {
     let pair = |(over, value)| match (over, as_word(value)) {
         (Word { text, .. }, Some(under)) => Some((text.to_owned(), under.text.to_owned())),
         (_, None) => {
-            table.report().add(Code::ValueWrong, value.span().into(), "expected a path, as a string");
+            table.report().add(value.span().into(), ProfileFact::PathExpected);
             None
         }
     };
@@ -422,14 +387,13 @@ fn read_fact(
         let path: Vec<String> = word.text.split('/').map(str::to_owned).collect();
         let steps: Vec<PathStep<'_>> = path.iter().map(|name| PathStep::Name(name)).collect();
         if let Lookup::Unknown { depth, known } = schema.find(&steps) {
-            section
-                .report()
-                .add(
-                    Code::LocatorUnknown,
-                    word.span,
-                    format!("the profile declares no setting `{}`", word.text),
-                )
-                .help(declared_instead(&path[depth], &known));
+            section.report().add(
+                word.span,
+                ProfileFact::SettingUndeclared {
+                    name: word.text.to_owned(),
+                    instead: Suggestion::declared(&path[depth], &known),
+                },
+            );
         }
         paths.push(path);
     }
@@ -441,18 +405,12 @@ fn read_releases(root: &Section<'_, '_>) -> Vec<Release> {
     let mut releases: Vec<Release> = Vec::new();
     let sections = root.sections("release");
     if sections.is_empty() && !root.has("release") {
-        root.report()
-            .add(Code::KeyMissing, root.span(), "the profile lists no release")
-            .help("add `[[release]]` with `name = \"…\"`, oldest first");
+        root.report().add(root.span(), ProfileFact::NoReleases);
     }
     for section in sections {
         if let Some(name) = section.need_word("name") {
             if releases.iter().any(|release| release.name == name.text) {
-                section.report().add(
-                    Code::ValueWrong,
-                    name.span,
-                    format!("the release `{}` is listed twice", name.text),
-                );
+                section.report().add(name.span, ProfileFact::ReleaseTwice { name: name.text.to_owned() });
             }
             releases.push(Release { name: name.text.to_owned() });
         }

@@ -95,13 +95,9 @@ impl Limits {
         let max = self.max.unwrap_or_default();
         match (replaced, cut) {
             (false, None) => None,
-            (true, None) => Some(Loss(
-                "had characters that the new system does not take, and others in their place".into(),
-            )),
-            (false, Some(_)) => Some(Loss(format!("was shortened to {max} characters"))),
-            (true, Some(_)) => {
-                Some(Loss(format!("was shortened to {max} characters, some of them replaced")))
-            }
+            (true, None) => Some(Loss::Replaced),
+            (false, Some(_)) => Some(Loss::Shortened { max }),
+            (true, Some(_)) => Some(Loss::ShortenedReplaced { max }),
         }
     }
 

@@ -2,13 +2,14 @@
 //!
 //! A type is a word (`"boolean"`, `"interface"`) or a table (`{ type = "integer", min = 1 }`).
 
+use super::facts::TypeFact;
 use super::quantity::Unit;
 use super::{
     Alternative, Characters, Dimension, Family, Form, Limits, PrefixNotation, Protection, Quantity, Secret,
     SecretForm, Type, TypeId, Types,
 };
 use crate::declaration::{Section, Word, as_word, inside};
-use crate::finding::{Code, did_you_mean};
+use crate::finding::Suggestion;
 use crate::text::shape::{Part, Shape};
 use crate::text::source::Span;
 use rustc_hash::FxHashMap;
@@ -115,30 +116,27 @@ impl RawTypes {
                 Form::Secret(Secret { kept: Protection::Plaintext, mask: None, key: None, forms: Vec::new() })
             }
             "choice" | "duration" | "size" | "rate" | "list" | "shape" => {
-                section
-                    .report()
-                    .add(
-                        Code::KeyMissing,
-                        word.span,
-                        format!("the type `{}` needs more than its name", word.text),
-                    )
-                    .help(match word.text {
-                        "choice" => "write `{ type = \"choice\", values = [\"…\"] }`",
-                        "duration" => "write `{ type = \"duration\", unit = \"s\" }`",
-                        "size" => "write `{ type = \"size\", unit = \"MB\" }`",
-                        "list" => "write `{ type = \"list\", of = \"text\" }`",
-                        "rate" => "write `{ type = \"rate\", unit = \"Mbit/s\" }`",
-                        _ => "write `{ type = \"shape\", shapes = [\"{…}\"] }`",
-                    });
+                let more = match word.text {
+                    "choice" => "values = [\"…\"]",
+                    "duration" => "unit = \"s\"",
+                    "size" => "unit = \"MB\"",
+                    "list" => "of = \"text\"",
+                    "rate" => "unit = \"Mbit/s\"",
+                    _ => "shapes = [\"{…}\"]",
+                };
+                section.report().add(word.span, TypeFact::NeedsMore { name: word.text.to_owned(), more });
                 return None;
             }
             unknown => {
                 let known: Vec<&str> =
                     BUILT_IN.into_iter().chain(self.named.keys().map(String::as_str)).collect();
-                section
-                    .report()
-                    .add(Code::TypeUnknown, word.span, format!("there is no type `{unknown}`"))
-                    .help(did_you_mean(unknown, known.iter().copied()));
+                section.report().add(
+                    word.span,
+                    TypeFact::TypeUnknown {
+                        unknown: unknown.to_owned(),
+                        instead: Suggestion::among(unknown, known.iter().copied()),
+                    },
+                );
                 return None;
             }
         };
@@ -174,7 +172,7 @@ fn read_type(section: &Section<'_, '_>, types: &mut RawTypes) -> Option<TypeId> 
             let min = section.integer("min").map_or(i64::MIN, |(min, _)| min);
             let (max, span) = section.integer("max").unwrap_or((i64::MAX, word.span));
             if min > max {
-                section.report().add(Code::ValueWrong, span, "`max` is below `min`");
+                section.report().add(span, TypeFact::MaxBelowMin);
             }
             Form::Integer { min, max, prefixes: section.boolean("prefixes").unwrap_or(false) }
         }
@@ -253,10 +251,7 @@ fn read_type(section: &Section<'_, '_>, types: &mut RawTypes) -> Option<TypeId> 
             let of = section.need_word("of").and_then(|of| types.find(section, of));
             let separator = section.word("separator");
             if let Some(word) = separator.filter(|word| word.text.trim_ascii().is_empty()) {
-                section
-                    .report()
-                    .add(Code::ValueWrong, word.span, "expected what stands between the values")
-                    .help("such as `,` or `;`");
+                section.report().add(word.span, TypeFact::ListSeparator);
             }
             Form::List { of: of?, separator: separator.map_or(",", |word| word.text).to_owned() }
         }
@@ -296,10 +291,7 @@ fn limits(section: &Section<'_, '_>) -> Option<Limits> {
         Some(word) => {
             let made = Characters::parse(word.text, instead.map_or("", |word| word.text));
             if made.is_none() {
-                section
-                    .report()
-                    .add(Code::ValueWrong, word.span, "expected characters and ranges such as `a-z0-9-`")
-                    .help("ranges go upwards, and `instead` is made of the same characters");
+                section.report().add(word.span, TypeFact::Characters);
             }
             Some(made?)
         }
@@ -311,21 +303,23 @@ fn limits(section: &Section<'_, '_>) -> Option<Limits> {
 fn quantity(section: &Section<'_, '_>, dimension: Dimension) -> Option<Quantity> {
     let known: Vec<(&str, Unit)> = dimension.units().iter().map(|unit| (unit.symbol, *unit)).collect();
     // `unit = "8 KiB"`: a bare number counts eight of them.
-    let (count, unit) =
-        match section.word("unit").and_then(|word| Some((word.text.split_once(' ')?, word.span))) {
-            Some(((count, unit), span)) => {
-                let found = known.iter().find(|(symbol, _)| *symbol == unit).map(|(_, unit)| *unit);
-                let count = count.parse().ok().filter(|count| *count > 0);
-                if found.is_none() || count.is_none() {
-                    section
-                        .report()
-                        .add(Code::ValueWrong, span, format!("`{unit}` is no unit of a {}", dimension.word()))
-                        .help("write a unit, or how many of it a bare number counts, such as `8 KiB`");
-                }
-                (count.unwrap_or(1), found)
+    let (count, unit) = match section
+        .word("unit")
+        .and_then(|word| Some((word.text.split_once(' ')?, word.span)))
+    {
+        Some(((count, unit), span)) => {
+            let found = known.iter().find(|(symbol, _)| *symbol == unit).map(|(_, unit)| *unit);
+            let count = count.parse().ok().filter(|count| *count > 0);
+            if found.is_none() || count.is_none() {
+                section.report().add(
+                    span,
+                    TypeFact::UnitUnknown { unit: unit.to_owned(), dimension: dimension.word().to_string() },
+                );
             }
-            None => (1, section.pick("unit", &known)),
-        };
+            (count.unwrap_or(1), found)
+        }
+        None => (1, section.pick("unit", &known)),
+    };
     let fractions = section.boolean("fractions").unwrap_or(false);
     let prefixes = section.boolean("prefixes").unwrap_or(false);
     let bound =
@@ -339,14 +333,14 @@ fn quantity(section: &Section<'_, '_>, dimension: Dimension) -> Option<Quantity>
         Some((_, unit)) => suffixes.push((spelling.to_owned(), *unit)),
         None => {
             let symbols: Vec<&str> = known.iter().map(|(symbol, _)| *symbol).collect();
-            section
-                .report()
-                .add(
-                    Code::ValueWrong,
-                    word.span,
-                    format!("`{}` is no unit of a {}", word.text, dimension.word()),
-                )
-                .help(did_you_mean(word.text, symbols));
+            section.report().add(
+                word.span,
+                TypeFact::UnitUnlike {
+                    unit: word.text.to_owned(),
+                    dimension: dimension.word().to_string(),
+                    instead: Suggestion::among(word.text, symbols),
+                },
+            );
         }
     };
     match section.raw("suffixes").and_then(|value| section.as_section(value)) {
@@ -367,17 +361,14 @@ fn alternative(section: &Section<'_, '_>, word: Word<'_>, types: &mut RawTypes) 
     let shape = match Shape::parse(word.text) {
         Ok(shape) => shape,
         Err(bad) => {
-            section.report().add(
-                Code::RuleMalformed,
-                inside(word, source, bad.at.start, bad.at.end),
-                bad.message,
-            );
+            let span = inside(word, source, bad.at.start, bad.at.end);
+            section.report().add(span, TypeFact::Shape { shape: bad.fact });
             return None;
         }
     };
     if let Some(at) = shape.expression_at() {
         let span = inside(word, source, at.start, at.end);
-        section.report().add(Code::RuleMalformed, span, "a type's shape cannot hold an expression");
+        section.report().add(span, TypeFact::ShapeWithExpression);
         return None;
     }
     let mut found = Vec::new();

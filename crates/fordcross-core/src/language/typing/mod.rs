@@ -6,6 +6,7 @@
 mod becomes;
 mod characters;
 mod declare;
+mod facts;
 mod form;
 mod outcome;
 mod quantity;
@@ -18,8 +19,9 @@ mod write;
 pub(crate) use becomes::never_becomes;
 pub(crate) use characters::{Characters, Limits};
 pub(crate) use declare::{BUILT_IN, RawTypes, declare_type, type_at};
+pub use facts::{Loss, Unfit};
 pub(crate) use form::{Alternative, Family, Form, PrefixNotation};
-pub use outcome::{Loss, Misread, Unfit};
+pub use outcome::Misread;
 pub use quantity::Dimension;
 pub(crate) use quantity::Quantity;
 pub use secret::Protection;

@@ -12,11 +12,3 @@ impl Misread {
         Err(Self { expected: what.into() })
     }
 }
-
-/// What a value lost when it was written: a sentence for people, fit to follow the locator.
-#[derive(Clone, Debug, PartialEq, Eq)]
-pub struct Loss(pub String);
-
-/// Why a value cannot be written as a type at all.
-#[derive(Clone, Debug, PartialEq, Eq)]
-pub struct Unfit(pub String);

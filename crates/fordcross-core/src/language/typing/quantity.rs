@@ -181,20 +181,18 @@ impl Quantity {
         };
         let old = self.dimension.spell(amount);
         if self.never.as_deref() == Some(text.as_str()) {
-            return Err(Unfit(format!(
-                "`{old}` would become `{text}`, which means `never` on the new system"
-            )));
+            return Err(Unfit::MeansNever { old, new: text });
         }
         out.push_str(&text);
         if rounded.checked_mul(factor) == Some(amount) {
             return Ok(None);
         }
-        let why = if within == amount {
-            format!("the new system counts in whole {}", unit.plural)
+        let new = format!("{rounded} {}", unit.symbol);
+        Ok(Some(if within == amount {
+            Loss::Rounded { old, new, units: unit.plural }
         } else {
-            format!("the new system takes from {} to {} {}", self.min, self.max, self.unit.symbol)
-        };
-        Ok(Some(Loss(format!("`{old}` becomes `{rounded} {}`: {why}", unit.symbol))))
+            Loss::Bounded { old, new, min: self.min, max: self.max, unit: self.unit.symbol }
+        }))
     }
 }
 

@@ -24,7 +24,7 @@ fn convert(old: &str, text: &str, new: &str) -> Result<(String, bool), String> {
     let (new, new_id) = declare(new);
     let value = old.read(old_id, text).map_err(|misread| misread.expected)?;
     let mut out = String::new();
-    let loss = new.write(new_id, &value, &mut out).map_err(|Unfit(why)| why)?;
+    let loss = new.write(new_id, &value, &mut out).map_err(|unfit| unfit.to_string())?;
     Ok((out, loss.is_some()))
 }
 

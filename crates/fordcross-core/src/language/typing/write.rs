@@ -2,6 +2,7 @@
 
 use super::read::{find_choice, integer_range};
 use super::{Family, Form, Loss, PrefixNotation, Secret, TypeId, Types, Unfit, Value};
+use crate::finding::OneOf;
 use crate::text::shape::Part;
 use std::borrow::Cow;
 use std::fmt::Write as _;
@@ -22,21 +23,21 @@ impl Types {
         match (form, value) {
             (Form::Secret(secret @ Secret { kept: new, .. }), Value::Secret(text, old)) => {
                 if let Some(why) = old.unusable(new) {
-                    return Err(Unfit(why.into()));
+                    return Err(Unfit::SecretUnusable { why });
                 }
                 if new != old {
-                    return Err(Unfit(format!("a secret kept {old} cannot become one kept {new}")));
+                    return Err(Unfit::SecretKept { old: old.to_string(), new: new.to_string() });
                 }
                 if let Some(expected) = secret.misfit(text) {
-                    return Err(Unfit(format!("the new system takes {expected}")));
+                    return Err(Unfit::SecretShape { expected });
                 }
                 // White space around a textual encoding is none of it (RFC 7468, section 2).
                 out.push_str(if secret.is_pem() { text.trim_ascii() } else { text });
                 Ok(None)
             }
             // A secret never becomes a value that may be shown, nor the other way about.
-            (Form::Secret(_), _) => Err(Unfit("the new place holds a secret and the value is none".into())),
-            (_, Value::Secret(..)) => Err(Unfit("a secret cannot stand in a place that is shown".into())),
+            (Form::Secret(_), _) => Err(Unfit::NoSecret),
+            (_, Value::Secret(..)) => Err(Unfit::SecretShown),
             // A text is taken as it would be from a file of the new system.
             (Form::Shaped(_), Value::Text(text)) if self.read(id, text).is_ok() => {
                 out.push_str(text);
@@ -55,16 +56,12 @@ impl Types {
             }
             (Form::List { of, .. }, value) => self.write(*of, value, out),
             (_, Value::List(parts)) if parts.len() == 1 => self.write(id, &parts[0], out),
-            (_, Value::List(_)) => {
-                Err(Unfit("several values have no place in a setting that takes one".into()))
-            }
-            (_, Value::Parts(_)) => {
-                Err(Unfit("a value of several parts has no place in one of a single part".into()))
-            }
+            (_, Value::List(_)) => Err(Unfit::SeveralValues),
+            (_, Value::Parts(_)) => Err(Unfit::SeveralParts),
             (Form::Text(limits), value) => {
                 let text = plain_text(value);
                 match limits.too_short(&text) {
-                    Some(least) => Err(Unfit(format!("the new system takes at least {least} characters"))),
+                    Some(least) => Err(Unfit::TooShort { least }),
                     None => Ok(limits.write(&text, out)),
                 }
             }
@@ -76,11 +73,10 @@ impl Types {
             (Form::Integer { min, max, .. }, Value::Integer(number)) => {
                 let kept = *number.clamp(min, max);
                 push_number(kept, out);
-                Ok((kept != *number).then(|| {
-                    Loss(format!(
-                        "`{number}` becomes `{kept}`: the new system takes {}",
-                        integer_range(*min, *max)
-                    ))
+                Ok((kept != *number).then(|| Loss::Clamped {
+                    old: *number,
+                    new: kept,
+                    range: integer_range(*min, *max),
                 }))
             }
             (Form::Boolean { on, off, .. }, Value::Boolean(boolean)) => {
@@ -90,7 +86,7 @@ impl Types {
                         out.push_str(spelling);
                         Ok(None)
                     }
-                    None => Err(Unfit(format!("the new system has no way to write `{boolean}` here"))),
+                    None => Err(Unfit::NoBoolean { value: *boolean }),
                 }
             }
             (Form::Choice { values, any_case }, Value::Choice(name) | Value::Text(name)) => {
@@ -100,8 +96,8 @@ impl Types {
                         Ok(None)
                     }
                     None => {
-                        let known = crate::finding::one_of(values.iter().filter_map(|value| value.first()));
-                        Err(Unfit(format!("`{name}` is not among what the new system takes: {known}")))
+                        let known = OneOf::of(values.iter().filter_map(|value| value.first()).cloned());
+                        Err(Unfit::NoChoice { name: name.to_string(), known })
                     }
                 }
             }
@@ -115,7 +111,7 @@ impl Types {
                     out.push_str(never);
                     Ok(None)
                 }
-                None => Err(Unfit("the new system has no way to say `never` here".into())),
+                None => Err(Unfit::NoNever),
             },
             (Form::Address { family }, Value::Address(address)) if family.takes(*address) => {
                 push_address(*address, out);
@@ -141,7 +137,7 @@ impl Types {
             }
             (Form::PrefixLength { written: PrefixNotation::Mask }, Value::PrefixLength(length)) => {
                 if *length > 32 {
-                    return Err(Unfit(format!("a prefix of {length} bits has no IPv4 mask")));
+                    return Err(Unfit::NoMask { length: *length });
                 }
                 let mask = u32::MAX.checked_shl(32 - u32::from(*length)).unwrap_or(0);
                 let _ = write!(out, "{}", Ipv4Addr::from(mask));
@@ -175,8 +171,8 @@ impl Types {
                         Ok(None)
                     }
                     Ok(read) if read != *value => self.write(id, &read, out),
-                    Ok(_) => Err(Unfit(format!("the type `{}` cannot write this", self.get(id).name))),
-                    Err(misread) => Err(Unfit(format!("the new system expects {}", misread.expected))),
+                    Ok(_) => Err(Unfit::OtherType { name: self.get(id).name.clone() }),
+                    Err(misread) => Err(Unfit::Expected { expected: misread.expected }),
                 }
             }
         }
@@ -213,7 +209,7 @@ impl Types {
                     || names.iter().all(|name| parts.iter().any(|(part, _)| part == name)))
         });
         let Some(alternative) = fitting else {
-            return Err(Unfit("the new system has no form with the same parts".into()));
+            return Err(Unfit::OtherParts);
         };
         let mut loss = None;
         let mut index = 0;
@@ -251,7 +247,7 @@ fn push_address(address: IpAddr, out: &mut String) {
 }
 
 fn wrong_family(family: Family) -> Unfit {
-    Unfit(format!("the new system takes an {} address here", family.word()))
+    Unfit::OtherFamily { family: family.word() }
 }
 
 /// The value in plain words of no system in particular.

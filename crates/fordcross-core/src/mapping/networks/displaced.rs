@@ -5,6 +5,7 @@ use crate::finding::{Code, Finding, Severity};
 use crate::ids::RowId;
 use crate::language::expression;
 use crate::mapping::entry::{EntryNumber, Told};
+use crate::mapping::facts::{MapEffect, MovedAddresses};
 use crate::mapping::seen::Seen;
 use ipnet::IpNet;
 use rustc_hash::{FxHashMap, FxHashSet};
@@ -82,28 +83,15 @@ fn leaving(of: &Networks, nets: &[UsedNet], holding: &[&UsedNet], seen: &Seen<'_
         nets.dedup();
         let first = members[0];
         let [name, new_name, to] = [first.net, of.moved(first, seen), moved.to].map(spelled);
-        let more = match nets.len() {
-            1 => String::new(),
-            number => format!(", and {} like it,", number - 1),
-        };
-        let (message, help) = if moved.code == Code::NewlyInside {
-            (
-                format!("`{name}`{more} becomes `{new_name}`, and falls into `{to}`, which did not hold it"),
-                "what is said of that network holds for it now: see whether it should",
-            )
+        let addresses = MovedAddresses { old: name, new: new_name, number: nets.len() };
+        let was = moved.from.map_or_else(String::new, spelled);
+        let mut finding = Finding::new(if moved.code == Code::NewlyInside {
+            MapEffect::NewlyInside { moved: addresses, network: to }
+        } else if was == to {
+            MapEffect::Leaves { moved: addresses, network: was }
         } else {
-            let was = moved.from.map_or_else(String::new, spelled);
-            let why = if was == to {
-                format!("leaves `{was}`, which held it")
-            } else {
-                format!("is not in `{to}`, which `{was}` becomes")
-            };
-            (
-                format!("`{name}`{more} becomes `{new_name}`, and {why}"),
-                "map the addresses and their network together",
-            )
-        };
-        let mut finding = Finding::new(moved.code, message).help(help);
+            MapEffect::OutsideMoved { moved: addresses, network: to, was }
+        });
         finding.count = nets.len();
         let line = moved.entry.and_then(|number| line_of.get(&number));
         finding.map = line.and_then(|line| seen.at_line(*line));
@@ -141,20 +129,16 @@ fn partly_renumbered(of: &Networks, holding: &[&UsedNet], seen: &Seen<'_>) -> Ve
             if stays || !known.insert(wide.net) {
                 continue;
             }
-            let name = spelled(wide.net);
+            let network = spelled(wide.net);
             let [old, new] = [entry.old, entry.new].map(spelled);
-            let holds = if wide.net.contains(&entry.new) {
-                "and holds the new one, too"
+            let effect = if wide.net.contains(&entry.new) {
+                MapEffect::StaysWithBoth { network, old, new }
             } else {
-                "and does not hold the new one"
+                MapEffect::StaysWithOld { network, old, new }
             };
             let rows: Vec<RowId> =
                 holding.iter().filter(|used| used.net == wide.net).map(|used| used.row).collect();
-            let message =
-                format!("`{name}` stays as it is: it still holds the old `{old}`, {holds}, `{new}`");
-            let mut finding = Finding::new(Code::PartlyRenumbered, message).help(
-                "see whether what is said of it should hold for both, and change it in the result if not",
-            );
+            let mut finding = Finding::new(effect);
             finding.map = seen.at_line(entry.line);
             finding.count = rows.len();
             found.push((finding, rows));

@@ -5,12 +5,13 @@ mod displaced;
 use super::LeftOver;
 use super::MapKind;
 use super::entry::{EntryNumber, Except, Renamed, Told};
+use super::facts::{MapEffect, MapFact};
 use super::kind::{Mapped, Reading};
 use super::left_over::Word;
 use super::rename::{Rename, each_rename};
 use super::seen::{Seen, UsedName};
 use crate::declaration::{Section, Word as Written};
-use crate::finding::{Code, Finding};
+use crate::finding::Finding;
 use crate::ids::{EntryId, RowId};
 use crate::language::expression;
 use crate::language::typing::Value;
@@ -186,12 +187,12 @@ fn nets_in(seen: &Seen<'_>) -> Vec<UsedNet> {
 }
 
 /// Whether two have the same size.
-fn check_sizes(old: IpNet, new: IpNet) -> Result<(), &'static str> {
+fn check_sizes(old: IpNet, new: IpNet) -> Result<(), MapFact> {
     if old.addr().is_ipv4() != new.addr().is_ipv4() {
-        return Err("one is an IPv4 address and the other an IPv6 address");
+        return Err(MapFact::OtherFamily);
     }
     if old.prefix_len() != new.prefix_len() {
-        return Err("the two networks are not of the same size");
+        return Err(MapFact::OtherLength);
     }
     Ok(())
 }
@@ -217,33 +218,27 @@ impl Mapped for Networks {
                 let read = |word: Written<'_>| {
                     let network = parse_network(word.text);
                     if network.is_none() {
-                        report
-                            .add(
-                                Code::ValueWrong,
-                                word.span,
-                                format!("`{}` is no address and no network", word.text),
-                            )
-                            .help("write an address, or a network such as `192.0.2.0/24`");
+                        report.add(word.span, MapFact::NoNetwork { text: word.text.to_owned() });
                     }
                     network
                 };
                 let (Some(from), Some(to)) = (read(old), read(new)) else { return };
                 if let Some(&first) = given.get(&to).filter(|first| **first != from) {
                     let first = spelled(first);
-                    let message = format!("both `{first}` and `{}` become `{}`", old.text, new.text);
-                    report
-                        .add(Code::MapCollision, new.span, message)
-                        .help("two old addresses would become one: give one of both another");
+                    report.add(
+                        new.span,
+                        MapFact::AddressesBecomeOne {
+                            first,
+                            second: old.text.to_owned(),
+                            new: new.text.to_owned(),
+                        },
+                    );
                 }
                 given.entry(to).or_insert(from);
                 let number = with.number();
                 match check_sizes(from, to) {
                     Ok(()) => all.push(Renamed { old: from, new: to, number, line, except }),
-                    Err(why) => {
-                        report
-                        .add(Code::MapLengths, new.span, why)
-                        .help("give a network one of the same length, and an address an address: masks, ranges and broadcasts would have to follow");
-                    }
+                    Err(fact) => report.add(new.span, fact),
                 }
             },
         );
@@ -313,17 +308,13 @@ impl Mapped for Networks {
             if old == used.net || !told.insert((old, used.net)) {
                 continue;
             }
-            let [old_name, name, new_name] = [old, used.net, new].map(spelled);
-            let finding = if old == new {
-                let message = format!(
-                    "the map makes `{new_name}` of `{name}`, and the backup uses `{new_name}` already"
-                );
-                Finding::new(Code::TargetInUse, message)
-                    .help(format!("give `{name}` another, or map `{new_name}` as well"))
+            let [first, second, new_name] = [old, used.net, new].map(spelled);
+            let effect = if old == new {
+                MapEffect::AddressInUse { old: second, new: new_name }
             } else {
-                let message = format!("the map makes `{new_name}` of both `{old_name}` and `{name}`");
-                Finding::new(Code::MapCollision, message).help("give one of them another")
+                MapEffect::AddressCollision { first, second, new: new_name }
             };
+            let finding = Finding::new(effect);
             found.push((finding, vec![used.row, row]));
         }
         found

@@ -3,12 +3,13 @@
 use super::LeftOver;
 use super::MapKind;
 use super::entry::{EntryNumber, Except, Renamed, Told};
+use super::facts::{MapEffect, MapFact};
 use super::kind::{Mapped, Reading};
 use super::left_over::{Word, without_doubled_slashes};
 use super::rename::{Rename, each_rename};
 use super::seen::{Seen, UsedName};
 use crate::declaration::Section;
-use crate::finding::{Code, Finding};
+use crate::finding::Finding;
 use crate::ids::{EntryId, RowId};
 use crate::language::typing::Value;
 use crate::tree::pattern::Pattern;
@@ -106,18 +107,17 @@ impl Mapped for Paths {
         let mut all = Vec::new();
         each_rename(section, with, "paths", "a path", |report, Rename { old, new, line, except }, with| {
             for path in [old, new].into_iter().filter(|path| !path.text.starts_with('/')) {
-                report
-                    .add(Code::ValueWrong, path.span, format!("`{}` does not begin at the root", path.text))
-                    .help("write whole paths, such as `\"/srv/data\" = \"/mnt/data\"`");
+                report.add(path.span, MapFact::NotAbsolute { path: path.text.to_owned() });
             }
             if let Some(first) = given.insert(new.text.trim_end_matches('/'), old.text) {
-                report
-                    .add(
-                        Code::MapCollision,
-                        new.span,
-                        format!("both `{first}` and `{}` become `{}`", old.text, new.text),
-                    )
-                    .help("what lies in both would lie in one: give one of them another path");
+                report.add(
+                    new.span,
+                    MapFact::PathsBecomeOne {
+                        first: first.to_owned(),
+                        second: old.text.to_owned(),
+                        new: new.text.to_owned(),
+                    },
+                );
             }
             all.push(Renamed { old: old.text, new: new.text, number: with.number(), line, except });
         });
@@ -172,10 +172,14 @@ impl Mapped for Paths {
         for (path, row, new) in stay.into_iter().chain(move_away) {
             let &mut (old, first) = became.entry(new.clone()).or_insert((path, row));
             if old != path && old.trim_end_matches('/') != path.trim_end_matches('/') {
-                let message = format!("the map makes `{new}` of `{path}`, and `{old}` is that already");
-                let code = if *old == *new { Code::TargetInUse } else { Code::MapCollision };
-                let help = "what lies in both would lie in one: give one of them another path";
-                found.push((Finding::new(code, message).help(help), vec![row, first]));
+                let is_in_use = *old == *new;
+                let (old_path, new) = (path.to_owned(), new.into_owned());
+                let effect = if is_in_use {
+                    MapEffect::PathInUse { old: old_path, new }
+                } else {
+                    MapEffect::PathCollision { old: old_path, new, other: old.to_owned() }
+                };
+                found.push((Finding::new(effect), vec![row, first]));
             }
         }
         found

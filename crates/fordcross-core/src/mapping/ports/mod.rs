@@ -9,11 +9,12 @@ pub(crate) use naming::each_naming_row;
 pub use propose::{Grounds, Marked, PortUse, propose, used_ports};
 
 use super::entry::Except;
+use super::facts::MapFact;
 use super::kind::{MapSides, MapUse, Mapped, Reading};
 use super::left_over::Word;
 use super::{LeftOver, MapKind};
 use crate::declaration::{Section, Word as Written, as_word};
-use crate::finding::{Code, did_you_mean};
+use crate::finding::Suggestion;
 use crate::language::typing::Value;
 use aho_corasick::AhoCorasick;
 use rustc_hash::{FxHashMap, FxHashSet};
@@ -167,38 +168,40 @@ impl Mapped for Ports {
         for (old_name, value) in section.members() {
             // Without models nobody knows all ports, and one map may serve many hosts.
             if (old.is_some() || new.is_some()) && !known.contains(old_name.text) {
-                report
-                    .add(
-                        Code::PortUnknown,
-                        old_name.span,
-                        format!("the old unit has no port `{}`", old_name.text),
-                    )
-                    .help(did_you_mean(old_name.text, listed.iter().copied()));
+                report.add(
+                    old_name.span,
+                    MapFact::OldPortUnknown {
+                        name: old_name.text.to_owned(),
+                        instead: Suggestion::among(old_name.text, listed.iter().copied()),
+                    },
+                );
             }
             let Some((meaning, word)) = port_target(section, value) else { continue };
             if let PortTarget::New(name) = &meaning {
                 if let Some(new) = new
                     && !names.contains(&name.as_str())
                 {
-                    let help = did_you_mean(name, names.iter().copied().chain([LEAVE, OPEN]));
-                    report
-                        .add(Code::PortUnknown, word.span, format!("{} has no port `{name}`", new.title))
-                        .help(help);
+                    report.add(
+                        word.span,
+                        MapFact::NewPortUnknown {
+                            title: new.title.clone(),
+                            name: name.to_owned(),
+                            instead: Suggestion::among(name, names.iter().copied().chain([LEAVE, OPEN])),
+                        },
+                    );
                 } else if with.purpose == MapUse::ProposeAgain
                     && self.proposed.get(old_name.text) == Some(&meaning)
                 {
                     // It will be proposed anew, around what a person wrote.
                 } else if let Some(first) = given.insert(name.clone(), old_name.text) {
-                    report
-                        .add(
-                            Code::PortTwice,
-                            word.span,
-                            format!(
-                                "the new port `{name}` is given to both `{first}` and `{}`",
-                                old_name.text
-                            ),
-                        )
-                        .help(format!("give one of them another port, or `{LEAVE}`"));
+                    report.add(
+                        word.span,
+                        MapFact::PortTwice {
+                            new: name.clone(),
+                            first: first.to_owned(),
+                            second: old_name.text.to_owned(),
+                        },
+                    );
                 }
             }
             let line = with.lines.position(old_name.span.start).line;
@@ -264,9 +267,7 @@ fn port_target<'t>(
         }
     });
     if target.is_none() {
-        section.report().add(Code::ValueWrong, value.span().into(), "expected a string").help(format!(
-            "write the name of a new port, `{LEAVE}` or `{OPEN}`, or `{{ action = \"{LEAVE}\" }}`"
-        ));
+        section.report().add(value.span().into(), MapFact::PortExpected);
     }
     target
 }

@@ -2,10 +2,11 @@
 
 use super::marks::ByMark;
 use super::{MarkedPort, PortProposal, PortTarget, each_naming_row};
-use crate::finding::{Code, Finding, Findings, Place, did_you_mean};
+use crate::finding::{Finding, Findings, Place, Suggestion};
 use crate::language::course::Leg;
 use crate::language::crossing::Crossing;
 use crate::language::profile::{Model, Port, Role, What};
+use crate::mapping::facts::{MapEffect, PortPair};
 use crate::recognise::backup::Backup;
 use crate::scan::inventory::{ObjectId, RowKind, Scan};
 use crate::scan::surroundings::kinds_of_objects;
@@ -172,10 +173,9 @@ pub fn propose(on: &Grounds<'_>, backup: &Backup<'_>) -> (Vec<PortProposal>, Fin
             && known(&port.name).is_none()
         {
             let names: Vec<&str> = old.ports.iter().map(|port| port.name.as_str()).collect();
-            let message =
-                format!("the backup names a port `{}`, which {} does not have", port.name, old.title);
-            let mut finding = Finding::new(Code::PortNotOfModel, message)
-                .help(format!("{} or decide in the map what becomes of it", did_you_mean(&port.name, names)));
+            let instead = Suggestion::among(&port.name, names);
+            let (name, model) = (port.name.clone(), old.title.clone());
+            let mut finding = Finding::new(MapEffect::PortNotOfModel { port: name, model, instead });
             finding.place = Some(Place::indexed(&lines, port.first));
             findings.push(finding);
         }
@@ -301,19 +301,12 @@ fn misfit(old: &Port, new: &Port) -> Option<&'static str> {
 /// the partner has one of its own, so there it blocks.
 fn misfit_finding(port: &PortUse, old: &Port, new: &Port, lines: &LineIndex<'_>) -> Option<Finding> {
     let why = misfit(old, new)?;
-    let message = format!(
-        "the map gives `{}` ({}) the port `{}` ({}): {why}",
-        old.name,
-        kind_words(old),
-        new.name,
-        kind_words(new)
-    );
-    let code =
-        if port.is_partner_link && old.medium != new.medium { Code::PartnerMisfit } else { Code::PortMisfit };
-    let mut finding = Finding::new(code, message).help(if code == Code::PartnerMisfit {
-        "both units of a pair have to agree on it: give it a port of the same medium"
+    let pair =
+        PortPair { old: (old.name.clone(), kind_words(old)), new: (new.name.clone(), kind_words(new)) };
+    let mut finding = Finding::new(if port.is_partner_link && old.medium != new.medium {
+        MapEffect::PartnerMisfit { pair, why }
     } else {
-        "give it another one, or see to the cable and to what is on its other end"
+        MapEffect::PortMisfit { pair, why }
     });
     finding.place = Some(Place::indexed(lines, port.first));
     Some(finding)

@@ -1,6 +1,7 @@
 //! What a build without encryption does.
 
-use super::{Passphrase, refused};
+use super::Passphrase;
+use crate::container::facts::UnpackFact;
 use crate::container::packed::Unpackable;
 
 /// What was encrypted.
@@ -8,10 +9,7 @@ use crate::container::packed::Unpackable;
 /// # Errors
 /// Always.
 pub fn decrypt(_: &[u8], _: Option<&Passphrase>, _: u64) -> Result<Vec<u8>, Unpackable> {
-    Err(refused(
-        "the backup is encrypted with age, which this build of the program cannot open",
-        "decrypt it first, or take a build with the feature `age`",
-    ))
+    Err(UnpackFact::WithoutAge.into())
 }
 
 /// Encrypts a result with a passphrase.

@@ -4,9 +4,9 @@
 //! far more, would be half of all that is compiled; it judges this code in the tests.
 
 use super::header::{self, BadHeader, Header};
-use super::{Passphrase, armor, refused, stream};
-use crate::container::packed::{Unpackable, say_how_much};
-use crate::finding::{Choice, Code, Remedy};
+use super::{Passphrase, armor, stream};
+use crate::container::facts::UnpackFact;
+use crate::container::packed::Unpackable;
 use chacha20poly1305::aead::{Aead as _, KeyInit as _};
 use chacha20poly1305::{ChaCha20Poly1305, Nonce};
 use hkdf::Hkdf;
@@ -40,40 +40,22 @@ pub fn decrypt(bytes: &[u8], passphrase: Option<&Passphrase>, most: u64) -> Resu
         Cow::Borrowed(bytes)
     };
     let (header, rest) = header::read(&bytes).map_err(|bad| match bad {
-        BadHeader::TooLong => refused(
-            "the encrypted data begins with a header that is longer than 16 KiB",
-            "one for a passphrase has some hundred bytes; encrypt it for a passphrase alone",
-        ),
-        BadHeader::OfKeys => refused(
-            "the backup is encrypted for keys, not with a passphrase",
-            "decrypt it with the key first, or encrypt it with a passphrase",
-        ),
-        BadHeader::Damaged => damaged(),
+        BadHeader::TooLong => UnpackFact::HeaderLong,
+        BadHeader::OfKeys => UnpackFact::EncryptedForKeys,
+        BadHeader::Damaged => UnpackFact::EncryptedDamaged,
     })?;
     let Some(passphrase) = passphrase else {
-        let needed = refused(
-            "the backup is encrypted with age, and no passphrase was given",
-            Remedy::from("give it with ").choice(Choice::Passphrase),
-        );
-        return Err(Unpackable { code: Code::PassphraseNeeded, ..needed });
+        return Err(UnpackFact::PassphraseNeeded.into());
     };
     if header.work > MAX_WORK {
-        return Err(refused(
-            "the encrypted backup asks for more work than anybody would have put into it",
-            "it is not from a unit; decrypt it yourself if you trust it",
-        ));
+        return Err(UnpackFact::WorkFactor.into());
     }
     let key = unwrapped(&header, passphrase)?;
     let is_own = mac_of(&key, header.text).verify_slice(&header.mac);
     is_own.map_err(|_| damaged())?;
     let (nonce, chunks) = rest.split_at_checked(stream::NONCE).ok_or_else(damaged)?;
     if stream::length_of(chunks.len()) > most {
-        return Err(Unpackable {
-            code: Code::TooLarge,
-            message: format!("what is encrypted is larger than {most} bytes"),
-            help: say_how_much(),
-            member: None,
-        });
+        return Err(UnpackFact::EncryptedBeyondLimit { most }.into());
     }
     stream::open(&derived(&key, nonce, b"payload"), chunks).ok_or_else(damaged)
 }
@@ -82,13 +64,9 @@ pub fn decrypt(bytes: &[u8], passphrase: Option<&Passphrase>, most: u64) -> Resu
 fn unwrapped(header: &Header<'_>, passphrase: &Passphrase) -> Result<FileKey, Unpackable> {
     let wrapping = wrapping_key(passphrase, &header.salt, header.work).ok_or_else(damaged)?;
     let cipher = ChaCha20Poly1305::new(&(*wrapping).into());
-    let key = cipher.decrypt(&Nonce::default(), header.wrapped.as_slice()).map_err(|_| {
-        let wrong = refused(
-            "the passphrase is not the one that the backup was encrypted with",
-            "try again; upper and lower case count, and so do blanks at the end",
-        );
-        Unpackable { code: Code::PassphraseWrong, ..wrong }
-    })?;
+    let key = cipher
+        .decrypt(&Nonce::default(), header.wrapped.as_slice())
+        .map_err(|_| UnpackFact::PassphraseWrong)?;
     let key = Zeroizing::new(key);
     Ok(Zeroizing::new(key.as_slice().try_into().map_err(|_| damaged())?))
 }
@@ -117,10 +95,7 @@ fn mac_of(key: &FileKey, text: &[u8]) -> Hmac<Sha256> {
 }
 
 fn damaged() -> Unpackable {
-    refused(
-        "the encrypted data is damaged or cut off",
-        "compare the file's size with the original and fetch it again",
-    )
+    UnpackFact::EncryptedDamaged.into()
 }
 
 /// Encrypts a result with a passphrase.
@@ -150,6 +125,7 @@ fn encrypt_with(bytes: &[u8], passphrase: &Passphrase, work: u8) -> io::Result<V
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::finding::{Code, Fact};
     use age::armor::{ArmoredWriter, Format as Armored};
     use age::secrecy::SecretString;
     use rstest::rstest;
@@ -240,15 +216,16 @@ mod tests {
     #[case(b"-----BEGIN AGE ENCRYPTED FILE-----\n", Code::Locked, "damaged or cut off")]
     fn what_cannot_be_opened_says_why(#[case] bytes: &[u8], #[case] code: Code, #[case] message: &str) {
         let refused = decrypt(bytes, None, 1).expect_err("refused");
-        assert_eq!(refused.code, code);
-        assert!(refused.message.contains(message), "{}", refused.message);
+        assert_eq!(refused.fact.code(), code);
+        assert!(refused.fact.to_string().contains(message), "{}", refused.fact);
     }
 
     #[test]
     fn passphrases_and_bounds_are_told_apart() {
         let file = theirs(b"four", false);
-        let code =
-            |passphrase: Option<&Passphrase>, most| decrypt(&file, passphrase, most).map_err(|bad| bad.code);
+        let code = |passphrase: Option<&Passphrase>, most| {
+            decrypt(&file, passphrase, most).map_err(|bad| bad.fact.code())
+        };
         assert_eq!(code(None, 4), Err(Code::PassphraseNeeded));
         assert_eq!(code(Some(&passphrase("pier")), 4), Err(Code::PassphraseWrong));
         assert_eq!(code(Some(&passphrase("quay and pier")), 3), Err(Code::TooLarge));

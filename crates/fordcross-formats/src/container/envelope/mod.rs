@@ -16,8 +16,6 @@ pub use absent::{decrypt, encrypt};
 #[cfg(feature = "age")]
 pub use age_file::{decrypt, encrypt};
 
-use super::packed::Unpackable;
-use crate::finding::{Code, Remedy};
 use zeroize::Zeroizing;
 
 /// A passphrase; what it is is never printed, and it is wiped when it is done with.
@@ -51,8 +49,4 @@ const ARMORED: &[u8] = b"-----BEGIN AGE ENCRYPTED FILE-----";
 /// Whether a file is encrypted with age.
 pub fn is_encrypted(bytes: &[u8]) -> bool {
     bytes.starts_with(BINARY) || bytes.trim_ascii_start().starts_with(ARMORED)
-}
-
-fn refused(message: impl Into<String>, help: impl Into<Remedy>) -> Unpackable {
-    Unpackable { code: Code::Locked, message: message.into(), help: help.into(), member: None }
 }

@@ -1,8 +1,9 @@
 //! `[[member]]` of a profile, and what `[profile]` says of the files of a backup of several.
 
+use super::facts::FilesFact;
 use super::members::{Container, Member, Members};
 use crate::declaration::{Section, Word};
-use crate::finding::{Code, did_you_mean};
+use crate::finding::Suggestion;
 use crate::format::{Dialect, Format, Scope};
 use crate::text::shape::Shape;
 
@@ -37,7 +38,7 @@ fn read_member(section: &Section<'_, '_>, earlier: &[Member]) -> Option<Member> 
     let signs = section.words("signs").into_iter().map(|word| word.text.to_owned()).collect();
     let shape = |word: Word<'_>, text: &str| {
         Shape::parse(text)
-            .map_err(|bad| section.report().add(Code::RuleMalformed, word.span, bad.message))
+            .map_err(|bad| section.report().add(word.span, FilesFact::Shape { shape: bad.fact }))
             .ok()
     };
     let (path, at) = (path?, at?);
@@ -46,10 +47,7 @@ fn read_member(section: &Section<'_, '_>, earlier: &[Member]) -> Option<Member> 
     let known: Vec<&str> = path_shape.captures().collect();
     let used: Vec<&str> = steps.iter().flat_map(Shape::captures).collect();
     if known.iter().any(|name| !used.contains(name)) || used.iter().any(|name| !known.contains(name)) {
-        section
-            .report()
-            .add(Code::CaptureUnknown, at.span, "the path of the file and its place do not capture the same")
-            .help("each capture of `path` must stand in `at`, and each of `at` in `path`");
+        section.report().add(at.span, FilesFact::CapturesDiffer);
     }
     Some(Member { path: path_shape, at: steps, dialect: dialect?, needed, data, signs, written })
 }
@@ -66,10 +64,8 @@ fn dialect_of(section: &Section<'_, '_>, earlier: &[Member]) -> Option<Dialect> 
     };
     let Some(like) = earlier.iter().find(|member| member.is_at(word.text)) else {
         let known: Vec<String> = earlier.iter().map(Member::place).collect();
-        section
-            .report()
-            .add(Code::LocatorUnknown, word.span, format!("no file before this one is at `{}`", word.text))
-            .help(did_you_mean(word.text, known.iter().map(String::as_str)));
+        let instead = Suggestion::among(word.text, known.iter().map(String::as_str));
+        section.report().add(word.span, FilesFact::LikeUnknown { place: word.text.to_owned(), instead });
         section.forgive();
         return None;
     };

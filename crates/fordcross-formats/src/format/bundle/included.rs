@@ -1,7 +1,8 @@
 //! Files whose statements stand in place of the statement that names them: which of a backup's files they are.
 
 use super::Members;
-use crate::finding::{Code, Finding};
+use super::facts::IncludeFact;
+use crate::finding::Finding;
 use crate::format::{Codec, Includes};
 use crate::text::shape::Shape;
 use crate::text::source::{Content, Piece, Source, Span};
@@ -44,16 +45,10 @@ impl NoFile {
     }
 
     /// What a person is told of it, if anything.
-    pub fn told(self) -> Option<(Code, &'static str)> {
+    pub fn fact(self) -> Option<IncludeFact> {
         match self {
-            Self::Missing => Some((
-                Code::FileMissing,
-                "add it to the backup; what it sets is neither carried nor in the ledger, and the statement is left out",
-            )),
-            Self::NothingFits => Some((
-                Code::NothingIncluded,
-                "if the old system has such files, add them to the backup: what they set is not carried without them",
-            )),
+            Self::Missing => Some(IncludeFact::Missing),
+            Self::NothingFits => Some(IncludeFact::NothingFits),
             Self::MayBeMissing | Self::FolderEmpty => None,
         }
     }
@@ -218,13 +213,8 @@ pub fn taken_by_end(tree: &Tree<'_>, members: &Members) -> Vec<Finding> {
         };
         let found = included(tree.source(), said, tree.span(node), includes, &members.folders);
         if let Some(first) = found.files.first().filter(|_| found.by_end) {
-            let message =
-                format!("`{said}` is taken to be `{}` of the backup, by the end of its path", first.path);
-            findings.push(
-                Finding::new(Code::IncludeTaken, message).at(tree.source(), tree.span(node)).help(
-                    "see that it is the same file; if it is another, put that in its place in the backup",
-                ),
-            );
+            let fact = IncludeFact::ByEndOfPath { said: said.to_owned(), file: first.path.clone() };
+            findings.push(Finding::new(fact).at(tree.source(), tree.span(node)));
         }
     }
     findings

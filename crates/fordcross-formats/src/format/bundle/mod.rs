@@ -1,6 +1,7 @@
 //! Backups of several files: each is read in its own format into its place of one tree, and written from it.
 
 mod declare;
+mod facts;
 mod files;
 mod included;
 mod members;

@@ -2,6 +2,8 @@
 
 #[cfg(not(feature = "sqlite"))]
 mod absent;
+#[cfg(feature = "sqlite")]
+mod facts;
 mod listing;
 #[cfg(feature = "sqlite")]
 mod sqlite;

@@ -4,8 +4,9 @@
 //! number is one, a text is one, nothing is `null`, and bytes are a text as SQL writes them, `X'00FF'`. So a place
 //! in it tells table, row and column. Views and triggers are never run: only tables are read, by their columns.
 
+use super::facts::DatabaseFact;
 use super::listing::read_listing;
-use crate::finding::{Code, Finding, Place};
+use crate::finding::Finding;
 use crate::format::json::read_json_tree;
 use crate::text::json_string::write_string;
 use crate::text::source::Source;
@@ -22,14 +23,11 @@ const MOST_TABLES: usize = 500;
 const MOST_CELL: i32 = 64 << 20;
 
 fn refused(name: &str, error: &rusqlite::Error) -> Box<Finding> {
-    let message = match error.sqlite_error_code() {
-        Some(ErrorCode::TooBig) => "the database has a cell that is too large for a setting",
-        _ => "the database is damaged, or is none",
+    let fact = match error.sqlite_error_code() {
+        Some(ErrorCode::TooBig) => DatabaseFact::CellSize,
+        _ => DatabaseFact::Damaged,
     };
-    let mut finding = Finding::new(Code::NotText, message)
-        .help("compare the file's size with the original and fetch it again; a unit should be stopped while its database is copied");
-    finding.place = Some(Place::of_file(name));
-    Box::new(finding)
+    Box::new(Finding::new(fact).of_file(name))
 }
 
 /// Each table with its listing, by name.

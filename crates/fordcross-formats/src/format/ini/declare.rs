@@ -1,8 +1,8 @@
 //! `[ini]` of a profile.
 
 use super::Ini;
+use super::facts::IniFact;
 use crate::declaration::{Section, separator};
-use crate::finding::Code;
 
 /// How a section says that a line writes INI.
 pub(super) fn declared(holder: &Section<'_, '_>) -> Ini {
@@ -24,10 +24,7 @@ pub(super) fn declared(holder: &Section<'_, '_>) -> Ini {
             (!between.is_empty() && !setting.is_empty()).then(|| (between.to_owned(), setting.to_owned()))
         });
         if parts.is_none() {
-            section
-                .report()
-                .add(Code::ValueWrong, heading.span, "expected the parts of a heading")
-                .help("write `{section} {name}`, with what stands between them and the name of the setting");
+            section.report().add(heading.span, IniFact::Heading);
         }
         ini.heading = parts;
     }

@@ -5,6 +5,7 @@
 
 mod declare;
 mod edit;
+mod facts;
 mod read;
 mod write;
 

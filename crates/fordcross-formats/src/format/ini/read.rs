@@ -1,7 +1,8 @@
 //! Reading INI, line by line.
 
 use super::Ini;
-use crate::finding::{Code, Finding};
+use super::facts::IniFact;
+use crate::finding::Finding;
 use crate::text::source::{Source, Span};
 use crate::tree::{Kind, NodeId, Text, Tree};
 
@@ -48,28 +49,17 @@ impl Reader<'_, '_> {
         }
         if let Some(rest) = line.strip_prefix('[') {
             let Some(heading) = rest.strip_suffix(']') else {
-                return Err(self.wrong(
-                    span,
-                    "a heading is not closed with `]`",
-                    "write `[NAME]` on a line of its own",
-                ));
+                return Err(self.wrong(span, IniFact::HeadingOpen));
             };
             self.heading(start, span, heading);
             return Ok(());
         }
         let Some((key, value)) = line.split_once(self.manners.separator) else {
             let separator = self.manners.separator;
-            return Err(self.wrong(
-                span,
-                &format!("neither a heading nor a key with `{separator}` and a value"),
-                &format!(
-                    "write `KEY {separator} VALUE`, or begin the line with `{}` if it is a comment",
-                    self.manners.comments[0]
-                ),
-            ));
+            return Err(self.wrong(span, IniFact::Neither { separator, comment: self.manners.comments[0] }));
         };
         if key.trim().is_empty() {
-            return Err(self.wrong(span, "a value without a key", "name the key"));
+            return Err(self.wrong(span, IniFact::Keyless));
         }
         self.place_comments(self.section);
         let leaf = self.tree.push(self.section, Kind::Text, key.trim_end(), span);
@@ -137,12 +127,11 @@ impl Reader<'_, '_> {
                 c => text.push(c),
             }
         }
-        let help = "close the quotes at the end of the line; in them, write `\\\"`, `\\\\` and `\\n`";
-        Err(self.wrong(spelled, "a value in quotes that are not closed as they should be", help))
+        Err(self.wrong(spelled, IniFact::Quotes))
     }
 
     /// The line itself is not shown: it may hold a secret.
-    fn wrong(&self, span: Span, message: &str, help: &str) -> Box<Finding> {
-        Box::new(Finding::new(Code::IniMalformed, message).at(self.source, span).help(help))
+    fn wrong(&self, span: Span, fact: IniFact) -> Box<Finding> {
+        Box::new(Finding::new(fact).at(self.source, span))
     }
 }

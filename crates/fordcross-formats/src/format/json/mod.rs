@@ -1,6 +1,7 @@
 //! JSON (RFC 8259): read into events, written from a tree.
 
 mod edit;
+mod facts;
 mod read;
 mod write;
 

@@ -1,7 +1,8 @@
 //! Reading, by the `jiter` tokenizer: it gives exact spans and numbers to the letter. Depth and
 //! repeated keys are ours to refuse.
 
-use crate::finding::{Code, Finding};
+use super::facts::JsonFact;
+use crate::finding::Finding;
 use crate::text::source::{Source, Span};
 use crate::tree::{Kind, Sink, Text, Tree, TreeBuilder};
 use jiter::{Jiter, JiterError, JiterErrorType, JsonErrorType, Peek};
@@ -43,66 +44,49 @@ pub fn read_json(source: Source<'_>, sink: &mut impl Sink) -> Result<(), Box<Fin
             shift + problem.at,
             (shift + problem.at + 1).min(source.text.len()).max(shift + problem.at),
         );
-        let finding = Finding::new(problem.code, problem.message).at(source, span);
-        Box::new(match problem.help {
-            Some(help) => finding.help(help),
-            None => finding,
-        })
+        Box::new(Finding::new(problem.fact).at(source, span))
     })
 }
 
 struct Problem {
     at: usize,
-    code: Code,
-    message: String,
-    help: Option<&'static str>,
+    fact: JsonFact,
 }
 
 impl From<JiterError> for Problem {
     fn from(error: JiterError) -> Self {
-        let (cut_off, message) = match &error.error_type {
-            JiterErrorType::JsonError(error) => what_is_wrong(error),
+        let fact = match &error.error_type {
+            JiterErrorType::JsonError(error) => fact_of(error),
             // A kind that was not asked for.
-            JiterErrorType::WrongType { .. } => (false, "this is not well-formed JSON"),
+            JiterErrorType::WrongType { .. } => JsonFact::Other,
         };
-        Self {
-            at: error.index,
-            code: Code::JsonMalformed,
-            message: message.into(),
-            help: cut_off.then_some(
-                "the file seems to be cut off; compare its size with the original and fetch it again",
-            ),
-        }
+        Self { at: error.index, fact }
     }
 }
 
-/// What the tokenizer complains of, in words of our own; and whether the file is cut off.
-fn what_is_wrong(error: &JsonErrorType) -> (bool, &'static str) {
+/// What the tokenizer complains of.
+fn fact_of(error: &JsonErrorType) -> JsonFact {
     match error {
         JsonErrorType::EofWhileParsingList
         | JsonErrorType::EofWhileParsingObject
         | JsonErrorType::EofWhileParsingString
-        | JsonErrorType::EofWhileParsingValue => (true, "the file ends too early"),
-        JsonErrorType::ExpectedColon => (false, "expected `:` behind the key"),
-        JsonErrorType::ExpectedListCommaOrEnd => (false, "expected `,` or `]`"),
-        JsonErrorType::ExpectedObjectCommaOrEnd => (false, "expected `,` or `}`"),
-        JsonErrorType::ExpectedSomeIdent => (false, "expected `true`, `false` or `null`"),
-        JsonErrorType::ExpectedSomeValue => (false, "expected a value"),
-        JsonErrorType::InvalidEscape => (false, "an escape that JSON does not have"),
-        JsonErrorType::InvalidNumber | JsonErrorType::NumberOutOfRange => {
-            (false, "a number that is none in JSON")
-        }
+        | JsonErrorType::EofWhileParsingValue => JsonFact::CutOff,
+        JsonErrorType::ExpectedColon => JsonFact::Colon,
+        JsonErrorType::ExpectedListCommaOrEnd => JsonFact::ListSeparator,
+        JsonErrorType::ExpectedObjectCommaOrEnd => JsonFact::ObjectSeparator,
+        JsonErrorType::ExpectedSomeIdent => JsonFact::Word,
+        JsonErrorType::ExpectedSomeValue => JsonFact::Value,
+        JsonErrorType::InvalidEscape => JsonFact::Escape,
+        JsonErrorType::InvalidNumber | JsonErrorType::NumberOutOfRange => JsonFact::Number,
         JsonErrorType::InvalidUnicodeCodePoint
         | JsonErrorType::LoneLeadingSurrogateInHexEscape
-        | JsonErrorType::UnexpectedEndOfHexEscape => (false, "an escape that is no character"),
-        JsonErrorType::ControlCharacterWhileParsingString => {
-            (false, "a control character in a string; write it as an escape")
-        }
-        JsonErrorType::KeyMustBeAString => (false, "expected a key in quotes"),
-        JsonErrorType::TrailingComma => (false, "a comma with nothing behind it"),
-        JsonErrorType::TrailingCharacters => (false, "something stands behind the end"),
-        JsonErrorType::RecursionLimitExceeded => (false, "nested deeper than can be read"),
-        _ => (false, "this is not well-formed JSON"),
+        | JsonErrorType::UnexpectedEndOfHexEscape => JsonFact::EscapedCharacter,
+        JsonErrorType::ControlCharacterWhileParsingString => JsonFact::Control,
+        JsonErrorType::KeyMustBeAString => JsonFact::Key,
+        JsonErrorType::TrailingComma => JsonFact::CommaAtEnd,
+        JsonErrorType::TrailingCharacters => JsonFact::BehindEnd,
+        JsonErrorType::RecursionLimitExceeded => JsonFact::Recursion,
+        _ => JsonFact::Other,
     }
 }
 
@@ -211,12 +195,7 @@ impl<S: Sink> Reader<'_, '_, S> {
             !keys.many.insert(key.into())
         };
         if repeated {
-            return Err(Problem {
-                at: start,
-                code: Code::JsonMalformed,
-                message: "a key is given twice in one object".into(),
-                help: Some("keep one of the two; programs differ in which one they take"),
-            });
+            return Err(Problem { at: start, fact: JsonFact::KeyTwice });
         }
         Ok(())
     }
@@ -225,12 +204,7 @@ impl<S: Sink> Reader<'_, '_, S> {
         let start = self.jiter.current_index();
         if peek == Peek::Object || peek == Peek::Array {
             if self.open.len() >= MAX_DEPTH {
-                return Err(Problem {
-                    at: start,
-                    code: Code::TooLarge,
-                    message: format!("objects and arrays are nested more than {MAX_DEPTH} deep"),
-                    help: Some("no configuration backup is; is this the right file?"),
-                });
+                return Err(Problem { at: start, fact: JsonFact::TooDeep { most: MAX_DEPTH } });
             }
             let kind = if peek == Peek::Object { Kind::Map } else { Kind::List };
             self.sink.open(kind, name, self.shift + start);
@@ -277,12 +251,7 @@ impl<S: Sink> Reader<'_, '_, S> {
                 self.jiter.known_number_bytes(peek)?;
             }
             _ => {
-                return Err(Problem {
-                    at: start,
-                    code: Code::JsonMalformed,
-                    message: "expected a value".into(),
-                    help: None,
-                });
+                return Err(Problem { at: start, fact: JsonFact::Value });
             }
         }
         let span = Span::new(self.shift + start, self.shift + self.jiter.current_index());
@@ -300,6 +269,7 @@ fn keep(lent: Option<&str>, kept: &mut String) -> bool {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::finding::Code;
     use crate::format::json::write_json;
     use proptest::prelude::*;
     use rstest::rstest;
@@ -331,14 +301,14 @@ mod tests {
     #[case("[NaN]", "expected", 1)]
     fn refuses(#[case] text: &str, #[case] message: &str, #[case] at: u32) {
         let finding = rewrite(text).expect_err("refused");
-        assert!(finding.message.contains(message), "{}", finding.message);
+        assert!(finding.message().contains(message), "{}", finding.message());
         assert_eq!(finding.place.map(|place| place.span.start), Some(at));
     }
 
     #[test]
     fn nesting_is_bounded() {
-        assert_eq!(rewrite(&"[".repeat(100_000)).expect_err("refused").code, Code::TooLarge);
-        assert_eq!(rewrite(&"{\"a\":".repeat(100_000)).expect_err("refused").code, Code::TooLarge);
+        assert_eq!(rewrite(&"[".repeat(100_000)).expect_err("refused").code(), Code::TooLarge);
+        assert_eq!(rewrite(&"{\"a\":".repeat(100_000)).expect_err("refused").code(), Code::TooLarge);
     }
 
     proptest! {

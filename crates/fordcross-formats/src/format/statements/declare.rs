@@ -1,9 +1,9 @@
 //! `[statements]` and `[[statement]]` of a profile.
 
+use super::facts::{GrammarFact, ShapeFact};
 use super::shape::StatementShape;
 use super::{Escape, Grammar, Includes, Inside, Nesting, PathPart, Statement};
 use crate::declaration::{Section, Word, separator};
-use crate::finding::Code;
 
 /// How a section says that a line writes statements.
 pub(super) fn declared(holder: &Section<'_, '_>) -> Grammar {
@@ -25,7 +25,7 @@ fn any_one(section: &Section<'_, '_>, word: Word<'_>) -> Option<char> {
     let mut chars = word.text.chars();
     let only = chars.next().filter(|_| chars.next().is_none());
     if only.is_none() {
-        section.report().add(Code::ValueWrong, word.span, "expected one character");
+        section.report().add(word.span, GrammarFact::NoCharacter);
     }
     only
 }
@@ -81,7 +81,7 @@ fn read_statement(section: &Section<'_, '_>, marks: &[char]) -> Option<Statement
     let unquote = section.word("unquote").and_then(|word| any_one(section, word));
     let (shape, at) = (shape?, at?);
     let read = StatementShape::parse(shape.text, marks)
-        .map_err(|message| section.report().add(Code::RuleMalformed, shape.span, message))
+        .map_err(|bad| section.report().add(shape.span, GrammarFact::Shape { shape: bad }))
         .ok()?;
     let mut path = Vec::new();
     for step in at.text.split('/') {
@@ -91,14 +91,11 @@ fn read_statement(section: &Section<'_, '_>, marks: &[char]) -> Option<Statement
             None => PathPart::Name(step.to_owned()),
         });
         if step.is_empty() || capture.is_some_and(|name| !read.has(name)) {
-            let message = match capture {
-                Some(name) => format!("the shape captures no `{name}`"),
-                None => "a step of a path without a name".to_owned(),
+            let fact = match capture {
+                Some(name) => GrammarFact::StepUncaptured { name: name.to_owned() },
+                None => GrammarFact::StepNameless,
             };
-            section
-                .report()
-                .add(Code::CaptureUnknown, at.span, message)
-                .help("name steps, or captures of `shape` in braces");
+            section.report().add(at.span, fact);
         }
     }
     let (takes, skips) = (section.words("takes"), section.words("skips"));
@@ -106,11 +103,7 @@ fn read_statement(section: &Section<'_, '_>, marks: &[char]) -> Option<Statement
     let texts = |words: Vec<Word<'_>>| words.into_iter().map(|word| word.text.to_owned()).collect();
     let includes = includes.map(|word| {
         if !read.has(word.text) {
-            section.report().add(
-                Code::CaptureUnknown,
-                word.span,
-                format!("the shape captures no `{}`", word.text),
-            );
+            section.report().add(word.span, GrammarFact::Uncaptured { name: word.text.to_owned() });
         }
         Includes { of: word.text.to_owned(), takes: texts(takes), skips: texts(skips), may_be_missing }
     });
@@ -130,18 +123,14 @@ fn read_inside(section: &Section<'_, '_>, shape: &StatementShape) -> Option<Insi
     read_words(section, &mut grammar);
     let (of, pairs) = (of?, pairs?);
     if !shape.parts.iter().any(|part| part.captures(of.text)) {
-        let message = format!("the shape captures no one word `{}`", of.text);
-        section.report().add(Code::CaptureUnknown, of.span, message);
+        section.report().add(of.span, GrammarFact::WordUncaptured { name: of.text.to_owned() });
     }
     let group = pairs.text.replace("{name}", "{pair.key}").replace("{value}", "{pair.value}");
     let parsed = StatementShape::parse(&format!("[{group}]..."), &grammar.marks);
     let known = parsed.as_ref().is_ok_and(|shape| shape.names() == ["pair"]);
     if !known {
-        let message = parsed.err().unwrap_or_else(|| "expected one pair".into());
-        section
-            .report()
-            .add(Code::RuleMalformed, pairs.span, message)
-            .help("write `{name}` and `{value}` with what stands between them, such as `{name}={value}`");
+        let shape = parsed.err().unwrap_or(ShapeFact::NoPair);
+        section.report().add(pairs.span, GrammarFact::Pairs { shape });
         return None;
     }
     Some(Inside { of: of.text.to_owned(), shape: parsed.ok()?, grammar })

@@ -7,6 +7,7 @@
 mod codec;
 mod declare;
 mod edit;
+mod facts;
 mod read;
 mod scan;
 mod shape;

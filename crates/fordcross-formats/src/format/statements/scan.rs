@@ -1,8 +1,9 @@
 //! Parting statements into words.
 
+use super::facts::StatementFact;
 use super::shape::{Half, WordKind, Words};
 use super::{Grammar, Inside, Nesting, Part};
-use crate::finding::{Code, Finding};
+use crate::finding::Finding;
 use crate::text::source::{Source, Span};
 use std::borrow::Cow;
 
@@ -35,8 +36,8 @@ pub(super) struct Scanner<'g, 'a> {
 
 impl<'a> Scanner<'_, 'a> {
     /// The line itself is not shown: it may hold a secret.
-    pub(super) fn wrong(&self, span: Span, message: &str, help: &str) -> Box<Finding> {
-        Box::new(Finding::new(Code::StatementMalformed, message.to_owned()).at(self.source, span).help(help))
+    pub(super) fn wrong(&self, span: Span, fact: StatementFact) -> Box<Finding> {
+        Box::new(Finding::new(fact).at(self.source, span))
     }
 
     pub(super) fn comment_at(&self, text: &str) -> Option<usize> {
@@ -89,12 +90,7 @@ impl<'a> Scanner<'_, 'a> {
             } else {
                 let (word, after) = self.word(at, end)?;
                 if words.len() == MAX_WORDS {
-                    let message = format!("a statement has more than {MAX_WORDS} words");
-                    return Err(self.wrong(
-                        word.span,
-                        &message,
-                        "no configuration has; is this the right file?",
-                    ));
+                    return Err(self.wrong(word.span, StatementFact::Words { most: MAX_WORDS }));
                 }
                 words.push(word);
                 at = after;
@@ -181,7 +177,7 @@ impl<'a> Scanner<'_, 'a> {
             }
         }
         let span = Span::new(start, start + quote.len_utf8());
-        Err(self.wrong(span, "quotes that are not closed", "close them on the same line"))
+        Err(self.wrong(span, StatementFact::QuotesOpen))
     }
 }
 

@@ -5,6 +5,7 @@
 //! left as it stands there, `[…]` may be missing, `[…]...` be there any number of times.
 
 use super::Grammar;
+use super::facts::ShapeFact;
 use crate::text::shape::is_name;
 use wildmatch::WildMatch;
 
@@ -69,7 +70,7 @@ impl StatementShape {
     ///
     /// # Errors
     /// What is wrong with it.
-    pub(super) fn parse(text: &str, marks: &[char]) -> Result<Self, String> {
+    pub(super) fn parse(text: &str, marks: &[char]) -> Result<Self, ShapeFact> {
         let mut groups: Vec<Vec<Part>> = vec![Vec::new()];
         let mut at = 0;
         let mut apart = true;
@@ -89,9 +90,9 @@ impl StatementShape {
                 at += 1;
             } else if c == ']' {
                 let Some(group) = groups.pop().filter(|_| parts > 1) else {
-                    return Err("`]` closes no `[`".into());
+                    return Err(ShapeFact::ClosesNothing);
                 };
-                let holder = groups.last_mut().ok_or("`]` closes no `[`")?;
+                let holder = groups.last_mut().ok_or(ShapeFact::ClosesNothing)?;
                 if rest[1..].starts_with("...") {
                     holder.push(Part::Repeated(group));
                     at += 4;
@@ -100,7 +101,7 @@ impl StatementShape {
                     at += 1;
                 }
             } else if c == '{' {
-                let end = rest.find('}').ok_or("a capture that is not closed with `}`")?;
+                let end = rest.find('}').ok_or(ShapeFact::CaptureOpen)?;
                 let several = rest[end + 1..].starts_with("...");
                 let part = capture(&rest[1..end], several)?;
                 groups[parts - 1].push(part);
@@ -116,15 +117,15 @@ impl StatementShape {
                 at += end;
             }
         }
-        let parts = groups.pop().filter(|_| groups.is_empty()).ok_or("`[` is not closed with `]`")?;
+        let parts = groups.pop().filter(|_| groups.is_empty()).ok_or(ShapeFact::GroupOpen)?;
         if parts.is_empty() {
-            return Err("a shape without anything in it".into());
+            return Err(ShapeFact::Empty);
         }
         let shape = Self { parts };
         let last = shape.parts.len() - 1;
         let misplaced = |part: &Part| matches!(part, Part::Rest(_));
         if shape.parts[..last].iter().any(misplaced) {
-            return Err("a capture of all that is left can only stand at the end".into());
+            return Err(ShapeFact::RestNotLast);
         }
         Ok(shape)
     }
@@ -178,8 +179,8 @@ impl Words<'_, '_> {
     }
 }
 
-fn capture(inner: &str, several: bool) -> Result<Part, String> {
-    let bad = |name: &str| format!("`{name}` is no name of a capture: lower-case letters, digits and `-`");
+fn capture(inner: &str, several: bool) -> Result<Part, ShapeFact> {
+    let bad = |name: &str| ShapeFact::CaptureName { name: name.to_owned() };
     if let Some(name) = inner.strip_suffix(",...") {
         return if is_name(name) { Ok(Part::List(name.to_owned())) } else { Err(bad(name)) };
     }
@@ -192,7 +193,7 @@ fn capture(inner: &str, several: bool) -> Result<Part, String> {
         let half = match half {
             "key" => Half::Key,
             "value" => Half::Value,
-            _ => return Err(format!("`{inner}` names no half of a pair: `key` or `value`")),
+            _ => return Err(ShapeFact::PairHalf { name: inner.to_owned() }),
         };
         return if is_name(name) { Ok(Part::Pair(name.to_owned(), half, choice)) } else { Err(bad(name)) };
     }

@@ -2,6 +2,7 @@
 //! in it under the name of its column.
 
 mod edit;
+mod facts;
 mod read;
 mod write;
 

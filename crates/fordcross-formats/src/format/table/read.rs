@@ -1,7 +1,8 @@
 //! Reading tables cell by cell: where a cell stands is what a reader of whole records cannot tell.
 
 use super::Table;
-use crate::finding::{Code, Finding};
+use super::facts::TableFact;
+use crate::finding::Finding;
 use crate::text::source::{Source, Span};
 use crate::tree::{Kind, NodeId, Text, Tree};
 use rustc_hash::FxHashSet;
@@ -21,8 +22,8 @@ pub(super) fn read_csv<'a>(source: Source<'a>, manners: &Table) -> Result<Tree<'
     while let Some(record) = cells.record(source)? {
         let whole = Span::new(record[0].span.start as usize, record[record.len() - 1].span.end as usize);
         if record.len() != columns.len() {
-            let message = format!("a row of {} under a header of {}", record.len(), columns.len());
-            return Err(wrong(source, whole, &message, "give each row as many cells as the header has"));
+            let fact = TableFact::Cells { cells: record.len(), columns: columns.len() };
+            return Err(wrong(source, whole, fact));
         }
         let row = tree.push(root, Kind::Map, &manners.row, whole);
         for (cell, column) in record.iter().zip(&columns) {
@@ -39,8 +40,8 @@ pub(super) fn read_csv<'a>(source: Source<'a>, manners: &Table) -> Result<Tree<'
     Ok(tree)
 }
 
-fn wrong(source: Source<'_>, span: Span, message: &str, help: &str) -> Box<Finding> {
-    Box::new(Finding::new(Code::TableMalformed, message.to_owned()).at(source, span).help(help))
+fn wrong(source: Source<'_>, span: Span, fact: TableFact) -> Box<Finding> {
+    Box::new(Finding::new(fact).at(source, span))
 }
 
 fn check_columns(
@@ -51,11 +52,10 @@ fn check_columns(
     let mut seen = FxHashSet::default();
     for (index, column) in columns.iter().enumerate() {
         if column.is_empty() {
-            return Err(wrong(source, span(index), "a column without a name", "name it in the header"));
+            return Err(wrong(source, span(index), TableFact::ColumnNameless));
         }
         if !seen.insert(column) {
-            let message = format!("the column `{column}` is there twice");
-            return Err(wrong(source, span(index), &message, "give each column a name of its own"));
+            return Err(wrong(source, span(index), TableFact::ColumnTwice { column: column.clone() }));
         }
     }
     Ok(())
@@ -118,8 +118,7 @@ impl Cells<'_> {
         let mut from = start + 1;
         loop {
             let Some(quote) = self.text[from..].find('"') else {
-                let help = "close the quotes; inside them, write two for one";
-                return Err(wrong(source, Span::new(start, start + 1), "quotes that are not closed", help));
+                return Err(wrong(source, Span::new(start, start + 1), TableFact::QuotesOpen));
             };
             from += quote + 1;
             if !self.text[from..].starts_with('"') {
@@ -129,8 +128,7 @@ impl Cells<'_> {
         }
         self.at = from;
         if self.text[from..].chars().next().is_some_and(|c| !ends(c)) {
-            let help = "close the quotes at the end of the cell; inside them, write two for one";
-            return Err(wrong(source, Span::new(start, from), "text behind closed quotes", help));
+            return Err(wrong(source, Span::new(start, from), TableFact::BehindQuotes));
         }
         Ok(Cell { span: Span::new(start, from), quoted: true })
     }

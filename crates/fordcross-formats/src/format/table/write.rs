@@ -94,7 +94,7 @@ mod tests {
     fn refuses(#[case] text: &str, #[case] line: u32, #[case] column: u32, #[case] told: &str) {
         let finding = read_csv(Source::new("a", text), &Table::default()).expect_err("refused");
         let at = finding.place.as_ref().expect("a place").at;
-        assert!(finding.message.contains(told), "{}", finding.message);
+        assert!(finding.message().contains(told), "{}", finding.message());
         assert_eq!((at.line, at.column), (line, column));
     }
 

@@ -1,7 +1,6 @@
 //! What XML allows: characters (production 2), names (4, 4a) and references (66, 68).
 
-/// A reference that is not allowed, with what to say of it.
-pub(super) struct BadReference(pub(super) String);
+use super::facts::XmlFact;
 
 /// XML 1.0, production 2 (`Char`), for the characters that UTF-8 text can hold.
 pub(super) fn is_allowed(c: char) -> bool {
@@ -62,11 +61,11 @@ pub(super) fn name_len(text: &str) -> usize {
 
 /// Decodes the reference that `text`, beginning with `&`, begins with: the character and the
 /// length of the reference in bytes.
-pub(super) fn reference(text: &str) -> Result<(char, usize), BadReference> {
+pub(super) fn reference(text: &str) -> Result<(char, usize), XmlFact> {
     // The longest reference that can be right is `&#x10FFFF;` with a few leading zeros.
     let end = text.bytes().take(32).position(|b| b == b';');
     let Some(end) = end else {
-        return Err(BadReference("`&` does not begin a reference; write `&amp;` for the character".into()));
+        return Err(XmlFact::NoReference);
     };
     let name = &text[1..end];
     let decoded = match name {
@@ -82,20 +81,14 @@ pub(super) fn reference(text: &str) -> Result<(char, usize), BadReference> {
                 .and_then(char::from_u32)
                 .filter(|&c| is_allowed(c)),
             None if name_len(name) == name.len() && !name.is_empty() => {
-                return Err(BadReference(
-                    "an entity that is not built in; only `amp`, `lt`, `gt`, `apos` and `quot` are".into(),
-                ));
+                return Err(XmlFact::EntityUnknown);
             }
             None => {
-                return Err(BadReference(
-                    "`&` does not begin a reference; write `&amp;` for the character".into(),
-                ));
+                return Err(XmlFact::NoReference);
             }
         },
     };
-    decoded
-        .map(|c| (c, end + 1))
-        .ok_or_else(|| BadReference("a character reference to what is no XML character".into()))
+    decoded.map(|c| (c, end + 1)).ok_or(XmlFact::ReferenceToNone)
 }
 
 /// Digits only: `from_str_radix` alone would take a sign.

@@ -7,6 +7,7 @@
 
 mod chars;
 mod edit;
+mod facts;
 mod scan;
 mod spell;
 mod write;
@@ -19,9 +20,10 @@ use super::codec::{Codec, Dialect, Included, KnownBy, Scope, Traits, undecoded};
 use super::edit::{File, edit_pieces};
 use super::layout::Layout;
 use crate::declaration::Section;
-use crate::finding::{Code, Finding};
+use crate::finding::Finding;
 use crate::text::source::{Content, Piece, Source, Span};
 use crate::tree::{Kind, NodeId, Tree};
+use facts::{XmlDeclarationFact, XmlFact};
 use std::borrow::Cow;
 use std::sync::Arc;
 use write::{escape, write_element_as};
@@ -49,11 +51,7 @@ fn declared(section: &Section<'_, '_>, scope: Scope) -> Dialect {
     }
     let root = section.word("root").map(|root| root.text.to_owned());
     if root.is_none() {
-        section.report().add(
-            Code::KeyMissing,
-            section.span(),
-            "`root` is missing: what the outermost element is called",
-        );
+        section.report().add(section.span(), XmlDeclarationFact::NoRoot);
     }
     Arc::new(Xml { root: root.unwrap_or_default() })
 }
@@ -83,8 +81,8 @@ impl Codec for Xml {
         let own = read_xml(whole)?;
         let root = own.name(own.root());
         if root != self.root {
-            let message = format!("expected the outermost element `{}`, found `{root}`", self.root);
-            return Err(Box::new(Finding::new(Code::Unrecognised, message).at(whole, own.span(own.root()))));
+            let fact = XmlFact::OtherRoot { expected: self.root.clone(), found: root.to_owned() };
+            return Err(Box::new(Finding::new(fact).at(whole, own.span(own.root()))));
         }
         tree.adopt(holder, name, &own, piece.span.start);
         Ok(())

@@ -5,6 +5,8 @@
 mod absent;
 mod edit;
 #[cfg(feature = "yaml")]
+mod facts;
+#[cfg(feature = "yaml")]
 mod read;
 mod scalar;
 mod write;

@@ -1,7 +1,8 @@
 //! Reading, by the events of the `granit-parser` crate.
 
+use super::facts::YamlFact;
 use super::scalar::is_bare;
-use crate::finding::{Code, Finding};
+use crate::finding::Finding;
 use crate::text::source::{Source, Span};
 use crate::tree::{Kind, NodeId, Text, Tree};
 use granit_parser::{Event, Parser, ScalarStyle};
@@ -32,11 +33,7 @@ pub(super) fn read_yaml(source: Source<'_>) -> Result<Tree<'_>, Box<Finding>> {
     for event in Parser::new_from_str(source.text) {
         let (event, span) = event.map_err(|error| {
             let at = error.marker().byte_offset().unwrap_or(source.text.len()).min(source.text.len());
-            reader.wrong(
-                Span::new(at, at),
-                what_is_wrong(&error.info()),
-                "correct it, or fetch the file again",
-            )
+            reader.wrong(Span::new(at, at), fact_of(&error.info()))
         })?;
         let byte = |marker: &granit_parser::Marker| {
             marker.byte_offset().unwrap_or(source.text.len()).min(source.text.len())
@@ -47,34 +44,28 @@ pub(super) fn read_yaml(source: Source<'_>) -> Result<Tree<'_>, Box<Finding>> {
         reader.event(event, Span::new(start, end.max(start)), Span::new(tag, tag))?;
     }
     if reader.documents == 0 {
-        return Err(reader.wrong(Span::default(), "the file has no document", "fetch the file again"));
+        return Err(reader.wrong(Span::default(), YamlFact::NoDocument));
     }
     let root = reader.tree.root();
     reader.place_comments(if reader.tree.kind(root).is_branch() { root } else { NodeId::DOCUMENT });
     Ok(reader.tree)
 }
 
-/// What the parser complains of, in words of our own.
-fn what_is_wrong(said: &str) -> &'static str {
-    const KNOWN: [(&[&str], &str); 8] = [
-        (&["indent"], "the indentation does not fit what is around it"),
-        (&["comment"], "a comment stands where none can"),
-        (&["quot", "escape", "scalar", "multiline"], "a text is not ended, or goes on where it cannot"),
-        (&["tab"], "a tab stands where only blanks can"),
-        (
-            &["flow", "']'", "'}'", "bracket", "brace"],
-            "a list or mapping in brackets is not closed, or not parted by commas",
-        ),
-        (&["anchor", "alias"], "an anchor or an alias that cannot stand here"),
-        (&["directive", "tag"], "a directive or tag that cannot stand here"),
-        (
-            &["key", "mapping", "value", "':'", "block", "sequence", "simple"],
-            "a key, a value or an entry stands where none can",
-        ),
+/// What the parser complains of.
+fn fact_of(said: &str) -> YamlFact {
+    const KNOWN: [(&[&str], YamlFact); 8] = [
+        (&["indent"], YamlFact::Indentation),
+        (&["comment"], YamlFact::Comment),
+        (&["quot", "escape", "scalar", "multiline"], YamlFact::TextOpen),
+        (&["tab"], YamlFact::Tab),
+        (&["flow", "']'", "'}'", "bracket", "brace"], YamlFact::BracketOpen),
+        (&["anchor", "alias"], YamlFact::Anchor),
+        (&["directive", "tag"], YamlFact::Directive),
+        (&["key", "mapping", "value", "':'", "block", "sequence", "simple"], YamlFact::Entry),
     ];
     let said = said.to_lowercase();
     let found = KNOWN.iter().find(|(words, _)| words.iter().any(|word| said.contains(word)));
-    found.map_or("this is not well-formed YAML", |(_, told)| *told)
+    found.map_or(YamlFact::Other, |(_, fact)| fact.clone())
 }
 
 /// A mapping or sequence that is being read.
@@ -105,8 +96,8 @@ enum Slot {
 }
 
 impl<'a> Reader<'a> {
-    fn wrong(&self, span: Span, message: &str, help: &str) -> Box<Finding> {
-        Box::new(Finding::new(Code::YamlMalformed, message.to_owned()).at(self.source, span).help(help))
+    fn wrong(&self, span: Span, fact: YamlFact) -> Box<Finding> {
+        Box::new(Finding::new(fact).at(self.source, span))
     }
 
     fn check_depth(&self) -> Result<(), Box<Finding>> {
@@ -133,12 +124,7 @@ impl<'a> Reader<'a> {
     }
 
     fn too_deep(&self, span: Span) -> Box<Finding> {
-        let message = format!("mappings and sequences are nested deeper than {MAX_DEPTH} levels");
-        Box::new(
-            Finding::new(Code::TooLarge, message)
-                .at(self.source, span)
-                .help("no configuration is so deep; look at where the file comes from"),
-        )
+        self.wrong(span, YamlFact::TooDeep { most: MAX_DEPTH })
     }
 
     /// Takes a value in: where it goes.
@@ -153,14 +139,10 @@ impl<'a> Reader<'a> {
             return Ok(Slot::Child(open.node, name));
         }
         let Some(key) = key else {
-            return Err(self.wrong(span, "a key that is no word", "write a plain word before the colon"));
+            return Err(self.wrong(span, YamlFact::KeyNoWord));
         };
         if !open.keys.insert(key.to_owned()) {
-            return Err(self.wrong(
-                span,
-                "the same key is given twice in one mapping",
-                "take one of them out: readers differ in which one they take",
-            ));
+            return Err(self.wrong(span, YamlFact::KeyTwice));
         }
         open.key = Some(key.to_owned());
         Ok(Slot::Key)
@@ -192,11 +174,7 @@ impl<'a> Reader<'a> {
             Event::DocumentStart(..) => {
                 self.documents += 1;
                 if self.documents > 1 {
-                    return Err(self.wrong(
-                        span,
-                        "a second document begins",
-                        "put each document into a file of its own",
-                    ));
+                    return Err(self.wrong(span, YamlFact::SecondDocument));
                 }
             }
             Event::MappingStart(_, anchor, tag) => {
@@ -261,21 +239,16 @@ impl<'a> Reader<'a> {
     /// What an alias stands for, as if it were written there.
     fn copy(&mut self, anchor: usize, parent: NodeId, name: &str, span: Span) -> Result<(), Box<Finding>> {
         let Some(&from) = self.anchors.get(&anchor) else {
-            return Err(self.wrong(span, "an alias of an anchor that is not there", "name one above it"));
+            return Err(self.wrong(span, YamlFact::AliasOfNone));
         };
         if self.open.iter().any(|open| open.node == from) {
-            return Err(self.wrong(span, "an alias of what holds it", "write out what is meant"));
+            return Err(self.wrong(span, YamlFact::AliasInside));
         }
         let mut work = vec![(parent, from, name.to_owned(), true)];
         while let Some((parent, node, name, is_top)) = work.pop() {
             self.copied += 1;
             if self.copied > MAX_COPIED {
-                let message = format!("aliases stand for more than {MAX_COPIED} values");
-                return Err(Box::new(
-                    Finding::new(Code::TooLarge, message)
-                        .at(self.source, span)
-                        .help("no configuration repeats itself so often; look at where the file comes from"),
-                ));
+                return Err(self.wrong(span, YamlFact::Copies { most: MAX_COPIED }));
             }
             let at = if is_top { span } else { self.tree.span(node) };
             let new = self.tree.push(parent, self.tree.kind(node), &name, at);
@@ -297,11 +270,9 @@ impl<'a> Reader<'a> {
 
     fn check_tag(&self, tag: Option<&granit_parser::Tag>, span: Span) -> Result<(), Box<Finding>> {
         match tag {
-            Some(tag) if !tag.is_yaml_core_schema() && tag.original() != "!" => Err(self.wrong(
-                span,
-                "a tag that says what a value is made into; only plain data is read",
-                "take the tag out",
-            )),
+            Some(tag) if !tag.is_yaml_core_schema() && tag.original() != "!" => {
+                Err(self.wrong(span, YamlFact::Tag))
+            }
             _ => Ok(()),
         }
     }

@@ -154,8 +154,8 @@ mod tests {
     fn refuses(#[case] text: &str, #[case] line: u32, #[case] column: u32, #[case] told: &str) {
         let finding = read_yaml(Source::new("a", text)).expect_err("refused");
         let at = finding.place.as_ref().expect("a place").at;
-        assert!(finding.message.contains(told), "{}", finding.message);
-        assert_eq!((at.line, at.column), (line, column), "{}", finding.message);
+        assert!(finding.message().contains(told), "{}", finding.message());
+        assert_eq!((at.line, at.column), (line, column), "{}", finding.message());
     }
 
     #[rstest]
@@ -165,7 +165,7 @@ mod tests {
     #[case("a0: &a0 [x]\n".to_owned() + &(1..40).map(|n| format!("a{n}: &a{n} [*a{0}, *a{0}]\n", n - 1)).collect::<String>())]
     fn bombs_are_refused(#[case] text: String) {
         let finding = read_yaml(Source::new("a", &text)).expect_err("refused");
-        assert!(finding.message.len() < 200, "{}", finding.message);
+        assert!(finding.message().len() < 200, "{}", finding.message());
     }
 
     proptest! {

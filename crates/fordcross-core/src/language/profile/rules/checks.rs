@@ -1,9 +1,9 @@
 //! Reading `[[check]]`, and checking all that rules say against what the profile declares.
 
+use super::facts::RulesFact;
 use super::read::{RawRules, read_breach, read_old, read_wording};
 use super::{Breach, Check, Condition, Head, Wording};
 use crate::declaration::{Report, Section, Word, as_word};
-use crate::finding::Code;
 use crate::ids::EntryId;
 use crate::language::expression::{OperandKind, alternatives};
 use crate::language::profile::keys::read_range;
@@ -28,10 +28,7 @@ pub(crate) fn read_checks(
     }
     for check in &raw.rules.checks {
         if !check.code.chars().all(|c| c.is_ascii_lowercase() || c.is_ascii_digit() || c == '-') {
-            let message = format!("`{}` is no code", check.code);
-            root.report()
-                .add(Code::ValueWrong, root.span(), message)
-                .help("write small letters, digits and `-`");
+            root.report().add(root.span(), RulesFact::NoCode { code: check.code.clone() });
         }
     }
 }
@@ -68,10 +65,7 @@ fn read_check(
     let default = if at.is_some() && several { Breach::Goes } else { Breach::Blocks };
     let breach = breach.unwrap_or(default);
     if breach == Breach::Goes && at.is_none() {
-        section
-            .report()
-            .add(Code::ValueWrong, section.span(), "the whole configuration cannot go")
-            .help("say `breach = \"blocks\"` or `\"warns\"`, or with `at` which objects the check is about");
+        section.report().add(section.span(), RulesFact::WholeCannotGo);
     }
     let head = Head { pattern: pattern.clone(), releases: range, line, breach, old, noun };
     let of_whole = at.is_none();
@@ -88,10 +82,7 @@ fn read_check(
                 Condition::Unique(unique.into_iter().map(|word| raw.path(word, &pattern)).collect())
             }
             _ => {
-                section
-                    .report()
-                    .add(Code::KeyMissing, section.span(), "a check has `that`, or `unique`, or `cases`")
-                    .help("write `that = \"CONDITION\"`, or `unique = [\"a\", \"b\"]` for what must be one of a kind");
+                section.report().add(section.span(), RulesFact::NoCondition);
                 return;
             }
         };
@@ -126,7 +117,7 @@ fn read_cases<'r>(section: &Section<'r, '_>) -> Vec<[Word<'r>; 4]> {
     let Some(value) = section.raw("cases") else { return Vec::new() };
     let items = value.get_ref().as_array().map(|items| items.iter().collect::<Vec<_>>()).unwrap_or_default();
     if items.is_empty() {
-        section.report().add(Code::ValueWrong, value.span().into(), "expected a list of cases");
+        section.report().add(value.span().into(), RulesFact::CasesExpected);
     }
     let read = |item: &'r toml::Spanned<toml::de::DeValue<'_>>| {
         let words: Vec<Word<'r>> = item
@@ -136,9 +127,7 @@ fn read_cases<'r>(section: &Section<'r, '_>) -> Vec<[Word<'r>; 4]> {
             .unwrap_or_default();
         let four = <[Word<'r>; 4]>::try_from(words).ok();
         if four.is_none() {
-            section.report().add(Code::ValueWrong, item.span().into(), "expected four strings").help(
-                "write `[\"code\", \"condition\", \"what is wrong\", \"what to do\"]`, with `-` for none",
-            );
+            section.report().add(item.span().into(), RulesFact::FourStrings);
         }
         four
     };
@@ -160,11 +149,8 @@ impl RawRules {
                 None => &condition.pattern,
             };
             let variables = HashMap::from([("name", OperandKind::Text), ("kind", OperandKind::Text)]);
-            for problem in condition.expression.check(&variables, OperandKind::Boolean) {
-                let added = report.add(Code::ExpressionWrong, condition.span, problem.message);
-                if let Some(help) = problem.help {
-                    added.help(help);
-                }
+            for fact in condition.expression.check(&variables, OperandKind::Boolean) {
+                report.add(condition.span, fact);
             }
             let given: Vec<&str> = condition
                 .expression
@@ -178,25 +164,13 @@ impl RawRules {
                 let Some(entry) = entry.map(|entry| &schema[entry]) else { continue };
                 let reads = matches!(asks, "effective" | "values" | "same");
                 if reads && entry.what.setting().is_some_and(|kind| types.is_secret(kind)) {
-                    report
-                        .add(
-                            Code::ExpressionWrong,
-                            condition.span,
-                            format!("`{path}` is a secret, which no condition sees"),
-                        )
-                        .help("what a secret must be its type can say: `min`, `begins`, `pem`");
+                    report.add(condition.span, RulesFact::SecretAsked { path: path.to_owned() });
                 }
                 // What is asked of the whole must be known where it is not given.
                 let is_known = entry.what.default_at(usize::MAX).is_some()
                     || in_force.iter().any(|known| known.pattern.covers(&entry.pattern));
                 if condition.of_whole && asks == "effective" && !is_known && !given.contains(&path) {
-                    report
-                        .add(
-                            Code::ExpressionWrong,
-                            condition.span,
-                            format!("what holds for `{path}` where it is not given is not known"),
-                        )
-                        .help("say it in `[in-force]`, or ask `given` as well");
+                    report.add(condition.span, RulesFact::InForceUnknown { path: path.to_owned() });
                 }
             }
         }
@@ -211,13 +185,7 @@ impl RawRules {
                 Lookup::Unknown { .. } => false,
             };
             if !is_named {
-                report
-                    .add(
-                        Code::LocatorUnknown,
-                        *span,
-                        format!("there are no objects with names at `{pattern}`"),
-                    )
-                    .help("name the `at` of objects with a `name` or one `key`");
+                report.add(*span, RulesFact::NoNamedObjects { pattern: pattern.to_string() });
             }
         }
     }
@@ -251,13 +219,7 @@ fn check_path(
 ) {
     if path.contains("->") {
         if find(schema, pattern, path, raw).is_none() {
-            report
-                .add(
-                    Code::LocatorUnknown,
-                    span,
-                    format!("`{path}` leads to nothing that the profile declares"),
-                )
-                .help("before `->` stands a setting with `refers-to`, behind it a path from what that names");
+            report.add(span, RulesFact::LeadsToNothing { path: path.to_owned() });
         }
         return;
     }

@@ -5,6 +5,7 @@
 //! [`crate::judge`] judges by them.
 
 mod checks;
+mod facts;
 mod read;
 
 pub(super) use checks::read_checks;

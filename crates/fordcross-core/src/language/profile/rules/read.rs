@@ -1,11 +1,11 @@
 //! Reading the rules that stand at objects and settings.
 
+use super::facts::RulesFact;
 use super::{
     Bounds, Breach, Head, Narrows, ObjectRule, OldMeaning, Referent, Required, Rules, SettingRule, Unique,
     Wording,
 };
 use crate::declaration::{Section, Word, as_word, parse_pattern};
-use crate::finding::Code;
 use crate::language::expression::Expression;
 use crate::language::profile::schema::Role;
 use crate::text::source::{LineIndex, Span};
@@ -184,10 +184,7 @@ impl RawObjectRule<'_> {
     ) {
         let breach = self.breach.unwrap_or(if several { Breach::Goes } else { Breach::Blocks });
         if self.breach.is_some_and(|breach| breach == Breach::Goes) && pattern.steps.is_empty() {
-            section
-                .report()
-                .add(Code::ValueWrong, section.span(), "the whole configuration cannot go")
-                .help("say `breach = \"blocks\"`");
+            section.report().add(section.span(), RulesFact::WholeBlocks);
         }
         let required = self
             .required
@@ -289,12 +286,7 @@ pub(crate) fn read_unique(section: &Section<'_, '_>, key: &'static str) -> Optio
         return on.then(|| plain(""));
     }
     let Some(table) = section.section(key).filter(|_| value.get_ref().is_table()) else {
-        section
-            .report()
-            .add(Code::ValueWrong, value.span().into(), "expected `true`, a word or a table")
-            .help(format!(
-                "write `{key} = true`, or a word that all share which must differ: `{key} = \"address\"`"
-            ));
+        section.report().add(value.span().into(), RulesFact::UniqueExpected { key: key.to_owned() });
         return None;
     };
     let among = table.word("among").map_or("", |word| word.text).to_owned();
@@ -311,10 +303,7 @@ fn read_bounds(section: &Section<'_, '_>) -> Option<Bounds> {
     let number = |text: &str, default| if text.is_empty() { Some(default) } else { text.parse().ok() };
     let bounds = number(least, 0).zip(number(most, u64::MAX)).filter(|(least, most)| least <= most);
     if bounds.is_none() {
-        section
-            .report()
-            .add(Code::ValueWrong, word.span, format!("`{}` is no number of things", word.text))
-            .help("write `1..` for at least one, `0..1`, or a number");
+        section.report().add(word.span, RulesFact::NoBounds { text: word.text.to_owned() });
     }
     bounds.map(|(least, most)| Bounds { least, most })
 }
@@ -357,14 +346,7 @@ fn required_of<'r>(
         match words.as_deref() {
             Some(&[path, when]) => Some((path, Some(when))),
             _ => {
-                section
-                    .report()
-                    .add(
-                        Code::ValueWrong,
-                        item.span().into(),
-                        "expected a path, or a path and when it must be there",
-                    )
-                    .help("write `\"id\"` or `[\"key\", \"given('mode')\"]`");
+                section.report().add(item.span().into(), RulesFact::RequiredExpected);
                 None
             }
         }
@@ -383,7 +365,7 @@ fn read_pairs<'r>(section: &Section<'r, '_>, key: &'static str) -> Vec<(Word<'r>
     let pair = |(one, value)| match as_word(value) {
         Some(other) => Some((one, other)),
         None => {
-            table.report().add(Code::ValueWrong, value.span().into(), "expected a path, as a string");
+            table.report().add(value.span().into(), RulesFact::PathExpected);
             None
         }
     };
@@ -400,10 +382,7 @@ fn read_groups<'r>(section: &Section<'r, '_>, key: &'static str) -> Vec<Vec<Word
     let groups: Option<Vec<_>> =
         value.get_ref().as_array().and_then(|items| items.iter().map(group).collect());
     if groups.is_none() {
-        section
-            .report()
-            .add(Code::ValueWrong, value.span().into(), "expected groups of paths")
-            .help("write `[[\"a\", \"b\"]]`");
+        section.report().add(value.span().into(), RulesFact::GroupsExpected);
     }
     groups.unwrap_or_default()
 }

@@ -4,6 +4,7 @@ use super::{
     BODY, Cow, Finding, Half, Inside, Kind, NodeId, Part, PathPart, Range, Reader, Span, Statement, Text,
     UNNAMED, WORDS, Word, WordKind, words_span,
 };
+use crate::format::statements::facts::StatementFact;
 
 impl<'a> Reader<'_, 'a> {
     /// What a statement captured, as values of the branch that it makes.
@@ -156,10 +157,6 @@ impl<'a> Reader<'_, 'a> {
             }
             at = next;
         }
-        Err(self.scan.wrong(
-            whole,
-            &format!("the text behind it is not ended by `{until}`"),
-            "if the file is cut off, fetch it again",
-        ))
+        Err(self.scan.wrong(whole, StatementFact::BodyOpen { until: until.to_owned() }))
     }
 }

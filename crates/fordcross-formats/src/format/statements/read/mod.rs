@@ -2,10 +2,11 @@
 
 mod make;
 
+use super::facts::StatementFact;
 use super::scan::{End, Scanner, Word};
 use super::shape::{Half, UNNAMED, WordKind, Words};
 use super::{BODY, Grammar, Inside, Nesting, Part, PathPart, Statement, VALUE, WORDS};
-use crate::finding::{Code, Finding};
+use crate::finding::Finding;
 use crate::format::codec::Included;
 use crate::text::source::{Source, Span};
 use crate::tree::{Kind, NodeId, Text, Tree};
@@ -91,11 +92,7 @@ impl<'a> Reader<'_, 'a> {
         if matches!(self.grammar.nesting, Nesting::Braces | Nesting::Words(_))
             && let Some(open) = self.blocks.get(depth)
         {
-            return Err(self.scan.wrong(
-                open.open,
-                "a block that is not closed",
-                "close it; if the file is cut off, fetch it again",
-            ));
+            return Err(self.scan.wrong(open.open, StatementFact::BlockOpen));
         }
         Ok(())
     }
@@ -129,11 +126,9 @@ impl<'a> Reader<'_, 'a> {
                     self.close_brace(Span::new(after - 1, after))?;
                     Ok(after)
                 }
-                End::Opened => Err(self.scan.wrong(
-                    Span::new(after - 1, after),
-                    "a block without anything that opens it",
-                    "say before `{` what it is",
-                )),
+                End::Opened => {
+                    Err(self.scan.wrong(Span::new(after - 1, after), StatementFact::BlockNameless))
+                }
                 _ => Ok(after),
             };
         }
@@ -141,11 +136,7 @@ impl<'a> Reader<'_, 'a> {
             Span::new(words[0].span.start as usize, words.last().map_or(at, |word| word.span.end as usize));
         if self.grammar.end_needed && matches!(how, End::Line | End::Closed) {
             let end = self.grammar.end.unwrap_or(';');
-            return Err(self.scan.wrong(
-                whole,
-                &format!("a statement without `{end}` at its end"),
-                "end it; if the file is cut off, fetch it again",
-            ));
+            return Err(self.scan.wrong(whole, StatementFact::Unended { end }));
         }
         if self.grammar.nesting == Nesting::Indent {
             let keep = self.blocks.iter().skip(1).take_while(|block| indent > block.indent).count() + 1;
@@ -156,8 +147,8 @@ impl<'a> Reader<'_, 'a> {
             && words[0].text == close.as_str()
         {
             if self.blocks.len() == 1 {
-                let message = format!("`{close}` closes nothing");
-                return Err(self.scan.wrong(whole, &message, "take it out, or open what it closes"));
+                let fact = StatementFact::ClosesNothing { close: close.clone() };
+                return Err(self.scan.wrong(whole, fact));
             }
             self.add_comments(self.blocks[self.blocks.len() - 1].node);
             let keep = self.blocks.len() - 1;
@@ -178,7 +169,7 @@ impl<'a> Reader<'_, 'a> {
                 .last()
                 .is_some_and(|file| self.blocks[self.blocks.len() - 1].open.start < file.start)
         {
-            return Err(self.scan.wrong(span, "`}` closes nothing", "take it out, or open what it closes"));
+            return Err(self.scan.wrong(span, StatementFact::ClosesNothing { close: "}".to_owned() }));
         }
         self.add_comments(self.blocks[self.blocks.len() - 1].node);
         let keep = self.blocks.len() - 1;
@@ -318,12 +309,7 @@ impl<'a> Reader<'_, 'a> {
 
     fn open(&mut self, node: NodeId, name: String, indent: usize, open: Span) -> Result<(), Box<Finding>> {
         if self.blocks.len() > MAX_DEPTH {
-            let message = format!("blocks are nested deeper than {MAX_DEPTH} levels");
-            return Err(Box::new(
-                Finding::new(Code::TooLarge, message)
-                    .at(self.source, open)
-                    .help("no configuration is so deep; look at where the file comes from"),
-            ));
+            return Err(self.scan.wrong(open, StatementFact::TooDeep { most: MAX_DEPTH }));
         }
         self.blocks.push(Block { node, name: Some(name), indent, open });
         Ok(())
@@ -399,23 +385,13 @@ impl<'a> Reader<'_, 'a> {
 
     fn include(&mut self, files: &[Span], whole: Span) -> Result<(), Box<Finding>> {
         if self.including.len() >= MAX_INCLUDES || files.iter().any(|file| self.including.contains(file)) {
-            return Err(self.scan.wrong(
-                whole,
-                "files include one another in a circle, or too deep",
-                "take one of these statements out",
-            ));
+            return Err(self.scan.wrong(whole, StatementFact::IncludeCircle));
         }
         for &file in files {
             // What is included twice is read twice, and so is what that includes.
             self.included_bytes += file.range().len();
             if self.included_bytes > MOST_INCLUDED + TIMES_INCLUDED * self.source.text.len() {
-                return Err(self.scan.wrong(
-                    whole,
-                    &format!(
-                        "files are included so often that more than {TIMES_INCLUDED} times the whole would be read"
-                    ),
-                    "include each file once",
-                ));
+                return Err(self.scan.wrong(whole, StatementFact::IncludeSize { times: TIMES_INCLUDED }));
             }
             self.including.push(file);
             self.file(file)?;

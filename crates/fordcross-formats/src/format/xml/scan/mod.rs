@@ -4,8 +4,9 @@ mod tags;
 #[cfg(test)]
 mod tests;
 
-use super::chars::{self, BadReference};
-use crate::finding::{Code, Finding};
+use super::chars;
+use crate::finding::Finding;
+use crate::format::xml::facts::XmlFact;
 use crate::text::source::{Source, Span};
 use crate::tree::{Kind, NodeId, Text, Tree};
 use memchr::{memchr, memchr2, memchr3, memmem};
@@ -38,21 +39,13 @@ pub fn read_xml(source: Source<'_>) -> Result<Tree<'_>, Box<Finding>> {
         Ok(()) => Ok(scanner.tree),
         // What there is no room for cannot be judged either.
         Err(_) if scanner.tree.is_overfull() => Ok(scanner.tree),
-        Err(Malformed { code, span, message, help }) => {
-            let finding = Finding::new(code, message).at(source, span);
-            Err(Box::new(match help {
-                Some(help) => finding.help(help),
-                None => finding,
-            }))
-        }
+        Err(Malformed { span, fact }) => Err(Box::new(Finding::new(fact).at(source, span))),
     }
 }
 
 struct Malformed {
-    code: Code,
     span: Span,
-    message: String,
-    help: Option<String>,
+    fact: XmlFact,
 }
 
 /// An element whose end tag has not come yet.
@@ -141,14 +134,9 @@ struct Scanner<'a> {
 }
 
 impl Scanner<'_> {
-    fn fail<T>(&self, start: usize, end: usize, message: impl Into<String>) -> Result<T, Malformed> {
+    fn fail<T>(&self, start: usize, end: usize, fact: XmlFact) -> Result<T, Malformed> {
         let end = self.text.len().min(end).max(start);
-        Err(Malformed {
-            code: Code::XmlMalformed,
-            span: Span::new(start, end),
-            message: message.into(),
-            help: None,
-        })
+        Err(Malformed { span: Span::new(start, end), fact })
     }
 
     fn rest(&self) -> &str {
@@ -158,7 +146,7 @@ impl Scanner<'_> {
     fn document(&mut self) -> Result<(), Malformed> {
         if let Some(at) = chars::first_forbidden(self.text) {
             let code = self.text[at..].chars().next().map_or(0, u32::from);
-            return self.fail(at, at + 1, format!("the character U+{code:04X} is not allowed in XML"));
+            return self.fail(at, at + 1, XmlFact::Character { code });
         }
         if self.rest().starts_with('\u{FEFF}') {
             self.at += '\u{FEFF}'.len_utf8();
@@ -171,25 +159,20 @@ impl Scanner<'_> {
                 break;
             }
             if !self.rest().starts_with('<') {
-                let what =
-                    if roots == 0 { "text before the first element" } else { "text after the last element" };
-                return self.fail(self.at, self.at + 1, what);
+                let fact = if roots == 0 { XmlFact::TextBefore } else { XmlFact::TextAfter };
+                return self.fail(self.at, self.at + 1, fact);
             }
             if self.markup()? {
                 roots += 1;
                 if roots > 1 {
                     let root = self.tree.span(self.open_or_last_root());
-                    return self.fail(
-                        root.start as usize,
-                        root.start as usize + 1,
-                        "a second outermost element; a document has one",
-                    );
+                    return self.fail(root.start as usize, root.start as usize + 1, XmlFact::SecondRoot);
                 }
                 self.content()?;
             }
         }
         if roots == 0 {
-            return self.fail(self.text.len(), self.text.len(), "no element: the file holds no XML document");
+            return self.fail(self.text.len(), self.text.len(), XmlFact::NoElement);
         }
         Ok(())
     }
@@ -207,7 +190,7 @@ impl Scanner<'_> {
         }
         let start = self.at;
         let Some(len) = memmem::find(self.rest().as_bytes(), b"?>") else {
-            return self.fail(start, start + 5, "the XML declaration has no end");
+            return self.fail(start, start + 5, XmlFact::DeclarationOpen);
         };
         self.tree.push(NodeId::DOCUMENT, Kind::Instruction, "xml", Span::new(start, start + len + 2));
         self.at = start + len + 2;
@@ -229,16 +212,8 @@ impl Scanner<'_> {
             self.at = start;
             match memchr2(b'<', b'&', &self.text.as_bytes()[start..]) {
                 None => {
-                    let name = &self.text[name.range()];
-                    return Err(Malformed {
-                        code: Code::XmlMalformed,
-                        span: Span::new(self.text.len(), self.text.len()),
-                        message: format!("the file ends inside the element `{name}`"),
-                        help: Some(
-                            "the file seems to be cut off; compare its size with the original and fetch it again"
-                                .into(),
-                        ),
-                    });
+                    let element = self.text[name.range()].to_owned();
+                    return self.fail(self.text.len(), self.text.len(), XmlFact::CutOff { element });
                 }
                 Some(len) => {
                     self.at += len;
@@ -268,7 +243,7 @@ impl Scanner<'_> {
         if self.has_section_ends
             && let Some(at) = memmem::find(&bytes[start..end], b"]]>")
         {
-            return self.fail(start + at, start + at + 3, "`]]>` stands in text; write `]]&gt;`");
+            return self.fail(start + at, start + at + 3, XmlFact::SectionEndInText);
         }
         let piece = if plain { Piece::Spelled(Span::new(start, end)) } else { Piece::Decoded(&self.scratch) };
         if let Some(open) = self.open.last_mut() {
@@ -289,7 +264,7 @@ impl Scanner<'_> {
                         self.scratch.push(c);
                         at += len;
                     }
-                    Err(BadReference(message)) => return self.fail(at, at + 1, message),
+                    Err(fact) => return self.fail(at, at + 1, fact),
                 },
                 b'\r' => {
                     self.scratch.push(if attribute { ' ' } else { '\n' });
@@ -328,14 +303,9 @@ impl Scanner<'_> {
                 self.cdata()?;
                 Ok(false)
             }
-            Some(b'!') if self.rest().starts_with("<!DOCTYPE") => Err(Malformed {
-                code: Code::XmlDoctype,
-                span: Span::new(start, start + 9),
-                message: "a document type declaration; what it declares is never followed".into(),
-                help: Some(
-                    "no backup of a known line has one; if you trust the file, remove the declaration".into(),
-                ),
-            }),
+            Some(b'!') if self.rest().starts_with("<!DOCTYPE") => {
+                self.fail(start, start + 9, XmlFact::Doctype)
+            }
             Some(b'?') => {
                 self.instruction()?;
                 Ok(false)
@@ -360,8 +330,8 @@ impl Scanner<'_> {
                 self.at = end;
                 Ok(())
             }
-            Some(len) => self.fail(body + len, body + len + 2, "`--` stands inside a comment"),
-            None => self.fail(start, body, "a comment that never ends"),
+            Some(len) => self.fail(body + len, body + len + 2, XmlFact::CommentDashes),
+            None => self.fail(start, body, XmlFact::CommentOpen),
         }
     }
 
@@ -369,10 +339,10 @@ impl Scanner<'_> {
         let start = self.at;
         let body = start + 9;
         if self.open.is_empty() {
-            return self.fail(start, body, "a CDATA section outside the outermost element");
+            return self.fail(start, body, XmlFact::SectionOutside);
         }
         let Some(len) = memmem::find(&self.text.as_bytes()[body..], b"]]>") else {
-            return self.fail(start, body, "a CDATA section that never ends");
+            return self.fail(start, body, XmlFact::SectionOpen);
         };
         let span = Span::new(body, body + len);
         let with_returns = self.has_returns && self.text[span.range()].contains('\r');
@@ -394,17 +364,13 @@ impl Scanner<'_> {
         let name = chars::name_len(&self.text[start + 2..]);
         let target = &self.text[start + 2..start + 2 + name];
         if name == 0 || target.eq_ignore_ascii_case("xml") {
-            return self.fail(start, start + 2 + name, "an instruction without a proper name");
+            return self.fail(start, start + 2 + name, XmlFact::InstructionName);
         }
         let Some(len) = memmem::find(self.rest().as_bytes(), b"?>") else {
-            return self.fail(start, start + 2, "an instruction that never ends");
+            return self.fail(start, start + 2, XmlFact::InstructionOpen);
         };
         if len > 2 + name && !is_space(self.text.as_bytes()[start + 2 + name]) {
-            return self.fail(
-                start + 2 + name,
-                start + 3 + name,
-                "white space must follow an instruction's name",
-            );
+            return self.fail(start + 2 + name, start + 3 + name, XmlFact::InstructionSpace);
         }
         let span = Span::new(start, start + len + 2);
         self.tree.push(self.holder(), Kind::Instruction, &self.text[start + 2..start + 2 + name], span);

@@ -1,24 +1,20 @@
 //! Tags and attributes.
 
 use super::{
-    Code, Kind, MAX_DEPTH, Malformed, NodeId, Open, Own, Scanner, Span, Text, chars, memchr, memchr2,
-    memchr3, memmem,
+    Kind, MAX_DEPTH, Malformed, NodeId, Open, Own, Scanner, Span, Text, chars, memchr, memchr2, memchr3,
+    memmem,
 };
+use crate::format::xml::facts::XmlFact;
 
 impl Scanner<'_> {
     pub(super) fn start_tag(&mut self) -> Result<bool, Malformed> {
         let start = self.at;
         let name_end = start + 1 + chars::name_len(&self.text[start + 1..]);
         if name_end == start + 1 {
-            return self.fail(start, start + 1, "`<` begins no tag; write `&lt;` for the character");
+            return self.fail(start, start + 1, XmlFact::NoTag);
         }
         if self.open.len() >= MAX_DEPTH {
-            return Err(Malformed {
-                code: Code::TooLarge,
-                span: Span::new(start, name_end),
-                message: format!("elements are nested more than {MAX_DEPTH} deep"),
-                help: Some("no configuration backup is; is this the right file?".into()),
-            });
+            return self.fail(start, name_end, XmlFact::TooDeep { most: MAX_DEPTH });
         }
         let outermost = self.open.is_empty();
         let holder = self.holder();
@@ -46,10 +42,10 @@ impl Scanner<'_> {
                     return Ok(outermost);
                 }
                 Some(_) if self.at == before => {
-                    return self.fail(self.at, self.at + 1, "white space, `>` or `/>` must stand here");
+                    return self.fail(self.at, self.at + 1, XmlFact::TagSpace);
                 }
                 Some(_) => self.attribute(id)?,
-                None => return self.fail(start, name_end, "the file ends inside a tag"),
+                None => return self.fail(start, name_end, XmlFact::TagOpen),
             }
         }
     }
@@ -87,25 +83,25 @@ impl Scanner<'_> {
         let start = self.at;
         let name_end = start + chars::name_len(self.rest());
         if name_end == start {
-            return self.fail(start, start + 1, "expected the name of an attribute, `>` or `/>`");
+            return self.fail(start, start + 1, XmlFact::NoAttribute);
         }
         let name = &self.text[start..name_end];
         if self.is_repeated(holder, name) {
-            return self.fail(start, name_end, format!("the attribute `{name}` is given twice"));
+            return self.fail(start, name_end, XmlFact::AttributeTwice { name: name.to_owned() });
         }
         self.at = name_end;
         self.skip_space();
         if self.text.as_bytes().get(self.at) != Some(&b'=') {
-            return self.fail(start, name_end, "an attribute has no value");
+            return self.fail(start, name_end, XmlFact::AttributeAlone);
         }
         self.at += 1;
         self.skip_space();
         let Some(&quote @ (b'"' | b'\'')) = self.text.as_bytes().get(self.at) else {
-            return self.fail(start, name_end, format!("the value of the attribute `{name}` is not quoted"));
+            return self.fail(start, name_end, XmlFact::AttributeUnquoted { name: name.to_owned() });
         };
         let value = self.at + 1;
         let Some(len) = memchr3(quote, b'<', b'&', &self.text.as_bytes()[value..]) else {
-            return self.fail(start, name_end, format!("the value of the attribute `{name}` never ends"));
+            return self.fail(start, name_end, XmlFact::AttributeOpen { name: name.to_owned() });
         };
         let mut end = value + len;
         let mut plain = self.text.as_bytes()[end] == quote;
@@ -113,15 +109,11 @@ impl Scanner<'_> {
             end = match memchr2(quote, b'<', &self.text.as_bytes()[end..]) {
                 Some(len) => end + len,
                 None => {
-                    return self.fail(
-                        start,
-                        name_end,
-                        format!("the value of the attribute `{name}` never ends"),
-                    );
+                    return self.fail(start, name_end, XmlFact::AttributeOpen { name: name.to_owned() });
                 }
             };
             if self.text.as_bytes()[end] == b'<' {
-                return self.fail(end, end + 1, "`<` stands in the value of an attribute; write `&lt;`");
+                return self.fail(end, end + 1, XmlFact::TagInAttribute);
             }
         }
         plain &= !self.text.as_bytes()[value..end].iter().any(|b| matches!(b, b'\t' | b'\n' | b'\r'));
@@ -162,20 +154,20 @@ impl Scanner<'_> {
         let name_end = start + 2 + chars::name_len(&self.text[start + 2..]);
         let name = &self.text[start + 2..name_end];
         let Some(open) = self.open.pop() else {
-            return self.fail(start, name_end, format!("the end tag `{name}` closes nothing"));
+            return self.fail(start, name_end, XmlFact::EndOfNothing { name: name.to_owned() });
         };
         let expected = &self.text[open.name.range()];
         if name != expected {
             return self.fail(
                 start,
                 name_end,
-                format!("the end tag `{name}` stands where `{expected}` is open"),
+                XmlFact::EndOfOther { name: name.to_owned(), open: expected.to_owned() },
             );
         }
         self.at = name_end;
         self.skip_space();
         if self.text.as_bytes().get(self.at) != Some(&b'>') {
-            return self.fail(start, name_end, format!("the end tag `{name}` is not closed with `>`"));
+            return self.fail(start, name_end, XmlFact::EndOpen { name: name.to_owned() });
         }
         self.at += 1;
         self.close(open);

@@ -1,6 +1,7 @@
 //! What is well-formed, and what is not.
 
 use super::*;
+use crate::finding::Code;
 use proptest::prelude::*;
 use rstest::rstest;
 use std::fmt::Write as _;
@@ -57,7 +58,7 @@ fn reads(#[case] text: &str, #[case] expected: &str) {
 #[case("<1/>", "begins no tag", 0)]
 fn refuses(#[case] text: &str, #[case] message: &str, #[case] at: u32) {
     let finding = read_xml(Source::new("x", text)).expect_err("refused");
-    assert!(finding.message.contains(message), "{}", finding.message);
+    assert!(finding.message().contains(message), "{}", finding.message());
     assert_eq!(finding.place.map(|place| place.span.start), Some(at));
 }
 
@@ -69,13 +70,13 @@ fn many_attributes_take_no_long_time() {
     };
     assert!(read_xml(Source::new("x", &attributes("b"))).is_ok());
     let finding = read_xml(Source::new("x", &attributes("a7"))).expect_err("refused");
-    assert!(finding.message.contains("given twice"));
+    assert!(finding.message().contains("given twice"));
 }
 
 #[test]
 fn nesting_is_bounded() {
     let finding = read_xml(Source::new("x", &"<a>".repeat(100_000))).expect_err("refused");
-    assert_eq!(finding.code, Code::TooLarge);
+    assert_eq!(finding.code(), Code::TooLarge);
 }
 
 proptest! {

@@ -1,0 +1,122 @@
+//! What is told of a result that was judged and read back.
+
+use crate::finding::{Code, Count, Fact, Remedy, Suggestion, facts};
+use std::fmt;
+use std::sync::Arc;
+
+facts! {
+    /// What the receiving system has no room for.
+    pub(super) enum LimitFact {
+        NameTooLong { name: String, is: Count, platform: String, most: usize } => NameTooLong,
+            "the name `{name}` in the result has {is}, and {platform} takes {most}",
+            help: "give it a shorter one under [ports] in the map, by its whole old name, such as `\"eth0.1000\" = \"vlan1000\"`";
+        TooMany { model: String, most: u64, of: String, found: usize, larger: Option<String> } => LimitExceeded,
+            "{model} holds at most {most} `{of}`, and the result has {found}",
+            remedy: take_out(*found as u64 - most, larger.as_deref());
+    }
+}
+
+/// What to do where there are so many more than the model holds. `larger` is a model that holds them, after its platform.
+fn take_out(more: u64, larger: Option<&str>) -> Remedy {
+    match larger {
+        Some(larger) => format!("take {more} out of the backup; or carry to `{larger}`, which holds them"),
+        None => format!("take {more} out of the backup; no model of the line holds so many"),
+    }
+    .into()
+}
+
+facts! {
+    /// How a result that is read back is not what the ledger says.
+    pub(super) enum Difference {
+        NotUtf8 => ResultDiffers, "the result is not UTF-8 text";
+        EndsEarly => ResultDiffers, "the result ends before all was written";
+        HasMore => ResultDiffers, "the result has more than was written";
+        OtherNode => ResultDiffers, "the result has something else here";
+        Missing => ResultDiffers, "this is missing from the result";
+        OtherValue => ResultDiffers, "the value does not read back as it was written";
+        Unaccounted => ResultDiffers, "nothing in the ledger stands behind this";
+        Undeclared => ResultDiffers, "the receiving profile knows no such setting";
+        NoSuchPort { name: String, model: String, instead: Suggestion } => ResultDiffers,
+            "it names a port `{name}`, which {model} does not have", help: "{instead}";
+        OtherType { expected: String } => ResultDiffers, "the value is not {expected}";
+        OtherBreaches { platform: String } => ResultDiffers,
+            "read back, the result breaks other rules of {platform} than before";
+        OtherBreach { platform: String, code: String } => ResultDiffers,
+            "read back, the result breaks other rules of {platform} than before, `{code}` among them";
+    }
+}
+
+facts! {
+    /// What is told of a backup that its own platform would refuse.
+    pub(super) enum UnsoundFact {
+        Breaks { platform: String, rule: String, places: Count } => BackupUnsound,
+            "the backup breaks a rule of {platform} itself, `{rule}`, in {places}",
+            help: "a unit that worked has no such backup: it was changed by hand, or is torn, or the profile is wrong";
+    }
+}
+
+/// A rule of the receiving platform that the result breaks, in the words of its profile.
+#[derive(Clone, Debug)]
+pub(super) struct BreachFact {
+    /// The rule's code, with the platform in front.
+    pub(super) name: Arc<str>,
+    /// What breaks it: a place, or how many of a kind.
+    pub(super) subject: Subject,
+    /// Whether it is left out for it.
+    pub(super) goes: bool,
+    /// What is wrong.
+    pub(super) text: String,
+    /// Whether others of the same code say it otherwise.
+    pub(super) and_the_like: bool,
+    /// The port of the map that stands behind it.
+    pub(super) because: Option<String>,
+    pub(super) remedy: String,
+}
+
+/// What a breach is said of.
+#[derive(Clone, Debug)]
+pub(super) enum Subject {
+    /// One by its locator, or the path of what several should stand in.
+    One { label: String, several: bool },
+    /// Several of a kind, by its noun.
+    Several(usize, String),
+}
+
+impl fmt::Display for BreachFact {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        match &self.subject {
+            Subject::One { label, .. } => write!(f, "`{label}`")?,
+            Subject::Several(number, noun) => f.write_str(&crate::finding::count(*number, noun))?,
+        }
+        if self.goes {
+            let are = match self.subject {
+                Subject::One { several, .. } => several,
+                Subject::Several(number, _) => number > 1,
+            };
+            let is = if are { "are" } else { "is" };
+            write!(f, " {is} left out")?;
+        }
+        write!(f, ": {}", self.text)?;
+        if self.and_the_like {
+            f.write_str(", and the like")?;
+        }
+        match &self.because {
+            Some(port) => write!(f, ", because of {port}"),
+            None => Ok(()),
+        }
+    }
+}
+
+impl Fact for BreachFact {
+    fn code(&self) -> Code {
+        Code::RuleBroken
+    }
+
+    fn name(&self) -> &str {
+        &self.name
+    }
+
+    fn remedy(&self) -> Option<Remedy> {
+        Some(self.remedy.clone().into())
+    }
+}

@@ -1,0 +1,29 @@
+//! What is told of JSON (RFC 8259).
+
+use crate::finding::facts;
+
+facts! {
+    /// What is wrong with a document.
+    pub(super) enum JsonFact {
+        CutOff => JsonMalformed, "the file ends too early",
+            help: "the file seems to be cut off; compare its size with the original and fetch it again";
+        Colon => JsonMalformed, "expected `:` behind the key";
+        ListSeparator => JsonMalformed, "expected `,` or `]`";
+        ObjectSeparator => JsonMalformed, "expected `,` or `}}`";
+        Word => JsonMalformed, "expected `true`, `false` or `null`";
+        Value => JsonMalformed, "expected a value";
+        Escape => JsonMalformed, "an escape that JSON does not have";
+        Number => JsonMalformed, "a number that is none in JSON";
+        EscapedCharacter => JsonMalformed, "an escape that is no character";
+        Control => JsonMalformed, "a control character in a string; write it as an escape";
+        Key => JsonMalformed, "expected a key in quotes";
+        CommaAtEnd => JsonMalformed, "a comma with nothing behind it";
+        BehindEnd => JsonMalformed, "something stands behind the end";
+        Recursion => JsonMalformed, "nested deeper than can be read";
+        Other => JsonMalformed, "this is not well-formed JSON";
+        KeyTwice => JsonMalformed, "a key is given twice in one object",
+            help: "keep one of the two; programs differ in which one they take";
+        TooDeep { most: usize } => TooLarge, "objects and arrays are nested more than {most} deep",
+            help: "no configuration backup is; is this the right file?";
+    }
+}

@@ -37,11 +37,11 @@ pub(crate) struct ResultFolder {
     _lock: TargetLock,
 }
 
-/// The file that tells a hidden folder of ours from another that is called alike. No result has such a name.
+/// The file that marks a hidden folder of ours: another may have the same name. No result has such a file.
 const MARK: &str = ".unfinished";
 
 impl ResultFolder {
-    /// Checks that results may be put at `target` and begins. No file of `inputs` may stand where results are replaced.
+    /// Checks that results may be put at `target` and begins. No file of `inputs` may be where results are replaced.
     pub(crate) fn begin(target: &Path, existing: Existing, inputs: &[&Path]) -> Result<Self, Failed> {
         let (parent, name) = split(target)?;
         let lock = TargetLock::take(target, &parent, &name)?;
@@ -158,8 +158,7 @@ fn sync_folders(folder: &Path) -> io::Result<()> {
 /// The lock of a place for results: a file beside it, which goes with the lock.
 #[derive(Debug)]
 struct TargetLock {
-    path: PathBuf,
-    _unfinished: Unfinished,
+    unfinished: Unfinished,
     _file: File,
 }
 
@@ -167,23 +166,29 @@ impl TargetLock {
     fn take(target: &Path, parent: &Path, name: &str) -> Result<Self, Failed> {
         let path = parent.join(format!(".{name}.lock"));
         let failed = |error: &io::Error| Failed::file(parent, "write into the folder", error);
-        loop {
+        let lock = || {
             let mut options = OpenOptions::new();
             // A link that somebody put there is not followed.
             options.write(true).create(true).truncate(false).mode(0o600).custom_flags(NO_FOLLOW);
-            let file = options.open(&path).map_err(|error| failed(&error))?;
+            let file = options.open(&path)?;
             match file.try_lock() {
                 Ok(()) => {}
-                Err(fs::TryLockError::WouldBlock) => {
-                    return Err(Failed::message(format!("another run is writing to `{}`", target.display()))
-                        .help("wait until it is done, or name another folder"));
-                }
-                Err(fs::TryLockError::Error(error)) => return Err(failed(&error)),
+                Err(fs::TryLockError::WouldBlock) => return Err(io::ErrorKind::WouldBlock.into()),
+                Err(fs::TryLockError::Error(error)) => return Err(error),
             }
             // Another run may have ended, and its file gone, between the opening and the lock.
             let is_there = |found: fs::Metadata| file.metadata().is_ok_and(|own| own.ino() == found.ino());
-            if fs::symlink_metadata(&path).is_ok_and(is_there) {
-                return Ok(Self { _unfinished: Unfinished::file(&path), path, _file: file });
+            Ok(fs::symlink_metadata(&path).is_ok_and(is_there).then_some(file))
+        };
+        loop {
+            match Unfinished::file(&path, lock) {
+                Ok(Some((file, unfinished))) => return Ok(Self { unfinished, _file: file }),
+                Ok(None) => {}
+                Err(error) if error.kind() == io::ErrorKind::WouldBlock => {
+                    return Err(Failed::message(format!("another run is writing to `{}`", target.display()))
+                        .help("wait until it is done, or name another folder"));
+                }
+                Err(error) => return Err(failed(&error)),
             }
         }
     }
@@ -192,7 +197,7 @@ impl TargetLock {
 impl Drop for TargetLock {
     fn drop(&mut self) {
         // While the lock is held, so that nobody waits at a file that is gone.
-        let _ = fs::remove_file(&self.path);
+        self.unfinished.remove();
     }
 }
 
@@ -214,7 +219,7 @@ impl Write for EarlySync {
         if self.unsynced >= SYNC_EVERY {
             self.unsynced = 0;
             let file = self.file.try_clone()?;
-            // Whether it failed is told by the sync at the end.
+            // The sync at the end shows whether it failed.
             std::thread::spawn(move || file.sync_data());
         }
         Ok(written)
@@ -331,7 +336,7 @@ fn earlier_results(folder: &Path, target: &Path) -> Result<(), Failed> {
     Ok(())
 }
 
-/// What a run reads must not stand in what it replaces.
+/// What a run reads must not be in what it replaces.
 fn check_inputs(target: &Path, inputs: &[&Path]) -> Result<(), Failed> {
     let Ok(folder) = fs::canonicalize(target) else { return Ok(()) };
     let within = |input: &&&Path| fs::canonicalize(input).is_ok_and(|input| input.starts_with(&folder));

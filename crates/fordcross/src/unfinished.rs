@@ -1,4 +1,4 @@
-//! What is unfinished goes when the program is told to end.
+//! Removes what is unfinished when the program is asked to end.
 
 use std::fs;
 use std::io;
@@ -17,7 +17,7 @@ fn unfinished() -> MutexGuard<'static, Vec<PathBuf>> {
 pub(crate) struct Unfinished(PathBuf);
 
 impl Unfinished {
-    /// Makes a folder that goes if the program is told to end.
+    /// Makes a folder that is removed if the program is asked to end.
     pub(crate) fn folder(
         make: impl FnOnce() -> io::Result<tempfile::TempDir>,
     ) -> io::Result<(tempfile::TempDir, Self)> {
@@ -28,10 +28,25 @@ impl Unfinished {
         Ok((made, Self(path)))
     }
 
-    /// A file that goes if the program is told to end.
-    pub(crate) fn file(path: &Path) -> Self {
-        unfinished().push(path.to_owned());
-        Self(path.to_owned())
+    /// Makes a file that is removed if the program is asked to end: one that was made is known before a signal can come between.
+    /// `make` returns `None` where the file at `path` is not ours.
+    pub(crate) fn file<T>(
+        path: &Path,
+        make: impl FnOnce() -> io::Result<Option<T>>,
+    ) -> io::Result<Option<(T, Self)>> {
+        let mut all = unfinished();
+        let made = make()?;
+        Ok(made.map(|made| {
+            all.push(path.to_owned());
+            (made, Self(path.to_owned()))
+        }))
+    }
+
+    /// Removes it, and forgets it in the same moment: what has the path afterwards is another's.
+    pub(crate) fn remove(&self) {
+        let mut all = unfinished();
+        remove(&self.0);
+        all.retain(|path| *path != self.0);
     }
 
     /// Does something that must not be met halfway, by a signal or with the folder gone.
@@ -52,7 +67,7 @@ pub(crate) fn in_the_making() -> Vec<PathBuf> {
     unfinished().iter().filter_map(|path| fs::canonicalize(path).ok()).collect()
 }
 
-/// Removes all that is unfinished and lets nothing more begin. Called once the program is told to end.
+/// Removes all that is unfinished and lets nothing more begin. Called once the program is asked to end.
 pub(crate) fn remove_all() -> impl Sized {
     let all = unfinished();
     for path in all.iter() {
@@ -61,6 +76,14 @@ pub(crate) fn remove_all() -> impl Sized {
     all
 }
 
+/// What the run itself takes out of a folder at the same time can end the first attempt early.
+const ATTEMPTS: usize = 3;
+
 fn remove(path: &Path) {
-    let _ = if path.is_dir() { fs::remove_dir_all(path) } else { fs::remove_file(path) };
+    for _ in 0..ATTEMPTS {
+        let removed = if path.is_dir() { fs::remove_dir_all(path) } else { fs::remove_file(path) };
+        if removed.is_ok() || !path.exists() {
+            break;
+        }
+    }
 }

@@ -2,7 +2,7 @@
 //! interleaved run: `xsltproc` doing an identity copy, and a bare event loop of the quick-xml crate. A third one is
 //! the least that any carry does, see [`least`].
 //!
-//! Ratios of runs that stand side by side are told, not single times: machines drift.
+//! Ratios of runs that are side by side are told, not single times: machines drift.
 
 mod backup;
 mod least;
@@ -21,7 +21,7 @@ struct Arguments {
     /// How often each program is run
     #[arg(long, default_value_t = 5)]
     runs: usize,
-    /// Sizes of the backups, in bytes; K and M may stand behind
+    /// Sizes of the backups, in bytes; K and M may be behind
     #[arg(long, value_delimiter = ',', default_value = "200K,10M,100M")]
     sizes: Vec<String>,
     /// The program to measure

@@ -127,18 +127,18 @@ fn run(command: &Command, folder: &Path) -> io::Result<Run> {
     let start = Instant::now();
     let output = timed.output()?;
     let seconds = start.elapsed().as_secs_f64();
-    let told = String::from_utf8_lossy(&output.stderr).into_owned();
+    let reported = String::from_utf8_lossy(&output.stderr).into_owned();
     if !output.status.success() {
-        return Err(io::Error::other(format!("{} failed: {told}", command.get_program().display())));
+        return Err(io::Error::other(format!("{} failed: {reported}", command.get_program().display())));
     }
-    let peak = told.lines().last().and_then(|line| line.trim().parse().ok()).unwrap_or(f64::NAN);
+    let peak = reported.lines().last().and_then(|line| line.trim().parse().ok()).unwrap_or(f64::NAN);
     Ok(Run { seconds, peak })
 }
 
 /// Writes the receiving platform's profile into a folder without the limits of its models: no real unit holds as much as is
 /// carried here, and a carry beyond a limit is blocked and writes no result.
 fn unbounded(folder: &Path) -> io::Result<()> {
-    let shipped = fordcross_profiles::PROFILES.iter().find(|profile| profile.line == "osier");
+    let shipped = fordcross_profiles::PROFILES.iter().find(|profile| profile.platform == "osier");
     let shipped = shipped.ok_or_else(|| io::Error::other("no profile of osier ships"))?;
     let lines = shipped.text.lines().filter(|line| !line.starts_with("limit = "));
     let text: String = lines.flat_map(|line| [line, "\n"]).collect();

@@ -30,7 +30,7 @@ fn main() {
                 (get("profile", "line"), get("profile", "form"), get("recognise", "marker"));
             let _ = writeln!(
                 profiles,
-                "    ShippedProfile {{ file: {file:?}, text: include_str!({place:?}), line: {line:?}, form: {form:?}, marker: {marker:?} }},"
+                "    ShippedProfile {{ file: {file:?}, text: include_str!({place:?}), platform: {line:?}, form: {form:?}, marker: {marker:?} }},"
             );
         } else if file.ends_with(".shared.toml") {
             let _ =

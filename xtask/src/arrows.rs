@@ -17,7 +17,7 @@ type Module = Vec<String>;
 
 /// The modules of a crate, and what each names of the others.
 pub(crate) struct Crate {
-    /// With what each names: the module and as many further names as stand there.
+    /// With what each names: the module and as many further names as are there.
     files: BTreeMap<Module, BTreeSet<Vec<String>>>,
     /// What a module takes over from others under a name of its own.
     reexports: BTreeMap<Vec<String>, Vec<String>>,
@@ -323,7 +323,7 @@ pub(crate) fn task(out: &mut dyn Write, writes: bool) -> Result<(), Failed> {
 }
 
 const CORE: &str = "fordcross-core";
-/// The crate that the core stands on, as code names it.
+/// The crate that the core is on, as code names it.
 const FORMATS: &str = "fordcross_formats";
 
 fn at(module: &[String]) -> String {

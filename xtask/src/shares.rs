@@ -64,14 +64,14 @@ pub(crate) fn task(out: &mut dyn Write) -> Result<(), Failed> {
                 add(&folder, part == "tests", &mut lines)?;
             }
         }
-        tell(out, &entry.file_name().to_string_lossy(), lines)?;
+        report(out, &entry.file_name().to_string_lossy(), lines)?;
         all = Lines { code: all.code + lines.code, tests: all.tests + lines.tests };
     }
-    tell(out, "all", all)?;
+    report(out, "all", all)?;
     Ok(())
 }
 
-fn tell(out: &mut dyn Write, name: &str, lines: Lines) -> Result<(), Failed> {
+fn report(out: &mut dyn Write, name: &str, lines: Lines) -> Result<(), Failed> {
     let Lines { code, tests } = lines;
     let share = tests * 100 / (code + tests).max(1);
     writeln!(out, "{name}: {code} lines of code, {tests} of tests: {share} of 100 are tests")?;

@@ -5,7 +5,7 @@
 //! (our own TOML files), [`format`](mod@format) (a folder for each) and [`opening`], which makes one text of whatever came.
 //!
 //! Three features, all on unless taken away, bring the heavy crates: `age` for encrypted files, `sqlite` for databases,
-//! `yaml`. Without one, such a file is told as what this build cannot read.
+//! `yaml`. Without one, such a file is reported as one that this build cannot read.
 
 pub mod container;
 pub mod declaration;

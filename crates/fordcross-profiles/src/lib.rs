@@ -12,7 +12,7 @@ pub struct ShippedProfile {
     /// Its text.
     pub text: &'static str,
     /// The platform line.
-    pub line: &'static str,
+    pub platform: &'static str,
     /// The form of its backups, as profiles write it.
     pub form: &'static str,
     /// What a backup is recognised by.

@@ -3,7 +3,7 @@
 use serde::de::{Deserialize, Deserializer, Error, MapAccess, SeqAccess, Visitor};
 use std::fmt;
 
-/// A JSON value as it stands in the file.
+/// A JSON value as it is in the file.
 #[derive(Clone, Debug, PartialEq)]
 pub enum Value {
     /// `null`

@@ -107,7 +107,7 @@ pub(crate) enum ProfileCommand {
     Show {
         /// The line, or `LINE@RELEASE` for what one release has
         #[arg(value_name = "LINE")]
-        line: String,
+        platform: String,
     },
     /// Print a JSON Schema: of profiles or crossings, for editors that complete and check them, or of what is written for programs
     Schema {
@@ -146,7 +146,7 @@ pub(crate) struct FindingOptions {
     pub(crate) code: Option<String>,
 }
 
-/// How many days old a backup may be before that is told.
+/// How many days old a backup may be without a note.
 const STALE_AFTER: i64 = 30;
 
 #[derive(Debug, Args)]

@@ -43,12 +43,12 @@ pub(crate) struct InputFile {
     pub(crate) entries: Vec<Entry>,
     /// Files that are data, and were not read.
     pub(crate) passed_over: Vec<String>,
-    /// What else stands in the folder and is no plain file of it.
+    /// What else is in the folder and is no plain file of it.
     pub(crate) remarks: Vec<Remark>,
     /// The folders in it, those without files among them.
     pub(crate) folders: Vec<String>,
     /// What was noticed while it was read.
-    pub(crate) told: Vec<Finding>,
+    pub(crate) reported: Vec<Finding>,
     /// How many settings and objects there is memory for.
     pub(crate) max_nodes: usize,
 }
@@ -115,7 +115,7 @@ pub(crate) fn read_backup(
         let files = pieces.iter().map(|piece| &piece.path);
         let paths: Vec<String> = files.chain(remarks.iter().map(|remark| &remark.path)).cloned().collect();
         let roots = roots_of(&raw.name, &paths, library)?;
-        raw.told.extend(roots.told_beside(&raw.name, pieces.iter().map(|piece| piece.path.as_str())));
+        raw.reported.extend(roots.beside_finding(&raw.name, pieces.iter().map(|piece| piece.path.as_str())));
         // Messages go on naming them as the archive does.
         pieces.iter_mut().for_each(|piece| piece.path = roots.path(&piece.path));
         folders.iter_mut().for_each(|path| *path = roots.path(path));
@@ -161,7 +161,7 @@ pub(crate) fn read_backup(
         passed_over: raw.passed_over,
         remarks: raw.remarks,
         folders,
-        told: raw.told,
+        reported: raw.reported,
         max_nodes: max_nodes_in(memory),
     })
 }
@@ -199,7 +199,7 @@ fn read_raw(
     if !found.is_file() {
         return Err(Failed::message(format!("`{}` is no file; name a backup", path.display())));
     }
-    let bytes = read_file(path, most).map_err(|unread| unread.told(path, most))?;
+    let bytes = read_file(path, most).map_err(|unread| unread.reported(path, most))?;
     let entries = vec![Entry::new("backup", &name, &bytes)];
     Ok(Raw::file(name, bytes, 0, entries))
 }
@@ -237,7 +237,7 @@ fn read_parts(whole: &Path, paths: &[PathBuf], most: u64) -> Result<Raw, Failed>
     let mut members = Vec::new();
     let mut left = most;
     for path in paths {
-        let bytes = read_file(path, left).map_err(|unread| unread.told(path, most))?;
+        let bytes = read_file(path, left).map_err(|unread| unread.reported(path, most))?;
         left -= bytes.len() as u64;
         members.push(Member { path: name_of(path), bytes });
     }
@@ -265,7 +265,7 @@ pub(crate) fn backups_below(folder: &Path, library: &Library) -> Result<Vec<Path
         inner.reverse();
         let mut found = None;
         for &inner in inner.iter().skip(looked_at.len()) {
-            // They are in order, so what a folder holds stands together.
+            // They are in order, so what a folder holds is together.
             let below = files[next..].iter().take_while(|file| file.starts_with(inner)).count();
             if is_backup(inner, &files[next..next + below], library) {
                 found = Some((inner, below));

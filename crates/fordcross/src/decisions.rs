@@ -2,7 +2,7 @@
 
 use fordcross_core::finding::{Code, Severity};
 
-/// The decision that resolves a blocker of a code; none for what does not block.
+/// The decision that resolves a blocker of a code; `None` for what does not block.
 pub(crate) fn decision(code: Code) -> Option<&'static str> {
     if code.severity() != Severity::Blocker {
         return None;

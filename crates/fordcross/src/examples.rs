@@ -1,4 +1,4 @@
-//! The smallest thing that each code is told of. A test carries each of them and looks for its code.
+//! The smallest change that leads to each code. A test carries each of them and looks for its code.
 
 use fordcross_core::finding::Code;
 
@@ -7,9 +7,9 @@ use fordcross_core::finding::Code;
 pub enum ExampleIn {
     /// A backup.
     Backup,
-    /// The profile of the old line.
+    /// The profile of the old platform.
     Profile,
-    /// The profile of the receiving line.
+    /// The profile of the receiving platform.
     NewProfile,
     /// The crossing between the two.
     Crossing,
@@ -36,8 +36,8 @@ impl ExampleIn {
     }
 }
 
-/// One change that leads to a finding: where, what stands there in the files of the demo (nothing where
-/// there is no such file), and what stands there then.
+/// One change that leads to a finding: where, what is there in the files of the demo (nothing where
+/// there is no such file), and what is there then.
 pub type Example = (ExampleIn, &'static str, &'static str);
 
 /// The smallest change to the files of the demo that leads to it. Empty for what no small text
@@ -108,7 +108,7 @@ pub fn examples_of(code: Code) -> &'static [Example] {
             "[\"greeting\",    \"login-text\"]",
             "[\"greeting\", \"login-text\"], [\"greeting = {g}\", \"location = {g}\"]",
         )],
-        Code::LineUnknown => &[(Command, "", "--to oser/8@2.1")],
+        Code::PlatformUnknown => &[(Command, "", "--to oser/8@2.1")],
         Code::CourseMissing => &[(Command, "", "--to osier/8@2.0")],
         Code::IncludeMissing => &[(Crossing, HEAD, "include = [\"words.shared.toml\"]\n[crossing]\n")],
         Code::PortOpen => &[(Map, "", "[ports]\np1 = \"?\"\n")],

@@ -1,9 +1,9 @@
-//! What the command line tells itself: of files and folders, and of what was asked for.
+//! Findings of the command line itself: about files and folders, and about what was asked for.
 
 use fordcross_core::finding::{Count, Remedy, facts};
 
 facts! {
-    /// What is told of the entries of a folder or archive that are no plain files of it.
+    /// Findings about the entries of a folder or archive that are no plain files of it.
     pub(crate) enum EntryFact {
         LinkOutside { path: String, to: String } => LinkOutside,
             "`{path}` is a link out of the folder, to `{to}`, and was not read",
@@ -25,7 +25,7 @@ facts! {
 }
 
 facts! {
-    /// What is told of the files that a command was given.
+    /// Findings about the files that a command was given.
     pub(crate) enum GivenFact {
         NoModel { title: String, platform: String, release: String, models: String } => ModelUnknown,
             "`--to` names no model of {title}",

@@ -28,7 +28,7 @@ pub(crate) enum Unread {
 }
 
 impl Unread {
-    pub(crate) fn told(self, path: &Path, most: u64) -> Failed {
+    pub(crate) fn reported(self, path: &Path, most: u64) -> Failed {
         match self {
             Self::TooLarge => too_large(path, most),
             Self::Failed(error) => Failed::file(path, "read", &error),
@@ -126,7 +126,7 @@ pub(crate) fn files_below(folder: &Path) -> Result<Vec<PathBuf>, Failed> {
             }
         }
     }
-    // `.` is the folder that one stands in, and goes without saying.
+    // `.` is the folder that one is in, and goes without saying.
     let mut files: Vec<PathBuf> = files
         .iter()
         .map(|file| file.strip_prefix(".").map_or_else(|_| file.clone(), Path::to_owned))

@@ -1,4 +1,4 @@
-//! Backups that are folders: which of the files in them are read, and what is told of the others.
+//! Backups that are folders: which of the files in them are read, and the findings about the others.
 
 use crate::arguments::Reading;
 use crate::facts::EntryFact;
@@ -8,8 +8,7 @@ use crate::receipt::Entry;
 use crate::status::{Failed, lower};
 use crate::walk::{Walked, walk};
 use fordcross_core::backup::passed_over;
-use fordcross_core::finding::Count;
-use fordcross_core::finding::Finding;
+use fordcross_core::finding::{Count, Finding};
 use fordcross_core::library::Library;
 use fordcross_core::opening::{About, Member, Remark};
 use fordcross_core::roots::{is_beside, roots_of};
@@ -25,7 +24,7 @@ struct Part {
     /// The paths of the files, and after them those of the remarks.
     paths: Vec<String>,
     folders: Vec<String>,
-    told: Option<Finding>,
+    reported: Option<Finding>,
 }
 
 impl Part {
@@ -40,10 +39,10 @@ impl Part {
         let paths: Vec<String> =
             named.chain(walked.remarks.iter().map(|remark| remark.path.clone())).collect();
         let roots = roots_of(&name, &paths, library)?;
-        let told = roots.told_beside(&name, walked.files.iter().map(|(_, inside)| inside.as_str()));
+        let reported = roots.beside_finding(&name, walked.files.iter().map(|(_, inside)| inside.as_str()));
         let folders = walked.folders.iter().map(|folder| roots.path(folder)).collect();
         let paths = paths.iter().map(|path| roots.path(path)).collect();
-        Ok(Self { name, shown, walked, paths, folders, told })
+        Ok(Self { name, shown, walked, paths, folders, reported })
     }
 }
 
@@ -80,7 +79,7 @@ pub(crate) fn read_folder(
         let of_part: Vec<bool> = is_data.by_ref().take(part.paths.len()).collect();
         read.add(part, &of_part, most)?;
     }
-    let Read { mut members, entries, folders, data, remarks, told, files, .. } = read;
+    let Read { mut members, entries, folders, data, remarks, reported, files, .. } = read;
     if members.is_empty() && remarks.is_empty() {
         return Err(Failed::message(format!("the folder `{}` has no files", folder.display())));
     }
@@ -91,7 +90,7 @@ pub(crate) fn read_folder(
     }
     members.sort_by(|a, b| a.path.cmp(&b.path));
     let content = Content::Folder(members, folders);
-    Ok(Raw { name, content, parts: 0, entries, passed_over: data, remarks, told, files })
+    Ok(Raw { name, content, parts: 0, entries, passed_over: data, remarks, reported, files })
 }
 
 /// What was read of folders that are one backup.
@@ -103,7 +102,7 @@ struct Read {
     /// Files that are data, and are not read.
     data: Vec<String>,
     remarks: Vec<Remark>,
-    told: Vec<Finding>,
+    reported: Vec<Finding>,
     /// How messages name files that have another path within the backup.
     files: HashMap<String, String>,
     bytes: u64,
@@ -111,10 +110,10 @@ struct Read {
 
 impl Read {
     fn add(&mut self, part: Part, is_data: &[bool], most: u64) -> Result<(), Failed> {
-        let Part { name, shown, walked, paths, mut folders, told } = part;
+        let Part { name, shown, walked, paths, mut folders, reported } = part;
         let Walked { files, mut remarks, .. } = walked;
         self.folders.append(&mut folders);
-        self.told.extend(told);
+        self.reported.extend(reported);
         for (((path, inside), seen), is_data) in files.iter().zip(&paths).zip(is_data) {
             if *is_data {
                 self.data.push(inside.clone());
@@ -152,7 +151,7 @@ impl Read {
     }
 }
 
-/// What is told of the entries of a folder that are no plain files of it.
+/// Findings about the entries of a folder that are no plain files of it.
 pub(crate) fn remark_findings(folder: &str, remarks: &[Remark]) -> Vec<Finding> {
     let at = |finding: Finding, path: &str| finding.of_file(&format!("{folder}/{path}"));
     let one = |remark: &Remark| {
@@ -174,7 +173,7 @@ pub(crate) fn remark_findings(folder: &str, remarks: &[Remark]) -> Vec<Finding> 
             _ => None,
         })
         .collect();
-    let told = followed.first().map(|(path, to)| {
+    let reported = followed.first().map(|(path, to)| {
         let (name, to) = ((*path).clone(), (*to).clone());
         let fact = match followed.len() {
             1 => EntryFact::LinkFollowed { path: name, to },
@@ -182,5 +181,5 @@ pub(crate) fn remark_findings(folder: &str, remarks: &[Remark]) -> Vec<Finding> 
         };
         at(Finding::new(fact), path)
     });
-    remarks.iter().filter_map(one).chain(told).collect()
+    remarks.iter().filter_map(one).chain(reported).collect()
 }

@@ -34,7 +34,7 @@ use std::io::{BufRead, Write};
 use std::path::Path;
 use wall::Openings;
 
-/// Removes what is unfinished when the program is told to end, and ends it then as the signal would have; keeps secrets out of
+/// Removes what is unfinished when the program is asked to end, and ends it then as the signal would have; keeps secrets out of
 /// dumps of memory. Only a program of its own does this: in one with others it would be theirs to say.
 pub fn prepare_process() {
     wall::own_process();

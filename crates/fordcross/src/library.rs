@@ -14,7 +14,7 @@ pub(crate) fn load(folders: &[PathBuf]) -> Result<Library, Failed> {
     let mut library = Library::default();
     for shipped in fordcross_profiles::PROFILES {
         let form = Format::named(shipped.form).expect("a test checks all that ships");
-        let (file, text, line, marker) = (shipped.file, shipped.text, shipped.line, shipped.marker);
+        let (file, text, line, marker) = (shipped.file, shipped.text, shipped.platform, shipped.marker);
         library.add_profile(ProfileFile::shipped(file, text, line, form, marker));
     }
     for shipped in fordcross_profiles::CROSSINGS {
@@ -73,8 +73,8 @@ pub(crate) fn load(folders: &[PathBuf]) -> Result<Library, Failed> {
 fn check(library: &Library, crossing: &CrossingFile) -> Vec<fordcross_core::finding::Finding> {
     let profile =
         |line: &str| library.profile(line).map_err(|finding| vec![*finding]).and_then(ProfileFile::parse);
-    let checked = profile(&crossing.from.line)
-        .and_then(|old| profile(&crossing.to.line).map(|new| (old, new)))
+    let checked = profile(&crossing.from.platform)
+        .and_then(|old| profile(&crossing.to.platform).map(|new| (old, new)))
         .and_then(|(old, new)| {
             let at = |profile: &fordcross_core::profile::Profile, release: &str| {
                 profile.at(release).map_err(|finding| vec![*finding])

@@ -10,7 +10,7 @@ use std::fs::File;
 use std::io::{self, IsTerminal as _};
 use std::path::{Path, PathBuf};
 
-/// The variable that a passphrase can stand in.
+/// The variable that a passphrase can be in.
 const VARIABLE: &str = "FORDCROSS_PASSPHRASE";
 /// The most bytes of a file with a passphrase.
 const MAX_PASSPHRASE_BYTES: u64 = 1 << 20;
@@ -40,7 +40,7 @@ pub(crate) fn with_passphrase<T>(
     Ok(opened?)
 }
 
-/// The passphrase for a result: asked twice at the terminal, since nothing tells of a slip.
+/// The passphrase for a result: asked twice at the terminal, since a slip would not show.
 pub(crate) fn new_passphrase(reading: &Reading) -> Result<Passphrase, Failed> {
     if let Some(given) = given(reading)? {
         return Ok(given);

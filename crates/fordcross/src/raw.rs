@@ -13,7 +13,7 @@ pub(crate) struct Raw {
     pub(crate) entries: Vec<Entry>,
     pub(crate) passed_over: Vec<String>,
     pub(crate) remarks: Vec<Remark>,
-    pub(crate) told: Vec<Finding>,
+    pub(crate) reported: Vec<Finding>,
     /// How messages name files whose paths within the backup are not those below what a person named.
     pub(crate) files: HashMap<String, String>,
 }
@@ -27,7 +27,7 @@ impl Raw {
             entries,
             passed_over: Vec::new(),
             remarks: Vec::new(),
-            told: Vec::new(),
+            reported: Vec::new(),
             files: HashMap::new(),
         }
     }

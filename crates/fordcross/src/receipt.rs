@@ -83,7 +83,7 @@ pub(crate) struct Listed {
 }
 
 impl Listed {
-    /// Reads a receipt; none if it is none of ours.
+    /// Reads a receipt, or `None` if it is none of ours.
     pub(crate) fn parse(text: &str) -> Option<Self> {
         let receipt: Value = serde_json::from_str(text).ok()?;
         receipt["fordcross"].as_str()?;
@@ -111,7 +111,7 @@ impl Listed {
     }
 }
 
-/// The hash of a file of that many bytes; none if it has others.
+/// The hash of a file of that many bytes, or `None` if it has others.
 fn hash_of(path: &Path, bytes: u64) -> io::Result<Option<String>> {
     let mut file = File::open(path)?;
     if file.metadata()?.len() != bytes {

@@ -1,4 +1,4 @@
-//! What a folder holds: files, and what stands among them that is none or leads elsewhere. Nothing is left out in silence.
+//! What a folder holds: files, and what is among them that is none or leads elsewhere. Nothing is left out in silence.
 
 use crate::status::Failed;
 use crate::unfinished::in_the_making;
@@ -63,15 +63,15 @@ impl Walk<'_> {
             if is_hidden && fs::canonicalize(&path).is_ok_and(|path| self.own.contains(&path)) {
                 continue;
             }
-            let told = match self.entry(&path, within) {
+            let reported = match self.entry(&path, within) {
                 Ok(done) => done,
                 Err(error) => {
                     self.remark(&path, About::Unreadable { why: crate::status::lower(&error) });
                     Ok(())
                 }
             };
-            if told.is_err() {
-                return Ok(told);
+            if reported.is_err() {
+                return Ok(reported);
             }
         }
         Ok(Ok(()))

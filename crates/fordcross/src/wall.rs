@@ -2,7 +2,7 @@
 //! process can still write nowhere but where its results go, start no program and reach no network.
 //!
 //! The kernel holds it (Landlock, Linux 5.13 and later, as much of it as the kernel knows), and nothing takes it down again. What
-//! it does not protect from stands in DESIGN.md.
+//! it does not protect from is in DESIGN.md.
 
 use std::path::Path;
 use std::sync::atomic::{AtomicBool, Ordering};
@@ -43,7 +43,7 @@ pub(crate) fn limit_memory(asked: Option<u64>) -> u64 {
     };
     let wanted = asked.unwrap_or_else(of_machine);
     let known = getrlimit(Resource::Data);
-    // What was set before, by whoever started the program, is a limit to what it takes by itself, not to what it is told to take.
+    // A limit that was set before, by whoever started the program, bounds its defaults, not what it is asked to use.
     let set = if asked.is_some() { known.maximum } else { known.current.or(known.maximum) };
     let most = set.map_or(wanted, |set| set.min(wanted));
     if IS_OURS.load(Ordering::Relaxed) {
@@ -73,7 +73,7 @@ pub(crate) fn raise(openings: Openings<'_>) {
 #[cfg(not(target_os = "linux"))]
 fn around_this_thread(_: Openings<'_>) {}
 
-/// Says whether the kernel holds it.
+/// Returns whether the kernel holds it.
 #[cfg(target_os = "linux")]
 fn around_this_thread(openings: Openings<'_>) -> bool {
     use landlock::{

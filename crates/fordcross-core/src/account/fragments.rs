@@ -59,8 +59,8 @@ impl<'l> Fragments<'l> {
         &self.sections[section.map_or(self.sections.len() - 1, SectionId::index)]
     }
 
-    pub(super) fn kind(&self, kind: Option<crate::language::typing::TypeId>) -> &[u8] {
-        &self.types[kind.map_or(self.types.len() - 1, |kind| usize::from(kind.0))]
+    pub(super) fn kind(&self, ty: Option<crate::language::typing::TypeId>) -> &[u8] {
+        &self.types[ty.map_or(self.types.len() - 1, |ty| usize::from(ty.0))]
     }
 
     /// The fate, and what decided it with its reason.
@@ -135,7 +135,7 @@ fn decider<'l>(
             };
             (Some(Cow::Owned(mapping.rule(name))), Some(Cow::Owned(why)))
         }
-        DecidedBy::SameLine => (file(), Some(Cow::Borrowed("it stands in both releases"))),
+        DecidedBy::SamePlatform => (file(), Some(Cow::Borrowed("it stands in both releases"))),
         DecidedBy::Header => (
             Some(Cow::Borrowed(leg.new.file.as_str())),
             Some(Cow::Borrowed("the new file says itself for which release and model it is")),

@@ -15,7 +15,7 @@ use crate::scan::automaton::Automaton;
 use crate::scan::inventory::{Inventory, RowKind};
 use crate::tree::Tree;
 
-/// All that a ledger tells of.
+/// Everything that goes into a ledger.
 #[derive(Clone, Copy)]
 pub(crate) struct LedgerInput<'l> {
     pub(crate) backup: &'l Backup<'l>,

@@ -13,7 +13,7 @@ pub enum RowKind {
     Setting,
     /// An object of the backup.
     Object,
-    /// Something of the result that nothing of the backup stands behind.
+    /// Something of the result that nothing of the backup is behind.
     Origin,
     /// A setting of the base that is not what it was.
     Base,
@@ -39,7 +39,7 @@ pub struct Row<'a> {
     pub row: u64,
     /// What it is of.
     pub kind: RowKind,
-    /// Why the result has it, of a row that nothing of the backup stands behind.
+    /// Why the result has it, of a row that nothing of the backup is behind.
     #[serde(borrow, default, skip_serializing_if = "Option::is_none")]
     pub origin: Option<Cow<'a, str>>,
     /// The file of the backup, or of the base.
@@ -79,7 +79,7 @@ pub struct Row<'a> {
     /// Where it went, in the order of the result.
     #[serde(borrow, default, skip_serializing_if = "Option::is_none")]
     pub landings: Option<Vec<Landing<'a>>>,
-    /// The codes of what is told of it.
+    /// The codes of its findings.
     #[serde(borrow, default, skip_serializing_if = "Option::is_none")]
     pub findings: Option<Vec<Cow<'a, str>>>,
     /// What became of a setting of the base.
@@ -118,7 +118,7 @@ pub struct Landing<'a> {
     /// The value there; never that of a secret.
     #[serde(borrow, default, deserialize_with = "present", skip_serializing_if = "Option::is_none")]
     pub value: Option<&'a RawValue>,
-    /// What became of the row there; not for what nothing of the backup stands behind.
+    /// What became of the row there; not for what nothing of the backup is behind.
     #[serde(borrow, default, skip_serializing_if = "Option::is_none")]
     pub fate: Option<Cow<'a, str>>,
 }

@@ -26,7 +26,7 @@ pub struct LedgerWriter<'l> {
     course: &'l [Leg],
     /// The kind of a setting and that of an object, each with the backup's file, up to its line.
     begun: [Vec<u8>; 2],
-    /// Where the file of the last row stands in the whole text, and how many lines are before it.
+    /// Where the file of the last row is in the whole text, and how many lines are before it.
     piece: Range<u32>,
     lines_before: u32,
     ledger: &'l Ledger,
@@ -42,7 +42,7 @@ pub struct LedgerWriter<'l> {
     line: usize,
     next_note: usize,
     untyped: Untyped,
-    /// Those that stand in texts are not shown.
+    /// Those that are in texts are not shown.
     secrets: Secrets,
 }
 
@@ -57,8 +57,8 @@ pub enum Untyped {
 
 impl Untyped {
     /// Whether values of a type are written: commands, like what has no type, only if that was asked for.
-    fn shows(self, types: &Types, kind: TypeId) -> bool {
-        types.is_open(kind) || self == Self::Show && !types.is_secret(kind)
+    fn shows(self, types: &Types, ty: TypeId) -> bool {
+        types.is_open(ty) || self == Self::Show && !types.is_secret(ty)
     }
 }
 
@@ -85,8 +85,8 @@ struct BaseSide<'l> {
 }
 
 impl<'l> LedgerWriter<'l> {
-    pub(crate) fn new(told: &LedgerInput<'l>) -> Self {
-        let LedgerInput { backup, course, mapping, steps, trees, ledger, new_automaton, base } = *told;
+    pub(crate) fn new(reported: &LedgerInput<'l>) -> Self {
+        let LedgerInput { backup, course, mapping, steps, trees, ledger, new_automaton, base } = *reported;
         let several = steps.len() > 1;
         let old_trees = std::iter::once(&backup.tree).chain(trees);
         let sides = steps
@@ -236,7 +236,7 @@ impl<'l> LedgerWriter<'l> {
             _ => {}
         }
         out.extend_from_slice(self.fragments.decided(decision));
-        // What a rule could not carry has its reason in what is told of it.
+        // The reason why a rule could not carry a row is in its note.
         let note = self.ledger.notes.get(self.next_note).filter(|note| note.row == Some(RowId::new(index)));
         if let Some(note) =
             note.filter(|note| decision.fate == Fate::ByHand && !self.fragments.has_reason(decision, note))

@@ -69,7 +69,7 @@ struct Chain<'s> {
     steps: &'s [StepMade],
     /// For each step but the first, the row of each node of its old tree.
     rows_of: Vec<Vec<Option<RowId>>>,
-    /// For each step and row, the row of the backup that stands behind it.
+    /// For each step and row, the row of the backup that is behind it.
     sources: Vec<Vec<Option<RowId>>>,
 }
 
@@ -107,7 +107,7 @@ impl Chain<'_> {
         way
     }
 
-    /// Where a node that a step made itself stands in the end.
+    /// Where a node that a step made itself is in the end.
     fn nodes_after(&mut self, number: usize, node: NodeId) -> Vec<NodeId> {
         if number + 1 == self.steps.len() {
             return vec![node];

@@ -1,9 +1,9 @@
-//! What is told of a conversion as a whole.
+//! Findings about a conversion as a whole.
 
 use crate::finding::{Count, facts};
 use std::fmt;
 
-/// Old names that still stand in a text, each as it stands there and, where that is open, the entry that it is of.
+/// Old names that still are in a text, each as it is there and, where that is open, the entry that it is of.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub(super) struct OldNames(pub(super) Vec<OldName>);
 
@@ -12,7 +12,7 @@ pub(super) struct OldNames(pub(super) Vec<OldName>);
 pub(super) struct OldName {
     /// The entry of the map.
     pub(super) entry: String,
-    /// What stands there, where it may be shown and is not the entry itself.
+    /// What is there, where it may be shown and is not the entry itself.
     pub(super) found: Option<String>,
 }
 

@@ -1,4 +1,4 @@
-//! What a person is told of a carry, with its places in the backup.
+//! Findings of a conversion, with their places in the backup.
 
 use super::facts::{CarryFact, OldName, OldNames};
 use super::{Carried, CarryInput};
@@ -15,7 +15,7 @@ use crate::tree::NodeId;
 use rustc_hash::FxHashMap;
 
 impl Carried<'_, '_> {
-    /// What the result has beyond what the receiving line and model take.
+    /// What the result has beyond what the receiving platform and model take.
     pub(super) fn beyond_limits(&mut self) -> Findings {
         let new = &self.input.course[self.input.course.len() - 1].new;
         let Some(result) = self.trees.last() else { return Findings::new() };

@@ -40,7 +40,7 @@ impl<'a> Judging<'_, '_, 'a> {
                 let settled = self.settle(made, ledger, &|_| false);
                 take_out(made, ledger, &settled.0, &settled.1, &self.last().new);
                 self.findings.extend(settled.1.findings);
-                self.told_of_ports(made, ledger);
+                self.report_ports(made, ledger);
                 return None;
             };
             let mut trial = ledger.clone();
@@ -51,10 +51,10 @@ impl<'a> Judging<'_, '_, 'a> {
             if settled.gone.is_empty() {
                 *ledger = trial;
                 self.findings.extend(judged.findings);
-                self.told_of_ports(&merged, ledger);
+                self.report_ports(&merged, ledger);
                 return Some((merged, based));
             }
-            // What went is told once; what is left is told of what is left.
+            // What went has one finding; the others are about what is left.
             let went = judged
                 .findings
                 .into_iter()
@@ -101,7 +101,7 @@ impl<'a> Judging<'_, '_, 'a> {
         let mut labels_automaton = self.automaton.clone();
         let old = &input.course[0].old;
         let is_expected = |holder: &Pattern| {
-            let had = old.line == profile.line && !holder.nodes_in(&input.backup.tree).is_empty();
+            let had = old.platform == profile.platform && !holder.nodes_in(&input.backup.tree).is_empty();
             had || ledger
                 .wanted
                 .iter()
@@ -168,7 +168,7 @@ impl<'a> Judging<'_, '_, 'a> {
                 rest = below;
             }
         }
-        // Where it is not known what a row would have been, it is a part of the object that it stands in.
+        // Where it is not known what a row would have been, it is a part of the object that it is in.
         let profile = &self.last().new;
         if !profile.rules.objects.iter().any(|rule| rule.narrows.is_some()) {
             return parts;
@@ -203,7 +203,7 @@ impl<'a> Judging<'_, '_, 'a> {
 
     /// What a port took out that is worth a word of its own: the last member of something, and what the unit is
     /// reached by.
-    fn told_of_ports(&mut self, tree: &Tree<'_>, ledger: &Ledger) {
+    fn report_ports(&mut self, tree: &Tree<'_>, ledger: &Ledger) {
         let mut found = Findings::new();
         let input = self.input;
         let new = &input.course[input.course.len() - 1].new;
@@ -211,15 +211,15 @@ impl<'a> Judging<'_, '_, 'a> {
         let lines = input.backup.lines();
         let StepMade { automaton, reading, .. } = &mut self.steps[0];
         let mut labels = Labeler::new(&input.backup.tree, &old.schema, Some(&reading.ordinals), automaton);
-        let mut told: Vec<(NodeId, &str)> = Vec::new();
+        let mut reported: Vec<(NodeId, &str)> = Vec::new();
         for wanted in &ledger.wanted {
             let DecidedBy::Map(port) = ledger.decisions[wanted.row.index()].by else { continue };
             let names: Vec<&str> = wanted.path.split('/').collect();
             let Some(place) = place_of(tree, wanted.node, &names, new) else { continue };
-            if told.contains(&(wanted.node, &*wanted.path)) || place {
+            if reported.contains(&(wanted.node, &*wanted.path)) || place {
                 continue;
             }
-            told.push((wanted.node, &wanted.path));
+            reported.push((wanted.node, &wanted.path));
             let name = &ledger.ports[port.index()];
             let mut finding = Finding::new(CarryFact::LastMember {
                 object: tree.name(wanted.node).to_owned(),
@@ -287,7 +287,7 @@ fn follow_ports(ledger: &mut Ledger) {
     }
 }
 
-/// Whether something is left of a list that names others; none for what is no such list.
+/// Whether something is left of a list that names others; `None` for what is no such list.
 fn place_of(tree: &Tree<'_>, node: NodeId, names: &[&str], new: &Profile) -> Option<bool> {
     let mut path = tree.names_on_way(node);
     path.extend(names);

@@ -5,7 +5,7 @@
 //! 2. The engine takes rule by rule what they ask for into a new tree.
 //!
 //! Then `chain` follows each setting through all of them, the last tree is written in the receiving
-//! line's form, and `judge::read_back` reads those bytes as the receiving line would and compares them
+//! platform's format, and `judge::read_back` reads those bytes as the receiving platform would and compares them
 //! with the ledger.
 
 mod chain;
@@ -20,8 +20,7 @@ use crate::account::{LedgerInput, LedgerWriter, StepMade};
 use crate::container::Member;
 pub use crate::engine::Threads;
 use crate::engine::{NameBook, Step, apply};
-use crate::finding::Acceptance;
-use crate::finding::{Findings, Severity, SeverityOverride, apply_severities};
+use crate::finding::{Acceptance, Findings, Severity, SeverityOverride, apply_severities};
 use crate::ids::{PlaceId, SectionId, StepId};
 use crate::judge::read_back;
 use crate::judge::{Overruled, unsound};
@@ -61,7 +60,7 @@ pub struct CarryInput<'i, 'a> {
     /// Answers to what the crossings ask, as fact and value.
     pub answers: &'i [(String, String)],
     /// An export of the receiving unit that everything is carried into, if there is one. It is of the
-    /// receiving line, release and model.
+    /// receiving platform, release and model.
     pub base: Option<&'i Backup<'a>>,
     /// How much codes matter to this person, where they said so. What blocks always does.
     pub severities: &'i [SeverityOverride],
@@ -75,7 +74,11 @@ impl<'a> CarryInput<'_, 'a> {
     /// How the texts of the result are written, where there is no base.
     fn texts(&self) -> Texts<'a> {
         let (first, last) = (&self.course[0], &self.course[self.course.len() - 1]);
-        Texts::new(self.backup.tree.source(), last.new.output.encoding, first.old.line == last.new.line)
+        Texts::new(
+            self.backup.tree.source(),
+            last.new.output.encoding,
+            first.old.platform == last.new.platform,
+        )
     }
 
     /// The character set of the result; of several, the usual one.
@@ -245,7 +248,7 @@ fn mapping_findings(input: &CarryInput<'_, '_>, first: &mut StepMade, exempt: &E
     checked.findings()
 }
 
-/// That a backup breaks rules of its own line, at its places.
+/// That a backup breaks rules of its own platform, at its places.
 fn overruled_findings(input: &CarryInput<'_, '_>, steps: &[StepMade], overruled: &Overruled) -> Findings {
     let StepMade { automaton, reading, .. } = &steps[0];
     let mut automaton = automaton.clone();
@@ -254,7 +257,7 @@ fn overruled_findings(input: &CarryInput<'_, '_>, steps: &[StepMade], overruled:
     overruled.findings(backup, old, &mut labels, &mut automaton)
 }
 
-/// Applies a crossing by the manners in which objects of the old line inherit.
+/// Applies a crossing in the way in which objects of the old platform inherit.
 fn apply_inheriting<'a>(step: Step<'_, 'a>, walk: &Scan) -> (Tree<'a>, Trivia, Ledger) {
     let Some(inheritance) = Inheritance::of(step.tree, step.old(), walk) else {
         return apply(&step, &walk.automaton, &walk.reading);
@@ -282,10 +285,10 @@ fn apply_inheriting<'a>(step: Step<'_, 'a>, walk: &Scan) -> (Tree<'a>, Trivia, L
     (made, beside, ledger)
 }
 
-/// The leg that applies the map: the one that changes the line, or else the last. Each reference is
+/// The leg that applies the map: the one that changes the platform, or else the last. Each reference is
 /// mapped there and nowhere else, so that names can be swapped.
 pub fn mapping_leg(course: &[Leg]) -> usize {
-    let changes_line = |leg: &Leg| leg.old.line != leg.new.line;
+    let changes_line = |leg: &Leg| leg.old.platform != leg.new.platform;
     course.iter().position(changes_line).unwrap_or(course.len().saturating_sub(1))
 }
 
@@ -308,7 +311,7 @@ impl Carried<'_, '_> {
         self.findings.iter().any(|finding| finding.severity == Severity::Blocker)
     }
 
-    /// Makes warnings of the blockers that a person passes with a reason, where the receiving line's rules allow it and
+    /// Makes warnings of the blockers that a person passes with a reason, where the receiving platform's rules allow it and
     /// they still say what they said.
     fn accept(&mut self) {
         for finding in self.findings.iter_mut().filter(|finding| finding.acceptable) {
@@ -372,24 +375,24 @@ impl Carried<'_, '_> {
             base: input.base.zip(based.as_ref().map(|based| &based.reading)),
         });
         let expected = read_back::Expected { tree, ledger: whole, profile: new, model: input.model, kept };
-        let (ledger, told, result) = std::thread::scope(|scope| {
+        let (ledger, reported, result) = std::thread::scope(|scope| {
             let ledger = scope.spawn(move || ledger(rows));
             let made = (!blocked).then(|| {
-                let (files, told) = match files {
+                let (files, reported) = match files {
                     Some(files) => output::read_back_packed(files, input.charset(), &expected),
                     None => output::write_and_read_back(&texts, &expected),
                 };
-                (files, told)
+                (files, reported)
             });
-            let (told, result) = match made {
-                Some((_, told)) if told.blocks() => (Some(told), None),
-                Some((files, told)) => (Some(told), Some(result(&files))),
+            let (reported, result) = match made {
+                Some((_, reported)) if reported.blocks() => (Some(reported), None),
+                Some((files, reported)) => (Some(reported), Some(result(&files))),
                 None => (None, None),
             };
-            (ledger.join().expect("the ledger is written"), told, result)
+            (ledger.join().expect("the ledger is written"), reported, result)
         });
-        if let Some(told) = told {
-            self.findings.splice(0..0, told.differences);
+        if let Some(reported) = reported {
+            self.findings.splice(0..0, reported.differences);
             self.findings.sort_by_key(|finding| finding.severity);
         }
         (ledger, result)

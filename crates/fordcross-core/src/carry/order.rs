@@ -1,12 +1,12 @@
-//! The order in which a line writes what a result has.
+//! The order in which a platform writes what a result has.
 
 use crate::language::profile::{Profile, What};
 use crate::scan::naming::{Branches, named_children};
 use crate::tree::{Kind, NodeId, Tree};
 
-/// Puts what a line writes in a certain order into it.
+/// Puts what a platform writes in a certain order into it.
 pub(super) fn arrange(tree: &mut Tree<'_>, profile: &Profile) {
-    // Files stand in the order in which they are written.
+    // Files are in the order in which they are written.
     let files = profile.members.top_order();
     let order = if profile.output.order.is_empty() { &files } else { &profile.output.order };
     if !order.is_empty() {
@@ -26,15 +26,15 @@ pub(super) fn arrange(tree: &mut Tree<'_>, profile: &Profile) {
         tree.leaves_first(root);
     }
     for entry in &profile.schema.entries {
-        if let What::Object { order, signs, .. } = &entry.what
-            && !(order.is_empty() && signs.named_first.is_empty())
+        if let What::Object { order, traits, .. } = &entry.what
+            && !(order.is_empty() && traits.named_first.is_empty())
         {
             for node in entry.pattern.nodes_in(tree) {
                 if !order.is_empty() {
                     tree.arrange(node, order);
                 }
-                if !signs.named_first.is_empty() {
-                    put_named_first(tree, node, &signs.named_first);
+                if !traits.named_first.is_empty() {
+                    put_named_first(tree, node, &traits.named_first);
                 }
             }
         }
@@ -91,7 +91,7 @@ fn put_named_first(tree: &mut Tree<'_>, object: NodeId, settings: &[Vec<String>]
     }
 }
 
-/// An order in which what each names stands before it, with as little changed as that needs. `named` has for each what it
+/// An order in which what each names is before it, with as little changed as that needs. `named` has for each what it
 /// names; what leads back to itself is left as it is.
 fn named_first(named: &[Vec<usize>]) -> Vec<usize> {
     let mut order = Vec::with_capacity(named.len());
@@ -127,9 +127,9 @@ mod tests {
     use crate::text::source::Source;
     use rstest::rstest;
 
-    /// The names of branches and entries as they stand then.
+    /// The names of branches and entries as they are then.
     #[rstest]
-    // What is named stands first, in its branch or in one that names nothing back.
+    // What is named is first, in its branch or in one that names nothing back.
     #[case(r#"{"v": {"a": {"link": "b"}, "b": {}}}"#, "v:b,a")]
     #[case(r#"{"v": {"a": {"link": "c"}, "b": {}, "c": {"link": "d"}, "d": {}}}"#, "v:d,c,a,b")]
     #[case(r#"{"v": {"a": {"link": "x"}}, "n": 1, "b": {"x": {}}}"#, "n b:x v:a")]

@@ -10,7 +10,7 @@ use crate::language::texts::Texts;
 use crate::scan::inventory::automaton_of;
 use crate::text::charset::Charset;
 
-/// Writes a tree in the receiving line's form, and reads that back.
+/// Writes a tree in the receiving platform's form, and reads that back.
 pub(super) fn write_and_read_back(
     texts: &Texts<'_>,
     expected: &read_back::Expected<'_>,
@@ -41,7 +41,7 @@ pub(super) fn common(mut charsets: impl Iterator<Item = Charset>) -> Charset {
     if charsets.all(|other| other == first) { first } else { Charset::UTF_8 }
 }
 
-/// Puts files into what the line wants them in, and reads that back. The texts are in `charset`, unless they say
+/// Puts files into what the platform wants them in, and reads that back. The texts are in `charset`, unless they say
 /// otherwise themselves.
 pub(super) fn read_back_packed(
     files: Vec<Member>,
@@ -53,11 +53,11 @@ pub(super) fn read_back_packed(
         None => files,
     };
     let mut automaton = automaton_of(expected.profile, None);
-    let told = read_back::read_back(&result, charset, expected, &mut automaton);
-    (result, told)
+    let reported = read_back::read_back(&result, charset, expected, &mut automaton);
+    (result, reported)
 }
 
-/// Puts files into what the receiving line wants them in.
+/// Puts files into what the receiving platform wants them in.
 fn pack(files: Vec<Member>, container: Container) -> Vec<Member> {
     let packed = match container {
         Container::Folder => return files,

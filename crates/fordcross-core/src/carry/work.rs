@@ -1,4 +1,4 @@
-//! The work around the import, as both lines and the crossings tell it.
+//! The steps around the import, from the profiles of both platforms and the crossings.
 
 use super::CarryInput;
 use crate::account::StepMade;
@@ -9,7 +9,7 @@ use crate::ledger::Ledger;
 use crate::ledger::fate::Fate;
 use crate::scan::inventory::RowKind;
 
-/// The steps of the work in their order. Those of the lines stand around those of the crossings.
+/// The steps of the work in their order. Those of the platforms are around those of the crossings.
 pub(super) fn work(input: &CarryInput<'_, '_>, first: &StepMade, ledger: &Ledger) -> Vec<(Phase, String)> {
     let old = &input.course[0].old;
     let new = &input.course[input.course.len() - 1].new;

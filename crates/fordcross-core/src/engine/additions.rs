@@ -2,8 +2,7 @@
 
 use super::instance::Slots;
 use super::outcome::Engine;
-use crate::finding::Code;
-use crate::finding::DeclaredText;
+use crate::finding::{Code, DeclaredText};
 use crate::ids::PlaceId;
 use crate::language::crossing::{Action, Rule, Target};
 use crate::language::expression::Expression;

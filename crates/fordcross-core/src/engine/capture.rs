@@ -3,8 +3,7 @@
 use super::facts::FailureFact;
 use crate::finding::Fact;
 use crate::ids::{EntryId, RowId};
-use crate::language::typing::Loss;
-use crate::language::typing::TypeId;
+use crate::language::typing::{Loss, TypeId};
 use crate::ledger::fate::Fate;
 use crate::tree::Kind;
 use ipnet::IpNet;
@@ -13,10 +12,10 @@ use std::sync::Arc;
 /// What a rule captured: a text of the old side with its type there.
 #[derive(Clone, Copy, Debug)]
 pub(super) struct Capture<'t> {
-    /// The row that it is from; none for a default.
+    /// The row that it is from; `None` for a default.
     pub(super) row: Option<RowId>,
     pub(super) text: &'t str,
-    pub(super) kind: Option<TypeId>,
+    pub(super) ty: Option<TypeId>,
     /// The capture is the whole value of its setting.
     pub(super) whole: bool,
     /// The declaration of the setting on the old side; none for what the map has no say in: a default, a setting

@@ -1,4 +1,4 @@
-//! Comments stay with the setting or object that they stand at: what follows them, what is before them
+//! Comments stay with the setting or object that they are at: what follows them, what is before them
 //! on their line, or else what holds them. Empty lines stay too where statements become statements.
 
 use super::outcome::Engine;
@@ -18,7 +18,7 @@ enum Spot {
 }
 
 impl Engine<'_, '_, '_> {
-    /// Puts the comments of the old side into the new tree, whose form must have comments. What stands
+    /// Puts the comments of the old side into the new tree, whose form must have comments. What is
     /// at something that has no place on the new side stays behind.
     pub(super) fn take_comments_along(&mut self) -> Trivia {
         let tree = self.program.tree;
@@ -97,7 +97,7 @@ impl Engine<'_, '_, '_> {
         }
     }
 
-    /// As many as stand before the line of something in the backup.
+    /// As many as are before the line of something in the backup.
     fn put_empty_lines(&mut self, beside: &mut Trivia, spot: &Spot, span: Span) {
         let before = &self.program.tree.source().text[..self.line_start(span.start)];
         // The last piece is the beginning of the line itself.
@@ -126,7 +126,7 @@ impl Engine<'_, '_, '_> {
         beside.placed.insert(made);
     }
 
-    /// Where the line begins that something in the backup stands on.
+    /// Where the line begins that something in the backup is on.
     fn line_start(&self, at: u32) -> usize {
         self.lines.get_or_init(|| LineIndex::new(self.program.tree.source())).line_start(at)
     }
@@ -153,7 +153,7 @@ impl Engine<'_, '_, '_> {
         })
     }
 
-    /// Whether a comment stood on the line of what it speaks of.
+    /// Whether a comment was on the line of what it speaks of.
     fn stood_behind(&self, remark: Remark) -> bool {
         if self.program.step.number > StepId::FIRST {
             return self.program.tree.name(remark.node) == TRAILING;
@@ -165,8 +165,8 @@ impl Engine<'_, '_, '_> {
 
     fn spot_in_tree(&self, remark: Remark, by_start: &mut Option<Vec<(u32, usize)>>) -> Option<Spot> {
         let tree = self.program.tree;
-        let same_line = self.program.step.number == StepId::FIRST && self.stood_behind(remark);
-        if let Some(previous) = remark.previous.filter(|_| same_line) {
+        let same_platform = self.program.step.number == StepId::FIRST && self.stood_behind(remark);
+        if let Some(previous) = remark.previous.filter(|_| same_platform) {
             // Behind it, on a line of its own, it would seem to speak of what follows.
             return self.new_place(previous).map(Spot::Before);
         }
@@ -174,7 +174,7 @@ impl Engine<'_, '_, '_> {
             Some(next) => {
                 match self.new_place(next).or_else(|| self.place_of_next(remark.node, by_start)) {
                     Some(found) => Some(Spot::Before(found)),
-                    // What stands at the head of a file is said of the whole.
+                    // What is at the head of a file is said of the whole.
                     None if self.is_head(remark.node) => {
                         let holder = self.branch_place(tree.parent(remark.node)).unwrap_or(self.draft.root());
                         Some(self.draft.tree.first_child(holder).map_or(Spot::Within(holder), Spot::Before))
@@ -219,7 +219,7 @@ impl Engine<'_, '_, '_> {
     }
 
     /// Where the first thing went that follows a comment in the file without a gap and went anywhere: what the
-    /// comment stands at may have no place of its own. Rows by where they start are gathered when first needed.
+    /// comment is at may have no place of its own. Rows by where they start are gathered when first needed.
     fn place_of_next(&self, comment: NodeId, by_start: &mut Option<Vec<(u32, usize)>>) -> Option<NodeId> {
         if self.program.step.number > StepId::FIRST {
             return None;
@@ -238,7 +238,7 @@ impl Engine<'_, '_, '_> {
         rows[from..].iter().take_while(together).find_map(landed)
     }
 
-    /// Whether an empty line stands between a comment and something behind it, in the backup.
+    /// Whether an empty line is between a comment and something behind it, in the backup.
     fn stands_apart(&self, comment: NodeId, node: NodeId) -> bool {
         let (from, to) =
             (self.program.tree.span(comment).end as usize, self.program.tree.span(node).start as usize);
@@ -266,7 +266,7 @@ impl Engine<'_, '_, '_> {
         let mut rows = self.program.reading.rows_below(node, self.program.tree);
         let (row, landing) = rows.find_map(|row| Some((row, self.first_landing(row)?)))?;
         let tree = &self.draft.tree;
-        // Before an attribute no comment can stand, only before its element.
+        // Before an attribute no comment can be, only before its element.
         let is_part = |node: NodeId| matches!(tree.kind(node), Kind::Attribute | Kind::OwnText);
         let mut at = if is_part(landing) { tree.parent(landing) } else { landing };
         // What was said of a whole section is said before it again, if it begins with what landed.

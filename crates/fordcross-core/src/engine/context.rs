@@ -1,4 +1,4 @@
-//! What rules see: their captures, and what stands around on the old side.
+//! What rules see: their captures, and what is around on the old side.
 
 use super::capture::Capture;
 use super::step::Step;
@@ -12,7 +12,7 @@ use std::collections::HashMap;
 pub(super) struct EvalContext<'h, 'i, 'a> {
     pub(super) step: &'h Step<'i, 'a>,
     pub(super) scope: NodeId,
-    /// The pattern of the scope; none for the whole configuration.
+    /// The pattern of the scope; `None` for the whole configuration.
     pub(super) pattern: Option<&'h Pattern>,
     pub(super) slots: &'h [Option<Capture<'i>>],
     pub(super) names: &'h [String],
@@ -36,7 +36,7 @@ impl EvalContext<'_, '_, '_> {
         }
     }
 
-    /// The kind of the object that is stood in, or of the nearest around it that has kinds.
+    /// The kind of the current object, or of the nearest around it that has kinds.
     pub(super) fn object_kind(&self) -> Option<&str> {
         self.around().object_kind()
     }
@@ -45,9 +45,9 @@ impl EvalContext<'_, '_, '_> {
 impl Surroundings for EvalContext<'_, '_, '_> {
     fn variable(&self, name: &str) -> Option<Operand> {
         if let Some(slot) = self.names.iter().position(|known| known == name) {
-            let bound = self.slots[slot].as_ref();
+            let capture = self.slots[slot].as_ref();
             return Some(
-                bound.map_or(Operand::Nothing, |bound| self.around().operand(bound.kind, bound.text)),
+                capture.map_or(Operand::Nothing, |capture| self.around().operand(capture.ty, capture.text)),
             );
         }
         if name == "index" {

@@ -159,7 +159,7 @@ impl<'i> Engine<'_, 'i, '_> {
             ahead = None;
         }
         if let Some(port) = barred {
-            self.want_within_line(index, row);
+            self.want_within_platform(index, row);
             return self.bar(index, port);
         }
         if self.carry_within_line(index, row) {

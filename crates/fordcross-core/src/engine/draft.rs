@@ -29,7 +29,7 @@ fn bit_of(name: Name) -> u64 {
 }
 
 impl<'i, 'a> Draft<'i, 'a> {
-    /// An empty configuration of the line that a profile describes.
+    /// An empty configuration of the platform that a profile describes.
     pub(super) fn new(mut tree: Tree<'a>, profile: &'i Profile) -> Self {
         let name = profile.dialect.root_name(&profile.recognition.marker);
         let root = tree.push(NodeId::DOCUMENT, Kind::Map, name, Span::default());

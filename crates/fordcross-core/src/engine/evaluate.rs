@@ -26,21 +26,21 @@ impl<'i> Matcher<'_, 'i, '_> {
             },
             None => None,
         };
-        let bound = Capture {
+        let capture = Capture {
             row: Some(index),
             text: self.program.tree.value(row.node),
-            kind: row.type_id(self.program.step.old(), self.program.automaton),
+            ty: row.type_id(self.program.step.old(), self.program.automaton),
             whole: true,
             of: self.program.mapped_entry(row),
         };
         let done = if plain.whole {
-            self.make_whole(&bound, plain, made)
+            self.make_whole(&capture, plain, made)
         } else {
             let mut slots: Slots<'i> = smallvec![None; rule.slots];
             if let Some(instance) = &instance {
                 slots[..instance.slots.len()].copy_from_slice(&instance.slots);
             }
-            if !self.program.bind_clause(&rule.clauses[0], row, bound, &mut slots) {
+            if !self.program.bind_clause(&rule.clauses[0], row, capture, &mut slots) {
                 return Fits::No;
             }
             self.make_fields(plain, &slots, instance.as_deref(), made)
@@ -51,16 +51,17 @@ impl<'i> Matcher<'_, 'i, '_> {
     /// A value as a whole becomes one setting.
     fn make_whole(
         &mut self,
-        bound: &Capture<'i>,
+        capture: &Capture<'i>,
         plain: &PlainRule<'i>,
         made: &mut Evaluated,
     ) -> Result<(), Failure> {
         let [PlainField { field, capture: Some((_, through)), .. }] = plain.fields.as_slice() else {
             return Ok(());
         };
-        let question = through.question(bound);
+        let question = through.question(capture);
         let remembers = remembers(&self.program.step);
-        if let Some((written, kind, fate)) = self.converted.find(question, bound.text).filter(|_| remembers) {
+        if let Some((written, kind, fate)) = self.converted.find(question, capture.text).filter(|_| remembers)
+        {
             match written {
                 Some(written) => made.push(0, (*kind, *fate), written, None),
                 None => made.push_unchanged(*kind, *fate),
@@ -70,11 +71,11 @@ impl<'i> Matcher<'_, 'i, '_> {
         let mut text = std::mem::take(&mut self.scratch);
         text.clear();
         let (kind, fate, loss) =
-            self.program.step.convert_into(bound, field.kind, Some(field.entry), &mut text)?;
+            self.program.step.convert_into(capture, field.ty, Some(field.entry), &mut text)?;
         if loss.is_none() {
-            self.converted.keep(question, bound.text, (changed(&text, bound), kind, fate));
+            self.converted.keep(question, capture.text, (changed(&text, capture), kind, fate));
         }
-        if text == bound.text && loss.is_none() {
+        if text == capture.text && loss.is_none() {
             made.push_unchanged(kind, fate);
         } else {
             made.push(0, (kind, fate), &text, loss);
@@ -106,19 +107,19 @@ impl<'i> Matcher<'_, 'i, '_> {
                 continue;
             }
             let asked = capture.filter(|_| remembers(&self.program.step)).and_then(|(slot, through)| {
-                let bound = slots[slot.index()]?;
-                Some((through.question(&bound), bound))
+                let capture = slots[slot.index()]?;
+                Some((through.question(&capture), capture))
             });
-            let known = asked.and_then(|(question, bound)| self.converted.find(question, bound.text));
-            if let (Some((written, kind, fate)), Some((_, bound))) = (known, asked) {
-                made.push(number, (*kind, *fate), written.as_deref().unwrap_or(bound.text), None);
+            let known = asked.and_then(|(question, capture)| self.converted.find(question, capture.text));
+            if let (Some((written, kind, fate)), Some((_, capture))) = (known, asked) {
+                made.push(number, (*kind, *fate), written.as_deref().unwrap_or(capture.text), None);
                 continue;
             }
             text.clear();
             match hand.prepare(field, text) {
                 Ok(Some(ready)) => {
-                    if let Some((question, bound)) = asked.filter(|_| ready.loss.is_none()) {
-                        learned.push((question, bound, made.leaves.len()));
+                    if let Some((question, capture)) = asked.filter(|_| ready.loss.is_none()) {
+                        learned.push((question, capture, made.leaves.len()));
                     }
                     made.push(number, (ready.kind, ready.fate), &ready.text, ready.loss);
                     text = ready.text;
@@ -131,16 +132,16 @@ impl<'i> Matcher<'_, 'i, '_> {
             }
         }
         self.scratch = text;
-        for (question, bound, leaf) in learned {
+        for (question, capture, leaf) in learned {
             let leaf = &made.leaves[leaf];
-            let written = made.value(leaf).and_then(|text| changed(text, &bound));
-            self.converted.keep(question, bound.text, (written, leaf.kind, leaf.fate));
+            let written = made.value(leaf).and_then(|text| changed(text, &capture));
+            self.converted.keep(question, capture.text, (written, leaf.kind, leaf.fate));
         }
         Ok(())
     }
 }
 
 /// What a capture is written as, if that is not as it was.
-fn changed(text: &str, bound: &Capture<'_>) -> Option<Box<str>> {
-    (text != bound.text).then(|| text.into())
+fn changed(text: &str, capture: &Capture<'_>) -> Option<Box<str>> {
+    (text != capture.text).then(|| text.into())
 }

@@ -1,7 +1,7 @@
 //! What the map takes out: what names a port that is left or still open.
 //!
 //! An object that is called after such a port goes as a whole. What else names it loses just that, and what it loses
-//! with it: the rules of the receiving line say which objects cannot be without. Where nothing says so the object goes
+//! with it: the rules of the receiving platform say which objects cannot be without. Where nothing says so the object goes
 //! as a whole: a filter rule without its port would be another, and often a wider one.
 
 use super::step::Step;
@@ -50,7 +50,7 @@ impl ExcludedPorts {
                 }
             }
         });
-        // Objects stand after those that hold them.
+        // Objects are after those that hold them.
         for index in 0..reading.objects.len() {
             if let Some(holder) = reading.objects[index].holder
                 && excluded.objects[index].is_none()
@@ -102,7 +102,7 @@ fn is_key(tree: &Tree<'_>, profile: &Profile, automaton: &Automaton, reading: &I
     })
 }
 
-/// Whether the rules of the receiving line say what becomes of objects that lose what a row would have written.
+/// Whether the rules of the receiving platform say what becomes of objects that lose what a row would have written.
 fn goes_alone_at(step: &Step<'_, '_>, automaton: &Automaton, row: Row) -> bool {
     let new = step.new_profile();
     if new.rules.is_empty() {
@@ -125,14 +125,14 @@ fn goes_alone_at(step: &Step<'_, '_>, automaton: &Automaton, row: Row) -> bool {
             }
         }
     }
-    // Within a line what stands in both is carried without a rule.
+    // Within a platform what is in both is carried without a rule.
     let twin = || {
         let entry = accepted.entry?;
         let pattern = &step.old().schema[entry].pattern;
         let found = new.schema.same(pattern)?;
         Some(&new.schema[found].pattern)
     };
-    any || step.old().line == new.line && twin().is_some_and(|pattern| is_said_of(new, pattern))
+    any || step.old().platform == new.platform && twin().is_some_and(|pattern| is_said_of(new, pattern))
 }
 
 /// Whether a rule says what its object is without a setting: it is one of several, or the object has to have it, or

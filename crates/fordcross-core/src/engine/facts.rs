@@ -1,11 +1,11 @@
-//! What is told of settings and objects while they are carried.
+//! Findings about settings and objects while they are carried.
 
 use crate::finding::{Choice, Code, Fact, Remedy, facts};
 use std::fmt;
 use std::sync::Arc;
 
 facts! {
-    /// What is told of a setting or object for which no rule failed.
+    /// Findings about a setting or object for which no rule failed.
     pub(super) enum RowFact {
         SettingUnruled => NoRule, "no rule speaks of this setting",
             help: "find out what it does and set it on the new unit by hand, or add a rule to the crossing";
@@ -17,7 +17,7 @@ facts! {
 }
 
 facts! {
-    /// What is told of what a crossing asks.
+    /// Findings about what a crossing asks.
     pub(super) enum AskFact {
         Assumed { fact: String, default: String, why: String } => FactAssumed,
             "`{fact}` was not answered, so `{default}` is taken",

@@ -7,8 +7,7 @@ use super::instance::Instance;
 use super::matcher::Fit;
 use super::outcome::{Engine, Rows};
 use super::render::Renderer;
-use crate::finding::Code;
-use crate::finding::{DeclaredText, OneOf};
+use crate::finding::{Code, DeclaredText, OneOf};
 use crate::ids::{PlaceId, RowId, SlotId};
 use crate::language::crossing::RuleId;
 use crate::language::crossing::{Action, Field, Rule, Start, Target, TargetName, TargetStep};
@@ -82,7 +81,7 @@ impl<'i> Engine<'_, 'i, '_> {
         let Some(place) = rule.place else { return };
         let Some(instance) = self.matcher.instance(place, row.node) else { return };
         let is_key = row.kind == RowKind::Setting
-            && instance.slots.iter().flatten().any(|bound| bound.row == Some(index));
+            && instance.slots.iter().flatten().any(|capture| capture.row == Some(index));
         if row.kind == RowKind::Setting && !is_key {
             self.set(index, Fate::Moot, by, &[]);
             return;
@@ -121,7 +120,7 @@ impl<'i> Engine<'_, 'i, '_> {
         }
     }
 
-    /// The node that the settings of a place's scope stand in, made when first asked for.
+    /// The node that the settings of a place's scope are in, made when first asked for.
     pub(super) fn target_of(&mut self, instance: &Instance<'i>, place: PlaceId) -> Result<NodeId, Failure> {
         if let Some(node) =
             instance.target.get().or_else(|| self.targets.get(&(place, instance.scope)).copied())
@@ -158,8 +157,8 @@ impl<'i> Engine<'_, 'i, '_> {
         if steps.iter().any(|step| step.append) {
             self.targets.insert((place, instance.scope), node);
         }
-        // What no rule of the place speaks of follows its object within one line.
-        if self.program.same_line.is_some() {
+        // What no rule of the place speaks of follows its object within one platform.
+        if self.program.same_platform.is_some() {
             self.moved_to.insert(instance.scope, node);
         }
         Ok(node)
@@ -174,7 +173,7 @@ impl<'i> Engine<'_, 'i, '_> {
         group.iter().map(value).collect()
     }
 
-    /// The branch that all objects of a place stand in, by the way to it from the top.
+    /// The branch that all objects of a place are in, by the way to it from the top.
     fn base_of<'n>(
         &mut self,
         place: PlaceId,
@@ -227,11 +226,11 @@ impl<'i> Engine<'_, 'i, '_> {
                         && written
                             .iter()
                             .any(|landing| landing.fate == Fate::Remapped && landing.rows.contains(&row));
-                    // A setting that only chose the rule stands behind all that the rule wrote.
+                    // A setting that only chose the rule is behind all that the rule wrote.
                     let chose = !written.iter().any(|landing| landing.rows.contains(&row));
                     let mut landings: SmallVec<[Landing; 4]> = SmallVec::new();
                     for landing in written.iter().filter(|landing| chose || landing.rows.contains(&row)) {
-                        // What was replaced by the map in one of them was in all; what stands beside it was not.
+                        // What was replaced by the map in one of them was in all; what is beside it was not.
                         let fate = match landing.fate {
                             fate if fate > Fate::Folded => fate,
                             _ if remapped => Fate::Remapped,
@@ -300,7 +299,7 @@ impl<'i> Engine<'_, 'i, '_> {
         }
     }
 
-    /// The node that the settings of a place's scope stand in, if it is there.
+    /// The node that the settings of a place's scope are in, if it is there.
     fn made_target(&mut self, instance: &Instance<'i>, place: PlaceId) -> Option<NodeId> {
         let made = instance.target.get().or_else(|| self.targets.get(&(place, instance.scope)).copied());
         let declared = &self.program.step.leg.crossing.places[place.index()];
@@ -329,7 +328,7 @@ impl<'i> Engine<'_, 'i, '_> {
         self.made_target(&instance, start.place)
     }
 
-    /// Writes all that a rule says, or nothing of it. `node` stands in the rule's scope.
+    /// Writes all that a rule says, or nothing of it. `node` is in the rule's scope.
     pub(super) fn write(
         &mut self,
         rule: &'i Rule,
@@ -442,8 +441,10 @@ impl<'i> Engine<'_, 'i, '_> {
                 if field.at_least && self.is_enough_there(field, &prepared.text) {
                     continue;
                 }
-                let mut from: Rows =
-                    used.iter().filter_map(|&slot| slots[slot.index()].and_then(|bound| bound.row)).collect();
+                let mut from: Rows = used
+                    .iter()
+                    .filter_map(|&slot| slots[slot.index()].and_then(|capture| capture.row))
+                    .collect();
                 from.retain(|row| rows.contains(row));
                 let from = if from.is_empty() { Rows::from_slice(rows) } else { from };
                 fields.push((path(&hand, &field.path)?, prepared, from));
@@ -460,7 +461,7 @@ impl<'i> Engine<'_, 'i, '_> {
         let profile = self.program.step.new_profile();
         let entry = &profile.schema[field.entry];
         let holds = entry.what.default_at(profile.release).or_else(|| profile.in_force(entry));
-        let number = |text: &str| match Operand::from_value(&profile.types.read(field.kind, text).ok()?) {
+        let number = |text: &str| match Operand::from_value(&profile.types.read(field.ty, text).ok()?) {
             Operand::Integer(number) => Some(number),
             _ => None,
         };

@@ -31,7 +31,7 @@ pub(super) type Fit = SmallVec<[Option<RowId>; 4]>;
 
 pub(super) struct Matcher<'p, 'i, 'a> {
     pub(super) program: &'p Program<'p, 'i, 'a>,
-    /// The instance that was used last, for each place: rows of one scope stand together.
+    /// The instance that was used last, for each place: rows of one scope are together.
     instances: Vec<Option<Rc<Instance<'i>>>>,
     parts: Vec<Option<Rc<Parts>>>,
     /// The scopes of each place in order, gathered when first asked for.
@@ -45,7 +45,7 @@ pub(super) struct Matcher<'p, 'i, 'a> {
     pub(super) converted: ValueCache<'i, (Option<Box<str>>, Kind, Fate)>,
     /// An empty text, so that there is not a new one for each value.
     pub(super) scratch: String,
-    /// The row that is being decided: what is looked for stands near it.
+    /// The row that is being decided: what is looked for is near it.
     pub(super) cursor: RowId,
 }
 
@@ -100,7 +100,7 @@ impl<'p, 'i, 'a> Matcher<'p, 'i, 'a> {
         unanswered
     }
 
-    /// What a place makes of the scope that a node stands in; none if the place does not take it.
+    /// What a place makes of the scope that a node is in, or `None` if the place does not take it.
     pub(super) fn instance(&mut self, place: PlaceId, node: NodeId) -> Option<Rc<Instance<'i>>> {
         if let Some(instance) = &self.instances[place.index()]
             && (instance.scope..instance.end).contains(&node)
@@ -284,7 +284,7 @@ impl<'p, 'i, 'a> Matcher<'p, 'i, 'a> {
             values.push(Some(Capture {
                 row,
                 text: self.program.tree.name(scope),
-                kind: Some(*kind),
+                ty: Some(*kind),
                 whole: true,
                 of,
             }));
@@ -296,18 +296,18 @@ impl<'p, 'i, 'a> Matcher<'p, 'i, 'a> {
             match test {
                 KeyTest::Capture(_) => slots.push(value),
                 KeyTest::Literal(text) => {
-                    value.filter(|bound| bound.text.trim_ascii() == text)?;
+                    value.filter(|capture| capture.text.trim_ascii() == text)?;
                 }
                 KeyTest::Shaped(shape) => {
-                    let bound = value?;
-                    let text = bound.text.trim_ascii();
+                    let capture = value?;
+                    let text = capture.text.trim_ascii();
                     let types = &self.program.step.old().types;
                     let mut fits = |index: usize, part: &str| {
                         shape.types[index].is_none_or(|kind| types.read(kind, part).is_ok())
                     };
                     let found = shape.shape.read(text, &mut fits)?;
                     for (range, kind) in found.into_iter().zip(&shape.types) {
-                        slots.push(Some(Capture { text: &text[range], kind: *kind, whole: false, ..bound }));
+                        slots.push(Some(Capture { text: &text[range], ty: *kind, whole: false, ..capture }));
                     }
                 }
                 KeyTest::Any => {}
@@ -316,7 +316,7 @@ impl<'p, 'i, 'a> Matcher<'p, 'i, 'a> {
         Some(())
     }
 
-    /// A key of an object; its row stands soon after the object's own.
+    /// A key of an object; its row is soon after the object's own.
     fn bind_whole(&self, node: NodeId, object: RowId) -> Option<Capture<'i>> {
         let behind = &self.program.reading.rows[object.index()..];
         let near = behind.iter().take(NEARBY_ROWS).position(|row| row.node == node);
@@ -324,9 +324,9 @@ impl<'p, 'i, 'a> Matcher<'p, 'i, 'a> {
             Some(offset) => RowId::new(object.index() + offset),
             None => self.program.reading.row_of(node)?,
         };
-        let kind = self.program.type_of(row);
+        let ty = self.program.type_of(row);
         let of = self.program.mapped_entry(self.program.row(row));
-        Some(Capture { row: Some(row), text: self.program.tree.value(node), kind, whole: true, of })
+        Some(Capture { row: Some(row), text: self.program.tree.value(node), ty, whole: true, of })
     }
 
     /// The row of an object, sought first before the row that is being decided: it is seldom far.
@@ -383,12 +383,12 @@ impl<'p, 'i, 'a> Matcher<'p, 'i, 'a> {
         for (clause, row) in rule.clauses.iter().zip(fit) {
             let Some(index) = *row else { continue };
             let row = self.program.row(index);
-            let (kind, text) = (self.program.type_of(index), self.program.tree.value(row.node));
+            let (ty, text) = (self.program.type_of(index), self.program.tree.value(row.node));
             let of = self.program.mapped_entry(row);
             self.program.bind_clause(
                 clause,
                 row,
-                Capture { row: Some(index), text, kind, whole: true, of },
+                Capture { row: Some(index), text, ty, whole: true, of },
                 &mut slots,
             );
         }

@@ -26,8 +26,8 @@ mod prefetch;
 mod program;
 mod render;
 mod repeats;
-mod same_line;
 mod same_path;
+mod same_platform;
 mod step;
 
 pub(crate) use decide::apply;

@@ -37,7 +37,7 @@ pub(super) struct Engine<'p, 'i, 'a> {
     pub(super) always_pins: bool,
     /// Entries that equal objects of a place share, by the values that make them equal.
     pub(super) groups: FxHashMap<(PlaceId, Vec<Option<&'i str>>), NodeId>,
-    /// The branch that all objects of a place stand in, once something was written there.
+    /// The branch that all objects of a place are in, once something was written there.
     pub(super) bases: Vec<Option<NodeId>>,
     /// Where the scopes of named places went.
     pub(super) targets: FxHashMap<(PlaceId, NodeId), NodeId>,
@@ -53,7 +53,7 @@ pub(super) struct Engine<'p, 'i, 'a> {
     pub(super) unwritten: Vec<(&'i Rule, Fit)>,
     /// Rows that do not arrive because of others.
     pub(super) because: Vec<(RowId, RowId)>,
-    /// Where branches of the old tree went, between releases of one line.
+    /// Where branches of the old tree went, between releases of one platform.
     pub(super) moved_to: FxHashMap<NodeId, NodeId>,
 }
 

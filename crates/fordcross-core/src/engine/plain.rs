@@ -15,7 +15,7 @@ use std::ops::Range;
 use std::rc::Rc;
 
 impl<'i> Engine<'_, 'i, '_> {
-    /// Does what a plain rule says; says whether it fits.
+    /// Applies a plain rule. Returns whether it fits.
     pub(super) fn fire_plain(&mut self, index: RowId, row: Row, plain: &PlainRule<'i>) -> bool {
         let mut made = std::mem::take(&mut self.made);
         made.clear();

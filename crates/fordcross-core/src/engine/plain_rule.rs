@@ -10,8 +10,7 @@ use crate::ids::{LookUpId, SlotId};
 use crate::language::crossing::RuleId;
 use crate::language::crossing::{Crossing, Field, Piece, Rule, TargetStep};
 use crate::language::profile::Profile;
-use crate::language::typing::Loss;
-use crate::language::typing::TypeId;
+use crate::language::typing::{Loss, TypeId};
 use crate::ledger::fate::Fate;
 use crate::tree::{Kind, Name, Tree};
 use smallvec::SmallVec;
@@ -43,7 +42,7 @@ pub(super) struct EvaluatedLeaf {
     pub(super) field: u16,
     pub(super) kind: Kind,
     pub(super) fate: Fate,
-    /// Where its value is in the text; none for one that is as it was.
+    /// Where its value is in the text; `None` for one that is as it was.
     pub(super) value: Option<(u32, u32)>,
     pub(super) loss: Option<Box<Loss>>,
 }
@@ -110,9 +109,9 @@ pub(super) enum Through {
 
 impl Through {
     /// A number for what becomes of a capture.
-    pub(super) fn question(self, bound: &Capture<'_>) -> u64 {
-        let from = bound.kind.map_or(0xFFFF, |kind| u64::from(kind.0)) | u64::from(bound.whole) << 16;
-        from | u64::from(bound.of.is_some()) << 62
+    pub(super) fn question(self, capture: &Capture<'_>) -> u64 {
+        let from = capture.ty.map_or(0xFFFF, |kind| u64::from(kind.0)) | u64::from(capture.whole) << 16;
+        from | u64::from(capture.of.is_some()) << 62
             | match self {
                 Self::Types(to, mapped) => u64::from(to.0) << 17 | u64::from(mapped) << 61,
                 Self::Table(field) => u64::from(field) << 17 | 1 << 63,
@@ -135,7 +134,7 @@ pub(super) fn plain_rules<'i>(
             let capture = match field.template.as_slice() {
                 [Piece::Slot { slot, table: None }] => {
                     let mapped = new.schema[field.entry].what.is_mapped();
-                    Some((*slot, Through::Types(field.kind, mapped)))
+                    Some((*slot, Through::Types(field.ty, mapped)))
                 }
                 [Piece::Slot { slot, table: Some(_) }] => {
                     tables += 1;
@@ -160,7 +159,7 @@ pub(super) fn plain_rules<'i>(
         if fields.len() > usize::from(u16::MAX) {
             return None;
         }
-        let mut kinds = fields.iter().map(|field: &PlainField<'_>| field.field.kind).chain(named);
+        let mut kinds = fields.iter().map(|field: &PlainField<'_>| field.field.ty).chain(named);
         let waits = kinds.any(|kind| new.types.limits_of_names(kind).is_some());
         Some(PlainRule { rule, number, whole: plain.whole, fields, look_ups, waits })
     };

@@ -5,7 +5,7 @@ use super::excluded_ports::ExcludedPorts;
 use super::instance::{Instance, Slots};
 use super::plain_rule::{PlainRule, plain_rules};
 use super::repeats::{Overruled, overruled};
-use super::same_path::SameLine;
+use super::same_path::SamePlatform;
 use super::step::Step;
 use crate::format::bundle::{NoFile, OTHER_FILES, without_files};
 use crate::ids::{EntryId, PlaceId, RowId};
@@ -40,8 +40,8 @@ pub(super) struct Program<'x, 'i, 'a> {
     pub(super) overruled: Vec<Option<Overruled>>,
     /// What the old unit ignored by a rule of its own, with the line of that.
     pub(super) ignored: &'i FxHashMap<NodeId, u32>,
-    /// Between releases of one line: what stands in both.
-    pub(super) same_line: Option<SameLine>,
+    /// Between releases of one platform: what is in both.
+    pub(super) same_platform: Option<SamePlatform>,
 }
 
 impl<'x, 'i, 'a> Program<'x, 'i, 'a> {
@@ -73,7 +73,7 @@ impl<'x, 'i, 'a> Program<'x, 'i, 'a> {
             plain: plain_rules(crossing, new, made),
             overruled: overruled(step.tree, old, automaton, reading),
             ignored: step.ignored,
-            same_line: (old.line == new.line).then(|| SameLine::new(old, new)),
+            same_platform: (old.platform == new.platform).then(|| SamePlatform::new(old, new)),
         }
     }
 
@@ -154,7 +154,7 @@ impl<'x, 'i, 'a> Program<'x, 'i, 'a> {
         }
         let slot = rule.clauses[clause.index()].slot;
         slot.and_then(|slot| instance.slots[slot.index()].as_ref())
-            .is_some_and(|bound| bound.row == Some(index))
+            .is_some_and(|capture| capture.row == Some(index))
     }
 
     pub(super) fn scope_of(&self, node: NodeId, depth: usize) -> NodeId {
@@ -190,23 +190,23 @@ impl<'x, 'i, 'a> Program<'x, 'i, 'a> {
         rows.find(|&row| self.excluded.of(row, &self.row(row)).is_some())
     }
 
-    /// The captures of one clause from the value of a setting; says whether it has the shape.
+    /// The captures of one clause from the value of a setting. Returns whether it has the shape.
     pub(super) fn bind_clause(
         &self,
         clause: &'i Clause,
         row: Row,
-        bound: Capture<'i>,
+        capture: Capture<'i>,
         slots: &mut Slots<'i>,
     ) -> bool {
         if let Some(slot) = clause.slot {
-            slots[slot.index()] = Some(bound);
+            slots[slot.index()] = Some(capture);
         }
         let Some(shape) = &clause.shape else { return true };
         let Some(found) = self.read_shape(row, shape) else { return false };
         let alone = shape.shape.as_capture().is_some();
         for ((slot, range), declared) in shape.slots.iter().zip(found).zip(&shape.types) {
-            let kind = declared.or(if alone { bound.kind } else { None });
-            slots[slot.index()] = Some(Capture { text: &bound.text[range], kind, whole: alone, ..bound });
+            let ty = declared.or(if alone { capture.ty } else { None });
+            slots[slot.index()] = Some(Capture { text: &capture.text[range], ty, whole: alone, ..capture });
         }
         true
     }

@@ -49,12 +49,12 @@ impl<'i, 'a: 'i> Step<'i, 'a> {
         Some(MapFor { mapping, except: self.exempt.of(of, to) })
     }
 
-    fn read(&self, bound: &Capture<'i>, to: Option<EntryId>) -> Result<Renamed<'i>, Failure> {
-        let read = self.read_as_is(bound)?;
-        let Some(map) = self.map_for(bound.of, to) else { return Ok(read) };
+    fn read(&self, capture: &Capture<'i>, to: Option<EntryId>) -> Result<Renamed<'i>, Failure> {
+        let read = self.read_as_is(capture)?;
+        let Some(map) = self.map_for(capture.of, to) else { return Ok(read) };
         // A name that is made of others can have an entry of its own.
         if let Value::Parts(_) = read.value
-            && let Some(new) = map.mapping.whole_name(bound.text.trim_ascii())
+            && let Some(new) = map.mapping.whole_name(capture.text.trim_ascii())
         {
             return Ok(Renamed { value: Value::Text(Cow::Borrowed(new)), changed: true });
         }
@@ -64,14 +64,14 @@ impl<'i, 'a: 'i> Step<'i, 'a> {
     }
 
     /// What a capture means on the old side.
-    fn read_as_is(&self, bound: &Capture<'i>) -> Result<Renamed<'i>, Failure> {
-        let Some(kind) = bound.kind else {
-            return Ok(Renamed { value: Value::Text(Cow::Borrowed(bound.text)), changed: false });
+    fn read_as_is(&self, capture: &Capture<'i>) -> Result<Renamed<'i>, Failure> {
+        let Some(kind) = capture.ty else {
+            return Ok(Renamed { value: Value::Text(Cow::Borrowed(capture.text)), changed: false });
         };
-        let value = self.old().types.read(kind, bound.text).map_err(|Misread { expected }| {
-            let is_shown = self.old().types.is_open(kind) && bound.text.chars().count() <= 60;
+        let value = self.old().types.read(kind, capture.text).map_err(|Misread { expected }| {
+            let is_shown = self.old().types.is_open(kind) && capture.text.chars().count() <= 60;
             Failure::new(if is_shown {
-                FailureFact::UnreadText { text: bound.text.to_owned(), expected }
+                FailureFact::UnreadText { text: capture.text.to_owned(), expected }
             } else {
                 FailureFact::Unread { expected }
             })
@@ -80,7 +80,7 @@ impl<'i, 'a: 'i> Step<'i, 'a> {
     }
 
     /// What was computed from values of the old side, as the map has it: read as what it is to become.
-    fn map_computed(&self, value: Value<'i>, kind: TypeId, to: Option<EntryId>) -> Renamed<'i> {
+    fn map_computed(&self, value: Value<'i>, ty: TypeId, to: Option<EntryId>) -> Renamed<'i> {
         // What a rule computes from has a declaration, whichever it is: there is no except for it.
         let Some(map) = self.map_for(Some(EntryId::NONE), to) else {
             return Renamed { value, changed: false };
@@ -88,8 +88,8 @@ impl<'i, 'a: 'i> Step<'i, 'a> {
         let Value::Text(text) = &value else { return Renamed { value, changed: false } };
         let mut spelled = String::new();
         let types = &self.new_profile().types;
-        let changed = match types.read(kind, text) {
-            Ok(mut meant) => map.remap(&mut meant) && types.write(kind, &meant, &mut spelled).is_ok(),
+        let changed = match types.read(ty, text) {
+            Ok(mut meant) => map.remap(&mut meant) && types.write(ty, &meant, &mut spelled).is_ok(),
             Err(_) => false,
         };
         if changed {
@@ -103,30 +103,30 @@ impl<'i, 'a: 'i> Step<'i, 'a> {
     /// the setting that it is written to.
     pub(super) fn convert(
         &self,
-        bound: &Capture<'i>,
-        kind: TypeId,
+        capture: &Capture<'i>,
+        ty: TypeId,
         to: Option<EntryId>,
     ) -> Result<Prepared, Failure> {
         let mut text = String::new();
-        let (kind, fate, loss) = self.convert_into(bound, kind, to, &mut text)?;
+        let (kind, fate, loss) = self.convert_into(capture, ty, to, &mut text)?;
         Ok(Prepared { text, kind, fate, loss })
     }
 
     /// The same into a text that is at hand: how it is written, what became of it, what it lost.
     pub(super) fn convert_into(
         &self,
-        bound: &Capture<'i>,
-        kind: TypeId,
+        capture: &Capture<'i>,
+        ty: TypeId,
         to: Option<EntryId>,
         text: &mut String,
     ) -> Result<(Kind, Fate, Option<Loss>), Failure> {
-        let Renamed { value, changed } = self.read(bound, to)?;
+        let Renamed { value, changed } = self.read(capture, to)?;
         let types = &self.new_profile().types;
-        let loss = types.write(kind, &value, text).map_err(Failure::new)?;
-        let loss = self.names.settle(types, kind, bound.text, text).or(loss);
+        let loss = types.write(ty, &value, text).map_err(Failure::new)?;
+        let loss = self.names.settle(types, ty, capture.text, text).or(loss);
         self.fits_form(text)?;
-        let fate = if loss.is_some() { Fate::Approximated } else { fate_of(text, bound.text, changed) };
-        Ok((leaf_kind(&types.get(kind).form, text), fate, loss))
+        let fate = if loss.is_some() { Fate::Approximated } else { fate_of(text, capture.text, changed) };
+        Ok((leaf_kind(&types.get(ty).form, text), fate, loss))
     }
 
     /// Some forms have no way to write some texts.
@@ -139,9 +139,9 @@ impl<'i, 'a: 'i> Step<'i, 'a> {
         Err(Failure::new(FailureFact::Format { why: self.new_profile().dialect.why_not() }))
     }
 
-    fn prepared(&self, text: String, kind: TypeId, fate: Fate, loss: Option<Loss>) -> Prepared {
+    fn prepared(&self, text: String, ty: TypeId, fate: Fate, loss: Option<Loss>) -> Prepared {
         let fate = if loss.is_some() { Fate::Approximated } else { fate };
-        let kind = leaf_kind(&self.new_profile().types.get(kind).form, &text);
+        let kind = leaf_kind(&self.new_profile().types.get(ty).form, &text);
         Prepared { text, kind, fate, loss }
     }
 }
@@ -158,12 +158,12 @@ impl<'h, 'i, 'a: 'i> Renderer<'h, 'i, 'a> {
         {
             return Ok(read.clone());
         }
-        let read = self.here.step.read(self.bound(slot)?, to)?;
+        let read = self.here.step.read(self.capture(slot)?, to)?;
         *self.last_read.borrow_mut() = Some(((slot, to), read.clone()));
         Ok(read)
     }
 
-    fn bound(&self, slot: SlotId) -> Result<&Capture<'i>, Failure> {
+    fn capture(&self, slot: SlotId) -> Result<&Capture<'i>, Failure> {
         self.here.slots[slot.index()].as_ref().ok_or_else(|| Failure::new(FailureFact::PartMissing))
     }
 
@@ -173,17 +173,17 @@ impl<'h, 'i, 'a: 'i> Renderer<'h, 'i, 'a> {
         &self,
         piece: &Piece,
         to: Option<EntryId>,
-        kind: Option<TypeId>,
+        ty: Option<TypeId>,
     ) -> Result<Option<Renamed<'i>>, Failure> {
         let plain = |value| Ok(Some(Renamed { value, changed: false }));
         match piece {
             Piece::Literal(text) => plain(Value::Text(Cow::Owned(text.clone()))),
             Piece::Index => plain(Value::Integer(i64::try_from(self.here.index).unwrap_or(i64::MAX))),
             Piece::Kind { table } => {
-                let Some(kind) = self.here.object_kind() else {
+                let Some(ty) = self.here.object_kind() else {
                     return Err(Failure::new(FailureFact::KindUnfit));
                 };
-                let value = Value::Text(Cow::Owned(kind.to_owned()));
+                let value = Value::Text(Cow::Owned(ty.to_owned()));
                 match table {
                     Some(table) => plain(look_up_in(table, &value)?),
                     None => plain(value),
@@ -192,15 +192,15 @@ impl<'h, 'i, 'a: 'i> Renderer<'h, 'i, 'a> {
             Piece::Slot { slot, table } => match table {
                 // Tables speak of old values.
                 Some(table) => {
-                    plain(look_up_in(table, &self.here.step.read_as_is(self.bound(*slot)?)?.value)?)
+                    plain(look_up_in(table, &self.here.step.read_as_is(self.capture(*slot)?)?.value)?)
                 }
                 None => Ok(Some(self.read(*slot, to)?)),
             },
-            Piece::AsIs { slot } => Ok(Some(self.here.step.read_as_is(self.bound(*slot)?)?)),
+            Piece::AsIs { slot } => Ok(Some(self.here.step.read_as_is(self.capture(*slot)?)?)),
             Piece::Expression(expression) => match expression.evaluate(&self.here) {
-                Ok(operand) => Ok(operand.into_value().map(|value| match kind {
-                    Some(kind) if expression.draws_on_old() && !expression.is_as_is() => {
-                        self.here.step.map_computed(value, kind, to)
+                Ok(operand) => Ok(operand.into_value().map(|value| match ty {
+                    Some(ty) if expression.draws_on_old() && !expression.is_as_is() => {
+                        self.here.step.map_computed(value, ty, to)
                     }
                     _ => Renamed { value, changed: false },
                 })),
@@ -208,7 +208,7 @@ impl<'h, 'i, 'a: 'i> Renderer<'h, 'i, 'a> {
             },
             Piece::LookUp { slot, look_up } => {
                 // Found on the old side: what is found is an object, and goes where that went.
-                let read = self.here.step.read_as_is(self.bound(*slot)?)?;
+                let read = self.here.step.read_as_is(self.capture(*slot)?)?;
                 let Value::Address(address) = read.value else {
                     return Err(Failure::new(FailureFact::NoAddress));
                 };
@@ -226,10 +226,10 @@ impl<'h, 'i, 'a: 'i> Renderer<'h, 'i, 'a> {
         }
     }
 
-    /// A value within a text. What has several parts is put together as the old line does it.
+    /// A value within a text. What has several parts is put together as the old platform does it.
     fn spelled(&self, piece: &Piece, value: &Value<'_>) -> String {
         if let (Piece::Slot { slot, .. }, Value::Parts(_) | Value::List(_)) = (piece, value)
-            && let Some(kind) = self.here.slots[slot.index()].and_then(|bound| bound.kind)
+            && let Some(kind) = self.here.slots[slot.index()].and_then(|capture| capture.ty)
         {
             let mut text = String::new();
             let written = self.here.step.old().types.write(kind, value, &mut text);
@@ -242,30 +242,30 @@ impl<'h, 'i, 'a: 'i> Renderer<'h, 'i, 'a> {
     pub(super) fn name(&self, step: &'i TargetStep) -> Result<(Cow<'i, str>, Fate), Failure> {
         match &step.name {
             TargetName::Literal(name) => Ok((Cow::Borrowed(name), Fate::Carried)),
-            TargetName::Made { pieces, kind, .. } => {
+            TargetName::Made { pieces, ty, .. } => {
                 let mut text = String::new();
                 if let [Piece::Slot { slot, table: None }] = &pieces[..] {
-                    let bound = self.bound(*slot)?;
-                    let Renamed { value, changed } = self.here.step.read(bound, None)?;
-                    match kind {
+                    let capture = self.capture(*slot)?;
+                    let Renamed { value, changed } = self.here.step.read(capture, None)?;
+                    match ty {
                         Some(kind) => {
                             let step = self.here.step;
                             let types = &step.new_profile().types;
                             let loss = types.write(*kind, &value, &mut text).map_err(Failure::new)?;
-                            let loss = step.names.settle(types, *kind, bound.text, &mut text).or(loss);
+                            let loss = step.names.settle(types, *kind, capture.text, &mut text).or(loss);
                             if loss.is_some() {
                                 return Ok((Cow::Owned(text), Fate::Approximated));
                             }
                         }
                         None => text.push_str(&self.spelled(&pieces[0], &value)),
                     }
-                    let fate = fate_of(&text, bound.text, changed);
+                    let fate = fate_of(&text, capture.text, changed);
                     return Ok((Cow::Owned(text), fate));
                 }
                 if let Some(new) = self.whole_name(pieces) {
                     return Ok((Cow::Owned(new.to_owned()), Fate::Remapped));
                 }
-                let kind = if pieces.len() == 1 { *kind } else { None };
+                let kind = if pieces.len() == 1 { *ty } else { None };
                 let mut fate = Fate::Recast;
                 for piece in pieces.iter() {
                     if let Some(read) = self.piece(piece, None, kind)? {
@@ -280,39 +280,39 @@ impl<'h, 'i, 'a: 'i> Renderer<'h, 'i, 'a> {
         }
     }
 
-    /// What a field is to hold; none if its expression leaves it out. It is written into `text`, which is empty.
+    /// What a field is to hold, or `None` if its expression leaves it out. It is written into `text`, which is empty.
     pub(super) fn prepare(&self, field: &Field, mut text: String) -> Result<Option<Prepared>, Failure> {
         let step = self.here.step;
         let types = &step.new_profile().types;
         let (loss, fate) = match field.template.as_slice() {
             [only] => {
-                let read = self.piece(only, Some(field.entry), Some(field.kind))?;
+                let read = self.piece(only, Some(field.entry), Some(field.ty))?;
                 let Some(Renamed { value, changed }) = read else { return Ok(None) };
-                let mut loss = types.write(field.kind, &value, &mut text).map_err(Failure::new)?;
+                let mut loss = types.write(field.ty, &value, &mut text).map_err(Failure::new)?;
                 if let Piece::Slot { slot, table: None } = only {
-                    let old = self.bound(*slot)?.text;
-                    loss = step.names.settle(types, field.kind, old, &mut text).or(loss);
+                    let old = self.capture(*slot)?.text;
+                    loss = step.names.settle(types, field.ty, old, &mut text).or(loss);
                 }
                 let fate = match only {
                     _ if changed => Fate::Remapped,
                     Piece::Slot { slot, .. } | Piece::AsIs { slot } => {
-                        let bound = self.bound(*slot)?;
-                        if bound.whole { fate_of(&text, bound.text, changed) } else { Fate::Folded }
+                        let capture = self.capture(*slot)?;
+                        if capture.whole { fate_of(&text, capture.text, changed) } else { Fate::Folded }
                     }
                     _ => Fate::Recast,
                 };
                 (loss, fate)
             }
-            pieces => match self.whole_name(pieces).filter(|_| names_port(types, field.kind)) {
+            pieces => match self.whole_name(pieces).filter(|_| names_port(types, field.ty)) {
                 Some(new) => {
                     let value = Value::Text(Cow::Borrowed(new));
-                    (types.write(field.kind, &value, &mut text).map_err(Failure::new)?, Fate::Remapped)
+                    (types.write(field.ty, &value, &mut text).map_err(Failure::new)?, Fate::Remapped)
                 }
                 None => self.join(pieces, field, &mut text)?,
             },
         };
         step.fits_form(&text)?;
-        let mut prepared = step.prepared(text, field.kind, fate, loss);
+        let mut prepared = step.prepared(text, field.ty, fate, loss);
         if step.new_profile().is_attribute(field.entry) {
             prepared.kind = Kind::Attribute;
         }
@@ -327,7 +327,7 @@ impl<'h, 'i, 'a: 'i> Renderer<'h, 'i, 'a> {
         field: &Field,
         out: &mut String,
     ) -> Result<(Option<Loss>, Fate), Failure> {
-        let kind = field.kind;
+        let kind = field.ty;
         let types = &self.here.step.new_profile().types;
         let same = |part: &Part, piece: &Piece| match (part, piece) {
             (Part::Literal(ours), Piece::Literal(theirs)) => ours == theirs,
@@ -382,7 +382,9 @@ impl<'h, 'i, 'a: 'i> Renderer<'h, 'i, 'a> {
         for piece in pieces {
             match piece {
                 Piece::Literal(text) => old.push_str(text),
-                Piece::Slot { slot, table: None } => old.push_str(self.bound(*slot).ok()?.text.trim_ascii()),
+                Piece::Slot { slot, table: None } => {
+                    old.push_str(self.capture(*slot).ok()?.text.trim_ascii());
+                }
                 _ => return None,
             }
         }

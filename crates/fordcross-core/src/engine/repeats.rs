@@ -16,7 +16,7 @@ pub(super) enum Overruled {
     Refused,
 }
 
-/// For each row whether something in the same place overrules it; empty where the line does not care.
+/// For each row whether something in the same place overrules it; empty where the platform does not care.
 pub(super) fn overruled(
     tree: &Tree<'_>,
     profile: &Profile,
@@ -28,7 +28,7 @@ pub(super) fn overruled(
         return Vec::new();
     }
     let mut found = vec![None; reading.rows.len()];
-    // What stands in one place, in the order of the backup.
+    // What is in one place, in the order of the backup.
     let mut places: FxHashMap<(NodeId, EntryId, Vec<&str>), Vec<RowId>> = FxHashMap::default();
     // A declaration may be of several names, which are no repeats of one another.
     for (index, row) in reading.numbered() {

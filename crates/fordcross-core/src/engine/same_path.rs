@@ -5,15 +5,15 @@ use crate::language::profile::Profile;
 use crate::tree::pattern::Pattern;
 use rustc_hash::FxHashMap;
 
-/// What two releases of one line have in common.
-pub(super) struct SameLine {
+/// What two releases of one platform have in common.
+pub(super) struct SamePlatform {
     /// For each declaration of the old release, that of the new one at the same place.
     pub(super) same_path: Vec<Option<EntryId>>,
     /// The declarations of what the file says of its own release and model.
     pub(super) header: Vec<EntryId>,
 }
 
-impl SameLine {
+impl SamePlatform {
     pub(super) fn new(old: &Profile, new: &Profile) -> Self {
         // Of two with one pattern the first counts, as in `Schema::same`.
         let numbered = new.schema.entries.iter().enumerate().rev();

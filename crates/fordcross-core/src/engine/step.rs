@@ -59,8 +59,8 @@ impl<'i> Step<'i, '_> {
     }
 
     /// Whether what objects inherit is written out in each. Unless the crossing says otherwise it is
-    /// kept within a line, where the new release inherits as the old one does.
+    /// kept within a platform, where the new release inherits as the old one does.
     pub(crate) fn flattens(&self) -> bool {
-        self.leg.crossing.flattens.unwrap_or(self.leg.old.line != self.leg.new.line)
+        self.leg.crossing.flattens.unwrap_or(self.leg.old.platform != self.leg.new.platform)
     }
 }

@@ -17,7 +17,7 @@ pub(crate) enum Part {
     Narrowed(Option<String>),
     /// So many are there.
     Count(u64),
-    /// What they would stand in is not there at all.
+    /// What they would be in is not there at all.
     NothingToCountIn(String),
     /// Another has the same.
     Unique,
@@ -32,7 +32,7 @@ pub(crate) enum Part {
 }
 
 impl Part {
-    /// The code of such a breach, without that of the line; none for a check, which has its own.
+    /// The code of such a breach, without that of the platform; `None` for a check, which has its own.
     pub(crate) fn code(&self) -> Option<&'static str> {
         Some(match self {
             Self::Required(..) => "required",
@@ -72,6 +72,6 @@ impl Breached {
             (None, OwnRuleId::Check(id)) => profile.rules.checks[id.index()].code.as_str(),
             (None, _) => "check",
         };
-        format!("{}/{own}", profile.line)
+        format!("{}/{own}", profile.platform)
     }
 }

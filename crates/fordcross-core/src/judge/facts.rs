@@ -1,4 +1,4 @@
-//! What is told of a result that was judged and read back.
+//! Findings about a result that was judged and read back.
 
 use crate::finding::{Code, Count, Fact, Remedy, Suggestion, facts};
 use std::fmt;
@@ -47,7 +47,7 @@ facts! {
 }
 
 facts! {
-    /// What is told of a backup that its own platform would refuse.
+    /// Findings about a backup that its own platform would refuse.
     pub(super) enum UnsoundFact {
         Breaks { platform: String, rule: String, places: Count } => BackupUnsound,
             "the backup breaks a rule of {platform} itself, `{rule}`, in {places}",
@@ -68,7 +68,7 @@ pub(super) struct BreachFact {
     pub(super) text: String,
     /// Whether others of the same code say it otherwise.
     pub(super) and_the_like: bool,
-    /// The port of the map that stands behind it.
+    /// The port of the map that is behind it.
     pub(super) because: Option<String>,
     pub(super) remedy: String,
 }
@@ -76,7 +76,7 @@ pub(super) struct BreachFact {
 /// What a breach is said of.
 #[derive(Clone, Debug)]
 pub(super) enum Subject {
-    /// One by its locator, or the path of what several should stand in.
+    /// One by its locator, or the path of what several should be in.
     One { label: String, several: bool },
     /// Several of a kind, by its noun.
     Several(usize, String),

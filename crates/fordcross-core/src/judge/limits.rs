@@ -5,12 +5,12 @@ use crate::finding::{Count, Finding, Findings};
 use crate::language::profile::{Limit, Model, Profile, What};
 use crate::tree::{NodeId, Tree};
 
-/// That names are longer than the line takes them, each with the object that has it.
+/// That names are longer than the platform takes them, each with the object that has it.
 pub(crate) fn names_too_long(tree: &Tree<'_>, profile: &Profile) -> Vec<(NodeId, Finding)> {
     let mut findings = Vec::new();
     for entry in &profile.schema.entries {
-        let What::Object { signs, .. } = &entry.what else { continue };
-        let Some(most) = signs.longest_name else { continue };
+        let What::Object { traits, .. } = &entry.what else { continue };
+        let Some(most) = traits.longest_name else { continue };
         for node in entry.pattern.nodes_in(tree) {
             let name = tree.name(node);
             if name.len() > most {
@@ -38,7 +38,7 @@ pub(crate) fn too_many(tree: &Tree<'_>, model: &Model, profile: &Profile) -> Fin
                 most: limit.most,
                 of: limit.of.clone(),
                 found,
-                larger: larger.map(|larger| format!("{}/{}", profile.line, larger.name)),
+                larger: larger.map(|larger| format!("{}/{}", profile.platform, larger.name)),
             })
         })
     };

@@ -1,9 +1,9 @@
 //! Judging a configuration by the rules of its line: what must be there, what must be one of a kind, what must name
 //! something, what must agree.
 //!
-//! [`Judge::round`] tells all breaches of a tree, of which some parts may have been taken out; [`settle`](mod@settle)
+//! [`Judge::round`] gives all breaches of a tree, of which some parts may have been taken out; [`settle`](mod@settle)
 //! takes out what breaks a rule, round by round; [`findings`] says so to a person, with the settings of the
-//! backup that stand behind it.
+//! backup that are behind it.
 
 mod breach;
 mod facts;
@@ -28,19 +28,19 @@ use crate::tree::pattern::Pattern;
 use crate::tree::{NodeId, Tree};
 use rustc_hash::FxHashSet;
 
-/// Nodes that were taken out, each with all that stands below it.
+/// Nodes that were taken out, each with all that is below it.
 pub(crate) type Gone = FxHashSet<NodeId>;
 
 /// A tree with the nodes that rules of its profile are about.
 pub(crate) struct Judge<'j, 'a> {
     pub(crate) tree: &'j Tree<'a>,
     pub(crate) profile: &'j Profile,
-    /// The model that it is for, where the line has models.
+    /// The model that it is for, where the platform has models.
     pub(crate) model: Option<&'j Model>,
     automaton: &'j Automaton,
     /// Nodes with what their paths accept, in the order of the document.
     marked: Vec<(NodeId, AcceptId)>,
-    /// Rules that count what would stand in something that is not there at all, and should be.
+    /// Rules that count what would be in something that is not there at all, and should be.
     uncounted: Vec<OwnRule>,
 }
 
@@ -69,7 +69,7 @@ impl<'j, 'a> Judge<'j, 'a> {
         self
     }
 
-    /// Whether a node, or something that it stands in, was taken out.
+    /// Whether a node, or something that it is in, was taken out.
     pub(crate) fn is_gone(&self, node: NodeId, gone: &Gone) -> bool {
         if gone.is_empty() {
             return false;

@@ -1,4 +1,4 @@
-//! Reading the result back as the receiving line would, in step with the tree that it was written
+//! Reading the result back as the receiving platform would, in step with the tree that it was written
 //! from: every name and value must be the same, be what the receiving profile declares, and have
 //! somebody in the ledger who stands for it.
 
@@ -19,7 +19,7 @@ use crate::text::source::{Source, Span};
 use crate::text::value_cache::ValueCache;
 use crate::tree::{Kind, NodeId, Sink, Text, Tree};
 
-/// The most differences that are told one by one: each is a mistake of ours or of a rule.
+/// The most differences that are listed: each is a mistake of ours or of a rule.
 const MAX_DIFFERENCES: usize = 20;
 
 /// What messages call the result.
@@ -36,7 +36,7 @@ pub(crate) struct Expected<'e> {
     pub(crate) kept: &'e [bool],
 }
 
-/// What reading the result back told.
+/// What reading the result back gave.
 pub(crate) struct ReadBack {
     /// Where it is not what the ledger says.
     pub(crate) differences: Findings,
@@ -230,7 +230,7 @@ impl<'c> Comparison<'c> {
             node = self.tree.next_sibling(node)?;
         }
         let same_name = self.open.is_empty() || self.tree.is_entry(node) || self.tree.name(node) == name;
-        // In XML and INI a text is a text, whatever the type: nothing else is there to tell.
+        // In XML and INI a text is a text, whatever the type: the file has nothing else.
         let traits = self.wanted.profile.dialect_at(self.tree, node).format().traits();
         let bare_as_text = !traits.tells_bare && kind == Kind::Text;
         let found = self.tree.kind(node);

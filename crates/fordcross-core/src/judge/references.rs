@@ -50,8 +50,8 @@ impl References {
     }
 
     /// A setting of a type.
-    pub(crate) fn meet_setting(&mut self, node: NodeId, kind: TypeId) {
-        if let Some((of, _)) = &self.of_type[usize::from(kind.0)] {
+    pub(crate) fn meet_setting(&mut self, node: NodeId, ty: TypeId) {
+        if let Some((of, _)) = &self.of_type[usize::from(ty.0)] {
             self.named.push((node, *of));
         }
     }

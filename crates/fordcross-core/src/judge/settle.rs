@@ -61,7 +61,7 @@ pub(crate) struct Settled {
     pub(crate) went: Vec<Breached>,
     /// What went, with the number of the breach for which it did.
     pub(crate) of: FxHashMap<NodeId, usize>,
-    /// The breaches that are left: what is only told, and what blocks.
+    /// The breaches that are left: those that are only reported, and those that block.
     pub(crate) left: Vec<Breached>,
     pub(crate) lost: Lost,
 }
@@ -70,7 +70,7 @@ pub(crate) struct Settled {
 const MOST_ROUNDS: usize = 64;
 
 /// Judges a tree and takes out what breaks a rule. `is_base` says what is a base's own: of that nothing goes.
-/// `fall_together` tells what else goes with what went: what one rule wrote stands and falls together.
+/// `fall_together` gives what else goes with what went: what one rule wrote stays or goes as a whole.
 pub(crate) fn settle(
     judge: &Judge<'_, '_>,
     lost: Lost,
@@ -145,7 +145,7 @@ pub(crate) fn settle(
 }
 
 impl Settled {
-    /// The outermost thing that went, of those that a node stands in.
+    /// The outermost thing that went, of those that a node is in.
     pub(crate) fn outermost(&self, judge: &Judge<'_, '_>, node: NodeId) -> NodeId {
         let mut found = node;
         let mut at = node;
@@ -158,7 +158,7 @@ impl Settled {
         found
     }
 
-    /// The breach for which a node went, or what it stands in.
+    /// The breach for which a node went, or what it is in.
     pub(crate) fn breach_of(&self, judge: &Judge<'_, '_>, node: NodeId) -> Option<usize> {
         let mut at = node;
         while at != NodeId::DOCUMENT {

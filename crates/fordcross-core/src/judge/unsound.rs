@@ -1,4 +1,4 @@
-//! The rules of the line that a backup is from, judged on the backup itself.
+//! The rules of the platform that a backup is from, judged on the backup itself.
 //!
 //! A unit that worked cannot have broken what it refuses; what it took and ignored says nothing.
 
@@ -25,7 +25,7 @@ pub(crate) struct Overruled {
     without_effect: FxHashMap<(String, String), usize>,
 }
 
-/// Judges a backup by the rules of its own line.
+/// Judges a backup by the rules of its own platform.
 pub(crate) fn unsound(
     tree: &Tree<'_>,
     profile: &Profile,
@@ -85,7 +85,7 @@ pub(crate) fn unsound(
 }
 
 impl Overruled {
-    /// What a line takes and does not do it did not do before, either: within a line that is a note.
+    /// What a platform takes and ignores it ignored before, too: within a platform that is a note.
     pub(crate) fn lower_what_was_so_before(&self, findings: &mut Findings) {
         for finding in findings.iter_mut().filter(|finding| finding.severity == Severity::Warning) {
             let Some(rule) = &finding.rule else { continue };
@@ -97,7 +97,7 @@ impl Overruled {
         }
     }
 
-    /// That the backup breaks rules of its own line, at the places: it was edited, or is torn, or the profile is wrong.
+    /// That the backup breaks rules of its own platform, at the places: it was edited, or is torn, or the profile is wrong.
     pub(crate) fn findings(
         &self,
         backup: &Backup<'_>,
@@ -106,7 +106,7 @@ impl Overruled {
         automaton: &mut Automaton,
     ) -> Findings {
         let lines = backup.lines();
-        let told = self.refused.iter().map(|(code, line, nodes)| {
+        let reported = self.refused.iter().map(|(code, line, nodes)| {
             let mut finding = Finding::new(UnsoundFact::Breaks {
                 platform: profile.title.clone(),
                 rule: code.clone(),
@@ -117,7 +117,7 @@ impl Overruled {
             finding.locator = Some(labels.label(nodes[0], automaton).to_owned());
             finding
         });
-        told.collect()
+        reported.collect()
     }
 }
 

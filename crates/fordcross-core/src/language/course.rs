@@ -63,12 +63,12 @@ impl Library {
     /// Everything that is wrong with the files, with the file that it is about.
     pub fn legs(&self, from: &Side, course: &[&CrossingFile]) -> Result<Vec<Leg>, Findings> {
         if course.is_empty() {
-            let profile = self.profile(&from.line).map_err(|finding| vec![*finding])?.parse()?;
+            let profile = self.profile(&from.platform).map_err(|finding| vec![*finding])?.parse()?;
             let at = || profile.at(&from.release).map_err(|finding| vec![*finding]);
             return Ok(vec![Leg { old: at()?, new: at()?, crossing: Crossing::identity(from) }]);
         }
         let at = |side: &Side| -> Result<Profile, Findings> {
-            let file = self.profile(&side.line).map_err(|finding| vec![*finding])?;
+            let file = self.profile(&side.platform).map_err(|finding| vec![*finding])?;
             file.parse()?.at(&side.release).map_err(|finding| vec![*finding])
         };
         course
@@ -138,10 +138,10 @@ mod tests {
         #[case] crossings: &str,
         #[case] from: &str,
         #[case] to: &str,
-        #[case] told: &str,
+        #[case] reported: &str,
     ) {
         let help = course(crossings, from, to).expect_err("there is none");
-        assert!(help.contains(told), "{help}");
+        assert!(help.contains(reported), "{help}");
     }
 
     #[test]

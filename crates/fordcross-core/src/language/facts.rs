@@ -1,9 +1,9 @@
-//! What is told of the files of the language together.
+//! Findings about the files of the language together.
 
 use crate::finding::{Choice, OneOf, Remedy, Suggestion, facts};
 
 facts! {
-    /// What is told of texts, of the library, and of the ways through it.
+    /// Findings about texts, of the library, and of the ways through it.
     pub(super) enum LanguageFact {
         NoMark { name: String } => ValueWrong, "texts in `{name}` have no byte order mark",
             help: "take `byte-order-mark` out, or write a set of Unicode";
@@ -12,8 +12,8 @@ facts! {
         Unencodable { charset: &'static str, lacking: String } => ResultDiffers,
             "the result is to be in {charset}, which has no `{lacking}`",
             help: "change the name or text with it in the backup, and carry again";
-        LineUnknown { line: String, instead: Suggestion } => LineUnknown,
-            "there is no profile of a line `{line}`",
+        PlatformUnknown { platform: String, instead: Suggestion } => PlatformUnknown,
+            "there is no profile of a line `{platform}`",
             help: "{instead}";
         NoCourse { from: String, to: String, out: OneOf, into: OneOf } => CourseMissing,
             "no course leads from `{from}` to `{to}`",

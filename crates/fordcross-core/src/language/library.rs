@@ -17,7 +17,7 @@ pub struct ProfileFile {
     /// Its text.
     pub text: Cow<'static, str>,
     /// The platform line.
-    pub line: Cow<'static, str>,
+    pub platform: Cow<'static, str>,
     /// The format of its backups.
     pub format: Format,
     /// What the outermost element is called, or the key that the outermost object has.
@@ -48,12 +48,12 @@ impl ProfileFile {
     pub fn shipped(
         file: &'static str,
         text: &'static str,
-        line: &'static str,
+        platform: &'static str,
         format: Format,
         marker: &'static str,
     ) -> Self {
-        let [file, text, line, marker] = [file, text, line, marker].map(Cow::Borrowed);
-        Self { file, text, line, format, marker, checking: Checking::Shipped, parsed: OnceLock::new() }
+        let [file, text, platform, marker] = [file, text, platform, marker].map(Cow::Borrowed);
+        Self { file, text, platform, format, marker, checking: Checking::Shipped, parsed: OnceLock::new() }
     }
 
     /// Checks a profile whole and makes its entry for the library.
@@ -64,7 +64,7 @@ impl ProfileFile {
         let profile = Profile::parse(Source::new(&file, &text), Checking::Whole)?;
         Ok(Self {
             format: profile.format(),
-            line: profile.line.into(),
+            platform: profile.platform.into(),
             marker: profile.recognition.marker.into(),
             file: file.into(),
             text: text.into(),
@@ -90,7 +90,7 @@ impl ProfileFile {
         Profile::parse(Source::new(&self.file, &self.text), Checking::Whole)
     }
 
-    /// The profile; none for one with mistakes, which was refused when it was loaded.
+    /// The profile; `None` for one with mistakes, which was refused when it was loaded.
     pub(crate) fn parsed(&self) -> Option<&Profile> {
         self.parse().ok()
     }
@@ -141,7 +141,7 @@ impl Library {
 
     /// Adds a profile; one of the same line that is there gives way.
     pub fn add_profile(&mut self, profile: ProfileFile) {
-        self.profiles.retain(|known| known.line != profile.line);
+        self.profiles.retain(|known| known.platform != profile.platform);
         self.profiles.push(profile);
     }
 
@@ -161,15 +161,15 @@ impl Library {
         &self.crossings
     }
 
-    /// The profile of a line.
+    /// The profile of a platform.
     ///
     /// # Errors
-    /// A finding that names the known lines.
-    pub fn profile(&self, line: &str) -> Result<&ProfileFile, Box<Finding>> {
-        self.profiles.iter().find(|profile| profile.line == line).ok_or_else(|| {
-            let known: Vec<&str> = self.profiles.iter().map(|profile| profile.line.as_ref()).collect();
-            let instead = Suggestion::among(line, known);
-            Box::new(Finding::new(LanguageFact::LineUnknown { line: line.to_owned(), instead }))
+    /// A finding that names the known platforms.
+    pub fn profile(&self, platform: &str) -> Result<&ProfileFile, Box<Finding>> {
+        self.profiles.iter().find(|profile| profile.platform == platform).ok_or_else(|| {
+            let known: Vec<&str> = self.profiles.iter().map(|profile| profile.platform.as_ref()).collect();
+            let instead = Suggestion::among(platform, known);
+            Box::new(Finding::new(LanguageFact::PlatformUnknown { platform: platform.to_owned(), instead }))
         })
     }
 }

@@ -246,7 +246,7 @@ fn schemas_have_the_keys_that_are_asked_for(#[case] kind: &str, #[case] schema: 
     assert!(missing.is_empty() && beyond.is_empty(), "missing: {missing:?}\nnever asked for: {beyond:?}");
 }
 
-/// Each key stands in the reference, as code.
+/// Each key is in the reference, as code.
 #[rstest]
 #[case("profile")]
 #[case("crossing")]

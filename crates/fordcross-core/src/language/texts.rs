@@ -1,6 +1,6 @@
 //! How the texts of a result are written: in which character set, and with which line ends.
 //!
-//! Within one line a text stays as the backup had it. Another line gets UTF-8 with line feeds, unless its profile
+//! Within one platform a text stays as the backup had it. Another platform gets UTF-8 with line feeds, unless its profile
 //! says otherwise.
 
 use super::facts::LanguageFact;
@@ -35,7 +35,7 @@ pub(crate) struct OutputEncoding {
 }
 
 impl OutputEncoding {
-    /// What stands under `[profile]`.
+    /// What is under `[profile]`.
     pub(crate) fn read(head: &Section<'_, '_>) -> Self {
         const LINE_ENDS: [(&str, Preference<LineEnds>); 3] = [
             (AS_READ, Preference::AsRead),
@@ -73,9 +73,9 @@ pub(crate) struct Texts<'a> {
 }
 
 impl<'a> Texts<'a> {
-    pub(crate) fn new(backup: Source<'a>, wishes: OutputEncoding, same_line: bool) -> Self {
-        let charset = if same_line { Preference::AsRead } else { Preference::This(Charset::UTF_8) };
-        let line_ends = if same_line { Preference::AsRead } else { Preference::This(LineEnds::LineFeed) };
+    pub(crate) fn new(backup: Source<'a>, wishes: OutputEncoding, same_platform: bool) -> Self {
+        let charset = if same_platform { Preference::AsRead } else { Preference::This(Charset::UTF_8) };
+        let line_ends = if same_platform { Preference::AsRead } else { Preference::This(LineEnds::LineFeed) };
         Self {
             backup,
             charset: wishes.charset.unwrap_or(charset),
@@ -112,7 +112,7 @@ impl<'a> Texts<'a> {
         }
     }
 
-    /// The bytes of a file that was written as UTF-8 with line feeds. A character that its set lacks is told, and
+    /// The bytes of a file that was written as UTF-8 with line feeds. A character that its set lacks is reported, and
     /// the file then stays in UTF-8.
     pub(crate) fn finish(
         &self,

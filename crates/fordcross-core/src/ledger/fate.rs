@@ -43,7 +43,7 @@ impl fmt::Display for Fate {
     }
 }
 
-/// Where a row of the result comes from that no setting of the backup stands behind.
+/// Where a row of the result comes from that no setting of the backup is behind.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
 pub enum Origin {
     /// Written by the crossing, or by the receiving profile to say what the file is.

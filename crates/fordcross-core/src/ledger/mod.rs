@@ -1,5 +1,5 @@
 //! The ledger: one row for each setting and object of the backup with its one fate, and one for each
-//! setting of the result that none of the backup stands behind.
+//! setting of the result that none of the backup is behind.
 //!
 //! Rows are ids until they are written. Every report and the exit status are functions of it.
 
@@ -32,8 +32,8 @@ pub(crate) enum DecidedBy {
     Rule(RuleId),
     /// The map, by what it says of the port of this number in [`Ledger::ports`].
     Map(PortId),
-    /// That the setting stands in both releases of one line.
-    SameLine,
+    /// That the setting is in both releases of one platform.
+    SamePlatform,
     /// That the new file says itself for which release and model it is.
     Header,
     /// That it is only there to be inherited from, or to say from what.
@@ -46,7 +46,7 @@ pub(crate) enum DecidedBy {
     Leftover,
     /// That it includes files, and there are none.
     NothingIncluded(NoFile),
-    /// What it wrote broke a rule of the receiving line and went: the number in [`Ledger::went`].
+    /// What it wrote broke a rule of the receiving platform and went: the number in [`Ledger::went`].
     RuleBroken(WentId),
     /// The old unit took it and did nothing with it, by the rule at this line of its profile.
     Ignored(u32),
@@ -80,7 +80,7 @@ impl BaseOutcome {
     }
 }
 
-/// A row of the result that no setting of the backup stands behind.
+/// A row of the result that no setting of the backup is behind.
 #[derive(Clone, Debug)]
 pub(crate) struct OriginRow {
     pub(crate) node: NodeId,
@@ -110,7 +110,7 @@ pub(crate) struct Wanted {
     pub(crate) row: RowId,
 }
 
-/// What went because a rule of the receiving line was broken.
+/// What went because a rule of the receiving platform was broken.
 #[derive(Clone, Debug)]
 pub(crate) struct WentFor {
     /// The rule, as file and line.

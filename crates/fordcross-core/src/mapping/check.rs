@@ -1,6 +1,6 @@
 //! What a map says, held against the backup.
 
-use super::entry::Told;
+use super::entry::Reported;
 use super::seen::{Seen, UsedNames, UsedOfKind, values_of};
 use super::{Exempt, MapKind, Mapping};
 use crate::finding::{Finding, Findings, Place, Site};
@@ -43,7 +43,7 @@ impl Checked<'_, '_> {
         }
         let values = values_of(backup, old, self.automaton, reading);
         let seen = Seen { values, backup, old, reading, map: Some((&mapping.file, exempt)) };
-        let mut found: Vec<Told> = Vec::new();
+        let mut found: Vec<Reported> = Vec::new();
         found.extend(mapping.kinds().flat_map(|kind| kind.unused(&seen)));
         found.extend(mapping.kinds().flat_map(|kind| kind.collisions(&seen)));
         found.extend(mapping.kinds().flat_map(|kind| kind.displaced(&seen)));

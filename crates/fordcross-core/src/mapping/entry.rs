@@ -23,5 +23,5 @@ pub(super) struct Renamed<T> {
     pub(super) except: Vec<Pattern>,
 }
 
-/// A finding, and the rows of the backup that it is about, the first of them where it stands.
-pub(super) type Told = (Finding, Vec<RowId>);
+/// A finding, and the rows of the backup that it is about, the first of them where it is.
+pub(super) type Reported = (Finding, Vec<RowId>);

@@ -1,4 +1,4 @@
-//! What is told of maps.
+//! Findings about maps.
 
 use crate::finding::{Remedy, Suggestion, facts};
 use std::fmt;

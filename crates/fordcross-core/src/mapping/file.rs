@@ -108,7 +108,7 @@ enum Side {
     Target,
 }
 
-/// Whether a map is for this backup and target; tells what it is for if it is not.
+/// Whether a map is for this backup and target. Reports what it is for if it is not.
 fn is_for(head: &Section<'_, '_>, sides: &MapSides<'_>) -> bool {
     let (from, to, unit) = (head.word("from"), head.word("to"), head.word("unit"));
     let format = head.integer("format");
@@ -118,12 +118,12 @@ fn is_for(head: &Section<'_, '_>, sides: &MapSides<'_>) -> bool {
         report.add(span, MapFact::FormatUnknown { format, newest: FORMAT });
         is_for_this = false;
     }
-    let (old, new) = sides.lines;
+    let (old, new) = sides.platforms;
     let sides_of_map = [(from, old, sides.old, Side::Source), (to, new, sides.new, Side::Target)];
     for (said, line, model, side) in sides_of_map {
         let Some(said) = said else { continue };
         let other_model = model_of(said.text).zip(model).filter(|(said, model)| *said != model.name);
-        if line_of(said.text) == line && other_model.is_none() {
+        if platform_of(said.text) == line && other_model.is_none() {
             continue;
         }
         let here = match model {
@@ -192,7 +192,7 @@ fn read_accepted(root: &Section<'_, '_>) -> Vec<Accepted> {
 }
 
 /// The line of what is written like `--to`: `osier/8@2.1`.
-fn line_of(written: &str) -> &str {
+fn platform_of(written: &str) -> &str {
     written.split(['/', '@']).next().unwrap_or(written)
 }
 

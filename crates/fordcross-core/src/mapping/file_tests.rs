@@ -30,7 +30,7 @@ fn proposal(old: &str, target: &str, by_person: bool) -> PortProposal {
 fn parse(text: &str) -> Result<MapFile, Findings> {
     let (old, new) = (model("old", &["p1", "p2"]), model("new", &["c1", "c2"]));
     let sides =
-        MapSides { lines: ("a", "b"), unit: Some("u"), old: Some(&old), new: Some(&new), used: &["p1"] };
+        MapSides { platforms: ("a", "b"), unit: Some("u"), old: Some(&old), new: Some(&new), used: &["p1"] };
     parse_map(Source::new("map", text), &sides, MapUse::Carry)
 }
 

@@ -1,6 +1,6 @@
 //! What everything that a map can give new names has in common.
 
-use super::entry::{EntryNumber, Except, Told};
+use super::entry::{EntryNumber, Except, Reported};
 use super::left_over::Word;
 use super::seen::{Seen, UsedName};
 use super::{LeftOver, MapKind};
@@ -15,7 +15,7 @@ use std::fmt;
 /// What a map file is read for.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum MapUse {
-    /// To be carried by: every word in it stands.
+    /// To be carried by: every word in it is.
     Carry,
     /// To be proposed again: what only was proposed gives way to what a person wrote.
     ProposeAgain,
@@ -25,12 +25,12 @@ pub enum MapUse {
 #[derive(Clone, Copy, Debug)]
 pub struct MapSides<'m> {
     /// The lines, the old one first.
-    pub lines: (&'m str, &'m str),
+    pub platforms: (&'m str, &'m str),
     /// The unit that the backup is of, if it says so.
     pub unit: Option<&'m str>,
-    /// The old model, if the line has models and it is known.
+    /// The old model, if the platform has models and it is known.
     pub old: Option<&'m Model>,
-    /// The new model, if the line has models.
+    /// The new model, if the platform has models.
     pub new: Option<&'m Model>,
     /// The ports that the backup names.
     pub used: &'m [&'m str],
@@ -62,7 +62,7 @@ pub(crate) trait Mapped: fmt::Debug + Send + Sync {
     /// The map file's table.
     fn table(&self) -> &'static str;
 
-    /// Takes in what a person wrote in the table. All that is wrong with it is told there.
+    /// Reads the entries of the table. Everything wrong with them is reported at its place.
     fn read(&mut self, section: &Section<'_, '_>, with: &mut Reading<'_, '_>);
 
     /// Takes in what was proposed when the file was written, for kinds that have proposals.
@@ -85,19 +85,19 @@ pub(crate) trait Mapped: fmt::Debug + Send + Sync {
     }
 
     /// Entries that nothing in the backup is meant by.
-    fn unused(&self, seen: &Seen<'_>) -> Vec<Told> {
+    fn unused(&self, seen: &Seen<'_>) -> Vec<Reported> {
         let _ = seen;
         Vec::new()
     }
 
     /// Two names of the backup that become one, or one that becomes what another is.
-    fn collisions(&self, seen: &Seen<'_>) -> Vec<Told> {
+    fn collisions(&self, seen: &Seen<'_>) -> Vec<Reported> {
         let _ = seen;
         Vec::new()
     }
 
     /// Names of the backup that leave what held them, or fall into what did not.
-    fn displaced(&self, seen: &Seen<'_>) -> Vec<Told> {
+    fn displaced(&self, seen: &Seen<'_>) -> Vec<Reported> {
         let _ = seen;
         Vec::new()
     }
@@ -106,14 +106,14 @@ pub(crate) trait Mapped: fmt::Debug + Send + Sync {
     fn apply<'m>(&'m self, value: &mut Value<'m>, except: Except<'_>) -> bool;
 
     /// The line of the map file that has a say in a single value.
-    fn line_of(&self, value: &Value<'_>) -> Option<u32>;
+    fn platform_of(&self, value: &Value<'_>) -> Option<u32>;
 
     /// The entries with settings that they are not for.
     fn exceptions(&self) -> Vec<(EntryNumber, &[Pattern])> {
         Vec::new()
     }
 
-    /// Old names that stand in a word of a free text.
+    /// Old names that are in a word of a free text.
     fn left_over(&self, word: &Word<'_>, found: &mut Vec<LeftOver>);
 
     /// The kind itself, for what only one of them is asked.

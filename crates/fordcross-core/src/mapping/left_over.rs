@@ -1,5 +1,5 @@
-//! Old names that still stand in free text: nothing maps them there, so a person is told, with the words that were
-//! found. They stand there in the spellings that commands, addresses of services and lists of paths have.
+//! Old names that are still in free text: nothing maps them there, so they are reported, with the words that were
+//! found. They are there in the spellings that commands, addresses of services and lists of paths have.
 
 use super::Mapping;
 use std::borrow::Cow;
@@ -19,7 +19,7 @@ pub(crate) struct LeftOver {
 /// A word of a free text, with what in it can be a name. It can be `user@host:/path`, `scheme://host:port/path`, `[v6]:port`,
 /// `FILE:/path` or `/a:/b`.
 pub(crate) struct Word<'w> {
-    /// What stands before a path: a host, a user at one, an address with its port, the name of a port.
+    /// What is before a path: a host, a user at one, an address with its port, the name of a port.
     place: &'w str,
     /// From the first slash on; empty if there is none.
     path: &'w str,
@@ -48,7 +48,7 @@ impl<'w> Word<'w> {
         path.split(':').filter(|path| path.starts_with('/'))
     }
 
-    /// The address in it, and as it stands there: `[2001:db8::1]:443`, `192.0.2.7:443`, and an address alone.
+    /// The address in it, and as it is there: `[2001:db8::1]:443`, `192.0.2.7:443`, and an address alone.
     pub(super) fn address(&self) -> Option<(IpAddr, String)> {
         let host = self.place.rsplit('@').next().unwrap_or(self.place);
         let is_address = |text: &str| {
@@ -73,7 +73,7 @@ impl<'w> Word<'w> {
 }
 
 impl Mapping {
-    /// The old names that have another name now and stand in a text.
+    /// The old names that have another name now and are in a text.
     pub(crate) fn old_names_in(&self, text: &str) -> Vec<LeftOver> {
         let mut found: Vec<LeftOver> = Vec::new();
         if !self.may_have_old_names(text) {
@@ -130,7 +130,7 @@ mod tests {
     #[case("route 192.0.2.0/24 in tcp/443", "192.0.2.0")]
     fn are_found_by_whole_names(#[case] text: &str, #[case] expected: &str) {
         let map = "[paths]\n'/srv/old' = '/srv/new'\n[addresses]\n'192.0.2.0/24' = '198.51.100.0/24'\n'2001:db8::/64' = '2001:db8:1::/64'\n";
-        let sides = MapSides { lines: ("a", "b"), unit: None, old: None, new: None, used: &[] };
+        let sides = MapSides { platforms: ("a", "b"), unit: None, old: None, new: None, used: &[] };
         let map: MapFile = parse_map(Source::new("map", map), &sides, MapUse::Carry).expect("a map");
         let port = |old: &str, new: &str| PortProposal {
             old: old.into(),

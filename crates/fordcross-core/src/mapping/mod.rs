@@ -2,7 +2,7 @@
 //!
 //! Each kind of names is a folder with all that is its own, behind one trait ([`Mapped`]): the keys of its table, what is
 //! proposed, what is checked against the backup, how values change, and where old names are left over. Proposals are made
-//! in a fixed order, each with its reason; a person's word in the map file stands above them all.
+//! in a fixed order, each with its reason; a person's word in the map file is above them all.
 
 mod check;
 mod entry;
@@ -92,7 +92,7 @@ impl Mapping {
     pub fn new(file: &str, proposals: &[PortProposal], map: &MapFile) -> Self {
         let mut kinds = map.kinds.clone();
         for kind in &mut kinds {
-            // What is no port itself, such as a VLAN of one, stands in the map alone.
+            // What is no port itself, such as a VLAN of one, is in the map alone.
             if let Some(mut ports) = kind.as_any().downcast_ref::<Ports>().cloned() {
                 ports.take_over(proposals);
                 *kind = Arc::new(ports);
@@ -141,7 +141,7 @@ impl Mapping {
         self.kinds().filter(|kind| kind.kind() != MapKind::Ports).all(Mapped::renames_nothing)
     }
 
-    /// Whether old names could stand in a text. Those of ports are looked for by their names, all at once.
+    /// Whether old names could be in a text. Those of ports are looked for by their names, all at once.
     fn may_have_old_names(&self, text: &str) -> bool {
         !self.has_no_entries() || self.ports().may_stand_in(text)
     }
@@ -152,7 +152,7 @@ impl Mapping {
             Value::Parts(parts) => parts.iter().find_map(|(_, part)| self.entry_of(part)),
             Value::List(list) => list.iter().find_map(|part| self.entry_of(part)),
             value => {
-                let line = self.kinds().find_map(|kind| kind.line_of(value))?;
+                let line = self.kinds().find_map(|kind| kind.platform_of(value))?;
                 Some(format!("{}:{line}", self.file))
             }
         }

@@ -2,7 +2,7 @@
 //! in use already, and whether everything is still held by what held it.
 
 use super::Exempt;
-use super::entry::{Except, Told};
+use super::entry::{Except, Reported};
 use super::facts::MapEffect;
 use crate::finding::Finding;
 use crate::ids::{EntryId, RowId};
@@ -136,7 +136,7 @@ impl<'s> Seen<'s> {
     }
 
     /// That an entry means nothing that the backup has.
-    pub(super) fn unused(&self, kind: &'static str, old: &str, line: u32) -> Told {
+    pub(super) fn unused(&self, kind: &'static str, old: &str, line: u32) -> Reported {
         let mut finding = Finding::new(MapEffect::Unused { kind, entry: old.to_owned() });
         finding.map = self.at_line(line);
         (finding, Vec::new())
@@ -150,7 +150,7 @@ impl<'s> Seen<'s> {
         carries.then(|| format!("it carries the old release, {release}"))
     }
 
-    /// Which of some words stand in a text of the backup.
+    /// Which of some words are in a text of the backup.
     pub(super) fn standing_in_texts<'t>(&self, sought: &'t [String]) -> FxHashSet<&'t str> {
         let builder = &mut AhoCorasick::builder();
         builder.kind(Some(AhoCorasickKind::ContiguousNFA));
@@ -166,7 +166,7 @@ impl<'s> Seen<'s> {
         settings.map(|row| self.backup.tree.value(row.node))
     }
 
-    /// Whether what a row stands in keeps somebody out.
+    /// Whether what a row is in keeps somebody out.
     pub(super) fn restricts(&self, row: RowId) -> bool {
         let tree = &self.backup.tree;
         let evaluator = Evaluator::new();

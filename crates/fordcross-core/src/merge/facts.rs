@@ -1,4 +1,4 @@
-//! What is told of a base and of what stays of it.
+//! Findings about a base and of what stays of it.
 
 use crate::finding::{Choice, Count, Remedy, facts};
 

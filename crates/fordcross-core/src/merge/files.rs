@@ -41,7 +41,7 @@ impl<'r> Rewriting<'r> {
         Self { changes, base, tree, profile, touched }
     }
 
-    /// All files; one without a path where the line has one file. What a file cannot hold in the character set that
+    /// All files; one without a path where the platform has one file. What a file cannot hold in the character set that
     /// it is in is told.
     pub(super) fn files(&self) -> (Vec<Member>, Findings) {
         let source = self.base.source();

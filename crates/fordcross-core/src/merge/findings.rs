@@ -28,8 +28,8 @@ pub(crate) fn findings(
     let mut findings = based.findings.clone();
     for row in reading.rows.iter().filter(|row| row.kind == RowKind::Object && !based.met[row.node.index()]) {
         let Some(entry) = automaton.accepted(row.accept).entry else { continue };
-        let What::Object { signs, .. } = &profile.schema[entry].what else { continue };
-        let Some(admits) = &signs.admits else { continue };
+        let What::Object { traits, .. } = &profile.schema[entry].what else { continue };
+        let Some(admits) = &traits.admits else { continue };
         if !lets_in(base, row.node, admits) {
             continue;
         }
@@ -46,7 +46,7 @@ pub(crate) fn findings(
 }
 
 /// What the base says in a file that counts before the one that a setting was written to, and otherwise: for each
-/// such row what is told of it.
+/// such row a note.
 pub(crate) fn overridden(
     tree: &Tree<'_>,
     based: &Based,

@@ -2,7 +2,7 @@
 //!
 //! What the course made is put into the base's own tree. Objects that have keys are found again by
 //! them; a collection whose entries nothing tells apart is replaced, unless the crossing says that
-//! new entries stand behind those that are there. All else in the base stays, byte for byte.
+//! new entries are behind those that are there. All else in the base stays, byte for byte.
 
 mod facts;
 mod files;

@@ -26,7 +26,7 @@ pub(super) struct Merge<'m, 'a> {
     cleared: FxHashSet<(NodeId, String)>,
     /// Entries of a collection by their keys, gathered when first asked for.
     by_key: FxHashMap<(NodeId, String), FxHashMap<Vec<String>, NodeId>>,
-    /// What stands in large branches, by name: the first and the last of each.
+    /// What is in large branches, by name: the first and the last of each.
     by_name: FxHashMap<NodeId, FxHashMap<Name, (NodeId, NodeId)>>,
 }
 
@@ -107,7 +107,7 @@ impl<'m, 'a> Merge<'m, 'a> {
             Goes::To(found) => found,
             Goes::New if self.is_implied(child) => return,
             Goes::New if made.kind(child) == Kind::OwnText => {
-                // Text is no child that could stand behind others: its element is written anew.
+                // Text is no child that could be behind others: its element is written anew.
                 self.places[child.index()] = Some(to);
                 if !made.value(child).is_empty() {
                     self.graft(to, child);

@@ -51,7 +51,7 @@ pub struct Identity {
     pub label: Option<String>,
     /// What the unit is called.
     pub unit: Option<String>,
-    /// Whether it is of a kind that holds everything; not known where the profile does not tell.
+    /// Whether it is of a kind that holds everything; `None` where the profile does not say.
     pub is_whole: Option<bool>,
     /// Whether it holds only what is not as it came from the factory: all else is as that was.
     pub only_changes: bool,
@@ -93,7 +93,7 @@ fn read_any<'a, 'l>(
             .unwrap_or_else(|| Err(vec![*unrecognised(source, library, looks_like_several(source))]));
     }
     let sniffed = Format::sniff(source.text);
-    // The index of all profiles tells some formats by their markers, so that none needs to be parsed.
+    // Some formats are known by their markers in the index of all profiles, so that no profile needs to be parsed.
     let by_marker = sniffed
         .filter(|format| format.needs_no_dialect())
         .map(|format| format.plain().read(source).and_then(|tree| recognise(tree, format, library)));
@@ -197,7 +197,7 @@ fn read_in_dialects<'a, 'l>(
         match profile.dialect.read(source) {
             Ok(tree) if has_marker(&tree, profile, is_any_word) => return Some(Ok((tree, file))),
             Ok(_) => {}
-            // It is told only if the file seems to be of that line.
+            // It is reported only if the file seems to be of that platform.
             Err(finding) => {
                 if source.text.lines().any(begins) {
                     refused.get_or_insert(finding);
@@ -208,7 +208,7 @@ fn read_in_dialects<'a, 'l>(
     refused.map(Err)
 }
 
-/// Whether a line of a text begins like what marks a platform line: with a word, or with a key and a colon.
+/// Whether a line of a text begins like what marks a platform: with a word, or with a key and a colon.
 fn begins_like(line: &str, marker: &str, is_key: bool) -> bool {
     let line = if is_key { line } else { line.trim_start_matches(['[', ' ', '\t']) };
     let bare = line.trim_start_matches(['"', '\'']);
@@ -220,8 +220,8 @@ fn begins_like(line: &str, marker: &str, is_key: bool) -> bool {
     !rest.starts_with(|c: char| c.is_alphanumeric() || matches!(c, '-' | '_' | '.'))
 }
 
-/// Whether a tree has the marker of a line at its top. Where any word can begin a statement, it must be one that
-/// the line knows.
+/// Whether a tree has the marker of a platform at its top. Where any word can begin a statement, it must be one that
+/// the platform knows.
 fn has_marker(tree: &Tree<'_>, profile: &Profile, is_any_word: bool) -> bool {
     let Some(marker) = tree.child(tree.root(), &profile.recognition.marker) else { return false };
     !is_any_word
@@ -286,10 +286,10 @@ impl<'a> Backup<'a> {
 
     /// Files that are included and are not among those of the backup: what they say is not known.
     pub fn missing_files(&self, profile: &Profile) -> Vec<Finding> {
-        let told = |(node, no_file): (NodeId, NoFile)| {
+        let reported = |(node, no_file): (NodeId, NoFile)| {
             Some(Finding::new(no_file.fact()?).at(self.tree.source(), self.tree.span(node)))
         };
-        without_files(&self.tree, &profile.members).into_iter().filter_map(told).collect()
+        without_files(&self.tree, &profile.members).into_iter().filter_map(reported).collect()
     }
 
     /// Files that stand in for those that an absolute path names: they are taken by the end of their path.
@@ -326,7 +326,7 @@ impl<'a> Backup<'a> {
     }
 }
 
-/// So many characters of what a backup says of itself are taken.
+/// How many characters of what a backup says of itself are taken.
 const MOST_SHOWN: usize = 200;
 
 fn identify(tree: &Tree<'_>, profile: &Profile, treat_as: Option<&str>) -> Result<Identity, Vec<Finding>> {
@@ -419,8 +419,8 @@ fn unrecognised(source: Source<'_>, library: &Library, look: impl Into<String>) 
         .profiles()
         .iter()
         .map(|profile| {
-            let ProfileFile { marker, line, .. } = profile;
-            format!("{} ({line})", (profile.format.traits().with_marker)(marker))
+            let ProfileFile { marker, platform, .. } = profile;
+            format!("{} ({platform})", (profile.format.traits().with_marker)(marker))
         })
         .collect();
     let fact = BackupFact::Unrecognised { look: look.into(), looked_for };

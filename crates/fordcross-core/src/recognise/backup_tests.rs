@@ -48,7 +48,7 @@ fn recognises(
     "no release `2` in the profile of A; there is no model `q`"
 )]
 #[case("<box/>", Some("3"), "no release `3`")]
-fn does_not_recognise(#[case] text: &str, #[case] treat_as: Option<&str>, #[case] told: &str) {
+fn does_not_recognise(#[case] text: &str, #[case] treat_as: Option<&str>, #[case] reported: &str) {
     let message = read(text, treat_as).expect_err("refused");
-    assert!(message.contains(told), "{message}");
+    assert!(message.contains(reported), "{message}");
 }

@@ -1,9 +1,9 @@
-//! What is told of whether and how a backup can be read.
+//! Findings about whether and how a backup can be read.
 
 use crate::finding::{AllOf, Choice, Remedy, facts};
 
 facts! {
-    /// Why a backup is not read, or what is told of how it is.
+    /// Why a backup is not read, or how it is.
     pub(crate) enum BackupFact {
         MoreThanFits { what: &'static str, most: usize } => TooLarge,
             "{what} has more than {most} settings and objects, as many as fit into the memory that may be used",
@@ -32,7 +32,7 @@ facts! {
 }
 
 facts! {
-    /// What is told of where a configuration stands in a folder or archive.
+    /// Findings about where a configuration is in a folder or archive.
     pub(super) enum RootsFact {
         Beside { file: String, root: String } => OutsideConfiguration,
             "`{file}` stands beside the configuration in `{root}`, and is no part of it";

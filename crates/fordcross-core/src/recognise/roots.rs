@@ -1,4 +1,4 @@
-//! Where in a folder or an archive the configuration of several files begins. It may stand in a folder of its own, as
+//! Where in a folder or an archive the configuration of several files begins. It may be in a folder of its own, as
 //! when the folder was packed with its name, or in two: settings in one, data in another.
 
 use super::facts::RootsFact;
@@ -19,7 +19,7 @@ impl Default for Roots {
 }
 
 impl Roots {
-    /// A path seen from its own of these folders. One that stands beside them begins with `..`.
+    /// A path seen from its own of these folders. One that is beside them begins with `..`.
     pub fn path(&self, path: &str) -> String {
         if self.0.iter().any(String::is_empty) {
             return path.to_owned();
@@ -28,8 +28,8 @@ impl Roots {
         inside.map_or_else(|| beside(&self.0[0], path), str::to_owned)
     }
 
-    /// What is told of files that stand beside the configuration.
-    pub fn told_beside<'p>(&self, name: &str, paths: impl Iterator<Item = &'p str>) -> Option<Finding> {
+    /// Findings about files that are beside the configuration.
+    pub fn beside_finding<'p>(&self, name: &str, paths: impl Iterator<Item = &'p str>) -> Option<Finding> {
         let mut beside = paths.filter(|path| is_beside(&self.path(path)));
         let first = beside.next()?;
         let more = beside.count();
@@ -42,7 +42,7 @@ impl Roots {
     }
 }
 
-/// Finds where the configuration begins. What no line of several files knows stays as it is.
+/// Finds where the configuration begins. What no platform of several files knows stays as it is.
 ///
 /// # Errors
 /// That there are several configurations, of which one must be named.
@@ -66,33 +66,33 @@ pub fn roots_of(name: &str, paths: &[String], library: &Library) -> Result<Roots
         found.extend(roots.iter().filter(outermost).map(|root| (profile, (*root).to_owned())));
     }
     let Some((profile, _)) = found.first() else { return Ok(Roots::default()) };
-    let is_one = found.iter().all(|(other, _)| other.line == profile.line)
+    let is_one = found.iter().all(|(other, _)| other.platform == profile.platform)
         && have_different_files(profile, found.iter().map(|(_, root)| root.as_str()), paths);
     if !is_one {
         let held: Vec<String> =
-            found.iter().map(|(profile, root)| format!("`{root}` ({})", profile.line)).collect();
+            found.iter().map(|(profile, root)| format!("`{root}` ({})", profile.platform)).collect();
         let fact = RootsFact::Several { number: held.len(), roots: held.join(", ") };
         return Err(Box::new(Finding::new(fact).of_file(name)));
     }
     Ok(Roots(found.into_iter().map(|(_, root)| root).collect()))
 }
 
-/// Whether a file of that path tells that it is of the line.
+/// Whether a file of that path marks a backup of the platform.
 fn marks(profile: &Profile, path: &str) -> bool {
     let place = profile.members.files.iter().find_map(|member| member.place_of(path));
     place.is_some_and(|place| profile.is_marked_by(&place))
 }
 
-/// The folder that a path stands in, if what follows tells that it is of the line: the longest such.
+/// The longest leading folder of a path whose rest marks a backup of the platform.
 fn root_in<'p>(profile: &Profile, path: &'p str) -> Option<&'p str> {
-    // From the right: a line's own folders are few and short.
+    // From the right: a platform's own folders are few and short.
     path.rmatch_indices('/')
         .map(|(at, _)| at)
         .find(|at| marks(profile, &path[at + 1..]))
         .map(|at| &path[..at])
 }
 
-/// Whether no file of the line stands in two of the folders.
+/// Whether no file of the platform is in two of the folders.
 fn have_different_files<'r>(
     profile: &Profile,
     roots: impl Iterator<Item = &'r str>,
@@ -110,7 +110,7 @@ fn have_different_files<'r>(
     })
 }
 
-/// A path seen from a folder that it does not stand in.
+/// A path, relative to a folder that does not hold it.
 fn beside(root: &str, path: &str) -> String {
     let steps: Vec<&str> = root.split('/').collect();
     let own: Vec<&str> = path.split('/').collect();

@@ -54,8 +54,8 @@ fn same(address: &Address) -> (Option<IpAddr>, Option<[u8; 6]>) {
     }
 }
 
-/// Calls for each word that could be an address, with what follows it and where it stands.
-fn words<'t>(text: &'t str, tell: &mut dyn FnMut(&'t str, &'t str, usize)) {
+/// Calls for each word that could be an address, with what follows it and where it is.
+fn words<'t>(text: &'t str, report: &mut dyn FnMut(&'t str, &'t str, usize)) {
     let is_part = |c: char| c.is_ascii_hexdigit() || matches!(c, ':' | '.' | '-');
     let mut rest = text;
     while !rest.is_empty() {
@@ -70,14 +70,14 @@ fn words<'t>(text: &'t str, tell: &mut dyn FnMut(&'t str, &'t str, usize)) {
         // A full stop or dash at the end of a sentence is none of the address.
         let bare = word.trim_end_matches(['.', '-']);
         if read(bare, after).is_some() {
-            tell(bare, after, at);
+            report(bare, after, at);
         } else if let Some((one, other)) = bare.split_once('-').filter(|(one, _)| read(one, "").is_some()) {
             // A range.
-            tell(one, "", at);
-            tell(other, after, at + one.len() + 1);
+            report(one, "", at);
+            report(other, after, at + one.len() + 1);
         } else if let Some((host, _)) = bare.split_once(':').filter(|(host, _)| host.contains('.')) {
             // With a port behind it.
-            tell(host, "", at);
+            report(host, "", at);
         }
         rest = after;
     }
@@ -119,7 +119,7 @@ mod tests {
         let mut book = Book::new(&key, &addresses_in(text));
         let (made, found) = with_pseudonyms(text, &mut book);
         assert_eq!(found, count, "{made}");
-        // What stands between them is as it was.
+        // What is between them is as it was.
         let rest = |text: &str| {
             let word = |c: char| c.is_ascii_hexdigit() || matches!(c, '.' | ':' | '-');
             text.split(word).map(str::to_owned).filter(|part| !part.is_empty()).collect::<Vec<_>>()

@@ -4,7 +4,7 @@
 use super::{Hider, is_whole_word};
 use crate::tree::{Kind, NodeId};
 
-/// What stands in the place of a comment.
+/// What is in the place of a comment.
 const HIDDEN: &str = "redacted";
 
 impl Hider<'_, '_> {

@@ -39,7 +39,7 @@ pub struct Redaction {
 /// What it says.
 pub const MARK_TEXT: &str =
     "A copy made to be shown: its secrets are not those of the backup, and it cannot be carried.\n";
-/// What stands in the place of a secret begins so; a short name of the key and a number follow.
+/// What is in the place of a secret begins so; a short name of the key and a number follow.
 const MARK: &str = "redacted-";
 
 /// The copy, and how many values are hidden in it.
@@ -51,11 +51,11 @@ pub struct Redacted {
     pub secrets: usize,
     /// Host names and names of objects.
     pub names: usize,
-    /// Addresses, each as often as it stands there.
+    /// Addresses, each as often as it is there.
     pub addresses: usize,
     /// Comments.
     pub comments: usize,
-    /// Networks that are too wide to have another in their place, as they stand there.
+    /// Networks that are too wide to have another in their place, as they are there.
     pub kept: Vec<String>,
 }
 
@@ -130,9 +130,9 @@ pub fn redact(backup: &Backup<'_>, profile: &Profile, how: &Redaction) -> Redact
     Redacted { files, secrets, names, addresses, comments, kept: book.kept() }
 }
 
-/// Whether what is hidden can stand in values of a type.
-fn is_text(profile: &Profile, kind: TypeId, hides_names: bool) -> bool {
-    match profile.types.get(kind).form {
+/// Whether what is hidden can be in values of a type.
+fn is_text(profile: &Profile, ty: TypeId, hides_names: bool) -> bool {
+    match profile.types.get(ty).form {
         Form::Text(_) => true,
         // Folders and files are called by names, and a word of a path is seldom a password.
         Form::Path => hides_names,
@@ -140,14 +140,14 @@ fn is_text(profile: &Profile, kind: TypeId, hides_names: bool) -> bool {
     }
 }
 
-fn is_name(profile: &Profile, kind: TypeId) -> bool {
+fn is_name(profile: &Profile, ty: TypeId) -> bool {
     // A host may be an address, which is hidden as such.
-    matches!(profile.types.get(kind).form, Form::HostName | Form::Host | Form::Name { .. })
+    matches!(profile.types.get(ty).form, Form::HostName | Form::Host | Form::Name { .. })
 }
 
 /// Whether the names of objects of a type are names that somebody gave them.
-fn is_object_name(profile: &Profile, kind: TypeId) -> bool {
-    is_name(profile, kind) || matches!(profile.types.get(kind).form, Form::Text(_))
+fn is_object_name(profile: &Profile, ty: TypeId) -> bool {
+    is_name(profile, ty) || matches!(profile.types.get(ty).form, Form::Text(_))
 }
 
 struct Hider<'t, 'a> {
@@ -158,14 +158,14 @@ struct Hider<'t, 'a> {
     known: FxHashMap<String, String>,
     /// Files that are called by a name that is hidden, with the paths that they have instead.
     paths: FxHashMap<String, String>,
-    /// Branches that are known to stand in place of a secret, or not.
+    /// Branches that are known to be in place of a secret, or not.
     secret_branches: FxHashMap<NodeId, bool>,
     /// Nodes in them whose names are hidden.
     within: FxHashSet<NodeId>,
 }
 
 impl Hider<'_, '_> {
-    /// Hides the value of a setting; says whether it has one.
+    /// Hides the value of a setting. Returns whether it has one.
     fn hide(&mut self, row: &Row, word: &str) -> bool {
         let value = self.tree.value(row.node);
         if value.trim().is_empty() || value.parse::<IpAddr>().is_ok() && word == "name" {
@@ -190,7 +190,7 @@ impl Hider<'_, '_> {
         true
     }
 
-    /// What stands in the place of a value, wherever it stands.
+    /// What is in the place of a value, wherever it is.
     fn instead_of(&mut self, value: &str, word: &str) -> String {
         let next = self.known.len() + 1;
         self.known.entry(value.to_owned()).or_insert_with(|| format!("{word}-{next}")).clone()
@@ -204,7 +204,7 @@ impl Hider<'_, '_> {
         self.profile.dialect_at(self.tree, node).value_spans(self.tree, node)
     }
 
-    /// Hides what is hidden where it stands in free text, too: in a note, in a comment.
+    /// Hides what is hidden where it is in free text, too: in a note, in a comment.
     fn hide_in_texts(&mut self, texts: &[NodeId]) {
         let telling: Vec<(String, String)> = self
             .known
@@ -226,7 +226,7 @@ impl Hider<'_, '_> {
             };
             for piece in pieces {
                 let raw = &self.tree.source().text[piece.range()];
-                // A name is one as a whole word only; a secret is one wherever it stands.
+                // A name is one as a whole word only; a secret is one wherever it is.
                 let counts = |found: &aho_corasick::Match| {
                     !names[found.pattern().as_usize()].starts_with("name-")
                         || is_whole_word(raw, found.range())
@@ -261,7 +261,7 @@ impl Hider<'_, '_> {
             for (edit, new) in
                 self.edits.iter().filter(|(edit, _)| edit.start >= span.start && edit.end <= span.end)
             {
-                // What stands inside of what is hidden is gone with it.
+                // What is inside of what is hidden is gone with it.
                 if edit.start < at {
                     continue;
                 }

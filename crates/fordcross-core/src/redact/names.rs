@@ -6,7 +6,7 @@ use crate::tree::NodeId;
 use crate::tree::pattern::Step;
 
 impl Hider<'_, '_> {
-    /// Hides the name of an object where it is spelled; says whether it was found.
+    /// Hides the name of an object where it is spelled. Returns whether it was found.
     pub(super) fn hide_name(&mut self, node: NodeId) -> bool {
         let name = self.tree.name(node);
         if name.trim().is_empty() {
@@ -29,7 +29,7 @@ impl Hider<'_, '_> {
         true
     }
 
-    /// Hides what is named in place of a secret: a branch stands where its value should.
+    /// Hides what is named in place of a secret: a branch is where its value should.
     pub(super) fn hide_names_within(&mut self, node: NodeId, word: &str) {
         let mut way = Vec::new();
         let mut at = node;
@@ -47,7 +47,7 @@ impl Hider<'_, '_> {
         }
     }
 
-    /// Whether a branch stands where a secret should.
+    /// Whether a branch is where a secret should.
     fn is_secret(&mut self, node: NodeId) -> bool {
         if let Some(&known) = self.secret_branches.get(&node) {
             return known;

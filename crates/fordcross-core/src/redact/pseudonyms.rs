@@ -23,19 +23,19 @@ impl Key {
         Self(blake3::derive_key("fordcross pseudonyms of redacted copies, 1", secret))
     }
 
-    /// What tells copies with this key from others, and says nothing of it.
+    /// What tells copies with this key from others without giving anything of it away.
     pub(super) fn short_id(&self) -> String {
         blake3::keyed_hash(&self.0, b"id").to_hex()[..8].to_owned()
     }
 
-    /// A number that only the key can tell.
+    /// A number that only the holder of the key can compute.
     fn number(&self, kind: &[u8], text: &[u8]) -> u64 {
         let hash = blake3::Hasher::new_keyed(&self.0).update(kind).update(&[0]).update(text).finalize();
         u64::from_le_bytes(hash.as_bytes()[..8].try_into().unwrap_or_default())
     }
 }
 
-/// An address as it stands in a text, with the length of a prefix behind it if there is one.
+/// An address as it is in a text, with the length of a prefix behind it if there is one.
 pub(super) type Found = (IpAddr, Option<u32>);
 
 /// Which address stands for which.
@@ -46,12 +46,12 @@ pub(super) struct Book<'k> {
     fixed: FxHashSet<(u32, u32)>,
     /// The same of IPv6.
     fixed6: FxHashSet<(u32, u64)>,
-    /// As many bits tell networks of the Internet apart, and where each is now.
+    /// The networks of the Internet are told apart by so many bits; and where each is now.
     v4: Groups,
     v6: Groups,
     macs: FxHashMap<[u8; 6], u32>,
     taken: FxHashSet<u32>,
-    /// Networks that are wider than any place for them, as they stand there.
+    /// Networks that are wider than any place for them, as they are there.
     kept: Vec<String>,
 }
 
@@ -94,7 +94,7 @@ impl<'k> Book<'k> {
         for &(address, length) in &v4 {
             let (zeros, ones) = (address.trailing_zeros(), address.trailing_ones());
             let same = if ones >= 8 { ones } else { zeros };
-            // Where the length is not told, all zeros at its end may be the network's.
+            // Without a known length, all zeros at its end may be the network's.
             let from = length.unwrap_or(0).max(32 - same.min(32));
             book.fixed.extend((from.min(24)..24).map(|depth| (depth, prefix(address, depth))));
         }
@@ -147,7 +147,7 @@ impl<'k> Book<'k> {
         std::mem::take(&mut self.kept)
     }
 
-    /// Gives each group a place that the key tells, or the next one that is free.
+    /// Gives each group a place by the key, or the next free one.
     fn groups(&self, kind: &[u8], bits: u32, groups: FxHashSet<u64>, regions: &[Region]) -> Groups {
         let number = |group: &u64| self.key.number(kind, &group.to_le_bytes());
         let mut groups: Vec<(u64, u64)> = groups.into_iter().map(|group| (number(&group), group)).collect();
@@ -403,9 +403,9 @@ mod tests {
         assert_eq!(made[13..], ["::1", "fe80::1"]);
     }
 
-    /// What has no room stays, and is told.
+    /// What has no room stays, with a finding.
     #[test]
-    fn what_is_too_wide_is_told() {
+    fn what_is_too_wide_is_reported() {
         let key = Key::new(b"one");
         let found = v4s(&["52.0.0.0/6", "9.1.2.3", "2a00::/12", "2a00:1:2::1"]);
         let mut book = Book::new(&key, &found);

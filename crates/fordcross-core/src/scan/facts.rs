@@ -1,4 +1,4 @@
-//! What is told of how objects hang together.
+//! Findings about how objects hang together.
 
 use crate::finding::facts;
 

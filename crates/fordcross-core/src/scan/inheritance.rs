@@ -32,7 +32,7 @@ pub(crate) struct Inheritance {
 }
 
 impl Inheritance {
-    /// None where no object of the line inherits.
+    /// `None` where no object of the platform inherits.
     pub(crate) fn of(tree: &Tree<'_>, profile: &Profile, walk: &Scan) -> Option<Self> {
         let inherits = |entry: EntryId| match &profile.schema[entry].what {
             What::Object { inherits, .. } => inherits.as_ref(),
@@ -131,7 +131,7 @@ impl Inheritance {
         self.sources.get(&object)?.iter().find_map(|source| tree.child(*source, name))
     }
 
-    /// What there is to tell of it, for rows of the reading of the same tree.
+    /// Its notes, for rows of the inventory of the same tree.
     pub(crate) fn notes(&self, reading: &Inventory, step: StepId) -> Vec<Note> {
         let note = |(node, fact): &(NodeId, Arc<InheritanceFact>)| Note {
             row: reading.row_of(*node),
@@ -178,7 +178,7 @@ impl Inheritance {
         }
         let names = |node: NodeId| tree.children(node).filter(|&child| tree.kind(child).is_named());
         let added = additions.get(&to).map_or_else(Vec::new, |added| [&*added.first, &*added.last].concat());
-        // What comes from afar stands before what comes from near, and before its own.
+        // What comes from afar is before what comes from near, and before its own.
         let mut first = Vec::new();
         for child in names(source) {
             let name = tree.name_id(child);
@@ -229,8 +229,8 @@ impl Inheritance {
             let row = original.reading.rows[row];
             let is_template = is_below(tree, row.node, &self.templates);
             let known = original.automaton.accepted(row.accept).entry.is_some();
-            // What only passes on, or only names what is passed on, needs no rule where it stands itself. A
-            // copy that no rule takes is told: the object that it was made for would go without it.
+            // What only passes on, or only names what is passed on, needs no rule where it is itself. A
+            // copy that no rule takes has a note: the object that it was made for would go without it.
             let only_passes_on = self.naming.contains(&row.node) || known && is_template;
             let is_copy = |part: RowId| flat.old_ids[flat.reading.rows[part.index()].node.index()].1;
             let all = parts.iter().map(|&part| (is_copy(part), &ledger.decisions[part.index()]));
@@ -264,13 +264,13 @@ impl Inheritance {
             let decision = gravest.unwrap_or_else(by_inheritance);
             decisions.push(Decision { landings: (from, landings.len() as u32), ..decision });
         }
-        let mut told = FxHashSet::default();
+        let mut reported = FxHashSet::default();
         ledger.notes.retain_mut(|note| {
             let Some(flat_row) = note.row else { return true };
             note.row = row_of[flat_row.index()];
             let Some(row) = note.row else { return false };
             let unneeded = note.fact.code() == Code::NoRule && decisions[row.index()].fate != Fate::Unmatched;
-            !unneeded && told.insert((row, note.fact.code(), note.fact.to_string()))
+            !unneeded && reported.insert((row, note.fact.code(), note.fact.to_string()))
         });
         ledger.notes.sort_by_key(|note| note.row);
         ledger.wanted.retain_mut(|wanted| {
@@ -311,7 +311,7 @@ impl Finder<'_, '_> {
         }
     }
 
-    /// The declaration of the objects at `path` and how many levels above those of `own` they stand, if that is where
+    /// The declaration of the objects at `path` and how many levels above those of `own` they are, if that is where
     /// they do.
     fn outer(&self, path: &[String], own: EntryId) -> Option<(EntryId, usize)> {
         let steps = |entry: EntryId| self.profile.schema[entry].pattern.steps.as_slice();
@@ -320,7 +320,7 @@ impl Finder<'_, '_> {
         (above.len() < own.len() && own.starts_with(above)).then(|| (outer, own.len() - above.len()))
     }
 
-    /// Objects of `own` by the names of the objects of `outer` that they stand in.
+    /// Objects of `own` by the names of the objects of `outer` that they are in.
     fn by_outer_name(
         &self,
         (outer, levels): (EntryId, usize),
@@ -384,7 +384,7 @@ pub(crate) fn keys_of(
     }
 }
 
-/// Whether a profile has several of what stands at a node, and each counts.
+/// Whether a profile has several of what is at a node, and each counts.
 pub(crate) fn can_be_several(profile: &Profile, walk: &Scan, node: NodeId) -> bool {
     let row = walk.reading.row_of(node).map(|row| walk.reading.row(row).accept);
     let entry = row.and_then(|accept| walk.automaton.accepted(accept).entry);

@@ -20,7 +20,7 @@ use std::sync::OnceLock;
 pub(crate) struct Row {
     pub(crate) node: NodeId,
     pub(crate) accept: AcceptId,
-    /// The object that it stands in, or is.
+    /// The object that it is in, or is.
     pub(crate) object: Option<ObjectId>,
     /// [`SectionId::NONE`] for none. There are millions of rows: none of their bytes is wasted.
     section: SectionId,
@@ -220,7 +220,7 @@ impl Inventory {
 #[derive(Clone, Copy, Debug)]
 pub(crate) struct Remark {
     pub(crate) node: NodeId,
-    /// What stands before it in the same branch, apart from attributes and other comments.
+    /// What is before it in the same branch, apart from attributes and other comments.
     pub(crate) previous: Option<NodeId>,
 }
 
@@ -237,7 +237,7 @@ struct Frame {
     last_child: Option<NodeId>,
 }
 
-/// How often each name stood under one parent. Few names are looked through, many are hashed.
+/// How often each name was under one parent. Few names are looked through, many are hashed.
 #[derive(Default)]
 struct Counts {
     few: Vec<(Name, u32)>,
@@ -284,7 +284,7 @@ impl Walk<'_, '_> {
         let root = tree.root();
         let mut symbols = Symbols::default();
         let mut trail = Trail::new(root, automaton);
-        // Comments beside the outermost element are all said of it, wherever they stand.
+        // Comments beside the outermost element are all said of it, wherever they are.
         let outside = tree.children(NodeId::DOCUMENT).filter(|&id| tree.kind(id) == Kind::Comment);
         self.reading.remarks.extend(outside.map(|node| Remark { node, previous: None }));
         let end = tree.subtree_end(root);

@@ -1,6 +1,6 @@
 //! Locators: how people and reports name a place in a configuration.
 //!
-//! `links/link[p1]/mtu`, `filter/rule[#3]/do`, `leases/00:00:5e:00:53:07/address`. Keys stand in
+//! `links/link[p1]/mtu`, `filter/rule[#3]/do`, `leases/00:00:5e:00:53:07/address`. Keys are in
 //! brackets with commas between them, entries that only their order tells apart as `#n`. A name or
 //! key that holds one of `/ [ ] , " * # =`, white space or a control character, or is empty, is
 //! quoted, with `\` before `"` and `\` and `\u{…}` for control characters. A locator is a label:
@@ -25,7 +25,7 @@ const PLAIN: [bool; 256] = {
     plain
 };
 
-/// Appends a name or key, quoted where it must be; says whether it was.
+/// Appends a name or key, quoted where it must be. Returns whether it was.
 pub(crate) fn push_quoted(text: &str, out: &mut String) -> bool {
     if !text.is_empty() && text.bytes().all(|byte| PLAIN[usize::from(byte)]) {
         out.push_str(text);
@@ -205,11 +205,11 @@ impl Steps {
 struct Level {
     length: usize,
     quoted: bool,
-    /// What is below stands in place of a secret: it is not named.
+    /// What is below is in place of a secret: it is not named.
     hides: bool,
 }
 
-/// What stands in a locator for a name that may be a secret.
+/// What is in a locator for a name that may be a secret.
 const HIDDEN: &str = "(hidden)";
 
 impl<'t, 'a> Labeler<'t, 'a> {

@@ -1,10 +1,10 @@
-//! What entries of the branches of an object name of one another, and where these stand: for a line that wants what is
-//! named to stand before what names it.
+//! What entries of the branches of an object name of one another, and where these are: for a platform that wants what is
+//! named to be before what names it.
 
 use crate::tree::{Kind, NodeId, Tree};
 use rustc_hash::FxHashMap;
 
-/// Where an entry stands: the number of its branch in the object, and its own in that.
+/// Where an entry is: the number of its branch in the object, and its own in that.
 pub(crate) type EntryPlace = (usize, usize);
 
 /// The branches of an object with their entries.

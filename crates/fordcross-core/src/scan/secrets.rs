@@ -1,4 +1,4 @@
-//! Secrets that stand where nobody declares them: a password that a person noted in a comment or a description.
+//! Secrets that are where nobody declares them: a password that a person noted in a comment or a description.
 
 use crate::language::profile::Profile;
 use crate::scan::automaton::Automaton;
@@ -7,12 +7,12 @@ use crate::tree::Tree;
 use aho_corasick::{AhoCorasick, AhoCorasickKind, MatchKind};
 use std::borrow::Cow;
 
-/// Shorter values are only hidden where they stand: elsewhere they would be anything.
+/// Shorter values are only hidden where they are: elsewhere they would be anything.
 pub(crate) const MIN_SECRET_LENGTH: usize = 4;
 /// The same of values without a type, most of which are no secrets.
 const TELLING_UNTYPED: usize = 8;
 
-/// What stands in the place of a secret in a text.
+/// What is in the place of a secret in a text.
 const HIDDEN: &str = "(hidden)";
 
 /// A search for all of some values at once, the longest first.

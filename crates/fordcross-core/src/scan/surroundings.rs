@@ -15,7 +15,7 @@ use rustc_hash::{FxHashMap, FxHashSet};
 use std::cell::RefCell;
 use std::sync::Arc;
 
-/// One object of a tree, or the whole, with what stands around it.
+/// One object of a tree, or the whole, with what is around it.
 #[derive(Clone, Copy)]
 pub(crate) struct Scope<'v, 'a> {
     pub(crate) tree: &'v Tree<'a>,
@@ -23,10 +23,10 @@ pub(crate) struct Scope<'v, 'a> {
     /// What objects of the tree inherit, where that is kept.
     pub(crate) inheritance: Option<&'v Inheritance>,
     pub(crate) node: NodeId,
-    /// The pattern of the object; none for the whole.
+    /// The pattern of the object; `None` for the whole.
     pub(crate) pattern: Option<&'v Pattern>,
     pub(crate) evaluator: &'v Evaluator,
-    /// What was taken out: it is not seen, nor what stands below it.
+    /// What was taken out: it is not seen, nor what is below it.
     pub(crate) gone: Option<&'v FxHashSet<NodeId>>,
     /// Takes down what was seen, where that is wanted.
     pub(crate) seen: Option<&'v RefCell<Vec<Seen>>>,
@@ -141,10 +141,10 @@ impl<'v> Scope<'v, '_> {
     }
 
     /// What a value is to an expression, by its type.
-    pub(crate) fn operand(&self, kind: Option<TypeId>, text: &str) -> Operand {
-        match kind {
-            Some(kind) => match self.profile.types.read(kind, text) {
-                // What has several parts is seen as it stands there.
+    pub(crate) fn operand(&self, ty: Option<TypeId>, text: &str) -> Operand {
+        match ty {
+            Some(ty) => match self.profile.types.read(ty, text) {
+                // What has several parts is seen as it is there.
                 Ok(Value::Parts(_) | Value::List(_)) => Operand::Text(text.trim_ascii().to_owned()),
                 Ok(value) => Operand::from_value(&value),
                 Err(_) => Operand::Nothing,
@@ -153,7 +153,7 @@ impl<'v> Scope<'v, '_> {
         }
     }
 
-    /// The kind of the object that is stood in, or of the nearest around it that has kinds: the first whose
+    /// The kind of the current object, or of the nearest around it that has kinds: the first whose
     /// condition holds.
     pub(crate) fn object_kind(&self) -> Option<&'v str> {
         let pattern = self.pattern?;
@@ -189,14 +189,14 @@ impl<'v> Scope<'v, '_> {
         Some(&kinds[kind].0)
     }
 
-    /// The default that holds by the conditions of a setting, seen from the object that is stood in.
+    /// The default by the conditions of a setting, seen from the current object.
     pub(crate) fn default_if(&self, declared: &'v Entry) -> Option<&'v str> {
         let What::Setting { defaults_if, .. } = &declared.what else { return None };
         let holds = |when: &Option<Arc<Expression>>| when.as_ref().is_none_or(|when| when.holds(self));
         defaults_if.iter().find(|(_, when)| holds(when)).map(|(value, _)| value.as_str())
     }
 
-    /// The name of the object that is stood in: its first key, if it has keys, or else that of its node.
+    /// The name of the current object: its first key, if it has keys, or else that of its node.
     pub(crate) fn own_name(&self) -> &'v str {
         self.tree.name(self.node)
     }
@@ -388,7 +388,7 @@ impl Profile {
     /// What the profile declares at a path of an expression, seen from objects of a pattern.
     pub(crate) fn declared_at(&self, above: Option<&Pattern>, path: &str) -> Option<EntryId> {
         let (from, path) = match path.rsplit_once("->") {
-            // What the value names stands there.
+            // What the value names is there.
             Some((reference, rest)) => (self.referred_at(above, reference)?, rest),
             None => {
                 let above = above.filter(|_| !path.starts_with('/'));

@@ -1,4 +1,4 @@
-//! What is told of when a backup was taken, and of how much.
+//! Findings about when a backup was taken, and of how much.
 
 use crate::finding::{Count, facts};
 

@@ -8,12 +8,12 @@ pub struct Item {
     /// The file, as a person named it.
     pub file: String,
     /// The platform line.
-    pub line: String,
+    pub platform: String,
     /// What the unit is called, if the backup says.
     pub unit: Option<String>,
     /// The day when it was taken, if the backup says.
     pub taken: Option<Date>,
-    /// Whether it is of a kind that holds everything; not known where the profile does not tell.
+    /// Whether it is of a kind that holds everything; `None` where the profile does not say.
     pub is_whole: Option<bool>,
     /// The hash of what it holds, unpacked: two with the same are the same backup.
     pub hash: String,
@@ -98,7 +98,7 @@ pub fn inventory(mut items: Vec<Item>, today: Date, stale_after: i64) -> Vec<(It
             && twin.is_none()
             && item.is_whole != Some(false)
             && item.intact;
-        let same_unit = |other: &Item| other.line == item.line && other.unit == item.unit;
+        let same_unit = |other: &Item| other.platform == item.platform && other.unit == item.unit;
         let is_first =
             !listed.iter().any(|(other, remarks)| same_unit(other) && remarks.contains(&Remark::NewestWhole));
         if could_be && is_first && item.unit.is_some() {
@@ -124,7 +124,7 @@ mod tests {
             text.split(' ').collect::<Vec<_>>().try_into().expect("five words");
         Item {
             file: file.into(),
-            line: "teasel".into(),
+            platform: "teasel".into(),
             unit: (unit != "-").then(|| unit.into()),
             taken: taken.parse().ok(),
             is_whole: match whole {

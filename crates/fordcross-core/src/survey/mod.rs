@@ -22,7 +22,7 @@ use rustc_hash::FxHashMap;
 /// What a backup holds, counted.
 #[derive(Debug)]
 pub struct Survey {
-    /// The sections, in the order of the profile; what stands in none comes last, as `-`.
+    /// The sections, in the order of the profile; what is in none comes last, as `-`.
     pub sections: Vec<SectionCount>,
     /// Comments; they are no settings.
     pub comments: usize,
@@ -33,9 +33,9 @@ pub struct Survey {
     /// Parts of the system with releases of their own, as name and release.
     pub components: Vec<(String, String)>,
     /// Entries that are there and do nothing, as the locators of the first few, and how many there are.
-    pub disabled: Told,
+    pub disabled: Listed,
     /// Objects that settings could name and none names.
-    pub unnamed: Told,
+    pub unnamed: Listed,
     /// What is good until a certain day, with that day; the earliest first.
     pub expiring: Vec<Expiring>,
     /// The files, where there are several.
@@ -44,7 +44,7 @@ pub struct Survey {
     pub candidate: Option<Candidate>,
     /// Files that a whole backup has, and this one lacks.
     pub lacking: Vec<String>,
-    /// Rules of its own line that the backup breaks.
+    /// Rules of its own platform that the backup breaks.
     pub unsound: Findings,
     is_copy: bool,
 }
@@ -77,7 +77,7 @@ pub struct SecretCount {
 
 /// Some things by their locators: the first few, and how many there are.
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
-pub struct Told {
+pub struct Listed {
     /// The first few.
     pub locators: Vec<String>,
     /// All.
@@ -116,13 +116,13 @@ pub struct Candidate {
     /// And that of the other.
     pub candidate: String,
     /// Settings that differ, or that only one of both has, by their paths below.
-    pub differences: Told,
+    pub differences: Listed,
 }
 
-/// So many things are told by their locators.
+/// How many locators are listed.
 const SHOWN_NAMES: usize = 5;
 
-impl Told {
+impl Listed {
     fn add(&mut self, locator: impl FnOnce() -> String) {
         self.count += 1;
         if self.locators.len() < SHOWN_NAMES {
@@ -143,7 +143,7 @@ impl Survey {
         })
     }
 
-    /// Whether it is a copy whose secrets are hidden: what stands in their places is none.
+    /// Whether it is a copy whose secrets are hidden: what is in their places is none.
     pub fn is_redacted_copy(&self) -> bool {
         self.is_copy
     }
@@ -190,8 +190,8 @@ pub fn survey(backup: &Backup<'_>, profile: &Profile, today: jiff::civil::Date) 
         age_days: taken.and_then(|taken| days_between(taken, today)),
         secrets: Vec::new(),
         components: Vec::new(),
-        disabled: Told::default(),
-        unnamed: Told::default(),
+        disabled: Listed::default(),
+        unnamed: Listed::default(),
         expiring: Vec::new(),
         files: files(backup, profile),
         candidate: candidate(tree, profile),
@@ -224,7 +224,7 @@ pub fn survey(backup: &Backup<'_>, profile: &Profile, today: jiff::civil::Date) 
                 let kind = row.type_id(profile, &automaton);
                 kind.into_iter().for_each(|kind| references.meet_setting(row.node, kind));
                 match kind.map(|kind| &profile.types.get(kind).form) {
-                    // What is not set is none, unless that is how the line leaves one out.
+                    // What is not set is none, unless that is how the platform leaves one out.
                     Some(Form::Secret(secret))
                         if !tree.value(row.node).trim().is_empty() || secret.mask.as_deref() == Some("") =>
                     {
@@ -273,8 +273,8 @@ impl Survey {
         today: jiff::civil::Date,
         label: &mut dyn FnMut() -> String,
     ) {
-        let What::Object { signs, .. } = what else { return };
-        let ObjectTraits { disabled_if, expires, component, .. } = signs.as_ref();
+        let What::Object { traits, .. } = what else { return };
+        let ObjectTraits { disabled_if, expires, component, .. } = traits.as_ref();
         let value = |setting: &str| tree.child(node, setting).map(|found| value_of(tree, found).trim_ascii());
         if let Some((setting, values)) = disabled_if
             && value(setting).is_some_and(|found| values.iter().any(|value| value == found))
@@ -356,7 +356,7 @@ fn candidate(tree: &Tree<'_>, profile: &Profile) -> Option<Candidate> {
     let (active, candidate) = (profile.recognition.active.as_ref()?, profile.recognition.candidate.as_ref()?);
     let branch = |name: &String| tree.child(tree.root(), name);
     let (one, other) = (leaves(tree, branch(active)?), leaves(tree, branch(candidate)?));
-    let mut differences = Told::default();
+    let mut differences = Listed::default();
     let (of_one, of_other) = (by_path(&one), by_path(&other));
     for (path, value) in &one {
         if of_other.get(path.as_str()) != Some(value) {

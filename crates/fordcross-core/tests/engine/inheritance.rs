@@ -43,7 +43,7 @@ fn what_is_inherited_is_written_out(#[case] expected: &str) {
 }
 
 #[test]
-fn what_a_template_has_and_no_rule_takes_is_still_told() {
+fn what_a_template_has_and_no_rule_takes_is_still_reported() {
     let made = make("<defaults><odd>x</odd></defaults><boxes><box id='p1'/></boxes>", CROSSING);
     let rows: Vec<String> = made.rows.iter().map(shown).collect();
     assert!(rows.contains(&"defaults/odd unmatched".to_owned()), "{rows:#?}");
@@ -60,21 +60,24 @@ fn what_a_template_has_and_no_rule_takes_is_still_told() {
 fn what_no_rule_takes_is_told_whoever_inherits_it(#[case] text: &str, #[case] expected: &str) {
     let made = make(text, CROSSING);
     made.expect_row(expected);
-    let told = made
+    let reported = made
         .findings
         .iter()
         .any(|f| f.code() == Code::NoRule && f.locator.as_deref() == expected.split(' ').next());
-    assert_eq!(told, expected.ends_with("unmatched"));
+    assert_eq!(reported, expected.ends_with("unmatched"));
 }
 
 #[rstest]
 #[case("<box id='p1'><like>p2</like></box><box id='p2'><like>p1</like></box>", Code::InheritanceCycle)]
 #[case("<box id='p1'><like>p1</like></box>", Code::InheritanceCycle)]
 #[case("<box id='p1'><like>p3</like></box>", Code::ReferenceBroken)]
-fn what_leads_nowhere_is_told(#[case] boxes: &str, #[case] code: Code) {
+fn what_leads_nowhere_is_reported(#[case] boxes: &str, #[case] code: Code) {
     let made = make(&format!("<boxes>{boxes}</boxes>"), CROSSING);
-    let told = made.findings.iter().find(|finding| finding.code() == code).expect("a finding");
-    assert!(told.place.is_some() && told.locator.as_deref() == Some("boxes/box[p1]/like"), "{told:?}");
+    let reported = made.findings.iter().find(|finding| finding.code() == code).expect("a finding");
+    assert!(
+        reported.place.is_some() && reported.locator.as_deref() == Some("boxes/box[p1]/like"),
+        "{reported:?}"
+    );
 }
 
 /// Where it is kept, nothing is copied, and what is inherited holds before a default.

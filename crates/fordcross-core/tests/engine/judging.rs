@@ -1,4 +1,4 @@
-//! The receiving line's own rules: what a breach does, what falls with what, and what is the same in any order.
+//! The receiving platform's own rules: what a breach does, what falls with what, and what is the same in any order.
 
 use crate::small::{CROSSING, Made, NEW, OLD, carry_over, make_between, parse};
 use fordcross_core::finding::Severity::{self, Blocker, Note, Warning};
@@ -16,7 +16,7 @@ fn judged(of_entry: &str, of_setting: &str, checks: &str) -> String {
     plain.join("\n").replace("at = \"list\"\nordered = true", &with) + "\n" + of_setting + "\n" + checks
 }
 
-fn told(made: &Made, code: &str) -> Option<Severity> {
+fn reported(made: &Made, code: &str) -> Option<Severity> {
     let of_code = |finding: &&fordcross_core::finding::Finding| {
         finding.declared_code().is_some_and(|own| own.ends_with(code))
     };
@@ -49,7 +49,7 @@ const BOX: &str = "<box id='p2'><on>yes</on></box>";
     Blocker,
     None
 )]
-#[case::told_only("required = ['port']\nbreach = 'warns'", "", "", TWO, "/required", Warning, Some(2))]
+#[case::only_reported("required = ['port']\nbreach = 'warns'", "", "", TWO, "/required", Warning, Some(2))]
 #[case::blocks("required = ['port']\nbreach = 'blocks'", "", "", TWO, "/required", Blocker, None)]
 #[case::needs("needs = { at = 'port' }", "", "", TWO, "/needs", Warning, Some(2))]
 #[case::at_most_one("at-most-one = [['at', 'port']]", "", "", TWO, "/at-most-one", Warning, Some(1))]
@@ -171,7 +171,7 @@ fn a_breach(
     let new = judged(of_entry, of_setting, checks);
     let text = format!("<old release='1'><boxes>{BOX}</boxes><list>{items}</list></old>");
     let made = make_between(OLD, &new, &text, CROSSING);
-    assert_eq!(told(&made, code), Some(severity), "{:#?}", made.findings);
+    assert_eq!(reported(&made, code), Some(severity), "{:#?}", made.findings);
     let entries = (!made.result.is_empty()).then(|| {
         let result: Value = serde_json::from_str(&made.result).expect("JSON");
         result["list"].as_array().map_or(0, Vec::len)
@@ -185,9 +185,9 @@ fn what_would_have_been_counted_and_nothing_is_left_of() {
     let new = NEW.replace("at = \"boxes/*\"", "at = \"boxes/*\"\ncount = \"1..\"");
     let lost = "<old release='1'><boxes><box><on>yes</on></box></boxes></old>";
     let made = make_between(OLD, &new, lost, CROSSING);
-    assert_eq!(told(&made, "/count"), Some(Blocker), "{:#?}\n{}", made.findings, made.result);
+    assert_eq!(reported(&made, "/count"), Some(Blocker), "{:#?}\n{}", made.findings, made.result);
     let none = make_between(OLD, &new, "<old release='1'/>", CROSSING);
-    assert_eq!(told(&none, "/count"), None, "{:#?}", none.findings);
+    assert_eq!(reported(&none, "/count"), None, "{:#?}", none.findings);
 }
 
 const RULES: &str = "required = ['action', ['protocol', \"effective('action') == 'permit'\"]]\nneeds = { port = 'protocol' }\nnarrows = ['at']";

@@ -4,15 +4,15 @@
 //! - `rules`: what each kind of rule does, one case a line
 //! - `generated`: the invariants on lines, crossings and backups that are generated together
 //! - `invariants`: what must hold for any backup
-//! - `judging`: the rules of the receiving line
+//! - `judging`: the rules of the receiving platform
 //! - `many`: the same where there are many rows
 
+mod dialects;
 mod generated;
 mod hostile;
 mod inheritance;
 mod invariants;
 mod judging;
-mod manners;
 mod many;
 mod rules;
 mod small;

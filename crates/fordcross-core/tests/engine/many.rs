@@ -22,13 +22,13 @@ fn fates(items: impl Iterator<Item = &'static str>) -> Vec<String> {
     let made = make(&format!("<old release='1'><list>{items}</list></old>"), CROSSING);
     let of_items =
         made.rows.iter().filter(|row| row["locator"].as_str().is_some_and(|at| at.starts_with("list/item")));
-    let told = of_items.map(|row| format!("{} {} {}", shown(row), row["rule"], row["findings"]));
-    let without_places = |told: String| {
-        let mut parts = told.split("[#");
+    let reported = of_items.map(|row| format!("{} {} {}", shown(row), row["rule"], row["findings"]));
+    let without_places = |reported: String| {
+        let mut parts = reported.split("[#");
         let first = parts.next().unwrap_or_default().to_owned();
         parts.fold(first, |all, part| all + "[#" + part.trim_start_matches(|c: char| c.is_ascii_digit()))
     };
-    told.map(without_places).collect()
+    reported.map(without_places).collect()
 }
 
 #[test]

@@ -174,13 +174,13 @@ impl Made {
     #[track_caller]
     pub(crate) fn expect_row(&self, expected: &str) {
         let rows: Vec<String> = self.rows.iter().map(shown).collect();
-        let told = || format!("{expected}\n{rows:#?}\n{:#?}\n{}", self.findings, self.result);
-        assert_eq!(rows.iter().filter(|row| *row == expected).count(), 1, "{}", told());
+        let reported = || format!("{expected}\n{rows:#?}\n{:#?}\n{}", self.findings, self.result);
+        assert_eq!(rows.iter().filter(|row| *row == expected).count(), 1, "{}", reported());
         let mut places = HashSet::new();
         for (row, number) in self.rows.iter().zip(1_u64..) {
-            assert_eq!(row["row"].as_u64(), Some(number), "{}", told());
+            assert_eq!(row["row"].as_u64(), Some(number), "{}", reported());
             let place = (row["kind"].as_str(), row["locator"].as_str());
-            assert!(place.1.is_none() || places.insert(place), "{place:?} is there twice: {}", told());
+            assert!(place.1.is_none() || places.insert(place), "{place:?} is there twice: {}", reported());
         }
     }
 

@@ -121,7 +121,7 @@ fn read_tar(bytes: &[u8], taken: &mut Gathered<'_>) -> Result<(), Unpackable> {
     if ended { Ok(()) } else { Err(damaged(&io::ErrorKind::UnexpectedEof.into())) }
 }
 
-/// How many members the directory of a zip archive lists that begins there, and what stands behind it (APPNOTE 4.3.12).
+/// How many members the directory of a zip archive lists that begins there, and what is behind it (APPNOTE 4.3.12).
 fn directory_of(bytes: &[u8], begin: usize) -> (usize, &[u8]) {
     const LISTED: &[u8] = b"PK\x01\x02";
     let mut rest = bytes.get(begin..).unwrap_or_default();
@@ -149,7 +149,7 @@ fn read_zip(bytes: &[u8], taken: &mut Gathered<'_>) -> Result<(), Unpackable> {
     // lists: the directory is gone through besides.
     let begin = usize::try_from(archive.offset() + archive.central_directory_start()).unwrap_or(usize::MAX);
     let (listed, behind) = directory_of(bytes, begin);
-    // What stands behind the directory has one end in it: another would lead another reader to another directory.
+    // What is behind the directory has one end in it: another would lead another reader to another directory.
     let ends = memchr::memmem::find_iter(behind, ZIP_EMPTY).count();
     let is_hidden = archive.is_empty() && bytes.starts_with(ZIP_MEMBER);
     if listed != archive.len() || ends != 1 || is_hidden {

@@ -1,4 +1,4 @@
-//! What is told of files that cannot be unpacked, joined or decoded.
+//! Findings about files that cannot be unpacked, joined or decoded.
 
 use super::packing::Packing;
 use crate::finding::{Choice, Remedy, facts};

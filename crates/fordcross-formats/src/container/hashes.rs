@@ -73,7 +73,7 @@ pub fn lines_of(text: &str) -> Option<Vec<(Algorithm, &str, &str)>> {
     lines.filter(|lines| !lines.is_empty())
 }
 
-/// Checks the files that lists among them name; a list may stand in a folder, and name files from there.
+/// Checks the files that lists among them name; a list may be in a folder, and name files from there.
 pub fn check(members: &[Member]) -> Vec<Checked> {
     let mut checked = Vec::new();
     for list in members {

@@ -29,14 +29,14 @@ struct Listing<'t> {
 #[derive(Clone, Copy)]
 struct Visit<'t> {
     folder: &'t str,
-    /// The visit that led here, so that links to folders around are seen; none for the archive itself.
+    /// The visit that led here, so that links to folders around are seen; `None` for the archive itself.
     from: Option<usize>,
 }
 
 /// Adds a member for each file that a link leads to, directly or through a folder, and a remark for each link.
 ///
 /// # Errors
-/// That a member stands below a link, or that there are more members than there may be.
+/// That a member is below a link, or that there are more members than there may be.
 pub(super) fn follow(taken: &mut Gathered<'_>) -> Result<(), Unpackable> {
     if taken.links.is_empty() {
         return Ok(());
@@ -233,9 +233,9 @@ mod tests {
     #[case(&["x -> d", "x/a", "d/b"], "members stand below `x`")]
     #[case(&["x -> d", "x/", "d/b"], "members stand below `x`")]
     #[case(&["a", "a -> b"], "`a` is there twice")]
-    fn what_is_a_link_and_more_is_refused(#[case] entries: &[&str], #[case] told: &str) {
+    fn what_is_a_link_and_more_is_refused(#[case] entries: &[&str], #[case] reported: &str) {
         let finding = open("t.tar", tar(entries), &Opening::default()).expect_err("refused");
-        assert!(finding.message().contains(told), "{}", finding.message());
+        assert!(finding.message().contains(reported), "{}", finding.message());
     }
 
     /// Each folder holds two links to the next: twenty of them lead to a million files.

@@ -62,7 +62,7 @@ impl<'l> Gathered<'l> {
         Listed { members: self.members, folders: self.folders, remarks: self.remarks }
     }
 
-    /// Checks a path and says how it is written here; none for a folder.
+    /// Checks a path and says how it is written here; `None` for a folder.
     pub(super) fn path(&mut self, raw: &[u8], is_folder: bool) -> Result<Option<String>, Unpackable> {
         let path = std::str::from_utf8(raw).map_err(|_| UnpackFact::NameNotUtf8)?;
         let path = path.strip_prefix("./").unwrap_or(path);
@@ -104,7 +104,7 @@ impl<'l> Gathered<'l> {
         Ok(Some(bare.to_owned()))
     }
 
-    /// Says whether there is room for one more entry, of so many bytes.
+    /// Returns whether there is room for one more entry, of so many bytes.
     pub(super) fn has_room(&self, size: u64) -> Result<(), Unpackable> {
         if self.members.len() + self.links.len() + self.remarks.len() >= self.limits.members {
             return Err(UnpackFact::Members { most: self.limits.members }.into());
@@ -165,7 +165,7 @@ impl<'l> Gathered<'l> {
     }
 }
 
-/// That a member stands below what is no folder.
+/// That a member is below what is no folder.
 pub(super) fn below_link(path: &str) -> Unpackable {
     UnpackFact::BelowFile { path: path.to_owned() }.into()
 }

@@ -27,7 +27,7 @@ pub use signature::{no_text, not_text};
 
 use data_encoding::BASE64;
 
-/// The bytes that a text in Base64 stands for; none if it is not that.
+/// The bytes that a text in Base64 stands for, or `None` if it is not that.
 pub fn from_base64(text: &str) -> Option<Vec<u8>> {
     BASE64.decode(text.as_bytes()).ok()
 }

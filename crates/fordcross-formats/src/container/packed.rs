@@ -105,7 +105,7 @@ fn read_zstd(bytes: &[u8], most: u64, unpacked: &mut Vec<u8>) -> io::Result<usiz
     Ok(unpacked.len())
 }
 
-/// What ends too early is told apart from what is damaged, where the crate tells.
+/// Tells what ends too early from what is damaged, where the crate makes the difference.
 fn io_error(error: FrameDecoderError) -> io::Error {
     let mut cause: Option<&dyn std::error::Error> = Some(&error);
     while let Some(at) = cause {

@@ -17,7 +17,7 @@ pub fn part_of(name: &str) -> Option<(&str, &str)> {
 /// # Errors
 /// All parts that are missing, and all that are there twice: with the same number, or the same bytes as another.
 pub fn join_parts(whole: &str, parts: &[Member]) -> Result<Vec<u8>, Vec<Finding>> {
-    // A number beyond all bounds is that of no part, and is told by those that are missing before it.
+    // A number beyond all bounds is that of no part; the missing ones before it are reported.
     let number =
         |part: &Member| part_of(&part.path).and_then(|(_, number)| number.parse().ok()).unwrap_or(u32::MAX);
     let mut numbered: Vec<(u32, &Member)> = parts.iter().map(|part| (number(part), part)).collect();
@@ -37,7 +37,7 @@ pub fn join_parts(whole: &str, parts: &[Member]) -> Result<Vec<u8>, Vec<Finding>
             let (first, second) = (other.path.clone(), part.path.clone());
             report(&part.path, PartsFact::Same { first, second });
         }
-        // So many as no backup has are not told one by one.
+        // More than any backup has are reported as a range.
         let missing = expected..*number;
         if missing.len() > 20 {
             report(whole, PartsFact::ManyMissing { from: expected, to: number - 1 });

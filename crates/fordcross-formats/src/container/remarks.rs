@@ -1,6 +1,6 @@
-//! What stands among files and is none.
+//! What is among files and is none.
 
-/// What stands in a folder or an archive and is no plain file of it.
+/// What is in a folder or an archive and is no plain file of it.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Remark {
     /// The path from the folder on.
@@ -27,7 +27,7 @@ pub enum About {
         /// As the link says it.
         to: String,
     },
-    /// A link to a folder that it stands in.
+    /// A link to a folder that it is in.
     Around {
         /// As the link says it.
         to: String,

@@ -15,7 +15,7 @@ pub fn no_text(name: &str, undecoded: Undecoded) -> Finding {
     if let Some((what, instead)) = looks_like(&bytes) {
         return Finding::new(TextFact::OtherKind { what, instead }).of_file(name);
     }
-    // One byte and no more: it may stand in a secret.
+    // One byte and no more: it may be in a secret.
     let fact = match bytes.get(valid).filter(|_| charset.is_utf8()) {
         Some(0) => TextFact::NulByte,
         Some(&byte) => TextFact::UndecodableByte { charset: charset.name(), byte },

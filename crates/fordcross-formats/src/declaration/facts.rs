@@ -1,4 +1,4 @@
-//! What is told of any declaration: its keys and the kinds of its values.
+//! Findings about any declaration: its keys and the kinds of its values.
 
 use super::toml_errors::TomlProblem;
 use crate::finding::{Suggestion, facts};

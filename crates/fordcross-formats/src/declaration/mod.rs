@@ -1,4 +1,4 @@
-//! Our own TOML files, read so that every problem is told at once, each with its exact place.
+//! Our own TOML files, read so that every problem is reported at once, each with its exact place.
 
 mod facts;
 mod section;

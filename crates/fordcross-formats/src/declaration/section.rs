@@ -1,4 +1,4 @@
-//! Reading our own TOML files so that every problem is told at once, each with its exact place.
+//! Reading our own TOML files so that every problem is reported at once, each with its exact place.
 //!
 //! A [`Section`] is asked for the keys it may have; what nobody asked for is a finding with the
 //! nearest key that could have been meant.
@@ -18,7 +18,7 @@ use toml::de::{DeTable, DeValue};
 pub struct Word<'t> {
     /// What it says.
     pub text: &'t str,
-    /// Where it stands, with its quotes.
+    /// Where it is, with its quotes.
     pub span: Span,
 }
 
@@ -26,7 +26,7 @@ pub struct Word<'t> {
 pub struct Report<'s> {
     /// The file.
     pub source: Source<'s>,
-    /// Where its lines begin, once something is told of one: all that is wrong may be very much.
+    /// Where its lines begin, computed with the first finding: there may be very many.
     lines: SharedLines,
     findings: RefCell<Findings>,
 }
@@ -44,14 +44,14 @@ impl<'s> Report<'s> {
         self.findings.borrow_mut().push(finding);
     }
 
-    /// Tells that a path leads to something that its profile does not declare; `known` could have stood there.
+    /// Tells that a path leads to something that its profile does not declare; `known` could have been there.
     pub fn unknown_path(&self, span: Span, owner: &str, name: &str, known: &[String]) {
         let instead = Suggestion::declared(name, known);
         let (owner, name) = (owner.to_owned(), name.to_owned());
         self.add(span, DeclarationFact::PathUnknown { owner, name, instead });
     }
 
-    /// All findings, in the order of the file. Of a line that could not be read as TOML nothing else is told: what was made of it
+    /// All findings, in the order of the file. A line that could not be read as TOML has no other finding: what was made of it
     /// is not what was meant.
     pub fn into_findings(self) -> Findings {
         let mut findings = self.findings.into_inner();
@@ -97,7 +97,7 @@ pub struct Section<'r, 's> {
     span: Span,
     asked: RefCell<Vec<&'static str>>,
     forgiven: Cell<bool>,
-    /// Where the section stands, as `object.inherits`, for the test that holds the schemas to the code.
+    /// Where the section is, as `object.inherits`, for the test that holds the schemas to the code.
     #[cfg(feature = "recorded-keys")]
     path: String,
 }
@@ -122,7 +122,7 @@ impl<'r, 's> Section<'r, 's> {
         }
     }
 
-    /// Notes that the key may stand here.
+    /// Notes that the key may be here.
     fn ask(&self, key: &'static str) {
         self.asked.borrow_mut().push(key);
         #[cfg(feature = "recorded-keys")]
@@ -281,7 +281,7 @@ impl<'r, 's> Section<'r, 's> {
             .collect()
     }
 
-    /// The table of `[key]`, or those of `[[key]]`, whichever stands there.
+    /// The table of `[key]`, or those of `[[key]]`, whichever is there.
     pub fn tables(&self, key: &'static str) -> Vec<Section<'r, 's>> {
         let Some(value) = self.raw(key) else { return Vec::new() };
         match value.get_ref().as_array() {
@@ -319,7 +319,7 @@ impl<'r, 's> Section<'r, 's> {
         members
     }
 
-    /// Lets keys be that nobody asks for: after another mistake it is not known which may stand here.
+    /// Lets keys be that nobody asks for: after another mistake it is not known which may be here.
     pub fn forgive(&self) {
         self.forgiven.set(true);
     }

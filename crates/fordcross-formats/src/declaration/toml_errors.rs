@@ -18,7 +18,7 @@ impl fmt::Display for TomlProblem {
     }
 }
 
-/// What the parser's sentence begins with, and the problem that it tells of.
+/// How the parser's sentence begins, and the problem that it is about.
 static PROBLEMS: [(&str, TomlProblem); 34] = [
     (
         "key with no value",
@@ -94,7 +94,7 @@ const fn problem(sentence: &'static str, help: &'static str) -> TomlProblem {
 }
 
 impl TomlProblem {
-    /// What the parser's sentence tells of; `text` is what the sentence is about.
+    /// The problem of a parser's sentence; `text` is what the sentence is about.
     pub(super) fn of(sentence: &str, text: &str) -> &'static Self {
         static CONTROL: TomlProblem =
             problem("a text has a control character in it", "write it as `\\u` and four digits: `\\u0007`");
@@ -112,7 +112,7 @@ impl TomlProblem {
         let is_text = sentence.starts_with("invalid") && sentence.contains("string");
         let begins_as_number = ["invalid", "radix", "redundant", "integers", "unexpected sign"];
         match sentence {
-            // What is expected tells what is missing: the end, or a character that may stand there.
+            // What is expected shows what is missing: the end, or an allowed character.
             text if is_text && text.contains("visible characters") => &CONTROL,
             _ if is_text => &TEXT_OPEN,
             _ if begins_as_number.iter().any(|begin| sentence.starts_with(begin)) => &NO_NUMBER,
@@ -172,7 +172,7 @@ mod tests {
     #[case("a = 25:00:00", "there is no such time")]
     #[case("# \u{1}", "a comment has a control character in it")]
     #[case("a = 1\rb = 2", "a carriage return stands without a line end behind it")]
-    fn errors_are_told_in_our_words(#[case] text: &str, #[case] told: &str) {
+    fn errors_are_told_in_our_words(#[case] text: &str, #[case] reported: &str) {
         let report = Report::new(Source::new("a.toml", text));
         let _ = report.parse();
         let findings = report.into_findings();
@@ -181,7 +181,7 @@ mod tests {
                 .iter()
                 .all(|finding| finding.code() == Code::TomlMalformed && finding.remedy().is_some())
         );
-        let told_all: Vec<String> = findings.iter().map(Finding::message).collect();
-        assert!(told_all.iter().any(|known| known == told), "{told_all:?}");
+        let all_reported: Vec<String> = findings.iter().map(Finding::message).collect();
+        assert!(all_reported.iter().any(|known| known == reported), "{all_reported:?}");
     }
 }

@@ -1,6 +1,6 @@
 //! What findings say, as data: a type for each room, declared as one table of facts with their codes, words and remedies.
 //!
-//! The words stand beside the data, and not where something is found: a table is read, reworded and translated as a whole. How a
+//! The words are beside the data, and not where something is found: a table is read, reworded and translated as a whole. How a
 //! remedy's choices are said (an option, a field of a form) is the caller's, see [`Remedy`].
 
 use super::{Code, Remedy};

@@ -115,7 +115,7 @@ codes! {
     PlaceContested "place-contested" Warning "two rules of a crossing write one place"
     SettingUnspoken "setting-unspoken" Warning "a crossing says nothing of what is new in its release"
     RuleHidden "rule-hidden" Blocker "an earlier rule always takes what this one asks for"
-    LineUnknown "line-unknown" Blocker "there is no profile of that line"
+    PlatformUnknown "line-unknown" Blocker "there is no profile of that line"
     CourseMissing "course-missing" Blocker "no crossing leads from the backup's release to the receiving one"
     IncludeMissing "include-missing" Blocker "a crossing includes a file that is not there"
     // Mapping
@@ -213,7 +213,7 @@ pub struct Finding {
     pub count: usize,
     /// Where it is besides `place`.
     pub others: Vec<Site>,
-    /// The entry of the map that stands behind it, as `file:line`.
+    /// The entry of the map that is behind it, as `file:line`.
     pub map: Option<String>,
     /// Whether a person may pass it with a reason, though it blocks.
     pub acceptable: bool,
@@ -238,7 +238,7 @@ pub enum Acceptance {
     },
 }
 
-/// A place of a finding, with what stands there.
+/// A place of a finding, with what is there.
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
 pub struct Site {
     /// Where.
@@ -253,7 +253,7 @@ impl Finding {
         Self::shared(Arc::new(fact))
     }
 
-    /// The same of a fact that is told in several places.
+    /// The same with a fact that several findings share.
     pub fn shared(fact: Arc<dyn Fact>) -> Self {
         Self {
             severity: fact.code().severity(),
@@ -360,7 +360,7 @@ impl PartialEq for Finding {
     }
 }
 
-/// How much a code matters to a person. A code of a profile has the line in front: `osier/subnets-overlap`.
+/// How much a code matters to a person. A code of a profile has the platform in front: `osier/subnets-overlap`.
 pub type SeverityOverride = (String, Severity);
 
 /// Gives findings the severity that a person gave their codes. What blocks keeps blocking, whoever says otherwise:

@@ -44,14 +44,14 @@ pub(super) fn nearest<'w>(word: &str, known: impl IntoIterator<Item = &'w str>) 
 pub enum Suggestion {
     /// A known word that is near enough.
     Near(String),
-    /// None is near: any of these could stand there.
+    /// None is near: any of these could be there.
     OneOf(Vec<String>),
     /// None is near: these are what the profile declares.
     Declared(Vec<String>),
 }
 
 impl Suggestion {
-    /// What could have been meant by `word`, of the words that may stand there.
+    /// What could have been meant by `word`, of the words that may be there.
     pub fn among<'w>(word: &str, known: impl IntoIterator<Item = &'w str> + Clone) -> Self {
         match nearest(word, known.clone()) {
             Some(near) => Self::Near(near.to_owned()),

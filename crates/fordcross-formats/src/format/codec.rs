@@ -26,24 +26,24 @@ pub struct Traits {
     pub ending: &'static str,
     /// What can have it.
     pub scopes: &'static [Scope],
-    /// What tells that a backup in it is of a platform.
+    /// What marks a backup in it as one of a platform.
     pub known_by: KnownBy,
     /// Whether a text, without white space and a mark before it, begins like a file of it and of no other.
     pub begins: fn(&str) -> bool,
     /// What it looks like with a marker of a platform, for people.
     pub with_marker: fn(&str) -> String,
-    /// It has lists and tables; in other formats, what there are several of stands side by side under one name, with
+    /// It has lists and tables; in other formats, what there are several of is side by side under one name, with
     /// attributes of its own.
     pub has_lists: bool,
     /// Numbers and truth values differ from text in it.
     pub tells_bare: bool,
-    /// Comments can stand in it.
+    /// Comments can be in it.
     pub has_comments: bool,
-    /// Comments can stand beside what is the whole file.
+    /// Comments can be beside what is the whole file.
     pub has_outside: bool,
     /// Empty lines mean something to its readers, and stay.
     pub keeps_blank_lines: bool,
-    /// Values of the file stand before all branches in it.
+    /// Values of the file are before all branches in it.
     pub leaves_first: bool,
     /// A file of it can be written from a tree in any order of nodes.
     pub writes_any_order: bool,
@@ -96,7 +96,7 @@ impl Traits {
     }
 }
 
-/// What tells that a backup in a format is of a platform.
+/// What marks a backup in a format as one of a platform.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum KnownBy {
     /// The name of its outermost element. It needs no dialect to be read.
@@ -109,7 +109,7 @@ pub enum KnownBy {
         is_key: bool,
         /// Whether that word can be something else, so that the platform must know it.
         is_any_word: bool,
-        /// Whether it can be told without reading that the word is there.
+        /// Whether the word can be found without parsing the file.
         is_in_text: bool,
     },
     /// The paths of its files.
@@ -127,7 +127,7 @@ pub enum Scope {
     File,
 }
 
-/// How a file names files whose content stands in its place.
+/// How a file names files whose content is in its place.
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
 pub struct Includes {
     /// The capture.
@@ -234,7 +234,7 @@ pub trait Codec: fmt::Debug + Send + Sync {
         comment.trim()
     }
 
-    /// A comment that says `bare`, where comments can stand.
+    /// A comment that says `bare`, where comments can be.
     fn comment(&self, bare: &str) -> String {
         bare.to_owned()
     }

@@ -48,7 +48,7 @@ pub struct File<'f> {
     pub tree: &'f Tree<'f>,
     /// For each node of the base, by its id, whether something changed in it.
     pub touched: &'f [bool],
-    /// What is below this node stands in that span.
+    /// What is below this node is in that span.
     pub top: NodeId,
     /// Its place in the text of the base.
     pub span: Span,
@@ -61,7 +61,7 @@ impl<'f> File<'f> {
     }
 }
 
-/// A piece of the base and what stands there now.
+/// A piece of the base and what is there now.
 pub(super) type Edit = (Span, Vec<u8>);
 
 /// How the pieces of a file are written, in a format whose pieces can be edited one by one.
@@ -199,7 +199,7 @@ impl Rewriter<'_> {
         }
     }
 
-    /// How many bytes of its line stand before the key of a value at an offset; 1 at the line's beginning.
+    /// How many bytes of its line are before the key of a value at an offset; 1 at the line's beginning.
     fn column(&self, offset: u32) -> usize {
         let before = &self.text[..offset as usize];
         let line = &before[before.rfind('\n').map_or(0, |at| at + 1)..];
@@ -211,7 +211,7 @@ impl Rewriter<'_> {
         key.len() + 1
     }
 
-    /// Whether a branch begins on a line of its own, or has its members on lines of theirs: what stood on one line
+    /// Whether a branch begins on a line of its own, or has its members on lines of theirs: what was on one line
     /// beside others stays on it.
     pub(super) fn is_in_lines(&self, node: NodeId) -> bool {
         let span = self.base.span(node);
@@ -227,7 +227,7 @@ impl Rewriter<'_> {
     /// The last child that the base has and that is still there, apart from attributes and own text.
     pub(super) fn last_own(&self, node: NodeId) -> Option<NodeId> {
         let children: Vec<NodeId> = self.tree.children(node).collect();
-        // What stands beside the outermost element of a file is in its branch, and not in the element.
+        // What is beside the outermost element of a file is in its branch, and not in the element.
         let span = self.base.span(node);
         let is_inside = |child: NodeId| self.base.span(child).start >= span.start;
         children.into_iter().rev().find(|&child| {

@@ -1,4 +1,4 @@
-//! What is told of the choice of a format.
+//! Findings about the choice of a format.
 
 use crate::finding::facts;
 

@@ -5,7 +5,7 @@
 pub(super) enum Layout<'l> {
     /// A line for each member.
     Lines {
-        /// What stands before every line but the first.
+        /// What is before every line but the first.
         margin: &'l str,
         /// What each level adds.
         level: &'l str,
@@ -45,7 +45,7 @@ impl<'l> Indentation<'l> {
 }
 
 impl Layout<'_> {
-    /// Begins a line; where all stands on one, only puts a space behind a comma.
+    /// Begins a line; where all is on one, only puts a space behind a comma.
     pub(super) fn new_line(self, depth: usize, out: &mut Vec<u8>) {
         match self {
             Self::Lines { margin, level } => {

@@ -113,10 +113,11 @@ impl Format {
     }
 
     /// The dialect that a section declares, which is that of a whole backup or of one of its files. What the section says
-    /// of other formats is told.
+    /// of other formats is reported.
     pub fn declared(self, section: &Section<'_, '_>, scope: Scope) -> Dialect {
         for other in Self::ALL {
-            let foreign = |key: &&&str| !self.traits().tables.contains(*key) && !is_told_before(other, key);
+            let foreign =
+                |key: &&&str| !self.traits().tables.contains(*key) && !is_reported_before(other, key);
             for &key in other.traits().tables.iter().filter(foreign) {
                 for own in section.tables(key) {
                     let fact = FormatFact::OtherFormat { table: key, of: other.word(), this: self.word() };
@@ -137,7 +138,7 @@ impl Format {
         text.trim_start().starts_with(['<', '{'])
     }
 
-    /// The format that a text begins like, if its beginning tells.
+    /// The format that a text begins like, if its beginning decides.
     pub fn sniff(text: &str) -> Option<Self> {
         let text = text.trim_start_matches(['\u{FEFF}', ' ', '\t', '\r', '\n']);
         Self::ALL.into_iter().find(|format| (format.traits().begins)(text))
@@ -145,7 +146,7 @@ impl Format {
 }
 
 /// Whether a format that comes before it has that table, too.
-fn is_told_before(format: Format, key: &str) -> bool {
+fn is_reported_before(format: Format, key: &str) -> bool {
     let mut before = Format::ALL.into_iter().take_while(|&other| other != format);
     before.any(|other| other.traits().tables.contains(&key))
 }
@@ -156,7 +157,7 @@ mod tests {
     use crate::text::source::{MOST_NODES, Source};
     use rstest::rstest;
 
-    /// More than a tree can hold stops no reader, and is told.
+    /// More than a tree can hold stops no reader, and is reported.
     #[rstest]
     #[case(Format::Xml, "<a>", "<b c='1'/>", "</a>")]
     #[case(Format::Xml, "<a>", "<b>1<c/>2</b>", "</a>")]

@@ -3,17 +3,17 @@
 use crate::text::source::Span;
 use crate::tree::{NodeId, Tree};
 
-/// A part of what a node stands in, by offsets from its beginning.
+/// A part of what a node is in, by offsets from its beginning.
 pub(super) fn part_of(tree: &Tree<'_>, node: NodeId, from: usize, to: usize) -> Span {
     Span::new(from, to.max(from)).shifted(tree.span(node).start as usize)
 }
 
-/// What a node stands in.
+/// What a node is in.
 pub(super) fn raw<'t>(tree: &'t Tree<'_>, node: NodeId) -> &'t str {
     &tree.source().text[tree.span(node).range()]
 }
 
-/// What a node stands in, without a quote at its beginning and its end.
+/// What a node is in, without a quote at its beginning and its end.
 pub(super) fn between_quotes(tree: &Tree<'_>, node: NodeId) -> Span {
     part_of(tree, node, 1, raw(tree, node).len().saturating_sub(1))
 }
@@ -24,7 +24,7 @@ pub(super) fn line_comment(mark: &str, bare: &str) -> String {
     lines.join("\n")
 }
 
-/// The key of a member of a JSON object or a YAML mapping: the last one that stands before its value and behind
+/// The key of a member of a JSON object or a YAML mapping: the last one that is before its value and behind
 /// what is before it.
 pub(super) fn key_of(tree: &Tree<'_>, node: NodeId, spelled: &str) -> Option<Span> {
     let name = tree.name(node);

@@ -80,7 +80,7 @@ pub struct Opened {
 /// That it is damaged, too large, or no text: what it looks like, and where it stops being text.
 pub fn open(name: &str, bytes: Vec<u8>, opening: &Opening) -> Result<Opened, Box<Finding>> {
     let limits = &opening.limits;
-    let told = |problem: Unpackable| {
+    let reported = |problem: Unpackable| {
         let file = problem.member.map_or_else(|| name.to_owned(), |member| format!("{name}/{member}"));
         Box::new(Finding::new(problem.fact).of_file(&file))
     };
@@ -89,17 +89,17 @@ pub fn open(name: &str, bytes: Vec<u8>, opening: &Opening) -> Result<Opened, Box
     // The name without the endings of what it is wrapped in is that of the file inside.
     let mut inner = name;
     if is_encrypted(&bytes) {
-        bytes = decrypt(&bytes, opening.passphrase.as_ref(), limits.most).map_err(told)?;
+        bytes = decrypt(&bytes, opening.passphrase.as_ref(), limits.most).map_err(reported)?;
         wrapped.push(Wrapping::Encrypted);
         inner = inner.strip_suffix(".age").unwrap_or(inner);
     }
     if let Some(packing) = Packing::of(&bytes) {
-        bytes = packing.unpack(&bytes, limits).map_err(told)?;
+        bytes = packing.unpack(&bytes, limits).map_err(reported)?;
         wrapped.push(Wrapping::Packed(packing));
         inner = inner.strip_suffix(packing.ending()).unwrap_or(inner);
     }
     if let Some(archive) = Archive::of(&bytes) {
-        let Listed { members, folders, remarks } = archive.members(&bytes, limits).map_err(told)?;
+        let Listed { members, folders, remarks } = archive.members(&bytes, limits).map_err(reported)?;
         wrapped.push(Wrapping::Archive(archive));
         return Ok(Opened { folders, remarks, ..assemble(name, members, wrapped, opening, false)? });
     }
@@ -226,15 +226,15 @@ mod tests {
     #[case(gzip(XML.as_bytes())[..20].to_vec(), "cut off", 1, 1)]
     #[case([gzip(XML.as_bytes()), b"more behind it than there may be".to_vec()].concat(), "damaged", 1, 1)]
     #[case(gzip(&vec![b' '; 40 << 20]), "unpacks to more than 200 times its size", 1, 1)]
-    fn what_is_no_text_is_told(
+    fn what_is_no_text_is_reported(
         #[case] bytes: Vec<u8>,
-        #[case] told: &str,
+        #[case] reported: &str,
         #[case] line: u32,
         #[case] column: u32,
     ) {
         let finding = open("a", bytes, &Opening::default()).expect_err("refused");
         let at = finding.place.as_ref().expect("a place").at;
-        assert!(finding.message().contains(told), "{}", finding.message());
+        assert!(finding.message().contains(reported), "{}", finding.message());
         assert_eq!((at.line, at.column), (line, column));
     }
 

@@ -7,7 +7,7 @@ use crate::text::charset::{self, Charset, Undecoded};
 use crate::text::source::{Content, Piece, Span};
 use data_encoding::BASE64;
 
-/// The text of all files, and where each stands.
+/// The text of all files, and where each is.
 pub(super) struct Joined<'n> {
     /// The name of the backup, if the file is not the backup alone.
     name: Option<&'n str>,
@@ -17,7 +17,7 @@ pub(super) struct Joined<'n> {
     pub(super) charset: Option<Charset>,
 }
 
-/// Puts the files one behind the other. What is no text stands there in Base64, a database as its rows.
+/// Puts the files one behind the other. What is no text is there in Base64, a database as its rows.
 ///
 /// # Errors
 /// Of one file alone that it is no text, or of a database that it is damaged.

@@ -25,14 +25,14 @@ pub enum Part {
         name: String,
         /// What follows the colon: a type, or in a template a table.
         detail: Option<String>,
-        /// Where it stands in the text of the shape.
+        /// Where it is in the text of the shape.
         at: Range<usize>,
     },
     /// `{= …}`: what an expression gives. Only what is written can hold one.
     Expression {
         /// The expression.
         text: String,
-        /// Where it stands in the text of the shape.
+        /// Where it is in the text of the shape.
         at: Range<usize>,
     },
 }
@@ -73,14 +73,14 @@ impl std::fmt::Display for Shape {
     }
 }
 
-/// Where each capture stands in a text, in order.
+/// Where each capture is in a text, in order.
 pub type Captured = SmallVec<[Range<usize>; 4]>;
 
 impl Shape {
     /// Reads a shape.
     ///
     /// # Errors
-    /// The first piece that is none, and where it stands.
+    /// The first piece that is none, and where it is.
     pub fn parse(text: &str) -> Result<Self, BadShape> {
         let mut parts: Vec<Part> = Vec::new();
         let mut literal = String::new();
@@ -152,7 +152,7 @@ impl Shape {
         })
     }
 
-    /// Where the first expression stands, which a shape that is read by cannot have.
+    /// Where the first expression is, which a shape that is read by cannot have.
     pub fn expression_at(&self) -> Option<Range<usize>> {
         self.parts.iter().find_map(|part| match part {
             Part::Expression { at, .. } => Some(at.clone()),

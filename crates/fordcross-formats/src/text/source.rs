@@ -28,9 +28,9 @@ pub struct Source<'a> {
 pub struct Piece {
     /// The path within the backup, with `/` between its parts.
     pub path: String,
-    /// The name that messages use, with the backup in front and all that stands in front of the configuration in it.
+    /// The name that messages use, with the backup in front and all that is in front of the configuration in it.
     pub file: String,
-    /// Where its text stands.
+    /// Where its text is.
     pub span: Span,
     /// What the text is made of.
     pub content: Content,

@@ -132,7 +132,7 @@ impl<'a> Tree<'a> {
         NodeId(id)
     }
 
-    /// A node for all that a tree has no room for. It stands nowhere, so that whoever reads on does no harm: what was read
+    /// A node for all that a tree has no room for. It is nowhere, so that whoever reads on does no harm: what was read
     /// is refused in the end.
     fn beyond(&mut self, parent: NodeId) -> NodeId {
         self.is_overfull = true;
@@ -245,7 +245,7 @@ impl<'a> Tree<'a> {
         self.link(parent, &kept);
     }
 
-    /// Whether a node is another one or stands below it, even where that was taken out.
+    /// Whether a node is another one or is below it, even where that was taken out.
     pub fn is_within(&self, node: NodeId, holder: NodeId) -> bool {
         let mut at = node;
         while at != holder && at != NodeId::DOCUMENT {
@@ -254,7 +254,7 @@ impl<'a> Tree<'a> {
         at == holder
     }
 
-    /// Copies a node of another tree with all below it that is `wanted` as the last child of `parent`; `made` is told
+    /// Copies a node of another tree with all below it that is `wanted` as the last child of `parent`; `made` is called for
     /// of each old and new node.
     pub fn graft(
         &mut self,
@@ -300,7 +300,7 @@ impl<'a> Tree<'a> {
             work.extend(from.children(node).map(|child| (new, child)));
             if node == top {
                 // Comments and declarations beside the outermost element belong to the file, too; beside a single
-                // value they stand beside it.
+                // value they are beside it.
                 let holder = if from.kind(top).is_branch() { new } else { parent };
                 let beside = from.children(NodeId::DOCUMENT).filter(|&child| child != top);
                 work.extend(beside.map(|child| (holder, child)));

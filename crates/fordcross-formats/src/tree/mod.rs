@@ -1,11 +1,11 @@
 //! The one tree that every form is read into and written from.
 //!
-//! An arena of 28 bytes a node, and of 20 where the tree was made and not read. Nodes of a tree that was read stand in
+//! An arena of 28 bytes a node, and of 20 where the tree was made and not read. Nodes of a tree that was read are in
 //! document order, so a subtree is a range of ids. Values are spans of the input wherever the input spells them as they
 //! are; only decoded values (escapes, character references) are kept beside it.
 //!
 //! Two kinds of node are *transparent*: an entry of a list and an element's own text have no name
-//! of their own, and stand in paths for the list or element that holds them. So `unit/resolver`
+//! of their own, and are in paths for the list or element that holds them. So `unit/resolver`
 //! speaks of a repeated XML element and of a JSON array alike.
 
 mod build;
@@ -89,7 +89,7 @@ impl Kind {
 const NONE: u32 = 0;
 const NAME_BITS: u32 = 24;
 const NAME_MASK: u32 = (1 << NAME_BITS) - 1;
-/// The value of this leaf stands in the tree's own text, not in the input.
+/// The value of this leaf is in the tree's own text, not in the input.
 const DECODED: u32 = 1 << 27;
 
 // Names and places in lists have as many bits as the most nodes take, and one more.
@@ -122,7 +122,7 @@ pub struct Tree<'a> {
     decoded: String,
     names: Names,
     nodes: Vec<Node>,
-    /// Where nodes stand in the input, up to the last one that stands there: a tree that was made has none.
+    /// Where nodes are in the input, up to the last one that is there: a tree that was made has none.
     spans: Vec<Span>,
     /// More was read, or made, than there is room for.
     is_overfull: bool,
@@ -216,7 +216,7 @@ impl<'a> Tree<'a> {
         names
     }
 
-    /// Whether the node stands in paths for the node that holds it.
+    /// Whether the node is in paths for the node that holds it.
     pub fn is_transparent(&self, id: NodeId) -> bool {
         self.kind(id) == Kind::OwnText || self.is_entry(id)
     }
@@ -294,7 +294,7 @@ impl<'a> Tree<'a> {
         ((next as usize) < self.nodes.len()).then_some(NodeId(next))
     }
 
-    /// Where the node stands in the input: an element with its tags, a JSON value without its key.
+    /// Where the node is in the input: an element with its tags, a JSON value without its key.
     pub fn span(&self, id: NodeId) -> Span {
         self.spans.get(id.index()).copied().unwrap_or_default()
     }

@@ -21,7 +21,7 @@ impl Name {
 pub(crate) struct Names {
     text: String,
     ends: Vec<u32>,
-    /// Found by the hash of their texts, which stand in `text` alone.
+    /// Found by the hash of their texts, which are in `text` alone.
     known: HashTable<Name>,
     /// The name that was asked for last, and the one that came after each: objects of a kind hold the same names in
     /// the same order, and comparing two texts is quicker than looking one up.

@@ -22,21 +22,21 @@ pub enum Step {
     Below,
 }
 
-/// A pattern as a person wrote it: each step with its key in brackets, and where it stands.
+/// A pattern as a person wrote it: each step with its key in brackets, and where it is.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct RawStep {
     /// What fits.
     pub step: Step,
-    /// What stood between `[` and `]`.
+    /// What was between `[` and `]`.
     pub key: Option<String>,
-    /// The bytes of the text that it stands at.
+    /// The bytes of the text that it is at.
     pub at: Range<usize>,
 }
 
 /// Why a text is no pattern, and where in it.
 #[derive(Debug, PartialEq, Eq)]
 pub struct BadPattern {
-    /// The bytes of the text that it stands at.
+    /// The bytes of the text that it is at.
     pub at: Range<usize>,
     /// What is wrong.
     pub fact: PatternFact,
@@ -89,7 +89,7 @@ pub fn parse_steps(text: &str) -> Result<Vec<RawStep>, BadPattern> {
     Ok(steps)
 }
 
-/// The ranges between the separators that stand outside brackets and braces.
+/// The ranges between the separators that are outside brackets and braces.
 pub fn pieces(text: &str, separator: char) -> Vec<Range<usize>> {
     let mut found = Vec::new();
     let (mut depth, mut start) = (0_usize, 0);
@@ -138,7 +138,7 @@ impl Pattern {
         self.steps.last().map(ToString::to_string).unwrap_or_default()
     }
 
-    /// Whether what this fits stands around all that `other` fits.
+    /// Whether what this fits is around all that `other` fits.
     pub fn is_around(&self, other: &Self) -> bool {
         let Some(above) = other.steps.get(..self.steps.len()) else { return false };
         self.covers(&Self { steps: above.to_vec() })
@@ -149,7 +149,7 @@ impl Pattern {
         other.is_around(self)
     }
 
-    /// How many levels below the outermost place it stands; `**` counts none.
+    /// How many levels below the outermost place it is; `**` counts none.
     pub fn depth(&self) -> usize {
         self.steps.iter().filter(|step| **step != Step::Below).count()
     }

@@ -223,13 +223,13 @@ mod tests {
     fn what_is_bad_is_refused() {
         for (find, put, place, reason) in BAD {
             let refusals = refused(find, put);
-            let told =
+            let reported =
                 refusals.iter().any(|refusal| refusal.place == *place && refusal.reason.contains(reason));
-            assert!(told, "{find} -> {put}: {refusals:?}");
+            assert!(reported, "{find} -> {put}: {refusals:?}");
         }
     }
 
-    /// No refusal stands in the unit that nothing provokes.
+    /// No refusal is in the unit that nothing provokes.
     #[test]
     fn every_refusal_is_provoked() {
         let mut provoked: Vec<String> =

@@ -42,14 +42,14 @@ pub(crate) fn carry(
     // Where nothing can be put, nothing is read; and what is read is read behind a wall with one opening.
     let folder = ResultFolder::begin(&options.output, existing, &read_from(general, options))?;
     wall::raise(Openings { writable: &[folder.half()], replaceable: &[folder.parent()] });
-    let loaded = load(general, &options.way, input)?;
-    let ready = loaded.ready(general, &options.way)?;
-    let base_file = read_base(&options.base, &options.way.reading, &loaded, input)?;
-    let base = base_file.as_ref().map(|file| open_base(file, &loaded)).transpose()?;
+    let inputs = load(general, &options.way, input)?;
+    let ready = inputs.ready(general, &options.way)?;
+    let base_file = read_base(&options.base, &options.way.reading, &inputs, input)?;
+    let base = base_file.as_ref().map(|file| open_base(file, &inputs)).transpose()?;
     let walk = ready.walk();
     check_answers(&options.answers, &ready)?;
     let decisions =
-        decide((options.map.as_deref(), options.same_names), &loaded, &ready, &walk, base.as_ref())?;
+        decide((options.map.as_deref(), options.same_names), &inputs, &ready, &walk, base.as_ref())?;
     let names = used_names(&ready.backup, ready.old(), &walk);
     let map_name = options
         .map
@@ -62,7 +62,7 @@ pub(crate) fn carry(
     let input = CarryInput {
         backup: &ready.backup,
         course: &ready.course,
-        model: ready.new_model(&loaded.receiver),
+        model: ready.new_model(&inputs.receiver),
         proposals: &decisions.proposals,
         mapping: &mapping,
         answers: &options.answers,
@@ -74,15 +74,15 @@ pub(crate) fn carry(
     let mut carried = carry_over(input, walk);
     let noticed = ready.notices.iter().cloned().chain(decisions.findings).collect();
     carried.add_findings(noticed);
-    let mut inputs = input_entries(options, &loaded, &ready)?;
+    let mut entries = input_entries(options, &inputs, &ready)?;
     let of_base = base_file.iter().flat_map(|file| file.entries.iter().cloned());
-    inputs.extend(of_base.map(|entry| entry.in_role("base")));
+    entries.extend(of_base.map(|entry| entry.in_role("base")));
     let files = write(
         &folder,
         options,
-        &loaded,
+        &inputs,
         &ready,
-        (&inputs, &decisions.proposals, &names),
+        (&entries, &decisions.proposals, &names),
         &mut carried,
         passphrase.as_ref(),
     )?;
@@ -126,12 +126,12 @@ pub(super) struct Decisions {
 /// The map that is used: the person's, with proposals for what it does not say.
 pub(super) fn decide(
     (map, same_names): (Option<&Path>, bool),
-    loaded: &Inputs,
+    inputs: &Inputs,
     ready: &Plan<'_>,
     walk: &Scan,
     base: Option<&Backup<'_>>,
 ) -> Result<Decisions, Failed> {
-    let model = ready.new_model(&loaded.receiver);
+    let model = ready.new_model(&inputs.receiver);
     let used = used_ports(&ready.backup, &ready.course[0], walk);
     let map = match map {
         Some(path) => Some(read_map(path, &used, ready, model, MapUse::Carry)?),
@@ -175,28 +175,28 @@ fn accepted_json(accepted: &Accepted) -> Value {
 }
 
 /// All that went in, apart from a base.
-fn input_entries(options: &Carry, loaded: &Inputs, ready: &Plan<'_>) -> Result<Vec<Entry>, Failed> {
-    let mut inputs = loaded.file.entries.clone();
-    inputs.extend(
+fn input_entries(options: &Carry, inputs: &Inputs, ready: &Plan<'_>) -> Result<Vec<Entry>, Failed> {
+    let mut entries = inputs.file.entries.clone();
+    entries.extend(
         ready.profile_files.iter().map(|file| Entry::new("profile", &file.file, file.text.as_bytes())),
     );
-    inputs.extend(
+    entries.extend(
         ready.crossing_files.iter().map(|file| Entry::new("crossing", &file.file, file.text.as_bytes())),
     );
     if let Some(path) = &options.map {
         let text = crate::files::read_text(path)?;
-        inputs.push(Entry::new("map", &path.display().to_string(), text.as_bytes()));
+        entries.push(Entry::new("map", &path.display().to_string(), text.as_bytes()));
     }
-    Ok(inputs)
+    Ok(entries)
 }
 
 /// Writes all result files; gives back their names.
 fn write(
     folder: &ResultFolder,
     options: &Carry,
-    loaded: &Inputs,
+    inputs: &Inputs,
     ready: &Plan<'_>,
-    (inputs, proposals, names): (&[Entry], &[PortProposal], &UsedNames),
+    (entries, proposals, names): (&[Entry], &[PortProposal], &UsedNames),
     carried: &mut Carried<'_, '_>,
     passphrase: Option<&Passphrase>,
 ) -> Result<Vec<String>, Failed> {
@@ -205,7 +205,7 @@ fn write(
     let write_result = |files: &[Member]| {
         let mut outputs = Vec::new();
         for member in files {
-            let mut name = result_name(&loaded.file, ready.new_profile(), &member.path);
+            let mut name = result_name(&inputs.file, ready.new_profile(), &member.path);
             let mut bytes = Cow::Borrowed(member.bytes.as_slice());
             if let Some(passphrase) = passphrase {
                 name += ".age";
@@ -224,7 +224,7 @@ fn write(
     let contents = MapContents {
         proposals,
         from: &ready.from(),
-        to: &loaded.receiver.to_string(),
+        to: &inputs.receiver.to_string(),
         unit: ready.backup.identity.unit.as_deref(),
         used: names,
     };
@@ -234,17 +234,17 @@ fn write(
     let decided = json!({
         "from": ready.from(),
         "read_as": ready.backup.identity.read_as,
-        "to": loaded.receiver.to_string(),
+        "to": inputs.receiver.to_string(),
         "blocked": carried.is_blocked(),
         "fates": fates(&carried.counts()),
         "accepted": carried.accepted().iter().map(accepted_json).collect::<Vec<_>>(),
     });
-    let receipt = receipt(inputs, &decided, &outputs);
+    let receipt = receipt(entries, &decided, &outputs);
     folder.write(RECEIPT, |out| out.write_all(receipt.as_bytes()))?;
     Ok(outputs.iter().map(|entry| entry.file.clone()).chain([RECEIPT.to_owned()]).collect())
 }
 
-/// What a file of the result is called: by the backup and the receiving line, or as that wants it in a folder of its own.
+/// What a file of the result is called: by the backup and the receiving platform, or as that wants it in a folder of its own.
 fn result_name(backup: &InputFile, new: &Profile, path: &str) -> String {
     // What is packed has several endings.
     let is_ending = |ending: &str| {
@@ -261,10 +261,10 @@ fn result_name(backup: &InputFile, new: &Profile, path: &str) -> String {
         }
     }
     if !path.is_empty() {
-        return format!("{stem}.{}/{path}", new.line);
+        return format!("{stem}.{}/{path}", new.platform);
     }
     let ending = new.container().map_or(Some(new.format().ending()), Container::ending);
-    format!("{stem}.{}.{}", new.line, ending.unwrap_or_default())
+    format!("{stem}.{}.{}", new.platform, ending.unwrap_or_default())
 }
 
 /// Rows that one worker makes at a time.

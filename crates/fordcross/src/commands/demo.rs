@@ -10,7 +10,7 @@ use std::{env, fs, io};
 const BACKUP: &str = "gw-wrackhaven.xml";
 const BACKUP_TEXT: &str = include_str!("../../../../demo/wrackhaven/gw-wrackhaven.xml");
 
-/// What is shown: a few words, then the command. `{}` is not expanded: a person can type it as it stands.
+/// What is shown: a few words, then the command. `{}` is not expanded: a person can type it as it is.
 const STEPS: [(&str, &str); 7] = [
     ("What is this backup, and what is in it?", "fordcross survey gw-wrackhaven.xml"),
     (

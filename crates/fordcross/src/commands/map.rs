@@ -24,9 +24,9 @@ pub(crate) fn map(
     input: &mut dyn Read,
     printer: &mut Printer<'_>,
 ) -> Result<Status, Failed> {
-    let loaded = load(general, &options.way, input)?;
-    let ready = loaded.ready(general, &options.way)?;
-    let model = ready.new_model(&loaded.receiver);
+    let inputs = load(general, &options.way, input)?;
+    let ready = inputs.ready(general, &options.way)?;
+    let model = ready.new_model(&inputs.receiver);
     let walk = ready.walk();
     let used = used_ports(&ready.backup, &ready.course[0], &walk);
     let existing = match &options.output {
@@ -37,8 +37,8 @@ pub(crate) fn map(
         _ => None,
     };
     let decided = existing.as_ref().map(|(_, map)| map.by_person()).unwrap_or_default();
-    let base_file = read_base(&options.base, &options.way.reading, &loaded, input)?;
-    let base = base_file.as_ref().map(|file| open_base(file, &loaded)).transpose()?;
+    let base_file = read_base(&options.base, &options.way.reading, &inputs, input)?;
+    let base = base_file.as_ref().map(|file| open_base(file, &inputs)).transpose()?;
     let (proposals, mut findings) = ready.propose(&used, model, &decided, base.as_ref(), options.same_names);
     findings.splice(0..0, ready.notices.iter().cloned());
     let open = proposals.iter().filter(|proposal| proposal.target == PortTarget::Open).count();
@@ -47,7 +47,7 @@ pub(crate) fn map(
         let contents = MapContents {
             proposals: &proposals,
             from: &ready.from(),
-            to: &loaded.receiver.to_string(),
+            to: &inputs.receiver.to_string(),
             unit: ready.backup.identity.unit.as_deref(),
             used: &used_names(&ready.backup, ready.old(), &walk),
         };
@@ -75,7 +75,7 @@ pub(crate) fn map(
     Ok(status)
 }
 
-/// Reads a map file that is there; what is wrong with it is told with its lines.
+/// Reads an existing map file; findings about it come with its lines.
 pub(crate) fn read_map(
     path: &Path,
     used: &[PortUse],
@@ -86,9 +86,9 @@ pub(crate) fn read_map(
     let text = read_text(path)?;
     let name = path.file_name().map(|name| name.to_string_lossy().into_owned()).unwrap_or_default();
     let names: Vec<&str> = used.iter().map(|port| port.name.as_str()).collect();
-    let lines = (ready.old().line.as_str(), ready.new_profile().line.as_str());
+    let platforms = (ready.old().platform.as_str(), ready.new_profile().platform.as_str());
     let unit = ready.backup.identity.unit.as_deref();
-    let sides = MapSides { lines, unit, old: ready.old_model(), new: model, used: &names };
+    let sides = MapSides { platforms, unit, old: ready.old_model(), new: model, used: &names };
     match parse_map(Source::new(&name, &text), &sides, purpose) {
         Ok(map) => Ok((text, map)),
         Err(findings) => {

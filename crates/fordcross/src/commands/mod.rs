@@ -12,4 +12,4 @@ mod profile_try;
 pub(crate) mod reach;
 pub(crate) mod redact;
 pub(crate) mod survey;
-mod survey_tell;
+mod survey_print;

@@ -12,8 +12,7 @@ use fordcross_core::carry::Threads;
 use fordcross_core::carry::{Scan, mapping_leg};
 use fordcross_core::course::Leg;
 use fordcross_core::crossing::{Crossing, Side};
-use fordcross_core::finding::Count;
-use fordcross_core::finding::{Finding, Severity, SeverityOverride, Suggestion};
+use fordcross_core::finding::{Count, Finding, Severity, SeverityOverride, Suggestion};
 use fordcross_core::library::{CrossingFile, Library, ProfileFile};
 use fordcross_core::mapping::{Decided, Grounds, PortProposal, PortUse, marked_ports, propose};
 use fordcross_core::opening::Outcome;
@@ -26,7 +25,7 @@ use std::path::PathBuf;
 /// Where the settings are to go, as it was typed.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub(crate) struct Receiver {
-    pub(crate) line: String,
+    pub(crate) platform: String,
     pub(crate) model: Option<String>,
     pub(crate) release: String,
 }
@@ -38,19 +37,19 @@ impl Receiver {
             return Err(Failed::usage(format!("`--to {text}` names no receiving unit"))
                 .help("write `LINE/MODEL@RELEASE`, such as `osier/8@2.1`"));
         };
-        let (line, model) = match unit.split_once('/') {
-            Some((line, model)) => (line, Some(model.to_owned())),
+        let (platform, model) = match unit.split_once('/') {
+            Some((platform, model)) => (platform, Some(model.to_owned())),
             None => (unit, None),
         };
-        Ok(Self { line: line.to_owned(), model, release: release.to_owned() })
+        Ok(Self { platform: platform.to_owned(), model, release: release.to_owned() })
     }
 }
 
 impl std::fmt::Display for Receiver {
     fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
         match &self.model {
-            Some(model) => write!(f, "{}/{model}@{}", self.line, self.release),
-            None => write!(f, "{}@{}", self.line, self.release),
+            Some(model) => write!(f, "{}/{model}@{}", self.platform, self.release),
+            None => write!(f, "{}@{}", self.platform, self.release),
         }
     }
 }
@@ -73,12 +72,12 @@ pub(crate) fn load(general: &General, way: &ConversionArgs, input: &mut dyn Read
 /// Codes of profiles must be ones, and what blocks by a rule is passed by a reason in the map and not by looking away.
 fn check_severities(severities: &[SeverityOverride], library: &Library) -> Result<(), Failed> {
     for (code, severity) in severities {
-        let Some((line, rule)) = code.split_once('/') else { continue };
-        let profile = parse(library.profile(line)?)?;
+        let Some((platform, rule)) = code.split_once('/') else { continue };
+        let profile = parse(library.profile(platform)?)?;
         let codes = profile.rule_codes();
         let Some(known) = codes.iter().find(|known| known.0 == rule) else {
             let known: Vec<&str> = codes.iter().map(|known| known.0).collect();
-            return Err(Failed::usage(format!("the profile of {line} has no rule `{rule}`"))
+            return Err(Failed::usage(format!("the profile of {platform} has no rule `{rule}`"))
                 .help(Suggestion::among(rule, known).to_string()));
         };
         if known.1 == Severity::Blocker && *severity != Severity::Blocker {
@@ -112,7 +111,7 @@ impl Inputs {
                 WhichConfiguration::Candidate => Configuration::Candidate,
             },
         )?;
-        let new_file = self.library.profile(&self.receiver.line)?;
+        let new_file = self.library.profile(&self.receiver.platform)?;
         let new = parse(new_file)?;
         let mut findings = Vec::new();
         if let Err(finding) = new.release(&self.receiver.release) {
@@ -124,7 +123,7 @@ impl Inputs {
                 let known: Vec<String> = new.models.iter().map(|model| format!("`{}`", model.name)).collect();
                 findings.push(Finding::new(GivenFact::NoModel {
                     title: new.title.clone(),
-                    platform: new.line.clone(),
+                    platform: new.platform.clone(),
                     release: self.receiver.release.clone(),
                     models: known.join(", "),
                 }));
@@ -134,8 +133,8 @@ impl Inputs {
         if !findings.is_empty() {
             return Err(findings.into());
         }
-        let from = Side { line: old.line.clone(), release: backup.identity.read_as.clone() };
-        let to = Side { line: new.line.clone(), release: self.receiver.release.clone() };
+        let from = Side { platform: old.platform.clone(), release: backup.identity.read_as.clone() };
+        let to = Side { platform: new.platform.clone(), release: self.receiver.release.clone() };
         let crossing_files = self.library.course(&from, &to)?;
         let course = self.library.legs(&from, &crossing_files).map_err(|findings| {
             let mut sources = Sources::default();
@@ -145,8 +144,8 @@ impl Inputs {
         })?;
         let mut profile_files = vec![old_file];
         for leg in &course {
-            let file = self.library.profile(&leg.new.line)?;
-            if !profile_files.iter().any(|known| known.line == file.line) {
+            let file = self.library.profile(&leg.new.platform)?;
+            if !profile_files.iter().any(|known| known.platform == file.platform) {
                 profile_files.push(file);
             }
         }
@@ -155,7 +154,7 @@ impl Inputs {
         notices.extend(taken_findings(&backup, general.today(), way.stale_after));
         notices.extend(data_finding(&self.file));
         notices.extend(remark_findings(&self.file.name, &self.file.remarks));
-        notices.extend(self.file.told.iter().cloned());
+        notices.extend(self.file.reported.iter().cloned());
         notices.extend(backup.guessed_files(&old));
         Ok(Plan { backup, course, profile_files, crossing_files, notices })
     }
@@ -219,8 +218,8 @@ impl Plan<'_> {
     pub(crate) fn from(&self) -> String {
         let release = &self.backup.identity.release;
         match &self.backup.identity.model {
-            Some(model) => format!("{}/{model}@{release}", self.old().line),
-            None => format!("{}@{release}", self.old().line),
+            Some(model) => format!("{}/{model}@{release}", self.old().platform),
+            None => format!("{}@{release}", self.old().platform),
         }
     }
 }
@@ -242,11 +241,11 @@ pub(crate) fn open<'l>(
 }
 
 pub(crate) fn parse(file: &ProfileFile) -> Result<&Profile, Failed> {
-    told(file, file.parse())
+    reported(file, file.parse())
 }
 
 /// What is wrong with a profile, with its text to show.
-pub(crate) fn told<P>(file: &ProfileFile, parsed: Result<P, Vec<Finding>>) -> Result<P, Failed> {
+pub(crate) fn reported<P>(file: &ProfileFile, parsed: Result<P, Vec<Finding>>) -> Result<P, Failed> {
     parsed.map_err(|findings| {
         let mut sources = Sources::default();
         sources.add(&file.file, &file.text);
@@ -256,7 +255,7 @@ pub(crate) fn told<P>(file: &ProfileFile, parsed: Result<P, Vec<Finding>>) -> Re
 
 /// Files of a backup that are not what its own lists of hashes say.
 pub(crate) fn hash_findings(file: &InputFile) -> Vec<Finding> {
-    let told = file.checked.iter().filter(|checked| checked.outcome != Outcome::Same).map(|checked| {
+    let reported = file.checked.iter().filter(|checked| checked.outcome != Outcome::Same).map(|checked| {
         let (path, list) = (checked.path.clone(), checked.list.clone());
         let fact = if checked.outcome == Outcome::Missing {
             GivenFact::ListedMissing { path, list }
@@ -265,7 +264,7 @@ pub(crate) fn hash_findings(file: &InputFile) -> Vec<Finding> {
         };
         Finding::new(fact).of_file(&format!("{}/{}", file.name, checked.path))
     });
-    told.collect()
+    reported.collect()
 }
 
 /// That files of a folder were not read.
@@ -289,7 +288,7 @@ pub(crate) fn treated_as(backup: &Backup<'_>) -> Option<Finding> {
 pub(crate) fn read_base(
     paths: &[PathBuf],
     reading: &Reading,
-    loaded: &Inputs,
+    inputs: &Inputs,
     input: &mut dyn Read,
 ) -> Result<Option<InputFile>, Failed> {
     let Some((path, also)) = paths.split_first() else { return Ok(None) };
@@ -300,22 +299,22 @@ pub(crate) fn read_base(
         max_memory: reading.max_memory,
         ..Reading::default()
     };
-    read_backup(path, input, &reading, &loaded.library).map(Some)
+    read_backup(path, input, &reading, &inputs.library).map(Some)
 }
 
-/// Reads and recognises a base, which must be of the receiving line, release and model.
-pub(crate) fn open_base<'l>(file: &'l InputFile, loaded: &'l Inputs) -> Result<Backup<'l>, Failed> {
+/// Reads and recognises a base, which must be of the receiving platform, release and model.
+pub(crate) fn open_base<'l>(file: &'l InputFile, inputs: &'l Inputs) -> Result<Backup<'l>, Failed> {
     // One that does not say its release is of the one that it is given for.
-    let release = Some(loaded.receiver.release.as_str());
-    let opened = open(file, &loaded.library, release).or_else(|_| open(file, &loaded.library, None));
+    let release = Some(inputs.receiver.release.as_str());
+    let opened = open(file, &inputs.library, release).or_else(|_| open(file, &inputs.library, None));
     let (base, profile, _) = opened?;
     if file.pieces.iter().any(|piece| piece.content == Content::Database) {
         let finding = Finding::new(GivenFact::BaseWithDatabase { title: profile.title.clone() });
         return Err(vec![finding.at(file.source(), Span::default())].into());
     }
-    let receiver = &loaded.receiver;
+    let receiver = &inputs.receiver;
     let found = Receiver {
-        line: profile.line.clone(),
+        platform: profile.platform.clone(),
         model: base.identity.model.clone(),
         release: base.identity.release.clone(),
     };

@@ -1,6 +1,6 @@
 //! `profile`: the profiles and crossings at hand, and what is wrong with a person's own.
 
-use super::plan::{parse, told};
+use super::plan::{parse, reported};
 use crate::arguments::{General, ProfileCommand, SchemaOf};
 use crate::library;
 use crate::output::table::columns;
@@ -21,7 +21,7 @@ pub(crate) fn profile(
     match command {
         ProfileCommand::List => list(general, printer),
         ProfileCommand::Try(options) => super::profile_try::try_out(general, options, input, printer),
-        ProfileCommand::Show { line } => super::profile_show::show(general, line, printer),
+        ProfileCommand::Show { platform } => super::profile_show::show(general, platform, printer),
         ProfileCommand::Schema { kind } => {
             printer.line(match kind {
                 SchemaOf::Profile => fordcross_profiles::PROFILE_SCHEMA.trim_end(),
@@ -53,10 +53,15 @@ fn list(general: &General, printer: &mut Printer<'_>) -> Result<Status, Failed> 
         let releases: Vec<&str> = profile.releases.iter().map(|release| release.name.as_str()).collect();
         let models: Vec<&str> = profile.models.iter().map(|model| model.name.as_str()).collect();
         lines.push(json!({
-            "line": profile.line, "title": profile.title, "dated": profile.dated, "form": profile.format().word(),
+            "line": profile.platform, "title": profile.title, "dated": profile.dated, "form": profile.format().word(),
             "releases": releases, "models": models, "file": profile.file,
         }));
-        rows.push(vec![profile.line.clone(), profile.title.clone(), releases.join(", "), models.join(", ")]);
+        rows.push(vec![
+            profile.platform.clone(),
+            profile.title.clone(),
+            releases.join(", "),
+            models.join(", "),
+        ]);
     }
     let crossings = library.crossings().iter();
     if general.json {
@@ -84,7 +89,7 @@ fn check(
     let mut warnings = Vec::new();
     let mut sources = Sources::default();
     for file in library.profiles() {
-        let profile = told(file, file.check())?;
+        let profile = reported(file, file.check())?;
         let (settings, objects) = profile.declared();
         let secrets = profile.secrets();
         if general.json {
@@ -146,8 +151,8 @@ fn check(
 
 /// A crossing with its expressions checked too, whether it ships or not.
 fn check_whole(library: &Library, file: &CrossingFile) -> Result<fordcross_core::crossing::Crossing, Failed> {
-    let old = parse(library.profile(&file.from.line)?)?.at(&file.from.release)?;
-    let new = parse(library.profile(&file.to.line)?)?.at(&file.to.release)?;
+    let old = parse(library.profile(&file.from.platform)?)?.at(&file.from.release)?;
+    let new = parse(library.profile(&file.to.platform)?)?.at(&file.to.release)?;
     let file = CrossingFile { checking: Checking::Whole, ..file.clone() };
     file.parse(&old, &new, library).map_err(|findings| {
         let mut sources = Sources::default();

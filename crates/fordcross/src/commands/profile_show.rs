@@ -9,10 +9,11 @@ use crate::status::{Failed, Status};
 use fordcross_core::profile::{Declared, Model, Profile};
 use serde_json::{Value, json};
 
-pub(crate) fn show(general: &General, line: &str, printer: &mut Printer<'_>) -> Result<Status, Failed> {
+pub(crate) fn show(general: &General, platform: &str, printer: &mut Printer<'_>) -> Result<Status, Failed> {
     let library = library::load(&general.profiles)?;
-    let (line, release) = line.split_once('@').map_or((line, None), |(line, release)| (line, Some(release)));
-    let whole = parse(library.profile(line)?)?;
+    let (platform, release) =
+        platform.split_once('@').map_or((platform, None), |(platform, release)| (platform, Some(release)));
+    let whole = parse(library.profile(platform)?)?;
     let profile = release.map_or_else(|| Ok(whole.clone()), |release| whole.at(release))?;
     if general.json {
         printer.result(to_json(&profile, release));
@@ -28,7 +29,7 @@ pub(crate) fn show(general: &General, line: &str, printer: &mut Printer<'_>) -> 
         releases.join(", ")
     ))?;
     for model in &profile.models {
-        printer.line(&format!("\n{BOLD}{}/{}{BOLD:#}  {}", profile.line, model.name, model.title))?;
+        printer.line(&format!("\n{BOLD}{}/{}{BOLD:#}  {}", profile.platform, model.name, model.title))?;
         printer.line(&columns(&["port", "medium", "speed", "role"], &[2], ports(model)))?;
         for limit in &model.limits {
             printer.line(&format!("  at most {} {}", limit.most, limit.of))?;
@@ -49,7 +50,7 @@ pub(crate) fn show(general: &General, line: &str, printer: &mut Printer<'_>) -> 
     Ok(Status::Done)
 }
 
-/// Ports that stand together and are alike, in one row.
+/// Ports that are together and are alike, in one row.
 fn ports(model: &Model) -> Vec<Vec<String>> {
     let mut groups: Vec<(&str, &str, &fordcross_core::profile::Port)> = Vec::new();
     for port in &model.ports {
@@ -101,7 +102,7 @@ fn to_json(profile: &Profile, release: Option<&str>) -> Value {
         })
     };
     json!({
-        "line": profile.line, "title": profile.title, "dated": profile.dated, "form": profile.format().word(),
+        "line": profile.platform, "title": profile.title, "dated": profile.dated, "form": profile.format().word(),
         "release": release,
         "releases": profile.releases.iter().map(|release| &release.name).collect::<Vec<_>>(),
         "models": profile.models.iter().map(model).collect::<Vec<_>>(),

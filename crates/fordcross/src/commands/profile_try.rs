@@ -72,12 +72,12 @@ fn try_one(
     input: &mut dyn Read,
     tried: &mut BTreeMap<String, Tried>,
 ) -> Result<Outcome, Failed> {
-    let loaded = load(general, way, input)?;
-    let ready = loaded.ready(general, way)?;
+    let inputs = load(general, way, input)?;
+    let ready = inputs.ready(general, way)?;
     let walk = ready.walk();
-    let mut decisions = decide((None, false), &loaded, &ready, &walk, None)?;
+    let mut decisions = decide((None, false), &inputs, &ready, &walk, None)?;
     // Where only a person knows what ports are called, any names will do to try rules with.
-    if ready.new_model(&loaded.receiver).is_none() {
+    if ready.new_model(&inputs.receiver).is_none() {
         for port in decisions.proposals.iter_mut().filter(|port| port.target == PortTarget::Open) {
             port.target = PortTarget::New(port.old.clone());
         }
@@ -86,7 +86,7 @@ fn try_one(
     let input = CarryInput {
         backup: &ready.backup,
         course: &ready.course,
-        model: ready.new_model(&loaded.receiver),
+        model: ready.new_model(&inputs.receiver),
         proposals: &decisions.proposals,
         mapping: &mapping,
         answers: &[],
@@ -110,7 +110,7 @@ fn try_one(
     let findings = decisions.findings.iter().chain(&carried.findings);
     let blockers = findings.filter(|finding| finding.severity == Severity::Blocker).count();
     let unmatched = carried.of_fate(Fate::Unmatched);
-    Ok(Outcome { file: loaded.file.name.clone(), counts, blockers, unmatched })
+    Ok(Outcome { file: inputs.file.name.clone(), counts, blockers, unmatched })
 }
 
 const SHOWN: [Fate; 4] = [Fate::Approximated, Fate::Dropped, Fate::ByHand, Fate::Unmatched];

@@ -16,8 +16,8 @@ pub(crate) fn reach(
     input: &mut dyn Read,
     printer: &mut Printer<'_>,
 ) -> Result<Status, Failed> {
-    let loaded = load(general, &options.way, input)?;
-    let ready = match loaded.ready(general, &options.way) {
+    let inputs = load(general, &options.way, input)?;
+    let ready = match inputs.ready(general, &options.way) {
         // That there is no way is an answer, not a failure to give one.
         Err(Failed::Findings(findings, sources))
             if findings.iter().any(|finding| finding.code() == Code::CourseMissing) =>
@@ -27,12 +27,13 @@ pub(crate) fn reach(
         }
         ready => ready?,
     };
-    let from = Side { line: ready.old().line.clone(), release: ready.backup.identity.read_as.clone() };
+    let from =
+        Side { platform: ready.old().platform.clone(), release: ready.backup.identity.read_as.clone() };
     let new = ready.new_profile();
     let mut others = Vec::new();
-    for release in new.releases.iter().filter(|release| release.name != loaded.receiver.release) {
-        let to = Side { line: new.line.clone(), release: release.name.clone() };
-        let way = match loaded.library.course(&from, &to) {
+    for release in new.releases.iter().filter(|release| release.name != inputs.receiver.release) {
+        let to = Side { platform: new.platform.clone(), release: release.name.clone() };
+        let way = match inputs.library.course(&from, &to) {
             Ok(course) => Ok(course.len()),
             Err(finding) => Err(finding.remedy().as_ref().map(worded).unwrap_or_default()),
         };
@@ -43,7 +44,7 @@ pub(crate) fn reach(
         printer.findings_apart(&ready.notices)?;
         return Ok(Status::Done);
     }
-    printer.line(&format!("{BOLD}{} to {}{BOLD:#}", clean(&ready.from()), loaded.receiver))?;
+    printer.line(&format!("{BOLD}{} to {}{BOLD:#}", clean(&ready.from()), inputs.receiver))?;
     for (number, leg) in ready.course.iter().enumerate() {
         let summary = leg.crossing.summary();
         let mut deeds = vec![count(summary.rules, "rule")];

@@ -1,7 +1,7 @@
 //! `survey`: what a backup is and what is in it.
 
 use super::plan::{data_finding, hash_findings, open, treated_as};
-use super::survey_tell::{Surveyed, print, to_json};
+use super::survey_print::{Surveyed, print, to_json};
 use crate::arguments::{General, Reading, Survey};
 use crate::backup_file::{backups_below, read_backup};
 use crate::folder::remark_findings;
@@ -51,7 +51,7 @@ pub(crate) fn survey(
                 findings.extend(backup.missing_files(&profile));
                 findings.extend(data_finding(file));
                 findings.extend(remark_findings(&file.name, &file.remarks));
-                findings.extend(file.told.iter().cloned());
+                findings.extend(file.reported.iter().cloned());
                 findings.extend(backup.guessed_files(&profile));
                 findings.extend(counted.unsound.iter().cloned());
                 apply_severities(&mut findings, &general.severity);
@@ -123,7 +123,7 @@ fn list(
             shown.insert(file.clone(), (title.to_owned(), identity.release.clone(), identity.kind.clone()));
             Ok(Item {
                 file: file.clone(),
-                line: profile.line.clone(),
+                platform: profile.platform.clone(),
                 unit: identity.unit.clone(),
                 taken: identity.taken.as_deref().and_then(survey::date_of),
                 is_whole: identity.is_whole,
@@ -196,7 +196,7 @@ fn list_json(listed: &[(Item, Vec<Remark>)], shown: &Shown, left: &[Left]) -> Ve
     let item = |(item, remarks): &(Item, Vec<Remark>)| {
         let (title, release, kind) = &shown[&item.file];
         json!({
-            "file": item.file, "line": item.line, "platform": title, "release": release, "kind": kind,
+            "file": item.file, "line": item.platform, "platform": title, "release": release, "kind": kind,
             "unit": item.unit, "taken": item.taken.map(|taken| taken.to_string()), "whole": item.is_whole,
             "blake3": item.hash, "remarks": remarks.iter().map(Remark::word).collect::<Vec<_>>(),
         })

@@ -1,4 +1,4 @@
-//! How what ends a command is told: to people on the error stream, to programs as findings.
+//! How a failure that ends a command is reported: to people on the error stream, to programs as findings.
 
 use super::findings::{finding_json, print_findings};
 use super::print_error;
@@ -22,12 +22,12 @@ impl Failed {
     /// The same for programs, as findings.
     pub(crate) fn to_json(&self) -> Vec<Value> {
         if let Self::Findings(findings, _) = self {
-            let told = findings.iter().map(|finding| {
-                let mut told = finding_json(finding);
-                told["severity"] = error_word(finding.severity).into();
-                told
+            let reported = findings.iter().map(|finding| {
+                let mut reported = finding_json(finding);
+                reported["severity"] = error_word(finding.severity).into();
+                reported
             });
-            return told.collect();
+            return reported.collect();
         }
         let help = match self {
             Self::Message { help, .. } => help.as_deref(),

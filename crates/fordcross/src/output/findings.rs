@@ -10,7 +10,7 @@ use fordcross_core::finding::{Finding, Place, Severity};
 use serde_json::{Value, json};
 use std::io::{self, Write};
 
-/// How many different findings are told one by one.
+/// How many different findings are listed.
 const GROUPS: usize = 50;
 /// How many places of one kind of finding are named one by one.
 const PLACES: usize = 3;

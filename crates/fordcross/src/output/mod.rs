@@ -57,7 +57,7 @@ impl<'s> Printer<'s> {
         }
     }
 
-    /// What a person should know, where the answer stands.
+    /// What a person should know, where the answer is.
     pub(crate) fn findings(&mut self, findings: &[Finding], sources: &Sources) -> io::Result<()> {
         match &mut self.answer {
             Some(answer) => {
@@ -79,7 +79,7 @@ impl<'s> Printer<'s> {
     /// Why a command could not go on, or a part of it; gives back the exit status.
     pub(crate) fn failed(&mut self, failed: Failed) -> Status {
         let status = failed.status();
-        let told = match (&mut self.answer, failed) {
+        let reported = match (&mut self.answer, failed) {
             (Some(answer), failed) => {
                 answer.findings.extend(failed.to_json());
                 Ok(())
@@ -90,8 +90,8 @@ impl<'s> Printer<'s> {
                 failed.print(&mut *self.err)
             }
         };
-        // Where nothing can be told any more, the status tells it.
-        told.map_or(Status::Failed, |()| status)
+        // Where nothing can be printed any more, the exit status is left.
+        reported.map_or(Status::Failed, |()| status)
     }
 
     /// Prints the answer to a program, if it is one that asked.

@@ -15,7 +15,7 @@ pub(crate) trait RowPrinter {
     fn finish(&mut self, all: usize) -> io::Result<()>;
 }
 
-/// The lines as they stand in the ledger.
+/// The lines as they are in the ledger.
 pub(crate) struct JsonRows<'s>(pub(crate) &'s mut dyn Write);
 
 impl RowPrinter for JsonRows<'_> {

@@ -160,7 +160,7 @@ pub(super) fn json_escaped(text: &str) -> Cow<'_, str> {
     let mut out = String::with_capacity(text.len() + 16);
     for c in text.chars() {
         if is_unsafe(c) && c != '\n' {
-            // All of them stand in the first plane.
+            // All of them are in the first plane.
             let _ = write!(out, "\\u{:04x}", u32::from(c));
         } else {
             out.push(c);

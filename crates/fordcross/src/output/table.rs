@@ -4,7 +4,7 @@ use super::clean;
 use comfy_table::presets::NOTHING;
 use comfy_table::{CellAlignment, ContentArrangement, Table};
 
-/// Lines up rows under their heads. Numbers stand right.
+/// Lines up rows under their heads. Numbers are right.
 pub(crate) fn columns(
     heads: &[&str],
     right: &[usize],

@@ -7,7 +7,7 @@ use std::fs;
 
 const EXPORT: &str = include_str!("../../../../demo/corrie-slip/new-unit.osier.json");
 
-/// The elements and attributes that hold secrets of the gateway, with where notes stand.
+/// The elements and attributes that hold secrets of the gateway, with where notes are.
 const SECRETS: [&str; 5] = ["panel-code", "hash", "phrase", "key", "tide-offset"];
 const NOTES: [&str; 4] = ["site", "note", "greeting", "says"];
 

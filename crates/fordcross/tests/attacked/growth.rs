@@ -161,10 +161,10 @@ fn instructions(case: &str, n: usize) -> usize {
         .current_dir(folder)
         .output()
         .expect("valgrind runs");
-    let told = String::from_utf8_lossy(&counted.stderr).into_owned();
-    let refs = told.lines().find_map(|line| line.split_once("refs:"));
+    let reported = String::from_utf8_lossy(&counted.stderr).into_owned();
+    let refs = reported.lines().find_map(|line| line.split_once("refs:"));
     let refs = refs.and_then(|(_, refs)| refs.trim().replace(',', "").parse().ok());
-    refs.unwrap_or_else(|| panic!("{case}: {told}"))
+    refs.unwrap_or_else(|| panic!("{case}: {reported}"))
 }
 
 #[rstest]

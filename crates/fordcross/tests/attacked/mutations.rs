@@ -125,8 +125,8 @@ fn nothing_of_a_damaged_backup_is_lost() {
         let desk = tempfile::tempdir().expect("a folder");
         let folder = desk.path();
         fs::write(folder.join(name), &text).expect("written");
-        let (status, told) = run(folder, &format!("carry @{name} {how} -o @out"));
-        let case = || format!("mutation {number} of {name}: status {status}\n{told}\n{text}");
+        let (status, reported) = run(folder, &format!("carry @{name} {how} -o @out"));
+        let case = || format!("mutation {number} of {name}: status {status}\n{reported}\n{text}");
         let ledger = fs::read_to_string(folder.join("out/ledger.jsonl")).ok();
         match status {
             0 => carried += 1,
@@ -135,10 +135,10 @@ fn nothing_of_a_damaged_backup_is_lost() {
             _ => panic!("{}", case()),
         }
         assert_eq!(status == 1, ledger.is_none(), "{}", case());
-        assert!(status == 0 || !told.contains("result-differs"), "{}", case());
+        assert!(status == 0 || !reported.contains("result-differs"), "{}", case());
         for command in ["survey @NAME", "redact @NAME -o @copy"] {
-            let (status, told) = run(folder, &(command.replace("NAME", name) + treat(how)));
-            assert!(matches!(status, 0 | 1), "{command}: {told}\n{}", case());
+            let (status, reported) = run(folder, &(command.replace("NAME", name) + treat(how)));
+            assert!(matches!(status, 0 | 1), "{command}: {reported}\n{}", case());
         }
         let Some(ledger) = ledger else { continue };
         assert_eq!(crate::wrong_with(&folder.join("out")), None, "{}", case());

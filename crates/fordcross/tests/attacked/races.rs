@@ -12,7 +12,7 @@ fn runs_to_one_place_do_not_mix() {
     fs::write(folder.join("gw.xml"), WRACKHAVEN).expect("written");
     let races = number_of("FORDCROSS_RACES", 20) as usize;
     let mut random = fastrand::Rng::with_seed(number_of("FORDCROSS_SEED", 16));
-    let (mut both, mut told, mut persons) = (0, 0, 0);
+    let (mut both, mut reported, mut persons) = (0, 0, 0);
     for number in 0..races {
         let replace = |yes: bool| if yes { "--replace" } else { "" };
         let (one, other) = (replace(random.bool()), replace(random.bool()));
@@ -36,9 +36,10 @@ fn runs_to_one_place_do_not_mix() {
             .collect();
         for ran in &ended {
             let err = String::from_utf8_lossy(&ran.stderr);
-            let is_told = ["another run is writing", "add `--replace`", "is not empty", "is not replaced"];
-            assert!(ran.status.success() || is_told.iter().any(|words| err.contains(words)), "{err}");
-            told += usize::from(!ran.status.success());
+            let is_reported =
+                ["another run is writing", "add `--replace`", "is not empty", "is not replaced"];
+            assert!(ran.status.success() || is_reported.iter().any(|words| err.contains(words)), "{err}");
+            reported += usize::from(!ran.status.success());
         }
         let out = folder.join("out");
         if by_person && out.join("precious.txt").exists() {
@@ -57,7 +58,7 @@ fn runs_to_one_place_do_not_mix() {
         "races",
         &[
             ("races", races),
-            ("told", told),
+            ("told", reported),
             ("one-after-the-other", both),
             ("kept-a-persons-folder", persons),
             ("mixed", 0),

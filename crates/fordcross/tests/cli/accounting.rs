@@ -98,7 +98,7 @@ fn the_unknown_setting_is_said_to_be_unmatched() {
     assert_eq!(unmatched.len(), 1);
     assert_eq!(unmatched[0]["locator"], "unit/tide-offset");
     assert_eq!(unmatched[0]["findings"][0], "no-rule");
-    assert!(ran.told.contains("gw.xml:17:5  unit/tide-offset"), "{}", ran.told);
+    assert!(ran.reported.contains("gw.xml:17:5  unit/tide-offset"), "{}", ran.reported);
 }
 
 #[test]
@@ -117,5 +117,5 @@ fn the_stand_in_takes_the_result_and_refuses_a_wrong_one() {
     desk.write("wrong.json", desk.read("out/gw.osier.json").replace("\"cu2:30\": {", "\"cu9:30\": {"));
     let refused = stand_in(&desk, "wrong.json");
     assert_eq!(refused.status, 3);
-    assert!(refused.told.contains("no port `cu9`"), "{}", refused.err);
+    assert!(refused.reported.contains("no port `cu9`"), "{}", refused.err);
 }

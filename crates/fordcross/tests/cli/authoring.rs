@@ -26,7 +26,7 @@ fn every_rule_that_ships_is_used_by_some_backup() {
     let real = |name: &str| format!("{}/tests/real/{name}", env!("CARGO_MANIFEST_DIR"));
     let servers = ["quay-10", "sandle-10", "corrie-13"].map(|name| real(&format!("postgresql/{name}")));
     let networks = ["quay", "ramp", "odd"].map(|name| real(&format!("ifupdown/{name}")));
-    // What can stand in one file only once, or not with what the servers have.
+    // What can be in one file only once, or not with what the servers have.
     for (file, text) in [
         ("point/PG_VERSION", "11\n"),
         ("point/postgresql.conf", "port = 5432\n"),
@@ -78,8 +78,8 @@ fn every_rule_that_ships_is_used_by_some_backup() {
         &format!("{} rare packages --to netplan@0.106", networks.join(" ")),
     ] {
         let ran = desk.run_to(0, &format!("profile try {line} --json"));
-        let told: Value = serde_json::from_str(&ran.out).expect("JSON");
-        for crossing in told["results"][0]["crossings"].as_array().expect("crossings") {
+        let reported: Value = serde_json::from_str(&ran.out).expect("JSON");
+        for crossing in reported["results"][0]["crossings"].as_array().expect("crossings") {
             assert_eq!(crossing["never_used"], Value::Array(Vec::new()), "{crossing:#}");
             met.push(crossing["file"].as_str().expect("a name").to_owned());
         }
@@ -105,13 +105,13 @@ fn every_rule_that_ships_is_used_by_some_backup() {
 }
 
 #[test]
-fn what_no_rule_speaks_of_and_what_is_never_used_is_told() {
+fn what_no_rule_speaks_of_and_what_is_never_used_is_reported() {
     let desk = Desk::new();
     let ran = desk.run_to(1, "profile try gw.xml none.xml --to osier/8@2.1");
-    for told in ["gw.xml:17  unit/tide-offset", "    126  moot filter/rule/off", "place links/partner"] {
-        assert!(ran.out.contains(told), "{told}\n{}", ran.out);
+    for reported in ["gw.xml:17  unit/tide-offset", "    126  moot filter/rule/off", "place links/partner"] {
+        assert!(ran.out.contains(reported), "{reported}\n{}", ran.out);
     }
-    assert!(ran.told.contains("cannot read `none.xml`"), "{}", ran.told);
+    assert!(ran.reported.contains("cannot read `none.xml`"), "{}", ran.reported);
 }
 
 #[rstest]
@@ -120,9 +120,9 @@ fn what_no_rule_speaks_of_and_what_is_never_used_is_told() {
 #[case("profile show osier", "p1", false)]
 #[case("profile show teasel", "p1..p8", true)]
 #[case("profile show teasel --json", "\"identity\"", false)]
-fn a_profile_is_shown(#[case] line: &str, #[case] told: &str, #[case] is_told: bool) {
+fn a_profile_is_shown(#[case] line: &str, #[case] reported: &str, #[case] is_reported: bool) {
     let ran = Desk::new().run_to(0, line);
-    assert_eq!(ran.out.contains(told), is_told, "{}", ran.out);
+    assert_eq!(ran.out.contains(reported), is_reported, "{}", ran.out);
 }
 
 fn shipped(kind: &str) -> Vec<(&'static str, &'static str)> {

@@ -15,7 +15,7 @@ fn desk() -> Desk {
 }
 
 #[test]
-fn each_setting_of_the_base_is_kept_met_or_told() {
+fn each_setting_of_the_base_is_kept_met_or_reported() {
     let desk = desk();
     let ran = desk.run_to(0, "carry corrie.xml --to osier/8@2.1 --base base.json -o out");
     let rows = desk.ledger("out");
@@ -30,19 +30,19 @@ fn each_setting_of_the_base_is_kept_met_or_told() {
     for (path, value) in &leaves {
         let stays = result.pointer(path) == Some(value);
         let line = |row: &&&Value| row["locator"].as_str().is_some_and(|locator| same_place(locator, path));
-        let told = replaced.iter().filter(line).count();
+        let reported = replaced.iter().filter(line).count();
         let held = kept
             .iter()
             .filter(|row| landed(row)[0]["locator"].as_str().is_some_and(|at| same_place(at, path)));
-        assert!(told + held.count() <= 1, "{path}");
-        assert!(told == 1 || stays, "{path} is gone and nobody says so");
+        assert!(reported + held.count() <= 1, "{path}");
+        assert!(reported == 1 || stays, "{path} is gone and nobody says so");
     }
     assert_eq!(replaced.len(), 10);
     assert_eq!(kept.len(), 9);
     assert!(
-        ran.told.contains("warning[base-admits]") && ran.told.contains("accounts/first-visit"),
+        ran.reported.contains("warning[base-admits]") && ran.reported.contains("accounts/first-visit"),
         "{}",
-        ran.told
+        ran.reported
     );
     assert!(!desk.read("out/ledger.jsonl").contains("$6$shipped"), "a secret of the base");
     let receipt: Value = serde_json::from_str(&desk.read("out/receipt.json")).expect("JSON");
@@ -86,7 +86,11 @@ fn a_base_of_another_unit_is_refused() {
     let desk = desk();
     desk.write("other.json", BASE.replace("\"model\": \"8\"", "\"model\": \"16\""));
     let ran = desk.run_to(1, "carry corrie.xml --to osier/8@2.1 --base other.json -o out");
-    assert!(ran.told.contains("error[base-unfit]") && ran.told.contains("osier/16@2.1"), "{}", ran.told);
+    assert!(
+        ran.reported.contains("error[base-unfit]") && ran.reported.contains("osier/16@2.1"),
+        "{}",
+        ran.reported
+    );
     assert!(!desk.path("out").exists());
 }
 
@@ -161,13 +165,13 @@ fn a_base_stays_in_its_character_set(#[case] bytes: fn(&str) -> Vec<u8>) {
 }
 
 #[test]
-fn a_base_that_lacks_a_character_is_told() {
+fn a_base_that_lacks_a_character_is_reported() {
     let desk = Desk::new();
     let base: Vec<u8> = CORRIE.replace("UTF-8", "ISO-8859-1").chars().map(|c| c as u8).collect();
     desk.write("base.xml", &base);
     desk.write("old.xml", CORRIE.replace("boat shed", "шкаф"));
     let ran = desk.run_to(0, "carry old.xml --to teasel/20@4.1 --base base.xml -o out");
-    assert!(ran.told.contains("warning[value-unfit]: windows-1252 has no `ш`"), "{}", ran.told);
+    assert!(ran.reported.contains("warning[value-unfit]: windows-1252 has no `ш`"), "{}", ran.reported);
     assert_eq!(std::fs::read(desk.path("out/old.teasel.xml")).expect("a result"), base);
 }
 

@@ -79,7 +79,7 @@ fn several_files_become_several(#[case] container: &str, #[case] result: &str) {
     let desk = desk(container);
     desk.write("in.tar", Archive::Tar.pack(&files()).expect("packed"));
     let ran = desk.run_to(0, "carry in.tar --to crate@2 --profiles own -o out");
-    assert!(ran.told.contains("in.tar/read me.txt:1:1  other-files/\"read me.txt\""), "{}", ran.told);
+    assert!(ran.reported.contains("in.tar/read me.txt:1:1  other-files/\"read me.txt\""), "{}", ran.reported);
     let text = opened(&desk, result);
     for part in [
         "greeting = \"good day\"",
@@ -161,16 +161,16 @@ fn a_result_is_encrypted_when_asked() {
     assert!(ran.out.contains("age, zip in "), "{}", ran.out);
     let ran = desk.run_to(1, &format!("survey {sealed} --profiles own"));
     assert!(
-        ran.told
+        ran.reported
             .contains("[passphrase-needed]: the backup is encrypted with age, and no passphrase was given"),
         "{}",
-        ran.told
+        ran.reported
     );
     let bytes = std::fs::read(desk.path(sealed)).expect("written");
     desk.write("torn.age", &bytes[..bytes.len() - 9]);
     let ran = desk.run_to(1, "survey torn.age --passphrase-file pass");
-    assert!(ran.told.contains("damaged or cut off"), "{}", ran.told);
-    // How much work it is stands in the second line of an age file, as a power of two.
+    assert!(ran.reported.contains("damaged or cut off"), "{}", ran.reported);
+    // The second line of an age file has the work factor, as a power of two.
     let header = bytes.split(|&byte| byte == b'\n').nth(1).expect("a line");
     assert!(header.ends_with(b" 18"), "{header:?}");
     let mut costly = bytes.clone();
@@ -178,7 +178,7 @@ fn a_result_is_encrypted_when_asked() {
     costly[at..at + 2].copy_from_slice(b"21");
     desk.write("costly.age", costly);
     let ran = desk.run_to(1, "survey costly.age --passphrase-file pass");
-    assert!(ran.told.contains("asks for more work than"), "{}", ran.told);
+    assert!(ran.reported.contains("asks for more work than"), "{}", ran.reported);
     assert!(Path::new(&desk.path("out/ledger.jsonl")).exists());
 }
 
@@ -187,22 +187,22 @@ fn a_result_is_encrypted_when_asked() {
 #[case(&["a.002"], "the part `a.001` is missing")]
 #[case(&["a.001", "a.99999999999"], "the parts 2 to 4294967294 are missing")]
 #[case(&["a.001", "a.0001"], "part 1 is there twice: `a.0001` and `a.001`")]
-fn parts_that_do_not_fit_are_told(#[case] parts: &[&str], #[case] told: &str) {
+fn parts_that_do_not_fit_are_reported(#[case] parts: &[&str], #[case] reported: &str) {
     let desk = Desk::new();
     for (index, part) in parts.iter().enumerate() {
         desk.write(part, format!("part {index}"));
     }
     let ran = desk.run_to(1, &format!("survey {}", parts[0]));
-    assert!(ran.told.contains(told), "{}", ran.told);
+    assert!(ran.reported.contains(reported), "{}", ran.reported);
 }
 
 #[test]
-fn two_parts_that_are_the_same_are_told() {
+fn two_parts_that_are_the_same_are_reported() {
     let desk = Desk::new();
     desk.write("a.001", "same");
     desk.write("a.002", "same");
     let ran = desk.run_to(1, "survey a.001");
-    assert!(ran.told.contains("the parts `a.001` and `a.002` are the same"), "{}", ran.told);
+    assert!(ran.reported.contains("the parts `a.001` and `a.002` are the same"), "{}", ran.reported);
 }
 
 /// Of two configurations a person chooses one; each setting of the other has its row, too.
@@ -284,7 +284,7 @@ from = "main/source/"
 why = "its statements are read in its place"
 "#;
 
-/// Statements of files that are included stand in their place, and each keeps its own file and line.
+/// Statements of files that are included are in their place, and each keeps its own file and line.
 #[test]
 fn what_is_included_is_read_in_its_place() {
     let desk = Desk::new();
@@ -301,7 +301,7 @@ fn what_is_included_is_read_in_its_place() {
     assert_eq!((&mtu["file"], &mtu["line"]), (&"net/if.d/b".into(), &2.into()));
 }
 
-/// A file of one value has nothing that comments beside it could stand in.
+/// A file of one value has nothing that comments beside it could be in.
 #[test]
 fn comments_beside_a_single_value_are_comments() {
     let desk = desk("tar");
@@ -317,7 +317,7 @@ fn comments_beside_a_single_value_are_comments() {
     assert!(ran.out.contains("4 comments, which are no settings"), "{}", ran.out);
     let ran = desk.run_to(0, "carry in.tar --to crate@2 --profiles own -o out");
     for row in ["in.tar/net/one.yaml:2:1  net/one", "in.tar/unit.xml:1:14  unit"] {
-        assert!(ran.told.contains(row), "{row}\n{}", ran.told);
+        assert!(ran.reported.contains(row), "{row}\n{}", ran.reported);
     }
     desk.run_to(0, "redact in.tar --profiles own -o copy.tar");
 }

@@ -120,8 +120,8 @@ fn a_rule_that_was_never_applied_does_not_come_to_life() {
 fn reach_tells_the_course_and_what_is_closed() {
     let desk = corrie();
     let ran = desk.run_to(0, "reach corrie.xml --to osier/8@2.1");
-    for told in ["1. teasel@4.1 to teasel@4.2", "3. teasel@4.6 to osier@2.1", "osier@2.0: closed; "] {
-        assert!(ran.out.contains(told), "{}", ran.out);
+    for reported in ["1. teasel@4.1 to teasel@4.2", "3. teasel@4.6 to osier@2.1", "osier@2.0: closed; "] {
+        assert!(ran.out.contains(reported), "{}", ran.out);
     }
 }
 
@@ -129,12 +129,12 @@ fn reach_tells_the_course_and_what_is_closed() {
 #[rstest]
 #[case("28800", false)]
 #[case("100", true)]
-fn who_goes_by_what_changed_is_told(#[case] rekey: &str, #[case] is_told: bool) {
+fn who_goes_by_what_changed_is_reported(#[case] rekey: &str, #[case] is_reported: bool) {
     let desk = Desk::new();
     desk.write("gw.xml", crate::desk::WRACKHAVEN.replace("<rekey>28800", &format!("<rekey>{rekey}")));
     let ran = desk.carry("");
-    let told = "after: the other end of a tunnel (1 setting that it goes by changed): set the same there";
-    assert_eq!(ran.out.contains(told), is_told, "{}", ran.out);
+    let reported = "after: the other end of a tunnel (1 setting that it goes by changed): set the same there";
+    assert_eq!(ran.out.contains(reported), is_reported, "{}", ran.out);
     assert!(ran.out.contains("at: each tunnel stands still"), "{}", ran.out);
 }
 
@@ -142,13 +142,13 @@ fn who_goes_by_what_changed_is_told(#[case] rekey: &str, #[case] is_told: bool) 
 fn all_that_ships_is_in_order_and_says_what_it_does() {
     let desk = Desk::new();
     let ran = desk.run_to(0, "profile check");
-    for told in [
+    for reported in [
         "nothing is wrong",
         "secret   users/user/hash",
         "adds     filter/rules[]/enabled",
         "drops    foghorn/**",
     ] {
-        assert!(ran.out.contains(told), "{}", ran.out);
+        assert!(ran.out.contains(reported), "{}", ran.out);
     }
 }
 
@@ -156,13 +156,13 @@ fn all_that_ships_is_in_order_and_says_what_it_does() {
 fn the_severity_of_a_code_can_be_changed() {
     let desk = Desk::new();
     let ran = desk.run_to(3, "carry gw.xml --to osier/8@2.1 -o out --severity no-rule=blocker");
-    assert!(ran.told.contains("blocker[no-rule]"), "{}", ran.told);
+    assert!(ran.reported.contains("blocker[no-rule]"), "{}", ran.reported);
     assert!(!desk.path("out/gw.osier.json").exists());
     let ran = desk.run_to(2, "carry gw.xml --to osier/8@2.1 -o out --severity no-rul=note");
-    assert!(ran.told.contains("did you mean `no-rule`?"), "{}", ran.told);
+    assert!(ran.reported.contains("did you mean `no-rule`?"), "{}", ran.reported);
 }
 
-/// Also of what a rule of the receiving line finds.
+/// Also of what a rule of the receiving platform finds.
 #[test]
 fn what_blocks_at_the_very_end_leaves_no_configuration() {
     let desk = Desk::new();
@@ -175,13 +175,13 @@ fn what_blocks_at_the_very_end_leaves_no_configuration() {
             "carry gw.xml --to osier/8@2.1 -o {severity} --profiles own --severity osier/names-nothing={severity}"
         );
         let ran = desk.run_to(exit, &line);
-        assert!(ran.told.contains(&format!("{severity}[osier/names-nothing]")), "{}", ran.told);
+        assert!(ran.reported.contains(&format!("{severity}[osier/names-nothing]")), "{}", ran.reported);
         assert_eq!(desk.path(&format!("{severity}/gw.osier.json")).exists(), exit == 0);
         assert!(desk.path(&format!("{severity}/ledger.jsonl")).exists());
     }
 }
 
-/// A comment goes where the setting or object went that it stands at, or stays with what is dropped.
+/// A comment goes where the setting or object went that it is at, or stays with what is dropped.
 #[rstest]
 #[case::before_an_element("<logout-minutes>", "<!-- c -->", "<!-- c -->\n    <idle-logout>")]
 #[case::behind_one_on_its_line("<mtu>1500", "", "<!-- c -->\n      <mtu>1500")]
@@ -201,7 +201,8 @@ fn comments_stay_at_their_settings(#[case] at: &str, #[case] before: &str, #[cas
     desk.write("corrie.xml", with);
     let ran = desk.run_to(0, "carry corrie.xml --to teasel/20@4.6 -o out");
     let made = desk.read("out/corrie.teasel.xml");
-    let told = if expected.is_empty() { "1 comment taken along, 1 not" } else { "2 comments taken along." };
-    assert!(ran.out.contains(told), "{}", ran.out);
+    let reported =
+        if expected.is_empty() { "1 comment taken along, 1 not" } else { "2 comments taken along." };
+    assert!(ran.out.contains(reported), "{}", ran.out);
     assert!(made.contains(expected) && made.contains("<!-- c -->") != expected.is_empty(), "{made}");
 }

@@ -169,14 +169,14 @@ fn survey_describes_each_demo_backup() {
         let path = demo().join(backup);
         let line = format!("survey {} --today 2026-11-25 --passphrase-file passphrase.txt", path.display());
         let ran = desk.run_to(status, &line);
-        let told = ran.told;
+        let reported = ran.reported;
         let expected = demo().join(expected);
         if blessing() {
-            fs::write(&expected, &told).expect("written");
+            fs::write(&expected, &reported).expect("written");
         }
         let known = fs::read_to_string(&expected).unwrap_or_default();
-        if known != told {
-            let _ = writeln!(wrong, "{}:\n{told}", expected.display());
+        if known != reported {
+            let _ = writeln!(wrong, "{}:\n{reported}", expected.display());
         }
     }
     assert!(wrong.is_empty(), "look, then run cargo xtask bless:\n{wrong}");
@@ -195,15 +195,15 @@ fn parts_and_passphrases(
     #[case] backup: &str,
     #[case] options: &str,
     #[case] status: i32,
-    #[case] told: &str,
+    #[case] reported: &str,
 ) {
     let desk = Desk::new();
     desk.write("passphrase.txt", PASSPHRASE);
     desk.write("wrong.txt", "ten landing stages");
     let options = if options.is_empty() { "--passphrase-file passphrase.txt" } else { options };
     let ran = desk.run_to(status, &format!("survey {} {options}", demo().join(backup).display()));
-    let all = ran.told;
-    assert!(all.contains(told), "{all}");
+    let all = ran.reported;
+    assert!(all.contains(reported), "{all}");
     assert!(!all.contains("landing stages"), "a passphrase is never shown");
 }
 
@@ -227,7 +227,7 @@ fn a_list_of_encrypted_backups(#[case] options: &str, #[case] opened: usize, #[c
     let mut command = desk.command(&format!("survey monday tuesday --today 2026-11-25 {options}"));
     let ran = command.stdin(cat.stdout.take().expect("a pipe")).output().expect("it runs");
     cat.wait().expect("it ends");
-    let told = String::from_utf8_lossy(&ran.stdout);
-    assert_eq!(told.matches("Thole operations console").count(), opened, "{told}");
-    assert_eq!(told.matches("no passphrase was given").count(), locked, "{told}");
+    let reported = String::from_utf8_lossy(&ran.stdout);
+    assert_eq!(reported.matches("Thole operations console").count(), opened, "{reported}");
+    assert_eq!(reported.matches("no passphrase was given").count(), locked, "{reported}");
 }

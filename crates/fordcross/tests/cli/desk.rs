@@ -21,7 +21,7 @@ pub(crate) struct Ran {
     pub(crate) out: String,
     pub(crate) err: String,
     /// All that a person is told.
-    pub(crate) told: String,
+    pub(crate) reported: String,
 }
 
 impl Desk {
@@ -61,7 +61,7 @@ impl Desk {
         let output = self.command(line).output().expect("the program runs");
         let text = |bytes: Vec<u8>| String::from_utf8(bytes).expect("UTF-8 is printed");
         let (out, err) = (text(output.stdout), text(output.stderr));
-        Ran { status: output.status.code().unwrap_or(-1), told: format!("{out}{err}"), out, err }
+        Ran { status: output.status.code().unwrap_or(-1), reported: format!("{out}{err}"), out, err }
     }
 
     /// Runs a command that must end with this status.
@@ -120,5 +120,5 @@ pub(crate) fn stand_in(desk: &Desk, file: &str) -> Ran {
     let status = fordcross_standin::run(arguments, &mut out, &mut err).expect("printed");
     let text = |bytes| String::from_utf8(bytes).expect("UTF-8");
     let (out, err) = (text(out), text(err));
-    Ran { status: status.into(), told: format!("{out}{err}"), out, err }
+    Ran { status: status.into(), reported: format!("{out}{err}"), out, err }
 }

@@ -35,7 +35,7 @@ fn the_readme_lists_the_fates_as_they_are() {
     }
 }
 
-/// The commands of the README's worked conversion run as they stand.
+/// The commands of the README's worked conversion run as they are.
 #[test]
 fn the_commands_of_the_readme_run() {
     let desk = Desk::new();
@@ -73,7 +73,7 @@ fn the_commands_of_the_readme_run() {
     }
 }
 
-/// The tutorial, typed step by step: files are made as they stand, commands run, and what is shown of them
+/// The tutorial, typed step by step: files are made as they are, commands run, and what is shown of them
 /// is what they print.
 #[test]
 fn the_tutorial_goes_as_it_says() {
@@ -98,7 +98,7 @@ fn the_tutorial_goes_as_it_says() {
                 for command in body.lines() {
                     let line = command.strip_prefix("fordcross ").expect("a command").replace('\'', "");
                     let ran = desk.run_to(0, &line);
-                    printed = ran.told;
+                    printed = ran.reported;
                     commands += 1;
                 }
             }

@@ -22,7 +22,7 @@ fn calm() -> String {
 }
 
 /// Everything that is told when the files are used, some of them changed.
-fn told(code: Option<Code>) -> String {
+fn reported(code: Option<Code>) -> String {
     let desk = Desk::new();
     let shipped = |file: &str| -> String {
         let profiles = fordcross_profiles::PROFILES.iter().map(|shipped| (shipped.file, shipped.text));
@@ -58,20 +58,20 @@ fn told(code: Option<Code>) -> String {
     for (_, name, text) in files {
         desk.write(name, text);
     }
-    let told = desk.run(&line).told;
+    let reported = desk.run(&line).reported;
     // What only a check tells takes longer.
-    if code.is_some_and(|code| block(&told, printed(code)).is_some()) {
-        return told;
+    if code.is_some_and(|code| block(&reported, printed(code)).is_some()) {
+        return reported;
     }
-    told + &desk.run("profile check own").told
+    reported + &desk.run("profile check own").reported
 }
 
 #[test]
-fn without_an_example_nothing_is_told() {
-    let told = told(None);
+fn without_an_example_nothing_is_reported() {
+    let reported = reported(None);
     let is_finding =
         |line: &&str| ["error", "blocker[", "warning[", "note["].iter().any(|word| line.starts_with(word));
-    assert_eq!(told.lines().find(is_finding), None, "{told}");
+    assert_eq!(reported.lines().find(is_finding), None, "{reported}");
 }
 
 /// What is told in a desk that a shell script made ready: for codes that no change of a small text leads to. What is never
@@ -143,7 +143,7 @@ const SCRIPTS: [(Code, &str, &str); 27] = [
 ];
 
 /// What such a script leads to.
-fn told_after(script: &str, line: &str) -> String {
+fn reported_after(script: &str, line: &str) -> String {
     let desk = Desk::new();
     desk.write("pg/PG_VERSION", "15\n");
     desk.write("pg/postgresql.conf", "port = 5432\n");
@@ -155,7 +155,7 @@ fn told_after(script: &str, line: &str) -> String {
         .env("LINES", format!("{root}/crates/fordcross-profiles/lines"))
         .status();
     assert!(done.expect("a shell").success(), "{script}");
-    desk.run(line).told
+    desk.run(line).reported
 }
 
 /// What is printed for a code. A rule of a profile has one of its own, with the line in front.
@@ -164,11 +164,12 @@ fn printed(code: Code) -> &'static str {
 }
 
 /// The block that tells of a code, as it is printed.
-fn block(told: &str, code: &str) -> Option<String> {
+fn block(reported: &str, code: &str) -> Option<String> {
     let marked = format!("[{code}]");
-    let start =
-        told.lines().position(|line| line.split(':').next().is_some_and(|head| head.ends_with(&marked)))?;
-    let lines: Vec<&str> = told.lines().skip(start).take_while(|line| !line.trim().is_empty()).collect();
+    let start = reported
+        .lines()
+        .position(|line| line.split(':').next().is_some_and(|head| head.ends_with(&marked)))?;
+    let lines: Vec<&str> = reported.lines().skip(start).take_while(|line| !line.trim().is_empty()).collect();
     Some(lines.join("\n"))
 }
 
@@ -180,7 +181,8 @@ fn every_finding_says_what_the_document_says() {
     for code in Code::ALL {
         let script =
             SCRIPTS.iter().find(|(known, ..)| known == code).filter(|_| examples_of(*code).is_empty());
-        let all = script.map_or_else(|| told(Some(*code)), |(_, script, line)| told_after(script, line));
+        let all =
+            script.map_or_else(|| reported(Some(*code)), |(_, script, line)| reported_after(script, line));
         let Some(text) = block(&all, printed(*code)) else {
             untold.push(format!("{}:\n{all}", code.name()));
             continue;
@@ -197,7 +199,7 @@ fn every_finding_says_what_the_document_says() {
         let _ = write!(document, "\n## `{}`\n\n{}.\n\n```\n{text}\n```\n", code.name(), code.about());
     }
     // Only a defect of the program leads to this one.
-    untold.retain(|told| !told.starts_with(Code::ResultDiffers.name()));
+    untold.retain(|reported| !reported.starts_with(Code::ResultDiffers.name()));
     assert!(untold.is_empty(), "not told: {}", untold.join("\n---\n"));
     let path = concat!(env!("CARGO_MANIFEST_DIR"), "/../../docs/messages.md");
     if std::env::var_os("FORDCROSS_BLESS").is_some() {

@@ -25,7 +25,7 @@ fn earlier_results_are_replaced_only_when_asked() {
     desk.carry("");
     let before = desk.read("out/receipt.json");
     let ran = desk.run_to(1, "carry gw.xml --to osier/16@2.1 -o out");
-    assert!(ran.told.contains("add `--replace`"), "{}", ran.told);
+    assert!(ran.reported.contains("add `--replace`"), "{}", ran.reported);
     assert_eq!(desk.read("out/receipt.json"), before);
     desk.run_to(0, "carry gw.xml --to osier/16@2.1 -o out --replace");
     assert_ne!(desk.read("out/receipt.json"), before);
@@ -38,7 +38,7 @@ fn a_folder_with_other_things_is_never_replaced() {
     desk.write("out/letter.txt", "dear harbour master");
     for more in ["", "--replace"] {
         let ran = desk.run_to(1, &format!("carry gw.xml --to osier/8@2.1 -o out {more}"));
-        assert!(ran.told.contains("is not empty"), "{}", ran.told);
+        assert!(ran.reported.contains("is not empty"), "{}", ran.reported);
     }
     assert_eq!(names_in(&desk.path("out")), ["letter.txt"]);
 }
@@ -49,13 +49,13 @@ fn a_folder_with_other_things_is_never_replaced() {
 #[case::a_file_beside(&[("out/notes.txt", "call Ann")], "lists no `notes.txt`")]
 #[case::a_folder_beside(&[("out/mine/notes.txt", "call Ann")], "lists no folder `mine`")]
 #[case::a_changed_file(&[("out/map.toml", "# mine\n")], "`map.toml` was changed")]
-fn nothing_of_a_person_goes(#[case] put: &[(&str, &str)], #[case] told: &str) {
+fn nothing_of_a_person_goes(#[case] put: &[(&str, &str)], #[case] reported: &str) {
     let desk = Desk::new();
     desk.carry("");
     put.iter().for_each(|(name, text)| desk.write(name, text));
     let before = names_in(&desk.path("out"));
     let ran = desk.run_to(1, "carry gw.xml --to osier/16@2.1 -o out --replace");
-    assert!(ran.told.contains(told) && ran.told.contains("is not replaced"), "{}", ran.told);
+    assert!(ran.reported.contains(reported) && ran.reported.contains("is not replaced"), "{}", ran.reported);
     assert_eq!(names_in(&desk.path("out")), before);
     put.iter().for_each(|(name, text)| assert_eq!(desk.read(name), *text));
     assert_eq!(desk.names(), ["gw.xml", "out"]);
@@ -69,11 +69,11 @@ fn what_a_run_reads_is_never_replaced(#[case] line: &str) {
     desk.run_to(0, "carry gw.xml --to osier/8@2.1 -o old");
     let before = desk.read("old/gw.osier.json");
     let ran = desk.run_to(1, line);
-    assert!(ran.told.contains("which this run reads, stands in it"), "{}", ran.told);
+    assert!(ran.reported.contains("which this run reads, stands in it"), "{}", ran.reported);
     assert_eq!(desk.read("old/gw.osier.json"), before);
 }
 
-/// What stands where a file or a folder is wanted, and is none.
+/// What is where a file or a folder is wanted, and is none.
 #[rstest]
 #[case("carry gw.xml --to osier/8@2.1 -o link --replace", 1, "`link` is a link to `other`")]
 #[case("carry gw.xml --to osier/8@2.1 -o gw.xml", 1, "`gw.xml` is a file")]
@@ -85,7 +85,7 @@ fn what_a_run_reads_is_never_replaced(#[case] line: &str) {
 #[case("carry gw.xml --to osier/8@2.1 --map /dev/zero -o out", 1, "larger than 16 MiB")]
 #[case("carry gw.xml --to osier/8@2.1 --encrypt --passphrase-file /dev/zero -o out", 1, "larger than 1 MiB")]
 #[case("survey pipe", 1, "`pipe` is no file")]
-fn what_is_no_file_is_left_alone(#[case] line: &str, #[case] status: i32, #[case] told: &str) {
+fn what_is_no_file_is_left_alone(#[case] line: &str, #[case] status: i32, #[case] reported: &str) {
     let desk = Desk::new();
     desk.write("other/kept.txt", "x");
     desk.write("pipes/x.txt", "x");
@@ -96,7 +96,7 @@ fn what_is_no_file_is_left_alone(#[case] line: &str, #[case] status: i32, #[case
     }
     let before = desk.names();
     let ran = desk.run_to(status, line);
-    assert!(ran.told.contains(told), "{told}: {}", ran.told);
+    assert!(ran.reported.contains(reported), "{reported}: {}", ran.reported);
     assert_eq!(desk.names(), before);
     assert_eq!(desk.read("link/kept.txt"), "x");
 }
@@ -190,11 +190,11 @@ fn server(desk: &Desk) {
 )]
 #[case::inside("../spare.conf", "", 0, "note[link-followed]", true)]
 #[case::to_nowhere("gone.conf", "", 3, "blocker[entry-unreadable]: `conf.d/10.conf` cannot be read", false)]
-fn a_link_is_followed_or_told(
+fn a_link_is_followed_or_reported(
     #[case] to: &str,
     #[case] more: &str,
     #[case] status: i32,
-    #[case] told: &str,
+    #[case] reported: &str,
     #[case] is_read: bool,
 ) {
     let desk = Desk::new();
@@ -202,16 +202,16 @@ fn a_link_is_followed_or_told(
     desk.write("sl/spare.conf", "work_mem = 64MB\n");
     std::os::unix::fs::symlink(to, desk.path("sl/conf.d/10.conf")).expect("a link");
     let ran = desk.run_to(status, &format!("carry sl --to postgresql@16 -o out {more}"));
-    assert!(ran.told.contains(told), "{}", ran.told);
+    assert!(ran.reported.contains(reported), "{}", ran.reported);
     let is_there = desk.read("out/ledger.jsonl").contains("main/work_mem");
     assert_eq!(is_there, is_read);
     // What cannot be read blocks a carry; a survey of it fails.
     let surveyed = desk.run_to(status.min(1), &format!("survey sl {more}"));
-    assert!(surveyed.told.contains(told), "{}", surveyed.told);
+    assert!(surveyed.reported.contains(reported), "{}", surveyed.reported);
 }
 
 #[test]
-fn a_member_that_is_a_link_is_read_and_one_around_is_told() {
+fn a_member_that_is_a_link_is_read_and_one_around_is_reported() {
     let desk = Desk::new();
     server(&desk);
     desk.write("sl/old.conf", desk.read("sl/postgresql.conf"));
@@ -220,9 +220,9 @@ fn a_member_that_is_a_link_is_read_and_one_around_is_told() {
     std::os::unix::fs::symlink("..", desk.path("sl/conf.d/up")).expect("a link");
     let ran = desk.run_to(0, "carry sl --to postgresql@16 -o out");
     assert!(
-        ran.told.contains("note[entry-passed-over]: `conf.d/up` is a link to a folder that it stands in"),
+        ran.reported.contains("note[entry-passed-over]: `conf.d/up` is a link to a folder that it stands in"),
         "{}",
-        ran.told
+        ran.reported
     );
     assert!(desk.read("out/ledger.jsonl").contains("main/port"));
 }
@@ -238,9 +238,13 @@ fn a_member_in_another_character_set_blocks(#[case] name: &str, #[case] text: &s
     desk.write(name, latin);
     for line in ["survey sl", "carry sl --to postgresql@16 -o out"] {
         let ran = desk.run_to(1, line);
-        assert!(ran.told.contains("found the byte `E9`") && ran.told.contains("--charset"), "{}", ran.told);
-        assert!(ran.told.contains(&format!("--> {name}:1:6")), "{}", ran.told);
-        assert!(!ran.told.contains("hunter2"));
+        assert!(
+            ran.reported.contains("found the byte `E9`") && ran.reported.contains("--charset"),
+            "{}",
+            ran.reported
+        );
+        assert!(ran.reported.contains(&format!("--> {name}:1:6")), "{}", ran.reported);
+        assert!(!ran.reported.contains("hunter2"));
     }
     desk.run_to(0, "survey sl --charset latin1");
 }
@@ -259,7 +263,7 @@ fn includes_are_bounded(#[case] first: &str, #[case] file: &str, #[case] line: &
     }
     desk.write(&of(file, 9), "# the last\n");
     let ran = desk.run_to(1, command);
-    assert!(ran.told.contains("files are included so often"), "{}", ran.told);
+    assert!(ran.reported.contains("files are included so often"), "{}", ran.reported);
 }
 
 /// What a run has put beside the backup, or into what it makes, by the time that it is met; nothing yet at first.
@@ -362,7 +366,12 @@ fn a_full_disk_leaves_nothing() {
     "etc/sl/conf.d/10.conf` is a link to `/run/gone.conf`, which is not in the archive",
     false
 )]
-fn an_archive_with_a_link(#[case] to: &str, #[case] status: i32, #[case] told: &str, #[case] is_read: bool) {
+fn an_archive_with_a_link(
+    #[case] to: &str,
+    #[case] status: i32,
+    #[case] reported: &str,
+    #[case] is_read: bool,
+) {
     let desk = Desk::new();
     server(&desk);
     desk.write("sl/postgresql.conf", "max_connections = 10\ninclude_dir 'conf.d'\nno_such = 1\n");
@@ -373,8 +382,8 @@ fn an_archive_with_a_link(#[case] to: &str, #[case] status: i32, #[case] told: &
     let packed = Command::new("tar").args(["-cf", "etc.tar", "etc"]).current_dir(desk.path("")).status();
     assert!(packed.expect("tar is there").success());
     let ran = desk.run_to(status, "carry etc.tar --to postgresql@16 -o out");
-    assert!(ran.told.contains(told), "{}", ran.told);
-    assert!(ran.told.contains("--> etc.tar/etc/sl/postgresql.conf:3:1"), "{}", ran.told);
+    assert!(ran.reported.contains(reported), "{}", ran.reported);
+    assert!(ran.reported.contains("--> etc.tar/etc/sl/postgresql.conf:3:1"), "{}", ran.reported);
     assert_eq!(desk.read("out/ledger.jsonl").contains("main/work_mem"), is_read);
 }
 

@@ -5,7 +5,7 @@ use std::fmt::Write as _;
 use std::fs;
 use std::path::{Path, PathBuf};
 
-/// The demo backups: folder, backup, receiving unit, base, and where what is expected stands.
+/// The demo backups: folder, backup, receiving unit, base, and where what is expected is.
 const CASES: [(&str, &str, &str, Option<&str>, &str); 4] = [
     ("wrackhaven", "gw-wrackhaven.xml", "osier/8@2.1", None, "expected"),
     ("sandle-point", "gw-sandle-1.xml", "osier/16@2.1", None, "expected"),
@@ -31,7 +31,7 @@ fn demo_backups_become_what_is_expected() {
             fs::copy(home.join(base), desk.path(base)).expect("the demo base is there");
         }
         let carry = desk.run_to(0, &format!("carry {backup} --to {to} {with_base} -o out"));
-        let mut made = vec![("survey.txt".to_owned(), survey.out), ("carry.txt".to_owned(), carry.told)];
+        let mut made = vec![("survey.txt".to_owned(), survey.out), ("carry.txt".to_owned(), carry.reported)];
         for name in crate::desk::names_in(&desk.path("out")) {
             let text = desk.read(&format!("out/{name}"));
             made.push((name, text));

@@ -143,14 +143,18 @@ fn big(path: &str) -> Member {
 #[case("[".repeat(100_000).into_bytes(), "objects and arrays are nested more than 512 deep")]
 #[case(format!("unit {}", "a ".repeat(300_000)).into_bytes(), "more than 262144 words")]
 #[case(vec![], "empty")]
-fn a_hostile_file_is_refused(#[case] bytes: Vec<u8>, #[case] told: &str) {
+fn a_hostile_file_is_refused(#[case] bytes: Vec<u8>, #[case] reported: &str) {
     let desk = Desk::new();
     desk.write("gw.xml", bytes);
     for command in ["survey gw.xml", "carry gw.xml --to osier/8@2.1 -o out", "redact gw.xml -o copy"] {
         let ran = desk.run_to(1, command);
-        assert!(ran.told.contains(told) && ran.out.is_empty(), "{command}\n{}", ran.told);
-        assert!(!ran.told.contains(['\u{1b}', '\0', '\u{7}']), "nothing steers the terminal: {:?}", ran.told);
-        assert!(ran.err.lines().count() < 12, "one message: {}", ran.told);
+        assert!(ran.reported.contains(reported) && ran.out.is_empty(), "{command}\n{}", ran.reported);
+        assert!(
+            !ran.reported.contains(['\u{1b}', '\0', '\u{7}']),
+            "nothing steers the terminal: {:?}",
+            ran.reported
+        );
+        assert!(ran.err.lines().count() < 12, "one message: {}", ran.reported);
         assert_eq!(desk.names(), ["gw.xml"], "nothing is written");
     }
 }
@@ -237,7 +241,7 @@ fn nothing_takes_the_square_of_its_size(
     let desk = Desk::new();
     desk.write(name, text);
     let ran = desk.run_to(status, line);
-    assert!(!ran.told.contains("panicked"), "{}", ran.told);
+    assert!(!ran.reported.contains("panicked"), "{}", ran.reported);
 }
 
 /// While it reads what a stranger wrote, it could write nowhere, and leaves no dump of memory.

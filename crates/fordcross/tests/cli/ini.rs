@@ -96,12 +96,12 @@ fn ini_goes_into_a_base() {
 #[case("[share logs]", "[share logs", "ini-malformed", "store.ini:13:1")]
 #[case("odd = 1", "odd", "ini-malformed", "store.ini:16:1")]
 #[case("[cobnut]", "[hazel]", "unrecognised", "INI with the section or key `cobnut` (cobnut)")]
-fn a_bad_file_is_refused(#[case] find: &str, #[case] put: &str, #[case] code: &str, #[case] told: &str) {
+fn a_bad_file_is_refused(#[case] find: &str, #[case] put: &str, #[case] code: &str, #[case] reported: &str) {
     let desk = desk();
     desk.write("store.ini", BACKUP.replacen(find, put, 1));
     let ran = desk.run_to(1, CARRY);
-    assert!(ran.told.contains(code) && ran.told.contains(told), "{}", ran.told);
-    assert!(!ran.told.contains("twelve"), "{}", ran.told);
+    assert!(ran.reported.contains(code) && ran.reported.contains(reported), "{}", ran.reported);
+    assert!(!ran.reported.contains("twelve"), "{}", ran.reported);
 }
 
 #[rstest]
@@ -116,11 +116,11 @@ fn a_bad_file_is_refused(#[case] find: &str, #[case] put: &str, #[case] code: &s
     "[[statement]]\nshape = \"a\"\n[profile]",
     "of the form `statements` are written, and this is `ini`"
 )]
-fn a_bad_profile_is_refused(#[case] find: &str, #[case] put: &str, #[case] told: &str) {
+fn a_bad_profile_is_refused(#[case] find: &str, #[case] put: &str, #[case] reported: &str) {
     let desk = desk();
     desk.write("own/cobnut.profile.toml", PROFILE.replacen(find, put, 1));
     let ran = desk.run_to(3, "profile check own");
-    assert!(ran.told.contains(told), "{}", ran.told);
+    assert!(ran.reported.contains(reported), "{}", ran.reported);
 }
 
 /// A value of several lines has no place where there are no quotes, and is left to a person.

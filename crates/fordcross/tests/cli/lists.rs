@@ -20,8 +20,8 @@ fn desk() -> Desk {
 #[test]
 fn a_folder_is_a_list_newest_first() {
     let ran = desk().run_to(0, "survey all --today 2026-11-25 --json");
-    let told: Value = serde_json::from_str(&ran.out).expect("JSON");
-    let results = told["results"].as_array().expect("a list");
+    let reported: Value = serde_json::from_str(&ran.out).expect("JSON");
+    let results = reported["results"].as_array().expect("a list");
     let shown: Vec<String> = results
         .iter()
         .filter(|item| item["why"].is_null())
@@ -51,10 +51,10 @@ fn a_folder_is_a_list_newest_first() {
 fn what_is_told_can_be_chosen(
     #[case] line: &str,
     #[case] status: i32,
-    #[case] told: &str,
+    #[case] reported: &str,
     #[case] untold: &str,
 ) {
     let ran = desk().run_to(status, &format!("{line} --today 2026-11-25"));
-    let all = ran.told;
-    assert!(all.contains(told) && !all.contains(untold), "{all}");
+    let all = ran.reported;
+    assert!(all.contains(reported) && !all.contains(untold), "{all}");
 }

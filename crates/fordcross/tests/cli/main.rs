@@ -6,7 +6,7 @@
 //! - `mapping`: maps that a person edited
 //! - `documents`: what the documents say is held to the code
 //! - `folders`: results are whole or absent, and only their owner reads them
-//! - `standing`: configurations as they stand in folders and archives
+//! - `standing`: configurations as they are in folders and archives
 //! - `secrets`: no secret leaves the converted file
 //! - `texts`: in which character set a result is written, and with which line ends
 //! - `receiving`: what ends with status 0 is accepted, whatever the map says

@@ -74,7 +74,7 @@ fn a_port_that_is_left_takes_its_settings_with_it() {
     desk.run_to(0, MAP);
     desk.write("map.toml", desk.read("map.toml").replacen("p2 = \"cu2\"", "p2 = \"leave\"", 1));
     let ran = desk.carry("--map map.toml");
-    assert!(ran.told.contains("note[port-left]: the map leaves the port `p2` out"), "{}", ran.told);
+    assert!(ran.reported.contains("note[port-left]: the map leaves the port `p2` out"), "{}", ran.reported);
     let rows = desk.ledger("out");
     let left: Vec<_> = rows.iter().filter(|row| row["fate"] == "left-out").collect();
     assert!(left.iter().any(|row| row["locator"] == "links/link[p2.30]/note"), "VLANs on it go too");
@@ -99,11 +99,11 @@ fn an_open_port_blocks_and_nothing_to_import_is_written() {
     );
     let ran = desk.run_to(3, "carry gw.xml --to osier/8@2.1 --map map.toml -o out");
     assert!(
-        ran.told.contains("blocker[port-open]: the port `f1` has 4 settings and no partner"),
+        ran.reported.contains("blocker[port-open]: the port `f1` has 4 settings and no partner"),
         "{}",
-        ran.told
+        ran.reported
     );
-    assert!(ran.told.contains("gw.xml:"), "{}", ran.told);
+    assert!(ran.reported.contains("gw.xml:"), "{}", ran.reported);
     assert_eq!(crate::desk::names_in(&desk.path("out")), ["ledger.jsonl", "map.toml", "receipt.json"]);
     let receipt: Value = serde_json::from_str(&desk.read("out/receipt.json")).expect("JSON");
     assert_eq!(receipt["decided"]["blocked"], true);
@@ -117,9 +117,9 @@ fn a_question_mark_blocks() {
     desk.write("map.toml", desk.read("map.toml").replacen("p2 = \"cu2\"", "p2 = \"?\"", 1));
     let ran = desk.run_to(3, "carry gw.xml --to osier/8@2.1 --map map.toml -o out");
     assert!(
-        ran.told.contains("the port `p2` has 149 settings and no partner: the map file leaves it open"),
+        ran.reported.contains("the port `p2` has 149 settings and no partner: the map file leaves it open"),
         "{}",
-        ran.told
+        ran.reported
     );
     desk.run_to(0, MAP);
     assert!(desk.read("map.toml").contains("p2 = \"?\""), "and it stays when the map is proposed again");

@@ -6,7 +6,7 @@ const CROSSING: &str =
     include_str!("../../../fordcross-profiles/lines/osier/teasel-4.6-to-osier-2.1.crossing.toml");
 const PROFILE: &str = include_str!("../../../fordcross-profiles/lines/teasel/teasel.profile.toml");
 
-/// What stands in the file, what is put there, with `«»` around what must be underlined, the code and
+/// What is in the file, what is put there, with `«»` around what must be underlined, the code and
 /// what must be told.
 type Planted = (&'static str, &'static str, &'static str, &'static str);
 
@@ -141,16 +141,16 @@ fn all_are_found(file: &str, text: &str, planted: &[Planted]) {
     let desk = Desk::new();
     desk.write(&format!("own/{file}"), &wrong);
     let ran = desk.run_to(3, "profile check own");
-    for (_, put, code, told) in planted {
+    for (_, put, code, reported) in planted {
         let marked = put.split(['«', '»']).nth(1).expect("a mark");
         let (_, (line, column)) = places.iter().find(|(text, _)| text == marked).expect("a place");
         let place = format!("{file}:{line}:{column}");
         let block = ran
-            .told
+            .reported
             .split("\n\n")
             .find(|block| block.contains(&format!("{place}\n")) || block.contains(&format!("{place} ")));
-        let block = block.unwrap_or_else(|| panic!("{place} {marked}\n{}", ran.told));
-        assert!(block.contains(code) && block.contains(told), "{code} {told}\n{block}");
+        let block = block.unwrap_or_else(|| panic!("{place} {marked}\n{}", ran.reported));
+        assert!(block.contains(code) && block.contains(reported), "{code} {reported}\n{block}");
     }
 }
 

@@ -17,7 +17,7 @@ fn the_demonstration_runs_and_says_where_its_results_lie() {
         assert!(ran.out.contains(file.trim_start_matches("tour/")), "{}", ran.out);
     }
     assert!(ran.out.contains("$ fordcross carry gw-wrackhaven.xml --to osier/8@2.1"), "{}", ran.out);
-    assert!(desk.run_to(1, "demo tour").told.contains("is there already"));
+    assert!(desk.run_to(1, "demo tour").reported.contains("is there already"));
 }
 
 #[test]
@@ -94,13 +94,13 @@ fn a_reader_that_goes_away_is_no_failure() {
 fn colour_is_for_terminals_only() {
     let desk = Desk::new();
     let plain = desk.carry("");
-    for told in [
-        plain.told,
-        desk.run_to(0, "--help").told,
-        desk.run_to(2, "survey").told,
-        desk.run_to(2, "nonsense").told,
+    for reported in [
+        plain.reported,
+        desk.run_to(0, "--help").reported,
+        desk.run_to(2, "survey").reported,
+        desk.run_to(2, "nonsense").reported,
     ] {
-        assert!(!told.contains('\u{1b}') && !told.contains("u{1b}"), "{told}");
+        assert!(!reported.contains('\u{1b}') && !reported.contains("u{1b}"), "{reported}");
     }
 }
 
@@ -152,8 +152,12 @@ fn what_is_for_programs_is_as_the_schema_says() {
         check(&whole, &answer, &line);
         assert_eq!((answer["status"].as_i64(), ran.err.as_str()), (Some(status.into()), ""), "{line}");
         let is_error = |finding: &Value| finding["severity"] == "error";
-        let errors =
-            answer["findings"].as_array().expect("a list").iter().filter(|told| is_error(told)).count();
+        let errors = answer["findings"]
+            .as_array()
+            .expect("a list")
+            .iter()
+            .filter(|reported| is_error(reported))
+            .count();
         // A survey of what is damaged fails and says what it can.
         let is_damaged = line.contains("hall-sandle");
         assert_eq!(errors > 0, matches!(status, 1 | 2) && !is_damaged, "{line}");
@@ -166,7 +170,7 @@ fn what_is_for_programs_is_as_the_schema_says() {
     assert!(!row_schema.is_valid(&wrong) && !whole.is_valid(&wrong));
 }
 
-/// What is found stands with the results, where a person redirects it to; what ended the command stands apart.
+/// What is found is with the results, where a person redirects it to; what ended the command is apart.
 #[rstest]
 #[case("carry gw.xml --to osier/8@2.1 -o out", 0, "warning[", "")]
 #[case("carry gw.xml --to osier/8@2.1 -o out --severity no-rule=blocker", 3, "blocker[no-rule]", "")]
@@ -253,12 +257,12 @@ fn a_closed_pipe_changes_no_status(#[case] line: &str, #[case] status: i32) {
 #[rstest]
 #[case("survey gw.xml", "cannot write to standard output: no space")]
 #[case("survey gw.xml --json", "")]
-fn what_cannot_be_printed_is_an_error(#[case] line: &str, #[case] told: &str) {
+fn what_cannot_be_printed_is_an_error(#[case] line: &str, #[case] reported: &str) {
     let desk = Desk::new();
     let full = std::fs::OpenOptions::new().write(true).open("/dev/full").expect("a full device");
     let output = desk.command(line).stdout(full).output().expect("runs");
     let err = String::from_utf8_lossy(&output.stderr).into_owned();
-    assert!(output.status.code() == Some(1) && err.contains(told), "{err}");
+    assert!(output.status.code() == Some(1) && err.contains(reported), "{err}");
 }
 
 #[test]

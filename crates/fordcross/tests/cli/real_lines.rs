@@ -54,11 +54,11 @@ fn real_backups_become_what_is_expected(#[case] backup: &str, #[case] to: &str, 
     let ledger = desk.read("out/ledger.jsonl");
     for secret in ["seven gulls", "nine gulls", "seven-terns", "ten-terns", "eleven terns"] {
         assert!(
-            !ledger.contains(secret) && !ran.out.contains(secret) && !ran.told.contains(secret),
+            !ledger.contains(secret) && !ran.out.contains(secret) && !ran.reported.contains(secret),
             "{secret}"
         );
     }
-    made.push(("carry.txt".into(), ran.told));
+    made.push(("carry.txt".into(), ran.reported));
     let expected = real("expected").join(name);
     for (file, text) in made {
         let path = expected.join(&file);
@@ -101,7 +101,7 @@ fn ports_are_open_until_a_person_names_them() {
     let desk = Desk::new();
     desk.write("interfaces", INTERFACES);
     let ran = desk.run_to(3, "carry interfaces --to netplan@0.106 -o out");
-    assert!(ran.told.contains("[port-open]") && ran.told.contains("`eth0`"), "{}", ran.told);
+    assert!(ran.reported.contains("[port-open]") && ran.reported.contains("`eth0`"), "{}", ran.reported);
     desk.write("map.toml", "[ports]\neth0 = \"lan\"\neth1 = \"leave\"\neth9 = \"of-another-host\"\n");
     desk.run_to(0, "carry interfaces --to netplan@0.106 --map map.toml -o named");
     let yaml = desk.read("named/interfaces.netplan.yaml");
@@ -112,18 +112,23 @@ fn ports_are_open_until_a_person_names_them() {
 #[rstest]
 #[case("enp129s0f0np0", 3)]
 #[case("enp129s0f0", 0)]
-fn a_name_that_the_system_cannot_hold_is_told(#[case] new: &str, #[case] exit: i32) {
+fn a_name_that_the_system_cannot_hold_is_reported(#[case] new: &str, #[case] exit: i32) {
     let desk = Desk::new();
     desk.write("interfaces", "auto eth0.1234\niface eth0.1234 inet static\n  address 198.51.100.3/24\n");
     desk.write("map.toml", format!("[ports]\neth0 = \"{new}\"\n"));
     let ran = desk.run_to(exit, "carry interfaces --to netplan@0.106 --map map.toml -o out");
-    let told = "[name-too-long]: the name `enp129s0f0np0.1234` in the result has 18 bytes";
-    assert_eq!(ran.told.contains(told), exit == 3, "{}", ran.told);
-    assert_eq!(ran.told.contains("interfaces:2:1  interfaces/iface/eth0.1234"), exit == 3, "{}", ran.told);
+    let reported = "[name-too-long]: the name `enp129s0f0np0.1234` in the result has 18 bytes";
+    assert_eq!(ran.reported.contains(reported), exit == 3, "{}", ran.reported);
+    assert_eq!(
+        ran.reported.contains("interfaces:2:1  interfaces/iface/eth0.1234"),
+        exit == 3,
+        "{}",
+        ran.reported
+    );
 }
 
 #[test]
-fn data_are_passed_over_and_a_missing_file_is_told() {
+fn data_are_passed_over_and_a_missing_file_is_reported() {
     let desk = Desk::new();
     for (file, text) in [
         ("pg/PG_VERSION", "16\n"),
@@ -135,12 +140,12 @@ fn data_are_passed_over_and_a_missing_file_is_told() {
     let ran = desk.run_to(0, "survey pg");
     assert!(ran.out.contains("PostgreSQL server on release 16"), "{}", ran.out);
     let ran = desk.run_to(0, "carry pg --to postgresql@18 -o out");
-    for told in [
+    for reported in [
         "[file-missing]: the file that is included here is not in the backup",
         "pg/postgresql.conf:1:1",
         "[data-passed-over]: 1 file",
     ] {
-        assert!(ran.told.contains(told), "{told}\n{}", ran.told);
+        assert!(ran.reported.contains(reported), "{reported}\n{}", ran.reported);
     }
     desk.write("pg/more.conf", "work_mem = 9MB # more\n");
     desk.run_to(0, "carry pg --to postgresql@18 -o whole");
@@ -163,7 +168,7 @@ fn what_has_not_to_change_stays_through_a_whole_course() {
     desk.write("pg/postgresql.conf", OLD);
     let ran = desk.run_to(0, "carry pg --to postgresql@18 -o out");
     let new = desk.read("out/pg.postgresql/postgresql.conf");
-    // What is pinned stands at the end.
+    // What is pinned is at the end.
     let pinned = new.strip_prefix(OLD).unwrap_or_else(|| panic!("{new}"));
     assert!(!pinned.is_empty() && pinned.lines().all(|line| line.contains(" = ")), "{pinned}");
     // An empty line is no comment.
@@ -178,7 +183,7 @@ fn a_command_is_shown_on_request_only() {
     for (more, shown) in [("", false), ("--show-untyped", true)] {
         let ran =
             desk.run_to(0, &format!("carry {} --to postgresql@18 -o out --replace {more}", backup.display()));
-        assert_eq!((ran.told + &desk.read("out/ledger.jsonl")).contains("seven_gulls"), shown, "{more}");
+        assert_eq!((ran.reported + &desk.read("out/ledger.jsonl")).contains("seven_gulls"), shown, "{more}");
     }
     desk.run_to(0, &format!("redact {} -o copy", backup.display()));
     assert!(!desk.read("copy/postgresql.conf").contains("gulls"));

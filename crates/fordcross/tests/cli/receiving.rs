@@ -16,7 +16,7 @@ fn carried(map: &str, status: i32) -> (Desk, String) {
         let loaded = stand_in(&desk, "out/gw.osier.json");
         assert_eq!(loaded.status, 0, "{}{}", loaded.out, loaded.err);
     }
-    (desk, ran.told)
+    (desk, ran.reported)
 }
 
 #[rstest]
@@ -35,9 +35,9 @@ fn carried(map: &str, status: i32) -> (Desk, String) {
 #[case::another_line("[map]\nfrom = \"thole/1@2\"", 1, "this map is for backups of `thole/1@2`")]
 #[case::another_unit("[map]\nunit = \"gw-hall\"", 1, "`gw-hall`")]
 #[case::two_of_one_name("[ports]\np2 = \"cu2\"\np3 = \"cu2\"", 1, "[port-twice]")]
-fn an_edited_map(#[case] map: &str, #[case] status: i32, #[case] told: &str) {
+fn an_edited_map(#[case] map: &str, #[case] status: i32, #[case] reported: &str) {
     let (_, err) = carried(map, status);
-    assert!(err.contains(told), "{told}:\n{err}");
+    assert!(err.contains(reported), "{reported}:\n{err}");
 }
 
 #[test]
@@ -56,7 +56,7 @@ fn renumbering_takes_along_what_is_derived() {
 /// With the route that leads out, or the last member, more goes than was asked for.
 #[rstest]
 #[case("p1", "osier/gateway-unreached", "connectivity-lost")]
-fn what_a_left_port_carried_is_told(#[case] port: &str, #[case] one: &str, #[case] other: &str) {
+fn what_a_left_port_carried_is_reported(#[case] port: &str, #[case] one: &str, #[case] other: &str) {
     let (_, err) = carried(&format!("[ports]\n{port} = \"leave\"\n"), 0);
     assert!(err.contains(one) || err.contains(other), "{err}");
 }
@@ -66,9 +66,9 @@ fn a_row_that_failed_says_why() {
     let desk = Desk::new();
     desk.carry("");
     let rows = desk.ledger("out");
-    let told =
+    let reported =
         |row: &&Value| ["by-hand", "dropped", "left-out"].contains(&row["fate"].as_str().unwrap_or_default());
-    let silent: Vec<&Value> = rows.iter().filter(told).filter(|row| !row["why"].is_string()).collect();
+    let silent: Vec<&Value> = rows.iter().filter(reported).filter(|row| !row["why"].is_string()).collect();
     assert!(silent.is_empty(), "{silent:#?}");
 }
 
@@ -76,9 +76,9 @@ fn a_row_that_failed_says_why() {
 #[case("--answer foo=bar", "nothing asks `foo`")]
 #[case("--severity osier/subnets-overlap=note", "what blocks is never lowered")]
 #[case("--severity osier/no-such=note", "has no rule `no-such`")]
-fn an_option_that_would_hide_something(#[case] option: &str, #[case] told: &str) {
+fn an_option_that_would_hide_something(#[case] option: &str, #[case] reported: &str) {
     let ran = Desk::new().run_to(2, &format!("carry gw.xml --to osier/8@2.1 -o out {option}"));
-    assert!(ran.told.contains(told), "{}", ran.told);
+    assert!(ran.reported.contains(reported), "{}", ran.reported);
 }
 
 #[test]
@@ -94,10 +94,10 @@ fn no_blocker_is_lowered() {
         for severity in ["warning", "note"] {
             let ran = desk.run(&format!("carry gw.xml --to osier/8@2.1 -o out --severity {code}={severity}"));
             assert!(
-                ran.status == 2 && ran.told.contains("never lowered"),
+                ran.status == 2 && ran.reported.contains("never lowered"),
                 "{code}: {} {}",
                 ran.status,
-                ran.told
+                ran.reported
             );
         }
     }
@@ -125,12 +125,12 @@ fn a_rule_that_is_wrong_is_passed_with_a_reason() {
     let shows = finding["shows"].as_str().expect("what it shows");
     desk.write("edited.toml", entry(shows));
     let ran = desk.run_to(0, "carry gw.xml --to osier/8@2.1 -o passed --map edited.toml");
-    assert!(ran.told.contains("accepted: a test of both ends"), "{}", ran.told);
+    assert!(ran.reported.contains("accepted: a test of both ends"), "{}", ran.reported);
     assert!(desk.read("passed/receipt.json").contains("a test of both ends"));
     desk.run_to(4, "carry gw.xml --to osier/8@2.1 -o strict --strict --map edited.toml");
     desk.write("edited.toml", entry("00000000"));
     let ran = desk.run_to(3, "carry gw.xml --to osier/8@2.1 -o lapsed --map edited.toml");
-    assert!(ran.told.contains("says something else now"), "{}", ran.told);
+    assert!(ran.reported.contains("says something else now"), "{}", ran.reported);
 }
 
 #[test]
@@ -153,7 +153,7 @@ fn every_port_keeps_its_name_if_asked() {
     let desk = Desk::new();
     let quay = concat!(env!("CARGO_MANIFEST_DIR"), "/tests/real/ifupdown/quay");
     let ran = desk.run_to(3, &format!("carry {quay} --to netplan@0.106 -o open"));
-    assert!(ran.told.contains("[port-open]"), "{}", ran.told);
+    assert!(ran.reported.contains("[port-open]"), "{}", ran.reported);
     desk.run_to(0, &format!("carry {quay} --to netplan@0.106 --same-names -o out"));
     let map: toml::Table = desk.read("out/map.toml").parse().expect("a map");
     let ports = map["ports"].as_table().expect("ports");
@@ -171,7 +171,7 @@ fn a_name_that_is_too_long_gets_another_in_the_map() {
     desk.write("edited.toml", ports);
     let ran = desk.run_to(3, "carry interfaces --to netplan@0.106 --map edited.toml -o long");
     let advice = "\"eth0.1000\" = \"vlan1000\"";
-    assert!(ran.told.contains("[name-too-long]") && ran.told.contains(advice), "{}", ran.told);
+    assert!(ran.reported.contains("[name-too-long]") && ran.reported.contains(advice), "{}", ran.reported);
     desk.write("edited.toml", format!("{ports}{advice}\n"));
     desk.run_to(0, "carry interfaces --to netplan@0.106 --map edited.toml -o out");
     let result = desk.read("out/interfaces.netplan.yaml");
@@ -180,7 +180,7 @@ fn a_name_that_is_too_long_gets_another_in_the_map() {
 
 /// What the map says of a port, and what blocks because of it, count the same.
 #[test]
-fn a_port_has_as_many_settings_wherever_it_is_told() {
+fn a_port_has_as_many_settings_wherever_it_is_reported() {
     let desk = Desk::new();
     let quay = concat!(env!("CARGO_MANIFEST_DIR"), "/tests/real/ifupdown/quay");
     desk.run_to(0, &format!("map {quay} --to netplan@0.106 -o open.toml"));
@@ -188,16 +188,16 @@ fn a_port_has_as_many_settings_wherever_it_is_told() {
     let ran = desk.run_to(3, &format!("carry {quay} --to netplan@0.106 --map open.toml -o out"));
     let ports = map.lines().skip_while(|line| *line != "[ports]").take_while(|line| !line.is_empty());
     let open = ports.filter(|line| line.contains(" = \"?\""));
-    let told: Vec<(&str, &str)> = open
+    let reported: Vec<(&str, &str)> = open
         .map(|line| {
             let (port, rest) = line.split_once(" = ").expect("an entry");
             (port, rest.rsplit("; ").next().expect("a count"))
         })
         .collect();
-    assert!(told.len() > 5, "{map}");
-    for (port, settings) in told {
+    assert!(reported.len() > 5, "{map}");
+    for (port, settings) in reported {
         let said = format!("the port `{port}` has {settings} and no partner");
-        assert!(ran.told.contains(&said), "{said}\n{}", ran.told);
+        assert!(ran.reported.contains(&said), "{said}\n{}", ran.reported);
     }
 }
 
@@ -218,7 +218,7 @@ fn no_backup_of_ours_is_unsound() {
     let mut surveyed = 0;
     for backup in backups.filter(is_backup) {
         let ran = Desk::new().run_to(0, &format!("survey {}", backup.display()));
-        assert!(!ran.told.contains("backup-unsound"), "{}: {}", backup.display(), ran.told);
+        assert!(!ran.reported.contains("backup-unsound"), "{}: {}", backup.display(), ran.reported);
         surveyed += 1;
     }
     assert!(surveyed >= 8, "{surveyed}");

@@ -40,9 +40,9 @@ fn a_copy_holds_no_secret(#[case] keep: &str, #[case] kept: &[&str], #[case] gon
     assert_eq!(table("copy.xml"), table("gw.xml"));
     // And it is never taken for the backup, however it is packed.
     let ran = desk.run_to(3, "carry copy.xml --to osier/8@2.1 -o out");
-    assert!(ran.told.contains("blocker[redacted-copy]"), "{}", ran.told);
+    assert!(ran.reported.contains("blocker[redacted-copy]"), "{}", ran.reported);
     // But for the secrets, nothing else is wrong with it: networks are apart as they were, and nothing is left.
-    assert_eq!(ran.told.matches("blocker[").count(), 1, "{}", ran.told);
+    assert_eq!(ran.reported.matches("blocker[").count(), 1, "{}", ran.reported);
 }
 
 #[test]
@@ -61,7 +61,7 @@ fn the_same_value_is_hidden_alike_and_the_copy_is_never_written_over() {
     };
     assert_eq!(between("panel-code"), between("phrase"));
     let ran = desk.run_to(1, "redact gw.xml -o copy.xml");
-    assert!(ran.told.contains("cannot write `copy.xml`"), "{}", ran.told);
+    assert!(ran.reported.contains("cannot write `copy.xml`"), "{}", ran.reported);
     desk.run_to(2, "redact gw.xml -o -");
 }
 
@@ -78,7 +78,7 @@ fn a_key_makes_the_same_copy_again() {
     assert_eq!(made("a.xml --key key"), made("b.xml --key key"));
     assert_ne!(made("c.xml"), made("d.xml"));
     let ran = desk.run_to(1, "redact gw.xml -o e.xml --key short");
-    assert!(ran.told.contains("fewer than 16 bytes"), "{}", ran.told);
+    assert!(ran.reported.contains("fewer than 16 bytes"), "{}", ran.reported);
 }
 
 /// A setting that was commented out is the commonest place of an old password; a note is another. What a copy hides the
@@ -123,11 +123,11 @@ fn what_stands_in_odd_places_is_hidden(#[case] name: &str, #[case] text: &str, #
             assert!(!desk.read(&path).contains("CANARY"), "{}", desk.read(&path));
             desk.run_to(0, &format!("survey {copy} {treat}"));
         } else {
-            assert!(!ran.told.contains("CANARY"), "{}", ran.told);
+            assert!(!ran.reported.contains("CANARY"), "{}", ran.reported);
         }
     }
     let ran = desk.run(&format!("carry {line} -o out"));
-    assert!(!ran.told.contains("CANARY"), "{}", ran.told);
+    assert!(!ran.reported.contains("CANARY"), "{}", ran.reported);
     if desk.path("out").exists() {
         assert!(!desk.read("out/ledger.jsonl").contains("CANARY"), "{}", desk.read("out/ledger.jsonl"));
     }
@@ -160,6 +160,6 @@ fn names_of_files_are_hidden() {
     assert!(ran.out.contains("faces/name-") && ran.out.contains("6 of 6 files have the hash"), "{}", ran.out);
     let before = desk.run_to(0, "survey hall.zip");
     let counts =
-        |told: &str| told.lines().filter(|line| line.starts_with("  all ")).map(str::to_owned).next();
+        |reported: &str| reported.lines().filter(|line| line.starts_with("  all ")).map(str::to_owned).next();
     assert_eq!(counts(&ran.out), counts(&before.out));
 }

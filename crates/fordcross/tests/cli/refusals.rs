@@ -13,13 +13,13 @@ const CARRY: &str = "carry gw.xml --to osier/8@2.1 -o out";
 #[case("firmware=\"4.6\"", "firmware=\"4.7\"", &["release-unlisted", "gw.xml:3:16", "no release `4.7`", "`4.1`, `4.2` and `4.6`", "--treat-as"])]
 #[case("model=\"20\"", "model=\"25\"", &["model-unknown", "gw.xml:3:31", "no model `25`", "did you mean `20`?"])]
 #[case("<?xml version=\"1.0\" encoding=\"UTF-8\"?>", "<!DOCTYPE teasel-backup>", &["xml-doctype", "gw.xml:1:1"])]
-fn a_bad_backup_is_refused(#[case] find: &str, #[case] put: &str, #[case] told: &[&str]) {
+fn a_bad_backup_is_refused(#[case] find: &str, #[case] put: &str, #[case] reported: &[&str]) {
     let desk = Desk::new();
     assert!(WRACKHAVEN.contains(find), "the case changes something");
     desk.write("gw.xml", WRACKHAVEN.replacen(find, put, 1));
     let ran = desk.run_to(1, CARRY);
-    for words in told {
-        assert!(ran.told.contains(words), "`{words}` is not told:\n{}", ran.told);
+    for words in reported {
+        assert!(ran.reported.contains(words), "`{words}` is not told:\n{}", ran.reported);
     }
     assert_eq!(desk.names(), ["gw.xml"], "nothing is written");
 }
@@ -29,7 +29,11 @@ fn another_outermost_element_is_not_recognised() {
     let desk = Desk::new();
     desk.write("gw.xml", WRACKHAVEN.replace("teasel-backup", "weasel-backup"));
     let ran = desk.run_to(1, CARRY);
-    assert!(ran.told.contains("it is XML with the outermost element `weasel-backup`"), "{}", ran.told);
+    assert!(
+        ran.reported.contains("it is XML with the outermost element `weasel-backup`"),
+        "{}",
+        ran.reported
+    );
 }
 
 #[test]
@@ -37,7 +41,11 @@ fn all_that_is_wrong_with_a_head_is_told_at_once() {
     let desk = Desk::new();
     desk.write("gw.xml", WRACKHAVEN.replace("firmware=\"4.6\" model=\"20\"", "firmware=\"5\" model=\"30\""));
     let ran = desk.run_to(1, CARRY);
-    assert!(ran.told.contains("release-unlisted") && ran.told.contains("model-unknown"), "{}", ran.told);
+    assert!(
+        ran.reported.contains("release-unlisted") && ran.reported.contains("model-unknown"),
+        "{}",
+        ran.reported
+    );
 }
 
 #[test]
@@ -46,17 +54,17 @@ fn an_unlisted_release_is_read_as_asked_and_that_is_recorded() {
     desk.write("gw.xml", WRACKHAVEN.replace("firmware=\"4.6\"", "firmware=\"4.6 r2\""));
     let ran = desk.run_to(0, &format!("{CARRY} --treat-as 4.6"));
     assert!(
-        ran.told
+        ran.reported
             .contains("warning[release-treated-as]: the backup says release `4.6 r2` and was read as `4.6`"),
         "{}",
-        ran.told
+        ran.reported
     );
     let receipt = desk.read("out/receipt.json");
     assert!(
         receipt.contains("\"from\": \"teasel/20@4.6 r2\"") && receipt.contains("\"read_as\": \"4.6\""),
         "{receipt}"
     );
-    assert!(desk.run_to(1, &format!("{CARRY} --treat-as 9 --replace")).told.contains("no release `9`"));
+    assert!(desk.run_to(1, &format!("{CARRY} --treat-as 9 --replace")).reported.contains("no release `9`"));
 }
 
 /// A command that cannot go on: its arguments, the status, and what must be told.
@@ -76,10 +84,10 @@ fn an_unlisted_release_is_read_as_asked_and_that_is_recorded() {
 #[case("ledger gw.xml", 1, "cannot read")]
 #[case("ledger . --fate lost", 2, "there is no fate `lost`")]
 #[case("survey gw.xml --profiles none", 1, "cannot read the folder `none`")]
-fn a_command_that_cannot_go_on_says_why(#[case] line: &str, #[case] status: i32, #[case] told: &str) {
+fn a_command_that_cannot_go_on_says_why(#[case] line: &str, #[case] status: i32, #[case] reported: &str) {
     let desk = Desk::new();
     let ran = desk.run_to(status, line);
-    assert!(ran.told.contains(told), "{}", ran.told);
+    assert!(ran.reported.contains(reported), "{}", ran.reported);
     assert_eq!(desk.names(), ["gw.xml"], "nothing is written");
 }
 
@@ -89,12 +97,12 @@ fn a_command_that_cannot_go_on_says_why(#[case] line: &str, #[case] status: i32,
 #[case("[ports]\np1 = \"cu7\"\n", "port-unknown", "map.toml:2:6", "Osier 8 has no port `cu7`")]
 #[case("[ports]\np1 = \"cu1\"\np2 = \"cu1\"\n", "port-twice", "map.toml:3:6", "both `p1` and `p2`")]
 #[case("[ports]\np1 = cu1\n", "toml-malformed", "map.toml:2:6", "")]
-fn a_bad_map_is_refused(#[case] map: &str, #[case] code: &str, #[case] place: &str, #[case] told: &str) {
+fn a_bad_map_is_refused(#[case] map: &str, #[case] code: &str, #[case] place: &str, #[case] reported: &str) {
     let desk = Desk::new();
     desk.write("map.toml", map);
     let ran = desk.run_to(1, &format!("{CARRY} --map map.toml"));
-    for words in [code, place, told] {
-        assert!(ran.told.contains(words), "`{words}` is not told:\n{}", ran.told);
+    for words in [code, place, reported] {
+        assert!(ran.reported.contains(words), "`{words}` is not told:\n{}", ran.reported);
     }
     assert_eq!(desk.names(), ["gw.xml", "map.toml"]);
 }
@@ -110,7 +118,7 @@ fn a_bad_profile_is_told_with_all_its_mistakes() {
         .replace("\"unit/resolver\"    = { type = \"address\"", "\"unit/resolver\"    = { type = \"adress\"");
     desk.write("own/teasel.profile.toml", wrong);
     let ran = desk.run_to(1, "survey gw.xml --profiles own");
-    for told in [
+    for reported in [
         "the key `form` is missing here",
         "the key `from` means nothing here",
         "did you mean `form`?",
@@ -119,7 +127,7 @@ fn a_bad_profile_is_told_with_all_its_mistakes() {
         "did you mean `address`?",
         "teasel.profile.toml:",
     ] {
-        assert!(ran.told.contains(told), "`{told}` is not told:\n{}", ran.told);
+        assert!(ran.reported.contains(reported), "`{reported}` is not told:\n{}", ran.reported);
     }
 }
 
@@ -128,7 +136,7 @@ fn one_bad_backup_of_several_does_not_hide_the_others() {
     let desk = Desk::new();
     desk.write("bad.xml", "<oops>");
     let ran = desk.run_to(1, "survey bad.xml gw.xml --each");
-    assert!(ran.told.contains("bad.xml:1:7") && ran.out.contains("Teasel 20"), "{}", ran.told);
+    assert!(ran.reported.contains("bad.xml:1:7") && ran.out.contains("Teasel 20"), "{}", ran.reported);
 }
 
 /// Neither what steers a terminal nor what turns the direction of writing, nor a line end where none should be.
@@ -140,8 +148,8 @@ fn control_characters_never_reach_the_terminal() {
     let ran = desk.run_to(0, "survey gw.xml");
     assert!(ran.out.contains("\\u{9b}31mred\\u{202e}"), "{}", ran.out);
     desk.write("other/a\nblocker[x]: b\u{1b}.ini", "a = 1\n");
-    let told = desk.run_to(1, "survey other").out;
-    assert!(told.contains("a\\nblocker[x]: b\\u{1b}.ini: no profile"), "{told}");
+    let reported = desk.run_to(1, "survey other").out;
+    assert!(reported.contains("a\\nblocker[x]: b\\u{1b}.ini: no profile"), "{reported}");
 }
 
 /// A file that was changed, or is none of ours, is no ledger.
@@ -150,7 +158,7 @@ fn control_characters_never_reach_the_terminal() {
 #[case("1")]
 #[case("{\"a\": 1}")]
 #[case("{\"row\":1,\"kind\":\"setting\"")]
-fn what_is_no_ledger_is_told(#[case] line: &str) {
+fn what_is_no_ledger_is_reported(#[case] line: &str) {
     let desk = Desk::new();
     let ledger = format!("{line}\n");
     let hash = blake3::hash(ledger.as_bytes()).to_hex();
@@ -159,21 +167,21 @@ fn what_is_no_ledger_is_told(#[case] line: &str) {
     desk.write("out/receipt.json", format!("{{\"fordcross\": \"0.1.0\", \"outputs\": [{listed}]}}"));
     desk.write("out/ledger.jsonl", ledger);
     let ran = desk.run_to(1, "ledger out");
-    assert!(ran.told.contains("`out/ledger.jsonl` line 1 is no row of a ledger"), "{}", ran.told);
+    assert!(ran.reported.contains("`out/ledger.jsonl` line 1 is no row of a ledger"), "{}", ran.reported);
 }
 
-/// A ledger that somebody changed, or that stands without its receipt, says nothing that could be trusted.
+/// A ledger that somebody changed, or that is without its receipt, says nothing that could be trusted.
 #[rstest]
 #[case("ledger.jsonl", "\n", "is not the ledger that the receipt beside it lists")]
 #[case("receipt.json", "{\"shop\": \"bakery\"}", "is none of a carry")]
 #[case("receipt.json", "", "is none of a carry")]
-fn a_ledger_is_the_one_of_its_receipt(#[case] file: &str, #[case] text: &str, #[case] told: &str) {
+fn a_ledger_is_the_one_of_its_receipt(#[case] file: &str, #[case] text: &str, #[case] reported: &str) {
     let desk = Desk::new();
     desk.carry("");
     desk.run_to(0, "ledger out");
     desk.write(&format!("out/{file}"), text);
     let ran = desk.run_to(1, "ledger out");
-    assert!(ran.told.contains(told), "{}", ran.told);
+    assert!(ran.reported.contains(reported), "{}", ran.reported);
     std::fs::remove_file(desk.path("out/receipt.json")).expect("removed");
-    assert!(desk.run_to(1, "ledger out").told.contains("carry the backup again"));
+    assert!(desk.run_to(1, "ledger out").reported.contains("carry the backup again"));
 }

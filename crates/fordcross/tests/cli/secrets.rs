@@ -27,7 +27,7 @@ fn nothing_printed_holds_a_secret(#[case] line: &str) {
     let ran = desk.run_to(0, line);
     for secret in secrets() {
         for piece in secret.lines().filter(|piece| !piece.starts_with("-----")) {
-            assert!(!ran.out.contains(piece) && !ran.told.contains(piece), "{line} prints {piece}");
+            assert!(!ran.out.contains(piece) && !ran.reported.contains(piece), "{line} prints {piece}");
         }
     }
 }
@@ -69,8 +69,8 @@ fn messages_about_broken_files_do_not_quote_them(#[case] find: &str, #[case] put
     let desk = Desk::new();
     desk.write("gw.xml", WRACKHAVEN.replacen(find, put, 1));
     let ran = desk.run_to(1, "carry gw.xml --to osier/8@2.1 -o out");
-    assert!(ran.told.contains("error[xml-malformed]"), "{}", ran.told);
-    for told in ["kelp", "$6$", "BEGIN", "hunter2"] {
-        assert!(!ran.told.contains(told), "{}", ran.told);
+    assert!(ran.reported.contains("error[xml-malformed]"), "{}", ran.reported);
+    for reported in ["kelp", "$6$", "BEGIN", "hunter2"] {
+        assert!(!ran.reported.contains(reported), "{}", ran.reported);
     }
 }

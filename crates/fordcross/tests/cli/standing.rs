@@ -1,4 +1,4 @@
-//! Configurations as they stand in folders: packed with their folder, in two folders, with files that include others,
+//! Configurations as they are in folders: packed with their folder, in two folders, with files that include others,
 //! among what editors and packages leave behind.
 
 use crate::desk::Desk;
@@ -58,8 +58,12 @@ fn each_include_is_as_the_server_does_it_or_has_a_row() {
     let mut wanted = wanted.to_vec();
     wanted.sort_unstable();
     assert_eq!(found, wanted);
-    assert!(ran.told.contains("`/opt/other/by-end.conf` is taken to be `by-end.conf`"), "{}", ran.told);
-    assert_eq!(ran.told.matches("warning[").count(), 2, "{}", ran.told);
+    assert!(
+        ran.reported.contains("`/opt/other/by-end.conf` is taken to be `by-end.conf`"),
+        "{}",
+        ran.reported
+    );
+    assert_eq!(ran.reported.matches("warning[").count(), 2, "{}", ran.reported);
 }
 
 /// The same result, however the folder is given.
@@ -80,7 +84,11 @@ fn each_include_is_as_the_server_does_it_or_has_a_row() {
     "w/etc/pg --also w/data",
     "is data"
 )]
-fn a_configuration_is_found_where_it_stands(#[case] shell: &str, #[case] given: &str, #[case] told: &str) {
+fn a_configuration_is_found_where_it_stands(
+    #[case] shell: &str,
+    #[case] given: &str,
+    #[case] reported: &str,
+) {
     let desk = Desk::new();
     server(&desk, "pg");
     desk.run_to(0, "carry pg --to postgresql@18 -o whole-folder");
@@ -89,8 +97,8 @@ fn a_configuration_is_found_where_it_stands(#[case] shell: &str, #[case] given: 
     assert!(done.success());
     let ran = desk.run_to(0, &format!("carry {given} --to postgresql@18 -o out"));
     assert_eq!(rows(&desk, "out"), wanted);
-    let told = if told == "is data" { "1 file of the folder passed over" } else { told };
-    assert!(ran.told.contains(told), "{}", ran.told);
+    let reported = if reported == "is data" { "1 file of the folder passed over" } else { reported };
+    assert!(ran.reported.contains(reported), "{}", ran.reported);
 }
 
 #[test]
@@ -99,7 +107,7 @@ fn settings_and_data_are_one_backup_in_one_archive() {
     server(&desk, "w/etc/pg");
     desk.write("w/var/pg/postgresql.auto.conf", "work_mem = '9MB'\n");
     let ran = desk.run_to(0, "carry w --to postgresql@18 -o out");
-    assert!(desk.read("out/w.postgresql/postgresql.auto.conf").contains("9MB"), "{}", ran.told);
+    assert!(desk.read("out/w.postgresql/postgresql.auto.conf").contains("9MB"), "{}", ran.reported);
 }
 
 #[rstest]
@@ -110,12 +118,12 @@ fn settings_and_data_are_one_backup_in_one_archive() {
 #[case("carry two/a --also two/b --to postgresql@18 -o out", "is in both `two/a` and `two/b`")]
 #[case("carry gw.xml --also two/b --to postgresql@18 -o out", "`gw.xml` is no folder")]
 #[case("carry two/a --also gw.xml --to postgresql@18 -o out", "`gw.xml` is no folder")]
-fn what_may_be_either_is_asked(#[case] line: &str, #[case] told: &str) {
+fn what_may_be_either_is_asked(#[case] line: &str, #[case] reported: &str) {
     let desk = Desk::new();
     server(&desk, "two/a");
     server(&desk, "two/b");
     let ran = desk.run(line);
-    assert!(ran.told.contains(told) && matches!(ran.status, 1 | 3), "{}{}", ran.status, ran.told);
+    assert!(ran.reported.contains(reported) && matches!(ran.status, 1 | 3), "{}{}", ran.status, ran.reported);
     assert!(!desk.path("out").exists());
 }
 
@@ -123,7 +131,7 @@ fn what_may_be_either_is_asked(#[case] line: &str, #[case] told: &str) {
 #[rstest]
 #[case("1MB", 4)]
 #[case("32768kB", 0)]
-fn what_a_base_overrides_is_told(#[case] of_base: &str, #[case] status: i32) {
+fn what_a_base_overrides_is_reported(#[case] of_base: &str, #[case] status: i32) {
     let desk = Desk::new();
     for (name, text) in [
         ("old/PG_VERSION", "15\n"),
@@ -136,9 +144,9 @@ fn what_a_base_overrides_is_told(#[case] of_base: &str, #[case] status: i32) {
     }
     desk.run_to(status, "carry old --to postgresql@18 --base new -o out --strict");
     let rows = desk.ledger("out");
-    let told = rows.iter().filter(|row| row["findings"][0] == "base-overrides");
-    let told: Vec<&str> = told.filter_map(|row| row["locator"].as_str()).collect();
-    assert_eq!(told, if status == 4 { &["main/work_mem"][..] } else { &[] });
+    let reported = rows.iter().filter(|row| row["findings"][0] == "base-overrides");
+    let reported: Vec<&str> = reported.filter_map(|row| row["locator"].as_str()).collect();
+    assert_eq!(reported, if status == 4 { &["main/work_mem"][..] } else { &[] });
 }
 
 /// An untouched system has scripts of its packages and nothing else to tell.
@@ -151,8 +159,8 @@ fn scripts_of_packages_are_no_work_for_a_person() {
         desk.write(&format!("net/{script}"), "#!/bin/sh\nexit 0\n");
     }
     let ran = desk.run_to(0, "carry net --to netplan@0.106 -o out --strict");
-    assert!(!ran.told.contains("warning["), "{}", ran.told);
+    assert!(!ran.reported.contains("warning["), "{}", ran.reported);
     desk.write("net/if-up.d/firewall", "#!/bin/sh\niptables-restore </etc/fw\n");
     let ran = desk.run_to(4, "carry net --to netplan@0.106 -o out2 --strict");
-    assert!(ran.told.contains("scripts/up/firewall"), "{}", ran.told);
+    assert!(ran.reported.contains("scripts/up/firewall"), "{}", ran.reported);
 }

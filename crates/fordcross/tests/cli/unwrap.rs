@@ -32,13 +32,13 @@ fn it_becomes_what_the_plain_one_becomes(
     #[case] name: &str,
     #[case] bytes: Vec<u8>,
     #[case] option: &str,
-    #[case] told: &str,
+    #[case] reported: &str,
 ) {
     let desk = Desk::new();
     desk.run_to(0, "carry gw.xml --to osier/8@2.1 -o plain");
     desk.write(name, &bytes);
     let ran = desk.run_to(0, &format!("survey {name} {option}"));
-    assert!(ran.out.contains(told), "{}", ran.out);
+    assert!(ran.out.contains(reported), "{}", ran.out);
     desk.run_to(0, &format!("carry {name} --to osier/8@2.1 -o out {option}"));
     let plain = |text: String| text.replace('\u{e9}', "e");
     for file in ["gw.osier.json", "ledger.jsonl"] {
@@ -54,11 +54,11 @@ fn it_becomes_what_the_plain_one_becomes(
 #[case(b"PK\x03\x04\xFF".to_vec(), "gw.xml:1:1", "the zip archive is cut off or damaged")]
 #[case(gzip(WRACKHAVEN.as_bytes())[..900].to_vec(), "gw.xml:1:1", "the gzip data is cut off")]
 #[case(gzip(&vec![b' '; 40 << 20]), "gw.xml:1:1", "more than 200 times its size")]
-fn what_is_no_text_is_refused(#[case] bytes: Vec<u8>, #[case] place: &str, #[case] told: &str) {
+fn what_is_no_text_is_refused(#[case] bytes: Vec<u8>, #[case] place: &str, #[case] reported: &str) {
     let desk = Desk::new();
     desk.write("gw.xml", bytes);
     let ran = desk.run_to(1, "carry gw.xml --to osier/8@2.1 -o out");
-    assert!(ran.told.contains(place) && ran.told.contains(told), "{}", ran.told);
+    assert!(ran.reported.contains(place) && ran.reported.contains(reported), "{}", ran.reported);
     assert_eq!(desk.names(), ["gw.xml"], "nothing is written");
 }
 
@@ -67,5 +67,5 @@ fn how_much_is_unpacked_can_be_set() {
     let desk = Desk::new();
     desk.write("gw.xml.gz", gzip(WRACKHAVEN.as_bytes()));
     let ran = desk.run_to(1, "survey gw.xml.gz --max-unpacked 1000");
-    assert!(ran.told.contains("unpacks to more than 1000 bytes"), "{}", ran.told);
+    assert!(ran.reported.contains("unpacks to more than 1000 bytes"), "{}", ran.reported);
 }

@@ -26,7 +26,7 @@ pub(crate) struct Case {
     pub(crate) model: &'static str,
 }
 
-/// What random backups seldom have, or cannot: something else of an export of the receiving line's older release.
+/// What random backups seldom have, or cannot: something else of an export of the receiving platform's older release.
 const PLANTED: [(&str, &str); 12] = [
     ("\"network\": \"192.0.2.0/24\", ", ""),
     (", \"interface\": \"cu1\"}", "}"),

@@ -34,7 +34,7 @@ struct Element {
 struct Names {
     ports: Vec<String>,
     interfaces: Vec<String>,
-    /// Ports that stand in no bundle yet.
+    /// Ports that are in no bundle yet.
     unbundled: Vec<String>,
     /// Networks of 64 addresses that no interface has yet, and those that one has.
     free: Vec<String>,

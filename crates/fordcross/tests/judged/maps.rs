@@ -29,7 +29,7 @@ pub(crate) const DEEDS: [Deed; 8] = [
     Deed::OneAddress,
 ];
 
-/// A map that does this; none for [`Deed::None`].
+/// A map that does this; `None` for [`Deed::None`].
 pub(crate) fn map(deed: Deed, used: &[String], addresses: &[&str], rng: &mut Rng) -> Option<String> {
     let mut text = String::from("[map]\nformat = 2\n");
     let port = |rng: &mut Rng| rng.choice(used).cloned().unwrap_or_else(|| "p1".to_owned());

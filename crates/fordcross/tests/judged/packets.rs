@@ -32,7 +32,7 @@ pub(crate) fn opened(backup: &str, result: &str, deed: Deed, map: &str) -> Optio
     let filter = document.root_element().children().find(|node| node.has_tag_name("filter"))?;
     let packets = packets(filter);
     packets.into_iter().find_map(|packet| {
-        // What stands on no port of the map is the same on both: a bundle.
+        // What is on no port of the map is the same on both: a bundle.
         let (port, rest) = packet.interface.split_once('.').unwrap_or((&packet.interface, ""));
         let port = match ports.get(port) {
             Some(&"leave" | &"?") => return None,

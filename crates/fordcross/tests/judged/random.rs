@@ -82,7 +82,7 @@ fn without_keys(locator: &str) -> String {
 }
 
 /// Renumbering is what a plain reader would make of the result: each address of the old network is the same of the new,
-/// wherever it stands, and nothing else changes. So who holds whom is the same, too.
+/// wherever it is, and nothing else changes. So who holds whom is the same, too.
 #[test]
 fn renumbering_changes_addresses_alone() {
     let cases: Vec<Case> = cases().into_iter().filter(|case| case.deed == Deed::SameLength).collect();

@@ -11,13 +11,13 @@ use std::path::{Path, PathBuf};
 use std::sync::OnceLock;
 use tempfile::TempDir;
 
-/// A receiving line with its cases and its judge.
+/// A receiving platform with its cases and its judge.
 pub(crate) trait Receiving: Sync {
     type Case: Sync;
     /// `osier`, of its profile and its figures.
     const LINE: &'static str;
     const PROFILE: &'static str;
-    /// What nothing can show, with why it stands there all the same.
+    /// What nothing can show, with why it is there all the same.
     const SPARED: &'static [(&'static str, &'static str)];
 
     fn cases() -> Vec<Self::Case>;
@@ -34,7 +34,7 @@ pub(crate) trait Receiving: Sync {
 enum Shown {
     Refused,
     Told,
-    /// The profile cannot be read without it: another rule stands on it.
+    /// The profile cannot be read without it: another rule is on it.
     Needed,
 }
 

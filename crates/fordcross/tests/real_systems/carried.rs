@@ -87,7 +87,7 @@ impl Carried {
         counts
     }
 
-    /// That a text stands in nothing but the converted configuration.
+    /// That a text is in nothing but the converted configuration.
     #[track_caller]
     pub(crate) fn keeps_to_itself(&self, secret: &str, configuration: &Path) {
         assert!(!self.printed.contains(secret), "printed: {}", self.printed);

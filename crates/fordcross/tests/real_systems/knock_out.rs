@@ -165,7 +165,7 @@ fn backup(settings: &str, access: &str) -> TempDir {
     folder
 }
 
-fn told<'f>(ran: &'f Ran, code: &str) -> Option<&'f Value> {
+fn reported<'f>(ran: &'f Ran, code: &str) -> Option<&'f Value> {
     ran.findings.iter().find(|finding| finding["code"] == format!("postgresql/{code}").as_str())
 }
 
@@ -174,7 +174,7 @@ fn judge((code, settings, access, then): (&str, &str, &str, Then), all: &[Mutant
     let backup = backup(settings, access);
     let before = carry(backup.path(), None);
     let is_moot = code == "archive-both" && before.status == Some(0);
-    let rule = match told(&before, code) {
+    let rule = match reported(&before, code) {
         Some(finding) => finding["rule"].as_str().unwrap_or_default().to_owned(),
         // What the old server ignored is left behind, and the rule is that of the row.
         None if is_moot => {
@@ -198,7 +198,7 @@ fn judge((code, settings, access, then): (&str, &str, &str, Then), all: &[Mutant
     let profiles = TempDir::new().expect("a temporary folder");
     fs::write(profiles.path().join("postgresql.profile.toml"), &mutant.text).expect("written");
     let without = carry(backup.path(), Some(profiles.path()));
-    if without.status != Some(0) || told(&without, code).is_some() {
+    if without.status != Some(0) || reported(&without, code).is_some() {
         return Err(format!("{code}: still told without its rule: {}", without.said));
     }
     if then == Taken {

@@ -55,10 +55,10 @@ fn asked(side: &str, from: &Path, ports: &str) -> String {
     command.args(["-n", "-m", "bash", "-c", ASK]).env("SIDE", side).env("FROM", from).env("PORTS", ports);
     let output = run(&mut command);
     assert!(output.status.success(), "{side}: {}", said(&output));
-    let told =
+    let reported =
         String::from_utf8_lossy(&output.stdout).replace(" proto static", "").replace(" proto boot", "");
     let mut lines: Vec<String> =
-        told.lines().map(|line| line.split_whitespace().collect::<Vec<_>>().join(" ")).collect();
+        reported.lines().map(|line| line.split_whitespace().collect::<Vec<_>>().join(" ")).collect();
     lines.retain(|line| !line.is_empty());
     lines.join("\n")
 }

@@ -176,7 +176,7 @@ fn units_say_what_the_stanzas_said() {
         let path = root.path().join("run/systemd/network").join(name);
         fs::read_to_string(&path).unwrap_or_else(|error| panic!("{name}: {error}"))
     };
-    for (file, told) in [
+    for (file, reported) in [
         (
             "10-netplan-enp1s0.network",
             &["Address=192.0.2.10/24", "Label=enp1s0:1", "Gateway=192.0.2.1", "DNS=192.0.2.53"][..],
@@ -191,8 +191,8 @@ fn units_say_what_the_stanzas_said() {
         ("10-netplan-bond0.network", &["VLAN=bond0.20"]),
         ("10-netplan-br0.netdev", &["STP=false", "ForwardDelaySec=2"]),
     ] {
-        for told in told {
-            assert!(unit(file).contains(told), "{told}\n{}", unit(file));
+        for reported in reported {
+            assert!(unit(file).contains(reported), "{reported}\n{}", unit(file));
         }
     }
 }

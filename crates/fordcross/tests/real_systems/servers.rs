@@ -27,7 +27,7 @@ fn declared(release: &str) -> BTreeMap<String, Option<String>> {
     of_main.collect()
 }
 
-/// What a server has, and nobody can write into its files; and what stands there in another way.
+/// What a server has, and nobody can write into its files; and what is there in another way.
 fn is_of_the_file(name: &str, setting: &Setting) -> bool {
     setting.context != "internal"
         && !["primary_conninfo", "data_directory_mode", "config_file"].contains(&name)
@@ -94,7 +94,7 @@ fn the_profile_has_the_defaults_that_changed() {
     }
 }
 
-/// The files that a release comes with, as a backup: each setting that stands there as a comment is given.
+/// The files that a release comes with, as a backup: each setting that is there as a comment is given.
 fn sample_of(release: &str) -> TempDir {
     let folder = TempDir::new().expect("a temporary folder");
     let share = kept().join("postgresql").join(release).join("native/share/postgresql");
@@ -168,7 +168,7 @@ fn alike(rules: &str) -> String {
 }
 
 /// The settings that a person was told are not the same any more.
-fn told(carried: &Carried) -> BTreeSet<String> {
+fn reported(carried: &Carried) -> BTreeSet<String> {
     let changed = ["approximated", "dropped", "by-hand", "left-out", "unmatched"];
     let name = |locator: &str| {
         locator.split('/').next_back().unwrap_or_default().split('[').next().unwrap_or_default().to_owned()
@@ -199,11 +199,11 @@ fn behaves_the_same(
         // A number of disks in 12, of pages in 13.
         "effective_io_concurrency",
     ];
-    let told = told(carried);
+    let reported = reported(carried);
     let mut different = Vec::new();
     for (name, setting) in old.iter().filter(|(_, setting)| setting.context != "internal") {
         let Some(now) = new.get(name) else { continue };
-        let same = now.value == setting.value || OTHER.contains(&name.as_str()) || told.contains(name);
+        let same = now.value == setting.value || OTHER.contains(&name.as_str()) || reported.contains(name);
         // A list may have other white space in it; the old spelling of a word may be another now.
         let alike = now.value.replace(' ', "") == setting.value.replace(' ', "");
         if !same && !alike {

@@ -62,11 +62,14 @@ fn described(release: &str, folder: &Path) -> Vec<Described> {
     };
     let mut all: Vec<Described> = text.lines().filter_map(describe).collect();
     for choice in all.iter_mut().filter(|setting| setting.kind == "ENUM") {
-        // What it can be stands in the hint of what it cannot.
+        // What it can be is in the hint of what it cannot.
         write(folder, &format!("{} = nothing_like_it\n", choice.name));
-        let told = said(&ask(release, folder, "port"));
-        let hint =
-            told.split("Available values: ").nth(1).and_then(|rest| rest.lines().next()).unwrap_or_default();
+        let reported = said(&ask(release, folder, "port"));
+        let hint = reported
+            .split("Available values: ")
+            .nth(1)
+            .and_then(|rest| rest.lines().next())
+            .unwrap_or_default();
         choice.choices = hint.trim_end_matches('.').split(", ").map(str::to_owned).collect();
     }
     assert!(all.len() > 150, "{} settings of {release}", all.len());

@@ -21,7 +21,7 @@ pub(crate) enum Cause {
     Other(NodeId),
 }
 
-/// Finds what stands behind nodes of a new tree.
+/// Finds what is behind nodes of a new tree.
 pub(crate) struct Causes<'c> {
     pub(super) ledger: &'c Ledger,
     /// The rows that land at each node, in the order of nodes.
@@ -49,7 +49,7 @@ impl<'c> Causes<'c> {
         rows[from..].iter().take_while(move |(known, _)| *known == node).map(|(_, row)| *row)
     }
 
-    /// The first row that lands at a node or at what stands in it.
+    /// The first row that lands at a node or at what is in it.
     pub(crate) fn first_row(&self, judge: &Judge<'_, '_>, node: NodeId) -> Option<RowId> {
         let mut work = vec![node];
         let mut first: Option<RowId> = None;
@@ -216,7 +216,7 @@ impl<'c> Causes<'c> {
     }
 }
 
-/// Whether what would have stood at a path is of a wanted one: there, in it or around it.
+/// Whether what would have been at a path is of a wanted one: there, in it or around it.
 pub(super) fn concerns(wanted: &str, lost: &str) -> bool {
     let fits = |(wanted, lost): (&str, &str)| wanted == "*" || wanted.split('|').any(|name| name == lost);
     wanted.split('/').zip(lost.split('/')).all(fits)

@@ -1,5 +1,5 @@
-//! What a person is told of breaches: what is wrong, what became of it, and the settings of the backup and the
-//! entries of the map that stand behind it.
+//! Findings about breaches: what is wrong, what became of it, and the settings of the backup and the
+//! entries of the map that are behind it.
 
 mod causes;
 mod sentences;
@@ -37,7 +37,7 @@ pub(crate) struct Went {
     pub(crate) port: Option<PortId>,
 }
 
-/// What is told together.
+/// What shares a finding.
 #[derive(Clone, PartialEq, Eq, Hash)]
 struct Kind {
     code: String,
@@ -58,7 +58,7 @@ enum GroupedBy {
     Alone(NodeId),
 }
 
-/// What is needed of a carry to say what stands behind a breach.
+/// What is needed of a carry to say what is behind a breach.
 pub(crate) struct Words<'w> {
     pub(crate) place_of_row: &'w mut dyn FnMut(RowId) -> Site,
     /// The label of a node of the new tree.
@@ -90,7 +90,7 @@ pub(crate) fn judged(
             let (why, fate) = (sentence(judge, breached, 1), causes.fate(&behind));
             all.went.push(Went { rule, why, fate, port });
         }
-        // What went because of what went before is told with that.
+        // What went because of an earlier removal shares its finding.
         let follows = matches!(breached.part, Part::Required(..) | Part::Narrowed(_))
             && number < settled.went.len()
             && Causes::follows(settled, breached);
@@ -235,7 +235,7 @@ fn finding(
     finding
 }
 
-/// A breach with what stands behind it.
+/// A breach with what is behind it.
 type Member<'b> = (&'b Breached, Vec<Cause>);
 
 /// How many places of one finding are kept.

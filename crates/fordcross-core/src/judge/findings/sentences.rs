@@ -157,7 +157,7 @@ pub(super) fn shown(judge: &Judge<'_, '_>, node: NodeId) -> String {
     let names = judge.names_on_way(node);
     let entry = judge.profile.schema.entries.iter().find(|entry| entry.pattern.fits(&names));
     match entry.map(|entry| &entry.what) {
-        Some(What::Setting { kind, .. }) if judge.profile.types.is_open(*kind) => {
+        Some(What::Setting { ty, .. }) if judge.profile.types.is_open(*ty) => {
             format!("`{}` ", judge.tree.value(node).trim_ascii())
         }
         Some(What::Object { name: Some(_), .. }) => format!("`{}` ", judge.tree.name(node)),

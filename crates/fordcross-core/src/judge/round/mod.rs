@@ -110,7 +110,7 @@ impl<'r, 'a> Round<'r, '_, 'a> {
         self.found.push(Breached { rule, part, node, breach, takes, seen: Vec::new(), other: None });
     }
 
-    /// How many of several settings that exclude one another say something. An empty text says nothing, unless it stands
+    /// How many of several settings that exclude one another say something. An empty text says nothing, unless it is
     /// behind another: then it is a second word in the same matter.
     fn excluding(&self, settings: &[Vec<NodeId>]) -> usize {
         let tree = self.judge.tree;
@@ -360,7 +360,7 @@ impl<'r, 'a> Round<'r, '_, 'a> {
             let mut alike =
                 entries.filter(|entry| entry.pattern.covers(pattern) || pattern.covers(&entry.pattern));
             alike.find_map(|entry| match &entry.what {
-                What::Setting { kind, .. } => Some(*kind),
+                What::Setting { ty, .. } => Some(*ty),
                 What::Object { name, .. } => *name,
             })
         })

@@ -1,4 +1,4 @@
-//! What stands beside the rules: pins, questions, requirements, steps of the work, notices, the base.
+//! What is beside the rules: pins, questions, requirements, steps of the work, notices, the base.
 
 use super::captures::Captures;
 use super::facts::CrossingFact;

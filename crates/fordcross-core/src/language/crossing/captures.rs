@@ -76,8 +76,8 @@ impl Captures {
 }
 
 /// The kind of operand that values of a type are.
-pub(super) fn kind_of(types: &Types, kind: Option<TypeId>) -> OperandKind {
-    match kind.map(|kind| &types.get(kind).form) {
+pub(super) fn kind_of(types: &Types, ty: Option<TypeId>) -> OperandKind {
+    match ty.map(|ty| &types.get(ty).form) {
         Some(
             Form::Integer { .. } | Form::PrefixLength { .. } | Form::Quantity(Quantity { never: None, .. }),
         ) => OperandKind::Integer,

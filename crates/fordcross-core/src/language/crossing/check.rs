@@ -46,8 +46,8 @@ pub(super) fn check_contested(report: &Report<'_>, rules: &[(Span, Rule)]) {
     }
 }
 
-/// Tells of settings that the new release of a line has and the old one has not, of which no rule speaks: an old setting
-/// may stand behind one, that now asks for its own.
+/// Tells of settings that the new release of a platform has and the old one has not, of which no rule speaks: an old setting
+/// may be behind one, that now asks for its own.
 pub(super) fn check_unspoken(
     report: &Report<'_>,
     span: Span,
@@ -55,7 +55,7 @@ pub(super) fn check_unspoken(
     rules: &[(Span, Rule)],
     fresh: &[Pattern],
 ) {
-    if old.line != new.line {
+    if old.platform != new.platform {
         return;
     }
     let written: FxHashSet<EntryId> = rules

@@ -1,4 +1,4 @@
-//! What is told of crossings.
+//! Findings about crossings.
 
 use crate::finding::{AllOf, Count, Suggestion, facts};
 use crate::text::shape::ShapeFact;

@@ -1,7 +1,7 @@
 //! Crossings: the rules that take settings from one release to another.
 //!
 //! [`Crossing::parse`] checks the rules against the profiles of both sides, so that a crossing that
-//! exists can be applied. Rules stand in the order of the file; the first that fits takes a setting.
+//! exists can be applied. Rules are in the order of the file; the first that fits takes a setting.
 
 mod beside;
 mod captures;
@@ -35,23 +35,23 @@ use crate::tree::pattern::Pattern;
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Side {
     /// The platform line.
-    pub line: String,
+    pub platform: String,
     /// The release.
     pub release: String,
 }
 
 impl std::fmt::Display for Side {
     fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
-        write!(f, "{}@{}", self.line, self.release)
+        write!(f, "{}@{}", self.platform, self.release)
     }
 }
 
 impl Side {
     /// `LINE@RELEASE`.
     pub fn parse(text: &str) -> Option<Self> {
-        let (line, release) = text.split_once('@')?;
-        let ok = !line.is_empty() && !release.is_empty() && !line.contains('/');
-        ok.then(|| Self { line: line.to_owned(), release: release.to_owned() })
+        let (platform, release) = text.split_once('@')?;
+        let ok = !platform.is_empty() && !release.is_empty() && !platform.contains('/');
+        ok.then(|| Self { platform: platform.to_owned(), release: release.to_owned() })
     }
 }
 
@@ -297,7 +297,7 @@ pub(crate) enum KeyTest {
 #[derive(Debug)]
 pub(crate) struct Rule {
     pub(crate) at: Position,
-    /// The place that it stands in.
+    /// The place that it is in.
     pub(crate) place: Option<PlaceId>,
     pub(crate) clauses: Vec<Clause>,
     /// How many slots there are: the captures of the place, then its own.

@@ -36,7 +36,7 @@ pub fn crossing_sides(source: Source<'_>) -> Result<(Side, Side), Findings> {
 struct Head {
     sides: (Side, Side),
     flattens: Option<bool>,
-    /// What is new on the new side, and nothing of the old side stands behind it.
+    /// What is new on the new side, and nothing of the old side is behind it.
     fresh: Vec<Pattern>,
 }
 
@@ -100,7 +100,7 @@ impl Crossing {
         let pins = reader.read_pins(&root);
         reader.read_asks(&root);
         let equivalent_ports = read_equivalents(&root);
-        // Rules may speak of places that stand further down, so these are all read first.
+        // Rules may speak of places that are further down, so these are all read first.
         let places = root.sections("place");
         let scopes: Vec<Option<Scope>> = places.iter().map(|section| reader.scope_of(section)).collect();
         reader.read_look_ups(&root, &scopes);

@@ -67,7 +67,7 @@ impl Reader<'_, '_> {
     ) -> Option<Field> {
         let (path, entry) = self.target_path(word, &raw.path, before, captures, Wanted::Setting)?;
         let entry = entry?;
-        let kind = self.new.schema[entry].what.setting()?;
+        let ty = self.new.schema[entry].what.setting()?;
         let template = match &raw.template {
             Some(template) => self.template(word, raw.template_at, template, captures)?,
             None => match captures.take(WHOLE) {
@@ -81,21 +81,21 @@ impl Reader<'_, '_> {
         };
         if let [Piece::Slot { slot, table: None }] = template.as_slice()
             && let Some(old) = captures.list[slot.index()].of
-            && never_becomes(self.old.types.get(old), self.new.types.get(kind))
+            && never_becomes(self.old.types.get(old), self.new.types.get(ty))
         {
-            let (old, new) = (self.old.types.get(old).name.clone(), self.new.types.get(kind).name.clone());
+            let (old, new) = (self.old.types.get(old).name.clone(), self.new.types.get(ty).name.clone());
             let span = inside(word, self.report.source, raw.at.start, raw.at.end);
             self.report.add(span, CrossingFact::NeverBecomes { old, new });
         }
         let whole: Vec<TargetStep> = before.iter().chain(&path).cloned().collect();
         if whole.iter().any(TargetStep::is_by_kind) {
-            self.check_alike(&whole, kind, inside(word, self.report.source, raw.at.start, raw.at.end));
+            self.check_alike(&whole, ty, inside(word, self.report.source, raw.at.start, raw.at.end));
         }
-        if raw.at_least && !self.new.types.is_ordered(kind) {
+        if raw.at_least && !self.new.types.is_ordered(ty) {
             let span = inside(word, self.report.source, raw.at.start, raw.at.end);
             self.report.add(span, CrossingFact::NotOrdered);
         }
-        Some(Field { path, entry, kind, template, at_least: raw.at_least })
+        Some(Field { path, entry, ty, template, at_least: raw.at_least })
     }
 
     fn template(
@@ -155,7 +155,7 @@ impl Reader<'_, '_> {
         known.map(|(_, text)| text.as_str())
     }
 
-    /// The kinds that the old profile tells of the objects at a path.
+    /// The kinds that the old profile declares for the objects at a path.
     fn kinds_of(&self, path: &[Step]) -> Vec<String> {
         let steps: Vec<PathStep<'_>> = path.iter().map(PathStep::from).collect();
         let Lookup::Declared(entry) = self.old.schema.find(&steps) else { return Vec::new() };
@@ -165,13 +165,13 @@ impl Reader<'_, '_> {
         }
     }
 
-    /// Whether the old profile tells kinds of the objects of the place.
+    /// Whether the old profile declares kinds for the objects of the place.
     fn needs_kinds(&self, captures: &Captures, span: Span) -> Option<()> {
-        let told = !self.kinds_of(&captures.above).is_empty();
-        if !told {
+        let reported = !self.kinds_of(&captures.above).is_empty();
+        if !reported {
             self.report.add(span, CrossingFact::KindsUntold { title: self.old.title.clone() });
         }
-        told.then_some(())
+        reported.then_some(())
     }
 
     fn look_up_named(&self, name: &str, span: Span) -> Option<LookUpId> {
@@ -222,7 +222,7 @@ impl Reader<'_, '_> {
         slot
     }
 
-    /// A path to where settings or objects stand.
+    /// A path to where settings or objects are.
     pub(super) fn branch_path(
         &self,
         word: Word<'_>,
@@ -252,7 +252,7 @@ impl Reader<'_, '_> {
                 None => {
                     let pieces = self.template(word, step.at.start, &step.name, captures)?;
                     let possible = self.possible_names(&pieces, captures);
-                    TargetName::Made { pieces: pieces.into(), kind: None, possible }
+                    TargetName::Made { pieces: pieces.into(), ty: None, possible }
                 }
             };
             steps.push(TargetStep { name, append: step.append });
@@ -285,9 +285,9 @@ impl Reader<'_, '_> {
                 return None;
             }
             if let Some(What::Object { name: of_name, .. }) = what
-                && let Some(TargetStep { name: TargetName::Made { kind, .. }, .. }) = steps.last_mut()
+                && let Some(TargetStep { name: TargetName::Made { ty, .. }, .. }) = steps.last_mut()
             {
-                *kind = *of_name;
+                *ty = *of_name;
             }
         }
         Some((steps, entry))
@@ -312,7 +312,7 @@ impl Reader<'_, '_> {
     }
 
     /// Tells of names that the kind decides, under which the same setting is not of one type.
-    fn check_alike(&self, path: &[TargetStep], kind: TypeId, span: Span) {
+    fn check_alike(&self, path: &[TargetStep], ty: TypeId, span: Span) {
         let mut paths: Vec<Vec<PathStep<'_>>> = vec![Vec::new()];
         for step in path {
             let steps: Vec<PathStep<'_>> = match PathStep::from(step) {
@@ -324,11 +324,11 @@ impl Reader<'_, '_> {
                 .flat_map(|path| steps.iter().map(|step| path.iter().copied().chain([*step]).collect()))
                 .collect();
         }
-        let form = |kind| &self.new.types.get(kind).form;
+        let form = |ty| &self.new.types.get(ty).form;
         let differs = paths.iter().any(|path| match self.new.schema.find(path) {
             Lookup::Declared(entry) => {
                 let other = self.new.schema[entry].what.setting();
-                other.is_some_and(|other| form(other) != form(kind))
+                other.is_some_and(|other| form(other) != form(ty))
             }
             _ => false,
         });

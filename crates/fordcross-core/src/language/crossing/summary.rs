@@ -21,7 +21,7 @@ pub struct Effect {
 pub struct Summary {
     /// How many rules there are.
     pub rules: usize,
-    /// What it writes that no setting of the backup stands behind.
+    /// What it writes that no setting of the backup is behind.
     pub adds: Vec<Effect>,
     /// What it drops.
     pub drops: Vec<Effect>,

@@ -70,9 +70,9 @@ pub(super) struct RawField {
 
 #[derive(Debug)]
 pub(super) struct RawTarget {
-    /// Written with `/` in front: from the top, wherever the rule stands.
+    /// Written with `/` in front: from the top, wherever the rule is.
     pub(super) top: bool,
-    /// `@place[{key}]`: the name of the place, the capture that is the key, where it stands.
+    /// `@place[{key}]`: the name of the place, the capture that is the key, where it is.
     pub(super) start: Option<(String, String, Range<usize>)>,
     pub(super) base: Vec<RawTargetStep>,
     pub(super) fields: Vec<RawField>,

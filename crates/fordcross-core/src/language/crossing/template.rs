@@ -17,7 +17,7 @@ impl TargetStep {
     /// The type that spells the name, where one does.
     pub(crate) fn kind(&self) -> Option<TypeId> {
         match &self.name {
-            TargetName::Made { kind, .. } => *kind,
+            TargetName::Made { ty, .. } => *ty,
             TargetName::Literal(_) => None,
         }
     }
@@ -34,7 +34,7 @@ pub(crate) enum TargetName {
     /// What the pieces make, as the type spells it.
     Made {
         pieces: Arc<[Piece]>,
-        kind: Option<TypeId>,
+        ty: Option<TypeId>,
         /// All that it can be, where only the kind of the object decides; else empty.
         possible: Vec<String>,
     },
@@ -43,13 +43,13 @@ pub(crate) enum TargetName {
 /// What one firing of a rule writes: steps to a common place, then fields below it.
 #[derive(Debug)]
 pub(crate) struct Target {
-    /// From the top, wherever the rule stands.
+    /// From the top, wherever the rule is.
     pub(crate) top: bool,
     /// Where an object of another place went, found by the key in a slot; else the rule's own place.
     pub(crate) start: Option<Start>,
     pub(crate) base: Vec<TargetStep>,
     pub(crate) fields: Vec<Field>,
-    /// Objects that are to be there, whatever stands in them.
+    /// Objects that are to be there, whatever is in them.
     pub(crate) objects: Vec<Vec<TargetStep>>,
 }
 
@@ -65,7 +65,7 @@ pub(crate) struct Field {
     pub(crate) path: Vec<TargetStep>,
     /// The setting on the new side, and its type there.
     pub(crate) entry: EntryId,
-    pub(crate) kind: TypeId,
+    pub(crate) ty: TypeId,
     pub(crate) template: Vec<Piece>,
     /// Written only where what holds there is less.
     pub(crate) at_least: bool,

@@ -1,4 +1,4 @@
-//! What can be told about an expression before it is evaluated: names that do not exist, and kinds of
+//! What can be checked of an expression before it is evaluated: names that do not exist, and kinds of
 //! values that cannot go together. What is not known is let through.
 
 use super::OperandKind::{self, Boolean, Integer, Text, Unknown};
@@ -115,7 +115,7 @@ impl fmt::Display for OperandKind {
 
 struct Checker<'c> {
     variables: &'c HashMap<&'c str, OperandKind>,
-    /// The variables of the loops that are stood in.
+    /// The variables of the loops around the current expression.
     inner: Vec<String>,
     problems: Vec<ExpressionFact>,
 }
@@ -159,7 +159,7 @@ impl Checker<'_> {
         }
     }
 
-    /// `exists` and `all`, over what stands in the object: of the whole there may be as much as there are objects.
+    /// `exists` and `all`, over what is in the object: of the whole there may be as much as there are objects.
     fn each(&mut self, each: &ComprehensionExpr) -> OperandKind {
         let is_own = match &each.iter_range.expr {
             Expr::Call(call) => {

@@ -3,7 +3,7 @@
 use cel::{ExecutionError, Value};
 
 /// What to say of an error of the evaluation.
-pub(super) fn told(error: &ExecutionError) -> String {
+pub(super) fn reported(error: &ExecutionError) -> String {
     match error {
         ExecutionError::DivisionByZero(_) | ExecutionError::RemainderByZero(_) => "it divides by zero".into(),
         ExecutionError::Overflow(..) => "a number in it becomes too large".into(),
@@ -65,7 +65,7 @@ mod tests {
     fn what_has_no_value_is_told_in_our_words(#[case] text: &str, #[case] told_of: &str) {
         let program = cel::Program::compile(text).expect("it is an expression");
         let error = program.execute(&cel::Context::default()).expect_err("it has no value");
-        let said = told(&error);
+        let said = reported(&error);
         assert!(said.contains(told_of) && !said.contains("secret"), "{said} ({error})");
     }
 }

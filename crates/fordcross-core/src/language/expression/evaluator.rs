@@ -11,14 +11,14 @@ use std::cell::RefCell;
 use std::sync::Arc;
 
 /// What expressions need that does not depend on the place: the functions, which cost more to make than to
-/// evaluate, and what stands at paths from the top, which each of many objects may ask about.
+/// evaluate, and what is at paths from the top, which each of many objects may ask about.
 pub(crate) struct Evaluator {
     pub(super) context: Context<'static, 'static>,
-    /// By path, the names of what stands there.
+    /// By path, the names of what is there.
     names: RefCell<FxHashMap<String, Names>>,
     /// By path, the values that settings there have, in their order.
     lists: RefCell<FxHashMap<String, cel::Value>>,
-    /// By path, how much stands there.
+    /// By path, how much is there.
     counts: RefCell<FxHashMap<String, usize>>,
     /// The kinds of objects, as numbers of their declaration.
     kinds: RefCell<FxHashMap<(NodeId, EntryId), Option<usize>>>,
@@ -32,7 +32,7 @@ pub(crate) struct Evaluator {
     named_nodes: RefCell<FxHashMap<String, FxHashMap<String, NodeId>>>,
     /// By the object's declaration and the paths, the objects that lead back to themselves.
     circles: RefCell<FxHashMap<String, FxHashSet<NodeId>>>,
-    /// By the place that is stood at, as a number of its own, and the path from there: what the profile declares.
+    /// By the current place, as a number of its own, and the path from there: what the profile declares.
     declared: RefCell<FxHashMap<usize, FxHashMap<String, Option<EntryId>>>>,
 }
 
@@ -73,7 +73,7 @@ impl Evaluator {
         found
     }
 
-    /// How much stands at a path from the top, counted once.
+    /// How much is at a path from the top, counted once.
     pub(crate) fn count_at(&self, path: &str, count: impl FnOnce() -> usize) -> usize {
         if let Some(&known) = self.counts.borrow().get(path) {
             return known;

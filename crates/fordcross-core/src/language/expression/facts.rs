@@ -1,4 +1,4 @@
-//! What is told of expressions before they are evaluated.
+//! Findings about expressions before they are evaluated.
 
 use super::OperandKind;
 use crate::finding::{Count, Suggestion, facts};

@@ -14,7 +14,7 @@ pub(crate) struct Function {
     pub(crate) takes: &'static [OperandKind],
     /// The last of these may be there several times.
     pub(crate) takes_more: bool,
-    /// From which of its values on it takes paths, and asks about what stands there.
+    /// From which of its values on it takes paths, and asks about what is there.
     path: Option<usize>,
     pub(crate) gives: OperandKind,
     /// For the reference of the language.

@@ -55,19 +55,19 @@ pub(crate) trait Surroundings {
     fn count(&self, path: &str) -> usize;
     /// The value that holds for a setting: the one given, or else the default.
     fn effective(&self, path: &str) -> Operand;
-    /// The names of what stands at that path.
+    /// The names of what is at that path.
     fn names(&self, path: &str) -> Vec<String>;
     /// The values of the settings of that path.
     fn values(&self, path: &str) -> Vec<String>;
     /// Whether a setting of that path has the name of the object as its value.
     fn named_by(&self, path: &str) -> bool;
-    /// What stands at that path: values of settings, names of objects and branches.
+    /// What is at that path: values of settings, names of objects and branches.
     fn standing(&self, path: &str) -> Vec<String>;
-    /// Whether the same stands at two paths.
+    /// Whether the same is at two paths.
     fn same(&self, one: &str, other: &str) -> bool;
     /// Whether the object leads back to itself over the settings of these paths, which name objects of its kind.
     fn circle(&self, paths: &[String]) -> bool;
-    /// Whether in the branches of the object something stands behind what names it by the settings of these paths.
+    /// Whether in the branches of the object something is behind what names it by the settings of these paths.
     fn named_late(&self, paths: &[String]) -> bool;
     /// Whether the backup's release is that one or a later one.
     fn since(&self, release: &str) -> bool;
@@ -228,7 +228,7 @@ impl Expression {
         self.compiled().is_ok_and(|compiled| check::is_call(&compiled.program, functions::AS_IS))
     }
 
-    /// Whether it draws on anything of the old side: not all that it says stands in it.
+    /// Whether it draws on anything of the old side: not all that it says is in it.
     pub(crate) fn draws_on_old(&self) -> bool {
         self.compiled().is_ok_and(|compiled| !compiled.variables.is_empty())
     }
@@ -291,7 +291,7 @@ impl Compiled {
         here.evaluator().networks.clear();
         match found {
             Ok(value) => from_cel(&value),
-            Err(error) => Err(errors::told(&error)),
+            Err(error) => Err(errors::reported(&error)),
         }
     }
 }

@@ -110,12 +110,12 @@ fn evaluates(#[case] text: &str, #[case] expected: Operand) {
 #[case("values('/a').exists(v, v == ip)", "a list of the object itself")]
 #[case("values('a').map(v, v) == ip", "no other loops")]
 #[case("values('a').exists(v, w == v)", "there is no `w` here")]
-fn tells_what_is_wrong_before_it_is_used(#[case] text: &str, #[case] told: &str) {
+fn tells_what_is_wrong_before_it_is_used(#[case] text: &str, #[case] reported: &str) {
     let variables =
         HashMap::from([("ip", OperandKind::Text), ("n", OperandKind::Integer), ("on", OperandKind::Boolean)]);
     let problems = Expression::new(text).check(&variables, OperandKind::Boolean);
     let all: String = problems.iter().map(|fact| format!("{fact} {:?}\n", fact.remedy())).collect();
-    assert!(!problems.is_empty() && all.contains(told), "{all}");
+    assert!(!problems.is_empty() && all.contains(reported), "{all}");
 }
 
 #[test]
@@ -144,9 +144,9 @@ fn a_long_expression_is_worked_out_or_refused(
 #[test]
 fn a_text_that_grows_is_bounded() {
     let grown = (0..12).fold("'a'".to_owned(), |text, _| format!("replace({text}, 'a', 'aaaaaaaaaaaaaaaa')"));
-    let told =
+    let reported =
         Expression::new(&grown).evaluate(&Here(Evaluator::new())).expect_err("more than there is memory");
-    assert!(told.contains("longer than any setting"), "{told}");
+    assert!(reported.contains("longer than any setting"), "{reported}");
 }
 
 #[rstest]
@@ -156,6 +156,6 @@ fn a_text_that_grows_is_bounded() {
 #[case("'é' $", "character 5: unexpected character")]
 #[case("a ? b", "character 6: expected ':' in conditional expression")]
 #[case("1\n+ *", "line 2, character 3: unexpected token")]
-fn what_cannot_be_read_is_told_with_its_place(#[case] text: &str, #[case] told: &str) {
-    assert_eq!(compile(text).err(), Some(format!("the expression cannot be read at its {told}")));
+fn what_cannot_be_read_is_told_with_its_place(#[case] text: &str, #[case] reported: &str) {
+    assert_eq!(compile(text).err(), Some(format!("the expression cannot be read at its {reported}")));
 }

@@ -14,9 +14,9 @@ pub struct Declared {
     pub about: Vec<String>,
     /// What holds where it is not given, in the release that was asked for.
     pub default: Option<String>,
-    /// The first release that has it, if that is not the first of the line.
+    /// The first release that has it, if that is not the first of the platform.
     pub from: Option<String>,
-    /// The last release that has it, if that is not the last of the line.
+    /// The last release that has it, if that is not the last of the platform.
     pub until: Option<String>,
 }
 
@@ -29,7 +29,7 @@ impl Profile {
     fn declaration(&self, entry: &Entry) -> Declared {
         let mut about = Vec::new();
         let kind = match &entry.what {
-            What::Object { keys, name, many, kinds, signs, inherits, .. } => {
+            What::Object { keys, name, many, kinds, traits, inherits, .. } => {
                 if !keys.is_empty() {
                     about.push(format!("key {}", keys.join(", ")));
                 } else if let Some(name) = name {
@@ -41,15 +41,15 @@ impl Profile {
                     let names: Vec<&str> = kinds.iter().map(|(name, _)| name.as_str()).collect();
                     format!("kinds {}", names.join(", "))
                 }));
-                about.extend(signs.admits.as_ref().map(|admits| format!("lets in: {}", admits.what)));
+                about.extend(traits.admits.as_ref().map(|admits| format!("lets in: {}", admits.what)));
                 about.extend(inherits.as_ref().map(inherited));
                 "object".to_owned()
             }
-            What::Setting { kind, attribute, identity, .. } => {
+            What::Setting { ty, attribute, identity, .. } => {
                 about.extend(attribute.then(|| "attribute".to_owned()));
                 about.extend(identity.then(|| "makes the unit itself".to_owned()));
-                about.extend(self.types.is_secret(*kind).then(|| "never shown".to_owned()));
-                self.types.get(*kind).name.clone()
+                about.extend(self.types.is_secret(*ty).then(|| "never shown".to_owned()));
+                self.types.get(*ty).name.clone()
             }
         };
         about.extend(match entry.what.repeats() {

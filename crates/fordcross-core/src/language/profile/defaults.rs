@@ -71,19 +71,19 @@ pub(super) fn read_in_force(
 /// `default = "…"`, or `default = { "4.1" = "…", "4.6" = "…" }` where it changed.
 pub(super) fn read_defaults(
     section: &Section<'_, '_>,
-    kind: Option<TypeId>,
+    ty: Option<TypeId>,
     types: &Types,
     releases: &[Release],
 ) -> Vec<(usize, String)> {
     let Some(value) = section.raw("default") else { return Vec::new() };
-    read_values(section, value, kind, types, releases)
+    read_values(section, value, ty, types, releases)
 }
 
 /// A value, or a table of releases with the values that hold from them on.
 pub(super) fn read_values(
     section: &Section<'_, '_>,
     value: &toml::Spanned<toml::de::DeValue<'_>>,
-    kind: Option<TypeId>,
+    ty: Option<TypeId>,
     types: &Types,
     releases: &[Release],
 ) -> Vec<(usize, String)> {
@@ -104,7 +104,7 @@ pub(super) fn read_values(
         section.report().add(value.span().into(), ProfileFact::DefaultExpected);
     }
     for (_, word) in &words {
-        if let Some(Err(misread)) = kind.map(|kind| types.read(kind, word.text)) {
+        if let Some(Err(misread)) = ty.map(|ty| types.read(ty, word.text)) {
             section.report().add(word.span, ProfileFact::DefaultType { expected: misread.expected.clone() });
         }
     }

@@ -1,4 +1,4 @@
-//! What is told of profiles.
+//! Findings about profiles.
 
 use crate::finding::{AllOf, Remedy, Suggestion, facts};
 

@@ -1,6 +1,6 @@
 //! Profiles: one platform line as data.
 //!
-//! [`Profile::parse`] is the only way to one, and tells all that is wrong with the file at once.
+//! [`Profile::parse`] is the only way to one, and reports everything wrong with the file at once.
 
 mod declared;
 mod defaults;
@@ -40,13 +40,13 @@ use crate::tree::{NodeId, Tree};
 use facts::NotListed;
 use std::sync::Arc;
 
-/// One platform line, as a whole or as it is at one release (see [`Profile::at`]).
+/// One platform, as a whole or as it is at one release (see [`Profile::at`]).
 #[derive(Clone, Debug)]
 pub struct Profile {
     /// The file that it was read from, for rules and messages.
     pub file: String,
     /// The line's name: `teasel`.
-    pub line: String,
+    pub platform: String,
     /// The line's name for people.
     pub title: String,
     /// The day of the profile's last change, `2026-11-20`.
@@ -55,7 +55,7 @@ pub struct Profile {
     pub releases: Vec<Release>,
     /// The models.
     pub models: Vec<Model>,
-    /// What a backup of the line never holds.
+    /// What a backup of the platform never holds.
     pub never_held: Vec<NeverHeld>,
     /// The release that this is the profile of, by its place in the list; the newest for the whole.
     pub(crate) release: usize,
@@ -102,17 +102,17 @@ pub(crate) struct InForce {
     pub(crate) values: Vec<(usize, String)>,
 }
 
-/// A release of a line.
+/// A release of a platform.
 #[derive(Clone, Debug)]
 pub struct Release {
-    /// As the line writes it.
+    /// As the platform writes it.
     pub name: String,
 }
 
-/// A model of a line.
+/// A model of a platform.
 #[derive(Clone, Debug)]
 pub struct Model {
-    /// As the line writes it.
+    /// As the platform writes it.
     pub name: String,
     /// For people.
     pub title: String,
@@ -145,7 +145,7 @@ pub struct Port {
     pub role: Option<String>,
 }
 
-/// Something that a backup of the line never holds.
+/// Something that a backup of the platform never holds.
 #[derive(Clone, Debug)]
 pub struct NeverHeld {
     /// What.
@@ -154,7 +154,7 @@ pub struct NeverHeld {
     pub remedy: String,
 }
 
-/// What tells that a backup is of a platform, and where it says what it is.
+/// How a backup of the platform is recognised, and where it says what it is.
 #[derive(Clone, Debug, Default)]
 pub(crate) struct Recognition {
     /// The name of the outermost element, or the key that the outermost object must have.
@@ -184,7 +184,7 @@ pub(crate) struct Recognition {
 pub(crate) struct Fact {
     /// The path of the release that this is the profile of.
     pub(crate) path: Vec<String>,
-    /// All paths, where it stands elsewhere in some releases.
+    /// All paths, where it is elsewhere in some releases.
     pub(crate) paths: Vec<Vec<String>>,
     pub(crate) declared: Position,
 }
@@ -354,12 +354,12 @@ impl Profile {
         if format.is_several() { self.members.format_of(pattern).unwrap_or(format) } else { format }
     }
 
-    /// Whether a file at that place of the tree tells the line.
+    /// Whether a file at that place of the tree marks a backup of the platform.
     pub(crate) fn is_marked_by(&self, place: &[String]) -> bool {
         self.recognition.marker.split('|').any(|marker| place.first().is_some_and(|first| first == marker))
     }
 
-    /// What a backup of several files is in; none for one file.
+    /// What a backup of several files is in; `None` for one file.
     pub fn container(&self) -> Option<Container> {
         self.format().is_several().then(|| self.members.container.unwrap_or(Container::Folder))
     }
@@ -370,7 +370,7 @@ impl Profile {
         (self.schema.entries.len() - objects, objects)
     }
 
-    /// Where a declaration of the profile stands, as `file:line`.
+    /// Where a declaration of the profile is, as `file:line`.
     pub(crate) fn rule_at(&self, at: Position) -> String {
         format!("{}:{}", self.file, at.line)
     }

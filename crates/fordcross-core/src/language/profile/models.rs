@@ -1,4 +1,4 @@
-//! Models of a line: ports and limits.
+//! Models of a platform: ports and limits.
 
 use super::facts::ProfileFact;
 use super::schema::{Schema, What};

@@ -1,4 +1,4 @@
-//! Names that a line takes for the same: `_` and `-`, letter case, older names.
+//! Names that a platform takes for the same: `_` and `-`, letter case, older names.
 //!
 //! A tree is respelled as the profile spells them before anything else looks at it, so that nothing else
 //! has to know.
@@ -16,7 +16,7 @@ pub(crate) struct NameRules {
     /// Characters that stand for each other.
     alike: String,
     any_case: bool,
-    /// Other names of what stands at a path: older ones, shorter ones.
+    /// Other names of what is at a path: older ones, shorter ones.
     aliases: Vec<(Pattern, Vec<String>)>,
 }
 
@@ -92,7 +92,7 @@ impl Profile {
     }
 }
 
-/// What stands above a node, the outermost first, without the root.
+/// What is above a node, the outermost first, without the root.
 fn path_to(tree: &Tree<'_>, node: NodeId) -> Vec<NodeId> {
     let mut path = Vec::new();
     let mut at = tree.parent(node);

@@ -22,11 +22,11 @@ type OfObject<'r> = (EntryId, Word<'r>);
 /// What declarations of objects say that can be checked only once all settings are known.
 #[derive(Default)]
 pub(super) struct ToCheck<'r> {
-    /// Settings that objects name: keys, and what tells whether they let somebody in.
+    /// Settings that objects name: keys, and what decides whether they let somebody in.
     settings: Vec<OfObject<'r>>,
     /// Names that an order is made of.
     orders: Vec<OfObject<'r>>,
-    /// Settings that name what stands before them.
+    /// Settings that name what is before them.
     naming: Vec<OfObject<'r>>,
     /// Conditions of kinds.
     kinds: Vec<OfObject<'r>>,
@@ -44,7 +44,7 @@ pub(super) fn read_objects<'r>(
     raw: &mut RawRules,
 ) -> ToCheck<'r> {
     let mut to_check = ToCheck::default();
-    // What only has rules adds to what other tables declare, wherever these stand.
+    // What only has rules adds to what other tables declare, wherever these are.
     let mut only_rules: Vec<(Pattern, (usize, usize), RawObjectRule<'_>, Section<'_, '_>)> = Vec::new();
     for section in root.sections("object") {
         let at = section.need_word("at");
@@ -104,8 +104,8 @@ pub(super) fn read_objects<'r>(
             to_check.kinds.extend(kinds.iter().map(|(_, word)| (entry, *word)));
             let inherits = read_inherits(&section, entry, &mut to_check);
             let admits = admits.map(|(admits, _)| admits);
-            let told = disabled_if.iter().map(|(_, setting)| *setting).chain(expires).chain(component);
-            to_check.settings.extend(told.map(|word| (entry, word)));
+            let reported = disabled_if.iter().map(|(_, setting)| *setting).chain(expires).chain(component);
+            to_check.settings.extend(reported.map(|word| (entry, word)));
             let text = |word: Word<'_>| word.text.to_owned();
             let kinds =
                 kinds.into_iter().map(|(name, word)| (name, Arc::new(Expression::new(word.text)))).collect();
@@ -114,7 +114,7 @@ pub(super) fn read_objects<'r>(
                 name,
                 many,
                 kinds,
-                signs: Box::new(ObjectTraits {
+                traits: Box::new(ObjectTraits {
                     named_first: named_first
                         .iter()
                         .map(|word| word.text.split('/').map(str::to_owned).collect())
@@ -152,7 +152,7 @@ pub(super) fn read_objects<'r>(
                 name: None,
                 many: false,
                 kinds: Vec::new(),
-                signs: Box::default(),
+                traits: Box::default(),
                 inherits: None,
                 repeats: Repeats::No,
                 order: Vec::new(),
@@ -241,7 +241,7 @@ impl ToCheck<'_> {
     }
 }
 
-/// `named-first = ["vlans/*/link"]` must lead to settings of what stands in branches of the object.
+/// `named-first = ["vlans/*/link"]` must lead to settings of what is in branches of the object.
 fn check_naming(root: &Section<'_, '_>, above: &[Step], word: Word<'_>, schema: &Schema) {
     let fact = match schema.find(&PathStep::from_here(above, word.text)) {
         Lookup::Unknown { depth, known } => {
@@ -280,7 +280,7 @@ pub(super) fn check_order(root: &Section<'_, '_>, above: &[Step], order: &[(Stri
     }
 }
 
-/// What must stand at a path.
+/// What must be at a path.
 #[derive(Clone, Copy, PartialEq, Eq)]
 pub(super) enum Wanted {
     /// Objects that one name or key tells from their like.
@@ -351,7 +351,7 @@ fn read_kinds<'r>(section: &Section<'r, '_>) -> Vec<(String, Word<'r>)> {
     kinds
 }
 
-/// The conditions of kinds see only what stands in and around their objects.
+/// The conditions of kinds see only what is in and around their objects.
 fn check_kinds(root: &Section<'_, '_>, words: &[(EntryId, Word<'_>)], schema: &Schema) {
     for &(entry, word) in words {
         let expression = Expression::new(word.text);
@@ -402,7 +402,7 @@ fn condition_of<'r>(section: &Section<'r, '_>, word: Word<'r>) -> Option<(Condit
     Some(((setting.to_owned(), values), Word { text: setting, ..word }))
 }
 
-/// Each setting that an object names must be declared, and one that may be shown: keys stand in locators.
+/// Each setting that an object names must be declared, and one that may be shown: keys are in locators.
 fn check_settings(root: &Section<'_, '_>, settings: &[OfObject<'_>], types: &Types, schema: &Schema) {
     for &(entry, key) in settings {
         let pattern = &schema[entry].pattern;

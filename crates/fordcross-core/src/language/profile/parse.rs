@@ -41,10 +41,10 @@ impl Profile {
     }
 }
 
-/// What stands under `[profile]`.
+/// What is under `[profile]`.
 #[derive(Default)]
 struct Head {
-    line: Option<String>,
+    platform: Option<String>,
     title: Option<String>,
     dated: Option<String>,
     format: Option<Format>,
@@ -63,12 +63,12 @@ impl Head {
         let Some(head) = root.need_section("profile") else { return Self::default() };
         let text = |word: Word<'_>| word.text.to_owned();
         let mut names = NameRules::default();
-        let line = head.need_word("line").map(text);
+        let platform = head.need_word("line").map(text);
         let title = head.need_word("title").map(text);
         let format = head.pick("form", &Format::of(Scope::Backup));
         names.read(&head);
         let read = Self {
-            line,
+            platform,
             title,
             dated: head.word("dated").map(text),
             format,
@@ -106,7 +106,7 @@ fn read_profile(source: Source<'_>, root: Section<'_, '_>, checking: Checking) -
     read_settings(&root, &mut types, &mut schema, &releases, &mut head.names, &lines, &mut raw);
     let in_force = read_in_force(&root, &types.types, &releases, &schema, &raw);
     read_checks(&root, &releases, &schema, &lines, &mut raw);
-    // What the line means by a second one, where a setting does not say.
+    // What the platform means by a second one, where a setting does not say.
     for entry in &mut schema.entries {
         entry.is_secret = entry.what.setting().is_some_and(|kind| types.types.is_secret(kind));
         if let What::Setting { repeats: own @ Repeats::No, .. } = &mut entry.what {
@@ -151,7 +151,7 @@ fn read_profile(source: Source<'_>, root: Section<'_, '_>, checking: Checking) -
     Some(Profile {
         release,
         file: source.name.to_owned(),
-        line: head.line?,
+        platform: head.platform?,
         title: head.title?,
         dated: head.dated,
         releases,
@@ -175,7 +175,7 @@ fn read_profile(source: Source<'_>, root: Section<'_, '_>, checking: Checking) -
     })
 }
 
-/// In some formats nothing stands below a certain depth.
+/// In some formats nothing is below a certain depth.
 fn check_depth(root: &Section<'_, '_>, schema: &Schema, format: Format, depth: usize) {
     for entry in &schema.entries {
         let most = depth - usize::from(entry.what.is_object());
@@ -221,7 +221,7 @@ fn read_settings(
     raw: &mut RawRules,
 ) {
     let Some(section) = root.need_section("setting") else { return };
-    // Where the declarations of each pattern stand in the schema: mostly one.
+    // Where the declarations of each pattern are in the schema: mostly one.
     let mut declared: FxHashMap<Pattern, Vec<usize>> = FxHashMap::default();
     for (index, entry) in schema.entries.iter().enumerate() {
         declared.entry(entry.pattern.clone()).or_default().push(index);
@@ -274,10 +274,10 @@ fn read_setting(
     (pattern, lines, raw): (&Pattern, &LineIndex<'_>, &mut RawRules),
 ) -> Option<Declared> {
     if value.get_ref().is_str() {
-        let kind = type_at(section, value, types)?;
+        let ty = type_at(section, value, types)?;
         let range = (0, releases.len().saturating_sub(1));
         let what = What::Setting {
-            kind,
+            ty,
             repeats: Repeats::No,
             attribute: false,
             identity: false,
@@ -291,7 +291,7 @@ fn read_setting(
         section.report().add(value.span().into(), ProfileFact::TypeExpected);
         return None;
     };
-    let kind = declare_type(&declaration, types);
+    let ty = declare_type(&declaration, types);
     let repeats = read_repeats(&declaration, &Repeats::OF_SETTINGS);
     let aliases = declaration.words("aliases").into_iter().map(|word| word.text.to_owned()).collect();
     let attribute = declaration.boolean("attribute").unwrap_or(false);
@@ -307,14 +307,14 @@ fn read_setting(
         Some(value) if value.get_ref().is_array() => {
             (Vec::new(), read_defaults_if(&declaration, value, pattern, raw))
         }
-        _ => (read_defaults(&declaration, kind, &types.types, releases), Vec::new()),
+        _ => (read_defaults(&declaration, ty, &types.types, releases), Vec::new()),
     };
     declaration.finish();
-    let what = What::Setting { kind: kind?, repeats, attribute, identity, defaults, defaults_if, mapped };
+    let what = What::Setting { ty: ty?, repeats, attribute, identity, defaults, defaults_if, mapped };
     Some(Declared { what, range, aliases, roles })
 }
 
-/// `[recognise]`: what tells the platform, and where a backup says what it is.
+/// `[recognise]`: the marks of the platform, and where a backup says what it is.
 fn read_recognition(
     root: &Section<'_, '_>,
     head: &mut Head,
@@ -346,7 +346,7 @@ fn read_recognition(
     marker.map(|_| recognition)
 }
 
-/// `overrides = { "auto" = "main" }`: what stands in the one file counts before the same in the other.
+/// `overrides = { "auto" = "main" }`: what is in the one file counts before the same in the other.
 fn read_overrides(head: &Section<'_, '_>) -> Vec<(String, String)> {
     let Some(table) = head.section("overrides") else { return Vec::new() };
     let pair = |(over, value)| match (over, as_word(value)) {

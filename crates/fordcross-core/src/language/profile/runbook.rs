@@ -1,4 +1,4 @@
-//! What a line says of the work around a change: steps, services that stand still, and who goes by what
+//! What a platform says of the work around a change: steps, services that stand still, and who goes by what
 //! the unit is.
 
 use super::schema::{Lookup, PathStep, Schema};
@@ -15,7 +15,7 @@ pub(crate) enum UnitSide {
     New,
 }
 
-/// What a line says of the work around a change.
+/// What a platform says of the work around a change.
 #[derive(Clone, Debug, Default)]
 pub(crate) struct Runbook {
     pub(crate) steps: Vec<Step>,
@@ -30,7 +30,7 @@ pub(crate) struct Runbook {
 pub(crate) struct Trial {
     /// The command; `DIR` stands for the folder with the files.
     pub(crate) run: String,
-    /// What it tells.
+    /// What it says.
     pub(crate) what: String,
 }
 

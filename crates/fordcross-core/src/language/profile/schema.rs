@@ -1,4 +1,4 @@
-//! What a line's configurations can hold: settings with types, objects with keys.
+//! What a platform's configurations can hold: settings with types, objects with keys.
 
 use crate::ids::EntryId;
 use crate::language::expression::Expression;
@@ -85,7 +85,7 @@ impl Role {
 #[derive(Clone, Debug)]
 pub(crate) enum What {
     Setting {
-        kind: TypeId,
+        ty: TypeId,
         /// What it means that the setting is given several times in one place.
         repeats: Repeats,
         /// In XML it is an attribute, not an element.
@@ -109,11 +109,11 @@ pub(crate) enum What {
         /// The kinds of such objects, each with what holds for one; the first that holds is its kind.
         kinds: Vec<(String, Arc<Expression>)>,
         /// What it says of itself to a person who looks.
-        signs: Box<ObjectTraits>,
+        traits: Box<ObjectTraits>,
         inherits: Option<Inherits>,
         /// What it means that an object of the same keys is there again.
         repeats: Repeats,
-        /// In what order what stands in it is written.
+        /// In what order what is in it is written.
         order: Vec<String>,
     },
 }
@@ -121,7 +121,7 @@ pub(crate) enum What {
 /// What it means that something is given several times in one place.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
 pub(crate) enum Repeats {
-    /// The line has it once; nothing is known of a second.
+    /// The platform has it once; nothing is known of a second.
     #[default]
     No,
     /// Each counts: a setting that is a list.
@@ -154,8 +154,8 @@ impl Repeats {
 pub(crate) struct Inherits {
     /// The setting, directly in the object, that names another.
     pub(crate) named_by: Option<String>,
-    /// The path of the objects that it names one of; none for its own like. If the object stands in one of
-    /// those itself, it inherits from what stands in the named one as it does.
+    /// The path of the objects that it names one of; none for its own like. If the object is in one of
+    /// those itself, it inherits from what is in the named one as it does.
     pub(crate) of: Option<Vec<String>>,
     /// Of what can be given several times it has what is inherited besides its own.
     pub(crate) adds: bool,
@@ -166,7 +166,7 @@ pub(crate) struct Inherits {
 /// What an object says of itself to a person who looks at a backup or a base.
 #[derive(Clone, Debug, Default)]
 pub(crate) struct ObjectTraits {
-    /// Settings below its branches, each as `[branch, *, …]`: what they name of these stands before them.
+    /// Settings below its branches, each as `[branch, *, …]`: what they name of these is before them.
     pub(crate) named_first: Vec<Vec<String>>,
     /// How many bytes its name has at most.
     pub(crate) longest_name: Option<usize>,
@@ -195,7 +195,7 @@ impl What {
     /// The type of a setting.
     pub(crate) fn setting(&self) -> Option<TypeId> {
         match self {
-            Self::Setting { kind, .. } => Some(*kind),
+            Self::Setting { ty, .. } => Some(*ty),
             Self::Object { .. } => None,
         }
     }
@@ -250,7 +250,7 @@ pub(crate) enum Lookup {
     Declared(EntryId),
     /// Something below it is.
     Above,
-    /// Not known from this step on, with the names that could have stood there.
+    /// Not known from this step on, with the names that could have been there.
     Unknown { depth: usize, known: Vec<String> },
 }
 

@@ -1,4 +1,4 @@
-//! Which types can never hold a value of another: what is told before anything is carried.
+//! Which types can never hold a value of another: reported when a crossing is checked.
 
 use super::{Form, Type};
 
@@ -35,7 +35,7 @@ fn class(form: &Form) -> Class {
     }
 }
 
-/// Why no value of the old type can ever be written as the new one; none if some can.
+/// Whether a value of the old type can never be written as the new one.
 pub(crate) fn never_becomes(old: &Type, new: &Type) -> bool {
     use Class::{Address, Network, Number, Open, PrefixLength, Quantity, Secret};
     let fits = match (class(&old.form), class(&new.form)) {

@@ -11,7 +11,7 @@ pub(crate) struct Limits {
     pub(crate) characters: Option<Characters>,
 }
 
-/// The characters that may stand in a text.
+/// The characters that may be in a text.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub(crate) struct Characters {
     /// As the profile spells them: `a-z0-9-`.
@@ -24,7 +24,7 @@ pub(crate) struct Characters {
 }
 
 impl Characters {
-    /// From single characters and ranges such as `a-z`; `-` for itself stands first or last.
+    /// From single characters and ranges such as `a-z`; `-` for itself is first or last.
     pub(crate) fn parse(spelled: &str, instead: &str) -> Option<Self> {
         let all: Vec<char> = spelled.chars().collect();
         let mut ranges = Vec::new();

@@ -41,7 +41,7 @@ pub(crate) const BUILT_IN: [&str; 23] = [
     "shape",
 ];
 
-/// Types being gathered: those that are named, and those that stand at a setting.
+/// Types being gathered: those that are named, and those that are at a setting.
 #[derive(Default)]
 pub(crate) struct RawTypes {
     pub(crate) types: Types,
@@ -57,7 +57,7 @@ impl RawTypes {
         id
     }
 
-    /// Makes a name known before its declaration is read, so that types may stand in any order.
+    /// Makes a name known before its declaration is read, so that types may be in any order.
     pub(crate) fn announce(&mut self, name: &str) {
         let id = self.add(name, Form::Text(Limits::default()));
         self.named.insert(name.to_owned(), id);
@@ -326,7 +326,7 @@ fn quantity(section: &Section<'_, '_>, dimension: Dimension) -> Option<Quantity>
         |key, default| section.integer(key).map_or(default, |(value, _)| u64::try_from(value).unwrap_or(0));
     let (min, max) = (bound("min", 0), bound("max", u64::MAX));
     let never = section.word("never").map(|word| word.text.to_owned());
-    // `suffixes = ["kB", "MB"]`, or `{ kB = "KiB" }` where the line means another unit by it.
+    // `suffixes = ["kB", "MB"]`, or `{ kB = "KiB" }` where the platform means another unit by it.
     let mut suffixes = Vec::new();
     let mut add = |spelling: &str, word: Word<'_>| match known.iter().find(|(symbol, _)| *symbol == word.text)
     {

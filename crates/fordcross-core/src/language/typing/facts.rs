@@ -1,4 +1,4 @@
-//! What is told of the types that profiles declare.
+//! Findings about the types that profiles declare.
 
 use crate::finding::{OneOf, Remedy, Suggestion, facts};
 use crate::text::shape::ShapeFact;

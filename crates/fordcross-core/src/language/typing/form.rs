@@ -51,7 +51,7 @@ pub(crate) enum Form {
     },
     /// A place in a file system.
     Path,
-    /// A command line, in which a password may stand: it is shown only on request.
+    /// A command line, in which a password may be: it is shown only on request.
     Command,
     /// The name of a release.
     Release,

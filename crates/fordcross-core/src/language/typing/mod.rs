@@ -85,7 +85,7 @@ impl Types {
         ) || self.parts_of(id).iter().any(|&part| self.can_be_mapped(part))
     }
 
-    /// Whether values of the type are any text, in which names of other things may stand.
+    /// Whether values of the type are any text, in which names of other things may be.
     pub(crate) fn is_free_text(&self, id: TypeId) -> bool {
         matches!(self.get(id).form, Form::Text(_) | Form::Command)
     }
@@ -103,7 +103,7 @@ impl Types {
         matches!(self.get(id).form, Form::Host | Form::HostName)
     }
 
-    /// Whether values of the type are shown unasked: no secret, and nothing that one may stand in.
+    /// Whether values of the type are shown unasked: no secret, and nothing that one may be in.
     pub(crate) fn is_open(&self, id: TypeId) -> bool {
         !matches!(self.get(id).form, Form::Secret(_) | Form::Command)
     }

@@ -77,7 +77,7 @@ impl Dimension {
 
     /// An amount for people to read: in the largest unit that holds it without a rest.
     pub(crate) fn spell(self, amount: u64) -> String {
-        // A few minutes are told in seconds, as configurations mostly have them.
+        // A few minutes are given in seconds, as configurations mostly have them.
         if self == Self::Time && amount < 600_000 && amount.is_multiple_of(1_000) {
             return format!("{} s", amount / 1_000);
         }
@@ -100,7 +100,7 @@ pub(crate) struct Quantity {
     pub(crate) fractions: bool,
     /// `0x` in front of a number means hexadecimal and `0` octal, as in C.
     pub(crate) prefixes: bool,
-    /// Units that may stand behind the number, as they are spelled there. If there are any, amounts
+    /// Units that may be behind the number, as they are spelled there. If there are any, amounts
     /// are written in the largest that holds them without a rest.
     pub(crate) suffixes: Vec<(String, Unit)>,
     pub(crate) min: u64,
@@ -110,7 +110,7 @@ pub(crate) struct Quantity {
 }
 
 impl Quantity {
-    /// The amount in the dimension's own unit; none for [`Self::never`].
+    /// The amount in the dimension's own unit; `None` for [`Self::never`].
     pub(crate) fn read(&self, text: &str) -> Result<Option<u64>, Misread> {
         if self.never.as_deref() == Some(text) {
             return Ok(None);

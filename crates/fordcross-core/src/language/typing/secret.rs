@@ -12,7 +12,7 @@ pub enum Protection {
     Hash(String),
     /// Encrypted with a key that only the old unit has.
     Bound,
-    /// Not in the backup at all: signs stand in its place.
+    /// Not in the backup at all: signs are in its place.
     Masked,
 }
 
@@ -20,7 +20,7 @@ pub enum Protection {
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub(crate) struct Secret {
     pub(crate) kept: Protection,
-    /// What stands in its place in backups that do not hold it.
+    /// What is in its place in backups that do not hold it.
     pub(crate) mask: Option<String>,
     /// What must come along so that the new system can use it.
     pub(crate) key: Option<String>,
@@ -74,7 +74,7 @@ impl SecretForm {
 }
 
 impl Secret {
-    /// Whether it stands there as text between labels.
+    /// Whether it is there as text between labels.
     pub(crate) fn is_pem(&self) -> bool {
         self.forms.iter().any(|form| form.pem.is_some())
     }
@@ -98,7 +98,7 @@ impl Secret {
 }
 
 impl Protection {
-    /// What profiles write. The scheme of a hash stands beside it.
+    /// What profiles write. The scheme of a hash is beside it.
     pub(crate) const WORDS: [(&'static str, Self); 4] = [
         ("clear", Self::Plaintext),
         ("hash", Self::Hash(String::new())),

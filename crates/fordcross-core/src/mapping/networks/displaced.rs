@@ -4,7 +4,7 @@ use super::{Networks, UsedNet, spelled};
 use crate::finding::{Code, Finding, Severity};
 use crate::ids::RowId;
 use crate::language::expression;
-use crate::mapping::entry::{EntryNumber, Told};
+use crate::mapping::entry::{EntryNumber, Reported};
 use crate::mapping::facts::{MapEffect, MovedAddresses};
 use crate::mapping::seen::Seen;
 use ipnet::IpNet;
@@ -22,7 +22,7 @@ struct Moved {
 }
 
 /// Who holds whom must not change. `nets` are all of the backup, in its order.
-pub(super) fn displaced(of: &Networks, nets: &[UsedNet], seen: &Seen<'_>) -> Vec<Told> {
+pub(super) fn displaced(of: &Networks, nets: &[UsedNet], seen: &Seen<'_>) -> Vec<Reported> {
     if of.known.is_empty() {
         return Vec::new();
     }
@@ -33,7 +33,7 @@ pub(super) fn displaced(of: &Networks, nets: &[UsedNet], seen: &Seen<'_>) -> Vec
 }
 
 /// What leaves what held it, and what falls into what did not.
-fn leaving(of: &Networks, nets: &[UsedNet], holding: &[&UsedNet], seen: &Seen<'_>) -> Vec<Told> {
+fn leaving(of: &Networks, nets: &[UsedNet], holding: &[&UsedNet], seen: &Seen<'_>) -> Vec<Reported> {
     let mut found = Vec::new();
     let before = expression::Networks::new(holding.iter().map(|used| used.net));
     let after = expression::Networks::new(holding.iter().map(|used| of.moved(used, seen)));
@@ -43,9 +43,9 @@ fn leaving(of: &Networks, nets: &[UsedNet], holding: &[&UsedNet], seen: &Seen<'_
         row_of.entry(of.moved(used, seen)).or_insert(used.row);
         moved_of.entry(used.net).or_insert(of.moved(used, seen));
     }
-    let line_of: FxHashMap<EntryNumber, u32> =
+    let platform_of: FxHashMap<EntryNumber, u32> =
         of.known.iter().map(|entry| (entry.number, entry.line)).collect();
-    // What leaves one network for another by one entry of the map is told together.
+    // Addresses that one entry of the map moves from one network to another share a finding.
     let mut groups: Vec<(Moved, Vec<&UsedNet>)> = Vec::new();
     let mut known: FxHashMap<Moved, usize> = FxHashMap::default();
     let mut put = |moved: Moved| {
@@ -93,7 +93,7 @@ fn leaving(of: &Networks, nets: &[UsedNet], holding: &[&UsedNet], seen: &Seen<'_
             MapEffect::OutsideMoved { moved: addresses, network: to, was }
         });
         finding.count = nets.len();
-        let line = moved.entry.and_then(|number| line_of.get(&number));
+        let line = moved.entry.and_then(|number| platform_of.get(&number));
         finding.map = line.and_then(|line| seen.at_line(*line));
         let holder = row_of.get(&moved.to).copied().filter(|_| moved.code == Code::NewlyInside);
         if holder.is_some_and(|row| seen.restricts(row)) {
@@ -105,7 +105,7 @@ fn leaving(of: &Networks, nets: &[UsedNet], holding: &[&UsedNet], seen: &Seen<'_
 }
 
 /// Networks that stay and hold what moves.
-fn partly_renumbered(of: &Networks, holding: &[&UsedNet], seen: &Seen<'_>) -> Vec<Told> {
+fn partly_renumbered(of: &Networks, holding: &[&UsedNet], seen: &Seen<'_>) -> Vec<Reported> {
     let mut found = Vec::new();
     // What holds and stays, by its network, in the order of the backup.
     let mut staying: FxHashMap<IpNet, Vec<usize>> = FxHashMap::default();

@@ -4,7 +4,7 @@ mod displaced;
 
 use super::LeftOver;
 use super::MapKind;
-use super::entry::{EntryNumber, Except, Renamed, Told};
+use super::entry::{EntryNumber, Except, Renamed, Reported};
 use super::facts::{MapEffect, MapFact};
 use super::kind::{Mapped, Reading};
 use super::left_over::Word;
@@ -279,12 +279,12 @@ impl Mapped for Networks {
         "a new one of the same length"
     }
 
-    fn unused(&self, seen: &Seen<'_>) -> Vec<Told> {
+    fn unused(&self, seen: &Seen<'_>) -> Vec<Reported> {
         let mut used: FxHashSet<EntryNumber> = FxHashSet::default();
         for net in nets_in(seen) {
             used.extend(self.of(net.net, seen.except(net.entry)).map(|entry| entry.number));
         }
-        // What only stands in texts is left over, and told as such. All are looked for at once.
+        // Names in free text are left over, with a finding each. All are searched for at once.
         let unused = || self.known.iter().filter(|entry| !used.contains(&entry.number));
         let sought: Vec<String> = unused().map(|entry| entry.old.network().to_string()).collect();
         let standing = seen.standing_in_texts(&sought);
@@ -294,18 +294,18 @@ impl Mapped for Networks {
             .collect()
     }
 
-    fn collisions(&self, seen: &Seen<'_>) -> Vec<Told> {
+    fn collisions(&self, seen: &Seen<'_>) -> Vec<Reported> {
         let nets = nets_in(seen);
         let mut found = Vec::new();
         let mut became: FxHashMap<IpNet, (IpNet, RowId)> = FxHashMap::default();
-        let mut told: FxHashSet<(IpNet, IpNet)> = FxHashSet::default();
+        let mut reported: FxHashSet<(IpNet, IpNet)> = FxHashSet::default();
         // What stays first: what moves there is to blame.
         let (stay, move_away): (Vec<&UsedNet>, Vec<&UsedNet>) =
             nets.iter().partition(|used| self.moved(used, seen) == used.net);
         for used in stay.into_iter().chain(move_away) {
             let new = self.moved(used, seen);
             let &mut (old, row) = became.entry(new).or_insert((used.net, used.row));
-            if old == used.net || !told.insert((old, used.net)) {
+            if old == used.net || !reported.insert((old, used.net)) {
                 continue;
             }
             let [first, second, new_name] = [old, used.net, new].map(spelled);
@@ -320,7 +320,7 @@ impl Mapped for Networks {
         found
     }
 
-    fn displaced(&self, seen: &Seen<'_>) -> Vec<Told> {
+    fn displaced(&self, seen: &Seen<'_>) -> Vec<Reported> {
         displaced::displaced(self, &nets_in(seen), seen)
     }
 
@@ -338,7 +338,7 @@ impl Mapped for Networks {
         }
     }
 
-    fn line_of(&self, value: &Value<'_>) -> Option<u32> {
+    fn platform_of(&self, value: &Value<'_>) -> Option<u32> {
         let network = match value {
             Value::Address(address) => IpNet::from(*address),
             Value::Network(network) => *network,

@@ -2,7 +2,7 @@
 
 use super::LeftOver;
 use super::MapKind;
-use super::entry::{EntryNumber, Except, Renamed, Told};
+use super::entry::{EntryNumber, Except, Renamed, Reported};
 use super::facts::{MapEffect, MapFact};
 use super::kind::{Mapped, Reading};
 use super::left_over::{Word, without_doubled_slashes};
@@ -59,7 +59,7 @@ impl Paths {
         self.find(path, &[]).map(|(renamed, _)| renamed)
     }
 
-    /// What a path is or is below, and what of it stands behind that.
+    /// What a path is or is below, and what of it is behind that.
     fn find<'p>(&self, path: &'p str, except: Except<'_>) -> Option<(&Renamed<String>, &'p str)> {
         // By whole steps, the longest first; the root at last, which is before all of a path.
         let steps = path.rmatch_indices('/').map(|(at, _)| at).filter(|at| *at > 0);
@@ -148,10 +148,10 @@ impl Mapped for Paths {
         "a new path"
     }
 
-    fn unused(&self, seen: &Seen<'_>) -> Vec<Told> {
+    fn unused(&self, seen: &Seen<'_>) -> Vec<Reported> {
         let used: FxHashSet<EntryNumber> =
             paths_in(seen).iter().filter_map(|(path, ..)| self.of(path)).map(|entry| entry.number).collect();
-        // What only stands in texts is left over, and told as such. All are looked for at once.
+        // Names in free text are left over, with a finding each. All are searched for at once.
         let unused = || self.known.iter().filter(|entry| !used.contains(&entry.number));
         let sought: Vec<String> = unused().map(|entry| entry.old.clone()).collect();
         let standing = seen.standing_in_texts(&sought);
@@ -159,7 +159,7 @@ impl Mapped for Paths {
         unused.map(|entry| seen.unused("the path", &entry.old, entry.line)).collect()
     }
 
-    fn collisions(&self, seen: &Seen<'_>) -> Vec<Told> {
+    fn collisions(&self, seen: &Seen<'_>) -> Vec<Reported> {
         let paths = paths_in(seen);
         let mut found = Vec::new();
         let mut became: FxHashMap<Cow<'_, str>, (&str, RowId)> = FxHashMap::default();
@@ -191,7 +191,7 @@ impl Mapped for Paths {
         new.is_some_and(|new| std::mem::replace(path, Cow::Owned(new)) != *path)
     }
 
-    fn line_of(&self, value: &Value<'_>) -> Option<u32> {
+    fn platform_of(&self, value: &Value<'_>) -> Option<u32> {
         let Value::Path(path) = value else { return None };
         self.of(path).map(|entry| entry.line)
     }

@@ -1,4 +1,4 @@
-//! What a port is known by apart from its name: hardware addresses, and addresses that stand on it.
+//! What a port is known by apart from its name: hardware addresses, and addresses that are on it.
 
 use crate::language::profile::Profile;
 use crate::language::typing::Value;
@@ -17,7 +17,7 @@ pub struct MarkedPort {
     addresses: BTreeSet<IpAddr>,
 }
 
-/// The ports that objects of a backup are named after, each with its marks. An address is one if its length stands
+/// The ports that objects of a backup are named after, each with its marks. An address is one if its length is
 /// with it: that of a gateway or a name server is none of the port.
 pub fn marked_ports(backup: &Backup<'_>, profile: &Profile) -> Vec<MarkedPort> {
     let mut automaton = automaton_of(profile, None);

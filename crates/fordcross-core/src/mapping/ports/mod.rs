@@ -73,7 +73,7 @@ pub struct PortProposal {
     pub why: String,
     /// Whether a person decided it.
     pub by_person: bool,
-    /// How many settings name it, or stand in objects that do or below these.
+    /// How many settings name it, or are in objects that do or below these.
     pub settings: usize,
 }
 
@@ -139,7 +139,7 @@ impl Ports {
         }
     }
 
-    /// Whether the name of a port that has another one now stands in a text.
+    /// Whether the name of a port that has another one now is in a text.
     pub(super) fn may_stand_in(&self, text: &str) -> bool {
         self.renamed.as_ref().is_some_and(|ports| ports.is_match(text))
     }
@@ -228,8 +228,8 @@ impl Mapped for Ports {
         true
     }
 
-    /// Ports that have no place are told by their names.
-    fn line_of(&self, _: &Value<'_>) -> Option<u32> {
+    /// Ports without a place are listed by their names.
+    fn platform_of(&self, _: &Value<'_>) -> Option<u32> {
         None
     }
 

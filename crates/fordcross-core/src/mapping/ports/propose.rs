@@ -18,7 +18,7 @@ use rustc_hash::{FxHashMap, FxHashSet};
 pub struct PortUse {
     /// Its name.
     pub name: String,
-    /// How many settings name it, or stand in objects that do or below these.
+    /// How many settings name it, or are in objects that do or below these.
     pub settings: usize,
     /// Where it is named first.
     pub first: Span,
@@ -40,7 +40,7 @@ pub fn used_ports(backup: &Backup<'_>, leg: &Leg, walk: &Scan) -> Vec<PortUse> {
             settings_of[object.index()] += 1;
         }
     }
-    // Objects stand after those that hold them.
+    // Objects are after those that hold them.
     for (index, object) in reading.objects.iter().enumerate().rev() {
         if let Some(holder) = object.holder {
             settings_of[holder.index()] += settings_of[index];
@@ -98,10 +98,10 @@ fn made_ports(backup: &Backup<'_>, leg: &Leg, walk: &Scan) -> Vec<(String, Strin
     let types = &leg.old.types;
     let made = kinds_of_objects(&backup.tree, &leg.old, walk).into_iter().filter_map(|(row, kind)| {
         let accepted = walk.automaton.accepted(row.accept);
-        let What::Object { name: Some(name_type), signs, .. } = &leg.old.schema[accepted.entry?].what else {
+        let What::Object { name: Some(name_type), traits, .. } = &leg.old.schema[accepted.entry?].what else {
             return None;
         };
-        if !signs.makes_port.contains(&kind) {
+        if !traits.makes_port.contains(&kind) {
             return None;
         }
         let name = backup.tree.name(row.node);
@@ -121,9 +121,9 @@ pub type Marked<'m> = (&'m [MarkedPort], &'m [MarkedPort]);
 pub struct Grounds<'g> {
     /// The ports that the backup names.
     pub used: &'g [PortUse],
-    /// The old model, if the line has models and it is known.
+    /// The old model, if the platform has models and it is known.
     pub old: Option<&'g Model>,
-    /// The new model, if the line has models.
+    /// The new model, if the platform has models.
     pub new: Option<&'g Model>,
     /// The crossing that maps.
     pub crossing: &'g Crossing,
@@ -141,7 +141,7 @@ pub struct Grounds<'g> {
 ///
 /// # Errors
 /// What is wrong with the person's decisions is for [`super::parse_map`] to say; here only ports
-/// that the old model does not have are told, as findings that do not stop the proposal.
+/// that the old model does not have get findings, which do not stop the proposal.
 pub fn propose(on: &Grounds<'_>, backup: &Backup<'_>) -> (Vec<PortProposal>, Findings) {
     let Grounds { used, old, new, crossing, decided, marked: (own, base), .. } = *on;
     let mut findings = Vec::new();
@@ -265,7 +265,7 @@ pub fn propose(on: &Grounds<'_>, backup: &Backup<'_>) -> (Vec<PortProposal>, Fin
     (proposals.into_iter().flatten().collect(), findings)
 }
 
-/// Where the new line has no models, only a person knows what its ports are called. What the configuration itself
+/// Where the new platform has no models, only a person knows what its ports are called. What the configuration itself
 /// makes keeps its name.
 fn proposal_without_model(port: &PortUse) -> PortProposal {
     match &port.made {
@@ -357,7 +357,7 @@ mod tests {
     /// Proposals for all old ports as `old>new`.
     fn proposals(new: &str, equivalent: &[(&str, &str)], decided: &[(&str, &str)], used: &str) -> String {
         let (old, new) = (model(OLD), model(new));
-        let side = Side { line: "a".into(), release: "1".into() };
+        let side = Side { platform: "a".into(), release: "1".into() };
         let mut crossing = Crossing::identity(&side);
         crossing.equivalent_ports = equivalent.iter().map(|(a, b)| ((*a).into(), (*b).into())).collect();
         let used: Vec<PortUse> = used

@@ -17,13 +17,13 @@ fn written(profile: &str, base: &str, made: &str) -> Option<String> {
     let again = profile.dialect.read(Source::new("t", &text));
     let again = again.unwrap_or_else(|finding| panic!("{finding:?}\n{text}"));
     // A row of a table has all its columns, and a block of another kind may have the name of a branch.
-    if !profile.format().traits().is_rectangular && profile.line != "z" {
+    if !profile.format().traits().is_rectangular && profile.platform != "z" {
         assert_eq!(shown(&again, again.root()), shown(&merged.tree, merged.tree.root()), "{text}");
     }
     Some(text)
 }
 
-/// A line of a file of keys, or of one of blocks: what is set on it, if anything, and how it stands there.
+/// A line of a file of keys, or of one of blocks: what is set on it, if anything, and how it is there.
 fn line() -> impl Strategy<Value = (Option<usize>, String)> {
     let value = prop_oneof!["[a-z0-9]{1,4}", "'[a-z #]{0,4}'"];
     let around = ("[ \t]{0,2}", "[ \t]{0,2}", prop_oneof![Just(""), Just("  # said of it"), Just("\t")]);

@@ -5,7 +5,7 @@ use data_encoding::{BASE64_NOPAD as BASE64, Encoding};
 /// The most bytes of a header. One for a passphrase is short.
 const MAX_HEADER: usize = 16 << 10;
 const VERSION: &str = "age-encryption.org/v1";
-/// So many characters stand on each line of a body but the last, which has fewer.
+/// So many characters are on each line of a body but the last, which has fewer.
 const COLUMNS: usize = 64;
 
 /// A header for a passphrase.

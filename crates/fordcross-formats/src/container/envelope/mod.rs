@@ -18,7 +18,7 @@ pub use age_file::{decrypt, encrypt};
 
 use zeroize::Zeroizing;
 
-/// A passphrase; what it is is never printed, and it is wiped when it is done with.
+/// A passphrase. It is never printed, and is wiped when it is dropped.
 #[derive(Clone)]
 pub struct Passphrase(Zeroizing<String>);
 

@@ -3,7 +3,7 @@
 use chacha20poly1305::aead::{AeadInOut as _, KeyInit as _};
 use chacha20poly1305::{ChaCha20Poly1305, Nonce};
 
-/// So many bytes stand before the chunks.
+/// So many bytes are before the chunks.
 pub(super) const NONCE: usize = 16;
 /// So many bytes are in each chunk but the last.
 const CHUNK: usize = 64 << 10;

@@ -56,7 +56,7 @@ fn read_member(section: &Section<'_, '_>, earlier: &[Member]) -> Option<Member> 
 fn dialect_of(section: &Section<'_, '_>, earlier: &[Member]) -> Option<Dialect> {
     let Some(word) = section.word("like") else {
         let Some(format) = section.pick("form", &Format::of(Scope::File)) else {
-            // What else may stand here is not known.
+            // What else may be here is not known.
             section.forgive();
             return None;
         };

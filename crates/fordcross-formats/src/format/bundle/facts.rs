@@ -1,10 +1,10 @@
-//! What is told of backups of several files.
+//! Findings about backups of several files.
 
 use crate::finding::{Suggestion, facts};
 use crate::text::shape::ShapeFact;
 
 facts! {
-    /// What is told of files that others include.
+    /// Findings about files that others include.
     pub enum IncludeFact {
         Missing => FileMissing, "the file that is included here is not in the backup",
             help: "add it to the backup; what it sets is neither carried nor in the ledger, and the statement is left out";

@@ -23,7 +23,7 @@ pub fn read_bundle<'a>(
     let mut tree = Tree::new(source);
     let root = tree.push(NodeId::DOCUMENT, Kind::Map, "", Span::new(0, source.text.len()));
     let mut findings = Vec::new();
-    // Files whose statements stand in place of others are no files of their own.
+    // Files whose statements are in place of others are no files of their own.
     let taken: RefCell<Vec<Span>> = RefCell::default();
     let mut places: Vec<(usize, &Piece, Vec<String>)> = Vec::new();
     let mut others = Vec::new();
@@ -34,7 +34,7 @@ pub fn read_bundle<'a>(
         };
         let found = match alone {
             Some(index) => members.files[index].only_place().map(|place| (index, place)),
-            // What an editor left behind is no file of the line, even where those have any name.
+            // What an editor left behind is no file of the platform, even where those have any name.
             None if members.is_leftover(&piece.path) => None,
             None => by_path(),
         };
@@ -54,7 +54,7 @@ pub fn read_bundle<'a>(
         }
     }
     let taken = taken.into_inner();
-    // What stands beside the configuration is none of it, unless it is included.
+    // What is beside the configuration is none of it, unless it is included.
     // Nor is what says of a copy that it is one.
     let is_own =
         |piece: &&Piece| !taken.contains(&piece.span) && !is_beside(&piece.path) && piece.path != MARK_FILE;
@@ -136,8 +136,8 @@ pub fn write_bundle(tree: &Tree<'_>, members: &Members, finish: &mut Finish<'_>)
     files
 }
 
-/// Puts the listings of tables, each under `FILE#TABLE`, into databases. With each file stands whether it is one:
-/// the name alone does not tell.
+/// Puts the listings of tables, each under `FILE#TABLE`, into databases. With each file is whether it is one:
+/// the name alone does not decide.
 pub fn with_databases(files: Vec<(container::Member, bool)>) -> Vec<container::Member> {
     let mut made: Vec<container::Member> = Vec::new();
     let mut listings: Vec<(String, String, String)> = Vec::new();
@@ -160,7 +160,7 @@ pub fn with_databases(files: Vec<(container::Member, bool)>) -> Vec<container::M
             .map(|(_, table, text)| (table.as_str(), text.as_str()))
             .collect();
         if !own.is_empty() {
-            // One that cannot be made does not read back, and is told.
+            // One that cannot be made does not read back, and is reported.
             file.bytes = crate::format::database::build(&own).unwrap_or_default();
         }
     }

@@ -1,4 +1,4 @@
-//! Files whose statements stand in place of the statement that names them: which of a backup's files they are.
+//! Files whose statements are in place of the statement that names them: which of a backup's files they are.
 
 use super::Members;
 use super::facts::IncludeFact;
@@ -14,7 +14,7 @@ use wildmatch::WildMatch;
 #[derive(Debug)]
 pub(super) struct Included<'a> {
     pub files: Vec<&'a Piece>,
-    /// They are known by the end of an absolute path only: what stands there on the old system may be others.
+    /// They are known by the end of an absolute path only: what is there on the old system may be others.
     pub by_end: bool,
 }
 
@@ -44,7 +44,7 @@ impl NoFile {
         }
     }
 
-    /// What a person is told of it, if anything.
+    /// The finding about it, if there is one.
     pub fn fact(self) -> Option<IncludeFact> {
         match self {
             Self::Missing => Some(IncludeFact::Missing),
@@ -162,7 +162,7 @@ fn has_wildcard(pattern: &str) -> bool {
 }
 
 /// The statements that include no file, with why; each is a setting. Where the files are there, no statement is left:
-/// theirs stand in its place.
+/// theirs are in its place.
 pub fn without_files(tree: &Tree<'_>, members: &Members) -> Vec<(NodeId, NoFile)> {
     let mut found = Vec::new();
     for member in &members.files {
@@ -199,7 +199,7 @@ fn no_file(
     }
 }
 
-/// What is told of files that stand in for those that an absolute path names.
+/// Findings about files that stand in for those that an absolute path names.
 pub fn taken_by_end(tree: &Tree<'_>, members: &Members) -> Vec<Finding> {
     let mut findings = Vec::new();
     for node in tree.ids().filter(|&node| tree.kind(node) == Kind::Instruction) {

@@ -34,7 +34,7 @@ impl Container {
     }
 }
 
-/// All files that a line's backups have, and what they are in.
+/// All files that a platform's backups have, and what they are in.
 #[derive(Clone, Debug, Default)]
 pub struct Members {
     /// What they are in when they are written; a folder, where nothing is said.
@@ -47,10 +47,10 @@ pub struct Members {
     pub leftovers: Vec<String>,
 }
 
-/// One file of a line's backups, or several that differ in a part of their path.
+/// One file of a platform's backups, or several that differ in a part of their path.
 #[derive(Clone, Debug)]
 pub struct Member {
-    /// Its path, in which captures may stand.
+    /// Its path, in which captures may be.
     pub path: Shape,
     /// Where it is in the tree, with the same captures.
     pub at: Vec<Shape>,
@@ -90,7 +90,7 @@ impl Member {
         self.at.iter().map(|step| step.as_literal().map(str::to_owned)).collect()
     }
 
-    /// How many lines of a text begin with a word that tells such files.
+    /// How many lines of a text begin with a word that marks such files.
     pub fn signs_in(&self, text: &str) -> usize {
         let has_sign = |line: &&str| {
             let word = line.split([' ', '\t', '=']).find(|word| !word.is_empty()).unwrap_or_default();

@@ -1,4 +1,4 @@
-//! What is told of databases.
+//! Findings about databases.
 
 use crate::finding::facts;
 

@@ -2,7 +2,7 @@
 //!
 //! A listing has the names of the columns on its first line and then a row a line, each as an array of JSON. A
 //! number is one, a text is one, nothing is `null`, and bytes are a text as SQL writes them, `X'00FF'`. So a place
-//! in it tells table, row and column. Views and triggers are never run: only tables are read, by their columns.
+//! in it gives table, row and column. Views and triggers are never run: only tables are read, by their columns.
 
 use super::facts::DatabaseFact;
 use super::listing::read_listing;

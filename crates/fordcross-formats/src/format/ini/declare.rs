@@ -4,7 +4,7 @@ use super::Ini;
 use super::facts::IniFact;
 use crate::declaration::{Section, separator};
 
-/// How a section says that a line writes INI.
+/// How a section says that a platform writes INI.
 pub(super) fn declared(holder: &Section<'_, '_>) -> Ini {
     let mut ini = Ini::default();
     let Some(section) = holder.section("ini") else { return ini };
@@ -18,7 +18,7 @@ pub(super) fn declared(holder: &Section<'_, '_>) -> Ini {
     }
     ini.quotes = section.boolean("quotes").unwrap_or(false);
     if let Some(heading) = section.word("heading") {
-        // `{section} {name}`: what stands between is what parts them.
+        // `{section} {name}`: what is between is what parts them.
         let parts = heading.text.strip_prefix("{section}").and_then(|rest| {
             let (between, setting) = rest.strip_suffix('}')?.split_once('{')?;
             (!between.is_empty() && !setting.is_empty()).then(|| (between.to_owned(), setting.to_owned()))

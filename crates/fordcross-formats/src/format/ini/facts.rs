@@ -1,4 +1,4 @@
-//! What is told of files of sections, keys and values.
+//! Findings about files of sections, keys and values.
 
 use crate::finding::facts;
 

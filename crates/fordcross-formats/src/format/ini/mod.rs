@@ -34,16 +34,16 @@ pub(super) const TRAITS: Traits = Traits {
     )
 };
 
-/// How a line writes its files.
+/// How a platform writes its files.
 #[derive(Clone, Debug, PartialEq, Eq)]
 struct Ini {
-    /// What stands between a key and its value.
+    /// What is between a key and its value.
     separator: char,
     /// What a line begins with that is a comment.
     comments: Vec<char>,
-    /// Values may stand in double quotes, in which `\"`, `\\` and `\n` stand for themselves and a line end.
+    /// Values may be in double quotes, in which `\"`, `\\` and `\n` stand for themselves and a line end.
     quotes: bool,
-    /// What stands in a heading between the name of a section and that of one of several, and the setting
+    /// What is in a heading between the name of a section and that of one of several, and the setting
     /// that the latter is.
     heading: Option<(String, String)>,
 }

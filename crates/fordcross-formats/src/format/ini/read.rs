@@ -10,10 +10,10 @@ use crate::tree::{Kind, NodeId, Text, Tree};
 ///
 /// # Errors
 /// The first line that is neither heading, nor key and value, nor comment, nor empty.
-pub(super) fn read_ini<'a>(source: Source<'a>, manners: &Ini) -> Result<Tree<'a>, Box<Finding>> {
+pub(super) fn read_ini<'a>(source: Source<'a>, dialect: &Ini) -> Result<Tree<'a>, Box<Finding>> {
     let mut tree = Tree::new(source);
     let root = tree.push(NodeId::DOCUMENT, Kind::Map, "", Span::new(0, source.text.len()));
-    let mut reader = Reader { source, manners, tree, root, section: root, comments: Vec::new() };
+    let mut reader = Reader { source, dialect, tree, root, section: root, comments: Vec::new() };
     let mut start = 0;
     for line in source.text.split_inclusive('\n') {
         reader.line(start, line.trim_end_matches(['\n', '\r']))?;
@@ -26,7 +26,7 @@ pub(super) fn read_ini<'a>(source: Source<'a>, manners: &Ini) -> Result<Tree<'a>
 
 struct Reader<'r, 'a> {
     source: Source<'a>,
-    manners: &'r Ini,
+    dialect: &'r Ini,
     tree: Tree<'a>,
     root: NodeId,
     section: NodeId,
@@ -43,7 +43,7 @@ impl Reader<'_, '_> {
             self.place_comments(self.section);
             return Ok(());
         }
-        if line.starts_with(self.manners.comments.as_slice()) {
+        if line.starts_with(self.dialect.comments.as_slice()) {
             self.comments.push(span);
             return Ok(());
         }
@@ -54,16 +54,16 @@ impl Reader<'_, '_> {
             self.heading(start, span, heading);
             return Ok(());
         }
-        let Some((key, value)) = line.split_once(self.manners.separator) else {
-            let separator = self.manners.separator;
-            return Err(self.wrong(span, IniFact::Neither { separator, comment: self.manners.comments[0] }));
+        let Some((key, value)) = line.split_once(self.dialect.separator) else {
+            let separator = self.dialect.separator;
+            return Err(self.wrong(span, IniFact::Neither { separator, comment: self.dialect.comments[0] }));
         };
         if key.trim().is_empty() {
             return Err(self.wrong(span, IniFact::Keyless));
         }
         self.place_comments(self.section);
         let leaf = self.tree.push(self.section, Kind::Text, key.trim_end(), span);
-        let at = start + key.len() + self.manners.separator.len_utf8();
+        let at = start + key.len() + self.dialect.separator.len_utf8();
         let lead = value.len() - value.trim_start().len();
         let value = value.trim();
         let spelled = Span::new(at + lead, at + lead + value.len());
@@ -79,7 +79,7 @@ impl Reader<'_, '_> {
         let end = self.comments.first().map_or(start, |first| first.start as usize);
         self.end_section(end);
         self.place_comments(self.root);
-        let split = self.manners.heading.as_ref().and_then(|(between, setting)| {
+        let split = self.dialect.heading.as_ref().and_then(|(between, setting)| {
             let (name, rest) = heading.split_once(between.as_str())?;
             Some((name, rest, setting))
         });
@@ -110,9 +110,9 @@ impl Reader<'_, '_> {
         }
     }
 
-    /// The text of a value that stands in quotes; none if it does not.
+    /// The text of a value in quotes, or `None` if it has none.
     fn unquoted(&self, value: &str, spelled: Span) -> Result<Option<String>, Box<Finding>> {
-        let Some(inner) = value.strip_prefix('"').filter(|_| self.manners.quotes) else { return Ok(None) };
+        let Some(inner) = value.strip_prefix('"').filter(|_| self.dialect.quotes) else { return Ok(None) };
         let mut text = String::new();
         let mut chars = inner.chars();
         while let Some(c) = chars.next() {

@@ -3,8 +3,8 @@
 use super::Ini;
 use crate::tree::{Kind, NodeId, Tree};
 
-/// Appends the tree as a file. Keys without a section stand before all sections in it.
-pub(super) fn write_ini(tree: &Tree<'_>, top: NodeId, manners: &Ini, out: &mut Vec<u8>) {
+/// Appends the tree as a file. Keys without a section are before all sections in it.
+pub(super) fn write_ini(tree: &Tree<'_>, top: NodeId, dialect: &Ini, out: &mut Vec<u8>) {
     let start = out.len();
     let all: Vec<NodeId> = tree.children(top).collect();
     let is_comment = |node: &NodeId| tree.kind(*node) == Kind::Comment;
@@ -14,30 +14,30 @@ pub(super) fn write_ini(tree: &Tree<'_>, top: NodeId, manners: &Ini, out: &mut V
         if begins && out.len() > start && said_of.is_some_and(|node| tree.kind(*node).is_branch()) {
             out.push(b'\n');
         }
-        write_lines(tree, node, manners, out);
+        write_lines(tree, node, dialect, out);
     }
 }
 
 /// Appends a section with all in it, a key with its value, or a comment: whole lines.
-pub(super) fn write_lines(tree: &Tree<'_>, node: NodeId, manners: &Ini, out: &mut Vec<u8>) {
+pub(super) fn write_lines(tree: &Tree<'_>, node: NodeId, dialect: &Ini, out: &mut Vec<u8>) {
     match tree.kind(node) {
         Kind::Map | Kind::List => {
             let name = tree.children(node).find(|&child| tree.kind(child) == Kind::Attribute);
             out.push(b'[');
             out.extend_from_slice(tree.name(node).as_bytes());
-            if let (Some(name), Some((between, _))) = (name, &manners.heading) {
+            if let (Some(name), Some((between, _))) = (name, &dialect.heading) {
                 out.extend_from_slice(between.as_bytes());
                 out.extend_from_slice(tree.value(name).as_bytes());
             }
             out.extend_from_slice(b"]\n");
             for child in tree.children(node).filter(|&child| tree.kind(child) != Kind::Attribute) {
-                write_lines(tree, child, manners, out);
+                write_lines(tree, child, dialect, out);
             }
         }
         Kind::Comment => {
             let text = tree.value(node);
-            if !text.starts_with(manners.comments.as_slice()) {
-                out.extend_from_slice(manners.comments[0].encode_utf8(&mut [0; 4]).as_bytes());
+            if !text.starts_with(dialect.comments.as_slice()) {
+                out.extend_from_slice(dialect.comments[0].encode_utf8(&mut [0; 4]).as_bytes());
             }
             out.extend_from_slice(text.as_bytes());
             out.push(b'\n');
@@ -45,18 +45,18 @@ pub(super) fn write_lines(tree: &Tree<'_>, node: NodeId, manners: &Ini, out: &mu
         _ => {
             out.extend_from_slice(tree.name(node).as_bytes());
             out.push(b' ');
-            out.extend_from_slice(manners.separator.encode_utf8(&mut [0; 4]).as_bytes());
+            out.extend_from_slice(dialect.separator.encode_utf8(&mut [0; 4]).as_bytes());
             out.push(b' ');
-            write_value(tree.value(node), manners, out);
+            write_value(tree.value(node), dialect, out);
             out.push(b'\n');
         }
     }
 }
 
 /// A value, in quotes where it would not read back to itself without them.
-pub(super) fn write_value(text: &str, manners: &Ini, out: &mut Vec<u8>) {
+pub(super) fn write_value(text: &str, dialect: &Ini, out: &mut Vec<u8>) {
     let plain = !text.contains(['\n', '\r']) && text.trim() == text && !text.starts_with('"');
-    if plain || !manners.quotes {
+    if plain || !dialect.quotes {
         out.extend_from_slice(text.as_bytes());
         return;
     }
@@ -80,7 +80,7 @@ mod tests {
     use proptest::prelude::*;
     use rstest::rstest;
 
-    fn manners() -> Ini {
+    fn dialect() -> Ini {
         Ini { quotes: true, heading: Some((" ".into(), "name".into())), ..Ini::default() }
     }
 
@@ -100,7 +100,7 @@ mod tests {
     #[case("[net]\nmtu=\n; said\n[share \"the photos\"]\npath = /srv", &["[net]", "mtu=", "; said", "[share]", "@name=the photos", "path=/srv"])]
     #[case("k = \"a \\\"b\\\" \\\\ \\n\"", &["k=a \"b\" \\ \n"])]
     fn reads(#[case] text: &str, #[case] expected: &[&str]) {
-        let tree = read_ini(Source::new("a", text), &manners()).expect("well-formed");
+        let tree = read_ini(Source::new("a", text), &dialect()).expect("well-formed");
         assert_eq!(shown(&tree), expected);
     }
 
@@ -110,10 +110,10 @@ mod tests {
     #[case("  = 1", 1, 3, "a value without a key")]
     #[case("k = \"a", 1, 5, "not closed as they should be")]
     #[case("k = \"a\" b", 1, 5, "not closed as they should be")]
-    fn refuses(#[case] text: &str, #[case] line: u32, #[case] column: u32, #[case] told: &str) {
-        let finding = read_ini(Source::new("a", text), &manners()).expect_err("refused");
+    fn refuses(#[case] text: &str, #[case] line: u32, #[case] column: u32, #[case] reported: &str) {
+        let finding = read_ini(Source::new("a", text), &dialect()).expect_err("refused");
         let at = finding.place.as_ref().expect("a place").at;
-        assert!(finding.message().contains(told), "{}", finding.message());
+        assert!(finding.message().contains(reported), "{}", finding.message());
         assert_eq!((at.line, at.column), (line, column));
     }
 
@@ -122,9 +122,9 @@ mod tests {
         "# said\na = 1\n\n[net]\n; said too\nmtu = 1500\n\n# of the photos\n[share photos]\npath = /srv\n"
     )]
     fn what_is_written_reads_back_to_itself(#[case] text: &str) {
-        let tree = read_ini(Source::new("a", text), &manners()).expect("well-formed");
+        let tree = read_ini(Source::new("a", text), &dialect()).expect("well-formed");
         let mut out = Vec::new();
-        write_ini(&tree, tree.root(), &manners(), &mut out);
+        write_ini(&tree, tree.root(), &dialect(), &mut out);
         assert_eq!(String::from_utf8(out).expect("UTF-8"), text);
     }
 
@@ -132,7 +132,7 @@ mod tests {
         /// No text makes it panic, and each byte of what is read is part of something.
         #[test]
         fn any_text_is_read_or_refused(text in "[a-c=\\[\\]#\" \\\\\n;é]{0,60}") {
-            if let Ok(tree) = read_ini(Source::new("a", &text), &manners()) {
+            if let Ok(tree) = read_ini(Source::new("a", &text), &dialect()) {
                 let mut covered = vec![false; text.len()];
                 for node in tree.ids().skip(2) {
                     let leaf = tree.kind(node) != Kind::Map;
@@ -148,12 +148,12 @@ mod tests {
         /// Any value that the manners hold comes back as it was.
         #[test]
         fn any_value_is_written_so_that_it_reads_back(value in "[a-c\" \\\\\n=#é]{0,20}", quotes: bool) {
-            let manners = Ini { quotes, ..Ini::default() };
-            prop_assume!(manners.can_hold(&value));
+            let dialect = Ini { quotes, ..Ini::default() };
+            prop_assume!(dialect.can_hold(&value));
             let mut out = b"k = ".to_vec();
-            write_value(&value, &manners, &mut out);
+            write_value(&value, &dialect, &mut out);
             let text = String::from_utf8(out).expect("UTF-8");
-            let tree = read_ini(Source::new("a", &text), &manners).expect("well-formed");
+            let tree = read_ini(Source::new("a", &text), &dialect).expect("well-formed");
             prop_assert_eq!(tree.value(tree.ids().nth(2).expect("the key")), value);
         }
     }

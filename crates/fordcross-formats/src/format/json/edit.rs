@@ -26,14 +26,14 @@ impl Pieces for Members {
         let Some(last) = at.last_own(node) else {
             return vec![(at.base.span(node), self.anew(at, node))];
         };
-        // Between two members stands what stood before the last one.
+        // Between two members is what was before the last one.
         let mut before = at.base.children(node).take_while(|&child| child != last);
         let gap_from =
             before.by_ref().last().map_or(at.base.span(node).start + 1, |child| at.base.span(child).end);
         let gap = &at.text[gap_from as usize..at.base.span(last).start as usize];
         let gap = gap.trim_start().strip_prefix(',').unwrap_or(gap);
         let space = &gap[..gap.len() - gap.trim_start().len()];
-        // The only one there has nothing before it that tells how two are parted.
+        // The only one there has nothing before it that shows how two are separated.
         let space = if space.is_empty() && at.base.first_child(node) == Some(last) { " " } else { space };
         let layout = at.layout_after(space);
         let mut out = Vec::new();

@@ -1,4 +1,4 @@
-//! What is told of JSON (RFC 8259).
+//! Findings about JSON (RFC 8259).
 
 use crate::finding::facts;
 

@@ -177,7 +177,7 @@ impl<S: Sink> Reader<'_, '_, S> {
 
     /// Refuses a key that this object already has: readers differ in which one they take.
     fn check_repeat(&mut self, key: &str, after: usize) -> Result<(), Problem> {
-        // The tokenizer stands behind the colon; the key ends at the quote before it.
+        // The tokenizer is behind the colon; the key ends at the quote before it.
         let end = self.text.as_bytes()[..after].iter().rposition(|&byte| byte == b'"').unwrap_or(0);
         let start = end.saturating_sub(key.len());
         let spelled = self.text.get(start..end) == Some(key);
@@ -260,7 +260,7 @@ impl<S: Sink> Reader<'_, '_, S> {
     }
 }
 
-/// Puts a string of the tokenizer, which is only lent, into one that stays; says whether there was one.
+/// Puts a string of the tokenizer, which is only lent, into one that stays. Returns whether there was one.
 fn keep(lent: Option<&str>, kept: &mut String) -> bool {
     kept.clear();
     lent.inspect(|text| kept.push_str(text)).is_some()
@@ -319,7 +319,7 @@ mod tests {
             prop_assert_eq!(back.to_string(), text);
         }
 
-        /// Also where a control character stands in any eighth of a word.
+        /// Also where a control character is in any eighth of a word.
         #[test]
         fn what_must_be_escaped_is_found(text in "[ -~é]{0,20}", c in 0_u8..0x80, at in 0_usize..20) {
             let at = text.char_indices().map(|(at, _)| at).nth(at).unwrap_or(text.len());

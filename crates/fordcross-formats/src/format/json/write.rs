@@ -52,7 +52,7 @@ pub(super) fn write_subtree(tree: &Tree<'_>, top: NodeId, layout: Layout<'_>, ou
     }
 }
 
-/// Writes a leaf or an empty branch whole, else the beginning of a branch. Says whether it is open.
+/// Writes a leaf or an empty branch whole, else the beginning of a branch. Returns whether it is open.
 fn write_node(tree: &Tree<'_>, id: NodeId, out: &mut Vec<u8>) -> bool {
     let has_children = tree.first_child(id).is_some();
     match (tree.kind(id), has_children) {

@@ -5,7 +5,7 @@ use super::shape::StatementShape;
 use super::{Escape, Grammar, Includes, Inside, Nesting, PathPart, Statement};
 use crate::declaration::{Section, Word, separator};
 
-/// How a section says that a line writes statements.
+/// How a section says that a platform writes statements.
 pub(super) fn declared(holder: &Section<'_, '_>) -> Grammar {
     let mut grammar = Grammar::default();
     if let Some(section) = holder.section("statements") {

@@ -1,7 +1,7 @@
 //! Statements of a base with their changes: lines that nothing was changed in are copied.
 //!
-//! The statements of the base stand in the order of their file, whatever branches of the tree they make. New
-//! ones stand behind the one that is before them in their block or branch, and else at the end of the file. A
+//! The statements of the base are in the order of their file, whatever branches of the tree they make. New
+//! ones are behind the one that is before them in their block or branch, and else at the end of the file. A
 //! statement of which something changed is written anew in its place; of one with a value only that value.
 
 use super::write::{Said, statements_of, write_statement, write_word};
@@ -55,13 +55,13 @@ struct Writer<'w> {
     statement_of: FxHashMap<NodeId, usize>,
     /// What is still made.
     is_there: FxHashSet<NodeId>,
-    /// New statements by the one of the base that they stand behind; at the end of their block, if there is none.
+    /// New statements by the one of the base that they are behind; at the end of their block, if there is none.
     behind: FxHashMap<(Option<NodeId>, Option<NodeId>), Vec<usize>>,
     out: Vec<u8>,
 }
 
 impl Writer<'_> {
-    /// Finds for each new statement the one of the base in the same block that it stands behind.
+    /// Finds for each new statement the one of the base in the same block that it is behind.
     fn find_places(&mut self, base_len: usize) {
         let mut last: FxHashMap<Option<NodeId>, NodeId> = FxHashMap::default();
         for (index, said) in self.new.iter().enumerate() {
@@ -69,9 +69,9 @@ impl Writer<'_> {
             if said.node().index() < base_len {
                 last.insert(block, said.node());
             } else if block.is_none_or(|block| block.index() < base_len) {
-                // What is no part of a block or branch that is there stands at the end of the file.
+                // What is no part of a block or branch that is there is at the end of the file.
                 let is_part = block.is_some() || said.path[0].index() < base_len;
-                // What a statement of the base was, several may be now: they stand where it stood.
+                // What a statement of the base was, several may be now: they are where it was.
                 let instead = said.path.iter().find(|node| self.statement_of.contains_key(node)).copied();
                 let before = instead.or_else(|| last.get(&block).copied().filter(|_| is_part));
                 self.behind.entry((block, before)).or_default().push(index);
@@ -114,7 +114,7 @@ impl Writer<'_> {
         self.text[at..].find('\n').map_or(self.text.len(), |end| at + end + 1)
     }
 
-    /// Writes statements of the base that stand side by side, with what is between them; says where what follows
+    /// Writes statements of the base that are side by side, with what is between them; says where what follows
     /// them begins.
     fn level(&mut self, own: &[usize], from: usize) -> usize {
         let mut at = from;
@@ -136,7 +136,7 @@ impl Writer<'_> {
             }
             let block = self.old[index].inside.map(|inside| self.old[inside].node());
             if let Some(new) = self.behind.remove(&(block, Some(node))) {
-                // Another one may stand on the same line.
+                // Another one may be on the same line.
                 let next = own.get(place + 1).map_or(self.text.len(), |&next| self.span(next).start as usize);
                 let begins_line = at == 0 || self.text[..at].ends_with('\n');
                 let line = if begins_line { at } else { self.line_end(at).min(next.max(at)) };
@@ -148,7 +148,7 @@ impl Writer<'_> {
         at
     }
 
-    /// Whether nothing but what ends a statement, or a comment, stands behind it on its line.
+    /// Whether nothing but what ends a statement, or a comment, is behind it on its line.
     fn is_last_on_line(&self, end: usize) -> bool {
         let grammar = self.grammar;
         let rest = self.text[end..self.line_end(end)].trim_start();
@@ -212,7 +212,7 @@ impl Writer<'_> {
         self.behind.retain(|&(block, _), _| block != Some(node));
     }
 
-    /// Where the value of a statement stands, with its quotes, and what stands there now.
+    /// Where the value of a statement is, with its quotes, and what is there now.
     fn value(&self, said: &Said) -> Option<(Span, Vec<u8>)> {
         let spelled = self.file.base.value_span(said.node())?;
         let grammar = self.grammar;
@@ -223,7 +223,7 @@ impl Writer<'_> {
             known && self.text[spelled.end as usize..].starts_with(quote)
         });
         let value = self.file.tree.value(said.node());
-        // What was read as a value of its own stands apart from what is before it.
+        // What was read as a value of its own is apart from what is before it.
         let start = spelled.start as usize - usize::from(quote.is_some());
         let apart = self.text[..start].chars().next_back();
         if !apart.is_none_or(|c| c.is_whitespace() || grammar.marks.contains(&c)) {
@@ -234,7 +234,7 @@ impl Writer<'_> {
             write_word(self.file.tree, said, grammar, &mut new);
             return (!spelled.range().is_empty()).then_some((spelled, new));
         };
-        // In the quotes that it stood in, if it can.
+        // In the quotes that it was in, if it can.
         if value.contains([quote, '\\', '\n']) {
             write_word(self.file.tree, said, grammar, &mut new);
             return Some((Span::new(spelled.start as usize - 1, spelled.end as usize + 1), new));
@@ -242,7 +242,7 @@ impl Writer<'_> {
         Some((spelled, value.as_bytes().to_vec()))
     }
 
-    /// Whether something changed in a block that stands in no statement inside it.
+    /// Whether something changed in a block that is in no statement inside it.
     fn head_changed(&self, index: usize) -> bool {
         let node = self.old[index].node();
         let (file, changes) = (self.file, self.file.changes);

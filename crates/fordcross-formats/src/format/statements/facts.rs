@@ -1,4 +1,4 @@
-//! What is told of files of statements.
+//! Findings about files of statements.
 
 use crate::finding::facts;
 

@@ -21,19 +21,19 @@ pub(super) use codec::TRAITS;
 use super::codec::Includes;
 use shape::{Part, StatementShape, is_choice};
 
-/// How a line writes its statements.
+/// How a platform writes its statements.
 #[derive(Clone, Debug, PartialEq, Eq)]
 #[expect(clippy::struct_excessive_bools, reason = "each is a manner of its own, as a profile declares it")]
 struct Grammar {
     /// What a comment begins with.
     comments: Vec<String>,
-    /// A comment may stand behind a statement.
+    /// A comment may be behind a statement.
     trailing_comments: bool,
     /// What a line ends with when the statement goes on in the next one.
     continues: Option<char>,
-    /// What a word with blanks in it may stand in.
+    /// What a word with blanks in it may be in.
     quotes: Vec<char>,
-    /// How a quote stands inside quotes.
+    /// How a quote is inside quotes.
     escape: Escape,
     /// Quotes are part of what is said: a word with them means something else.
     keeps_quotes: bool,
@@ -49,7 +49,7 @@ struct Grammar {
     end: Option<char>,
     /// A statement ends with that and nothing else.
     end_needed: bool,
-    /// How statements stand inside others.
+    /// How statements are inside others.
     nesting: Nesting,
     /// What is written before each line of a block, once a level.
     indent: String,
@@ -57,7 +57,7 @@ struct Grammar {
     statements: Vec<Statement>,
 }
 
-/// How a quote stands inside quotes.
+/// How a quote is inside quotes.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 enum Escape {
     /// Not at all.
@@ -87,7 +87,7 @@ impl Escape {
     }
 }
 
-/// How statements stand inside others.
+/// How statements are inside others.
 #[derive(Clone, Debug, PartialEq, Eq)]
 enum Nesting {
     /// None does.
@@ -98,27 +98,27 @@ enum Nesting {
     Indent,
     /// Up to a closing word.
     Words(String),
-    /// Up to the next statement that stands at the top.
+    /// Up to the next statement that is at the top.
     UntilNext,
 }
 
-/// A statement that the line has.
+/// A statement that the platform has.
 #[derive(Clone, Debug, PartialEq, Eq)]
 struct Statement {
     shape: StatementShape,
-    /// The path of what it makes, from the block that it stands in.
+    /// The path of what it makes, from the block that it is in.
     path: Vec<PathPart>,
-    /// The blocks that it stands in; none for the top, `*` for any.
+    /// The blocks that it is in; `None` for the top, `*` for any.
     within: Vec<String>,
-    /// Other statements stand in it.
+    /// Other statements are in it.
     opens: bool,
     /// The line that ends the text that follows it.
     body_until: Option<String>,
     /// The value that it stands for, where it has none in it.
     value: Option<String>,
-    /// Quotes that its values may stand in, where quotes mean nothing elsewhere.
+    /// Quotes that its values may be in, where quotes mean nothing elsewhere.
     unquote: Option<char>,
-    /// It names files whose statements stand in its place.
+    /// It names files whose statements are in its place.
     includes: Option<Includes>,
     /// The capture that is a text of pairs.
     inside: Option<Inside>,
@@ -208,7 +208,7 @@ impl Statement {
         self.value.is_some() || self.shape.has(VALUE)
     }
 
-    /// Whether its shape has a step of the path where that name can stand.
+    /// Whether its shape has a step of the path where that name can be.
     fn may_be(&self, step: &PathPart, name: &str) -> bool {
         let PathPart::Capture(capture) = step else { return true };
         self.shape.parts.iter().all(|part| match part {
@@ -217,7 +217,7 @@ impl Statement {
         })
     }
 
-    /// Whether it can stand in a block of that name; the top has none.
+    /// Whether it can be in a block of that name; the top has none.
     fn stands_in(&self, block: Option<&str>) -> bool {
         match block {
             None => self.within.is_empty() || self.within.iter().any(|within| within == "*"),

@@ -48,7 +48,7 @@ impl<'a> Scanner<'_, 'a> {
         })
     }
 
-    /// The words of the statement that begins at `at`, where it ends, and how. What stands behind it on its
+    /// The words of the statement that begins at `at`, where it ends, and how. What is behind it on its
     /// line as a comment is a statement of its own for the next call.
     pub(super) fn words(&self, at: usize, end: usize) -> Result<(Vec<Word<'a>>, usize, End), Box<Finding>> {
         let grammar = self.grammar;
@@ -74,7 +74,7 @@ impl<'a> Scanner<'_, 'a> {
             } else if braces && c == '{' {
                 return Ok((words, at + 1, End::Opened));
             } else if braces && c == '}' {
-                // What stands before it ends with it; it is read again when that is done with.
+                // What is before it ends with it; it is read again when that is done with.
                 return Ok(if words.is_empty() {
                     (words, at + 1, End::Closed)
                 } else {

@@ -2,7 +2,7 @@
 //!
 //! `host {db,...} {user,...} {address} {method} [{options.key}={options.value}]...`: `{x}` is one word, `{x:a|b}`
 //! one of two, where `*` stands for anything, `{x,...}` one word with commas that is a list, `{x}...` one or more words, `{x...}` all that is
-//! left as it stands there, `[…]` may be missing, `[…]...` be there any number of times.
+//! left as it is there, `[…]` may be missing, `[…]...` be there any number of times.
 
 use super::Grammar;
 use super::facts::ShapeFact;
@@ -27,7 +27,7 @@ pub(super) enum Part {
     List(String),
     /// One or more words.
     Several(String),
-    /// The rest as it stands there.
+    /// The rest as it is there.
     Rest(String),
     /// The name and the value of something in a branch.
     Pair(String, Half, Vec<String>),
@@ -49,7 +49,7 @@ pub(super) enum Half {
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub(super) enum WordKind {
     Plain,
-    /// It stands in quotes, and is never one of the language.
+    /// It is in quotes, and is never one of the language.
     Quoted,
     /// It is a mark, and never a value.
     Mark,
@@ -207,7 +207,7 @@ fn capture(inner: &str, several: bool) -> Result<Part, ShapeFact> {
     Ok(Part::Capture(name.to_owned(), choice))
 }
 
-fn collect<'p>(parts: &'p [Part], tell: &mut dyn FnMut(&'p str)) {
+fn collect<'p>(parts: &'p [Part], report: &mut dyn FnMut(&'p str)) {
     for part in parts {
         match part {
             Part::Word(_) | Part::Glue => {}
@@ -217,10 +217,10 @@ fn collect<'p>(parts: &'p [Part], tell: &mut dyn FnMut(&'p str)) {
             | Part::Rest(name)
             | Part::Pair(name, ..) => {
                 if name != UNNAMED {
-                    tell(name);
+                    report(name);
                 }
             }
-            Part::Optional(parts) | Part::Repeated(parts) => collect(parts, tell),
+            Part::Optional(parts) | Part::Repeated(parts) => collect(parts, report),
         }
     }
 }
@@ -295,7 +295,7 @@ fn fit_all<'p>(
             }
         }
         Part::Repeated(group) => {
-            // As many as there are: what stands behind a repeated group never begins like it.
+            // As many as there are: what is behind a repeated group never begins like it.
             let mut at = at;
             loop {
                 let before = taken.len();

@@ -89,7 +89,7 @@ fn stanzas() -> Grammar {
     }
 }
 
-/// Blocks below branches that several share, and words that can stand in one of two places.
+/// Blocks below branches that several share, and words that can be in one of two places.
 fn shared() -> Grammar {
     let blocks = ["inet", "inet6", "any"].map(str::to_owned);
     let anywhere = |statement| Statement { within: blocks.to_vec(), ..statement };
@@ -239,14 +239,14 @@ fn reads(#[case] grammar: Grammar, #[case] text: &str, #[case] expected: &[&str]
 #[case(closed(), "end", "1:1 `end` closes nothing")]
 #[case(closed(), "\nport p1\n", "2:1 a block that is not closed")]
 #[case(script(), "notice <<END\nx\n", "1:1 the text behind it is not ended by `END`")]
-fn refuses(#[case] grammar: Grammar, #[case] text: &str, #[case] told: &str) {
-    assert_eq!(read(text, &grammar).expect_err("refused"), told);
+fn refuses(#[case] grammar: Grammar, #[case] text: &str, #[case] reported: &str) {
+    assert_eq!(read(text, &grammar).expect_err("refused"), reported);
 }
 
 #[test]
 fn blocks_are_nested_only_so_deep() {
-    let told = read(&"zone a {".repeat(100_000), &braces()).expect_err("refused");
-    assert!(told.contains("deeper than 512 levels"), "{told}");
+    let reported = read(&"zone a {".repeat(100_000), &braces()).expect_err("refused");
+    assert!(reported.contains("deeper than 512 levels"), "{reported}");
 }
 
 proptest! {

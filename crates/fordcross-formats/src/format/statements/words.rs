@@ -12,7 +12,7 @@ pub(super) fn holds_value(grammar: &Grammar, text: &str) -> bool {
         return true;
     }
     if grammar.keeps_quotes || grammar.quotes.is_empty() {
-        // As it stands it must be words and nothing else.
+        // As it is it must be words and nothing else.
         let balanced = |quote: &char| text.matches(*quote).count().is_multiple_of(2);
         return text.trim() == text
             && !text.is_empty()
@@ -41,7 +41,7 @@ pub(super) struct Spelling<'w, 'a> {
 }
 
 impl<'w> Spelling<'w, '_> {
-    /// All that stands before a value in the text that it was read from, if it is spelled there.
+    /// All that is before a value in the text that it was read from, if it is spelled there.
     pub(super) fn before(self, leaf: NodeId) -> Option<&'w str> {
         let span = self.tree.value_span(leaf)?;
         Some(&self.tree.source().text[..span.start as usize])
@@ -55,7 +55,7 @@ impl<'w> Spelling<'w, '_> {
         if grammar.quotes.is_empty() || is_words && !quotes { text.to_owned() } else { self.quoted(text) }
     }
 
-    /// The word of a value: in the quotes that it stood in, or else in some if it needs them.
+    /// The word of a value: in the quotes that it was in, or else in some if it needs them.
     pub(super) fn leaf(self, leaf: NodeId) -> String {
         let text = self.tree.value(leaf);
         let stood_in = self.tree.value_span(leaf).and_then(|span| {

@@ -1,4 +1,4 @@
-//! What is told of tables (RFC 4180).
+//! Findings about tables (RFC 4180).
 
 use crate::finding::facts;
 

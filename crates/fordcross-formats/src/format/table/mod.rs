@@ -1,4 +1,4 @@
-//! Tables: text with a header (RFC 4180, with another separator where a line has one). A row is a branch, a cell a value
+//! Tables: text with a header (RFC 4180, with another separator where a platform has one). A row is a branch, a cell a value
 //! in it under the name of its column.
 
 mod edit;
@@ -31,10 +31,10 @@ pub(super) const TRAITS: Traits = Traits {
     )
 };
 
-/// How a line writes its tables.
+/// How a platform writes its tables.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub(super) struct Table {
-    /// What stands between two cells.
+    /// What is between two cells.
     separator: char,
     /// What a row is called in the tree.
     pub(super) row: String,

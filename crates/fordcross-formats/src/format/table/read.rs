@@ -1,4 +1,4 @@
-//! Reading tables cell by cell: where a cell stands is what a reader of whole records cannot tell.
+//! Reading tables cell by cell: readers of whole records do not give the place of a cell.
 
 use super::Table;
 use super::facts::TableFact;
@@ -12,10 +12,10 @@ use rustc_hash::FxHashSet;
 /// # Errors
 /// The first row with more or fewer cells than the header, a column that is there twice, or quotes that
 /// are not closed.
-pub(super) fn read_csv<'a>(source: Source<'a>, manners: &Table) -> Result<Tree<'a>, Box<Finding>> {
+pub(super) fn read_csv<'a>(source: Source<'a>, dialect: &Table) -> Result<Tree<'a>, Box<Finding>> {
     let mut tree = Tree::new(source);
     let root = tree.push(NodeId::DOCUMENT, Kind::Map, "", Span::new(0, source.text.len()));
-    let mut cells = Cells { text: source.text, at: 0, separator: manners.separator };
+    let mut cells = Cells { text: source.text, at: 0, separator: dialect.separator };
     let Some(header) = cells.record(source)? else { return Ok(tree) };
     let columns: Vec<String> = header.iter().map(|cell| cell.text(source.text)).collect();
     check_columns(source, &columns, |index| header[index].span)?;
@@ -25,7 +25,7 @@ pub(super) fn read_csv<'a>(source: Source<'a>, manners: &Table) -> Result<Tree<'
             let fact = TableFact::Cells { cells: record.len(), columns: columns.len() };
             return Err(wrong(source, whole, fact));
         }
-        let row = tree.push(root, Kind::Map, &manners.row, whole);
+        let row = tree.push(root, Kind::Map, &dialect.row, whole);
         for (cell, column) in record.iter().zip(&columns) {
             let leaf = tree.push(row, Kind::Text, column, cell.span);
             let text = cell.text(source.text);
@@ -61,7 +61,7 @@ fn check_columns(
     Ok(())
 }
 
-/// A cell as it stands there, in quotes or not.
+/// A cell as it is there, in quotes or not.
 struct Cell {
     span: Span,
     quoted: bool,

@@ -4,15 +4,15 @@ use super::Table;
 use crate::tree::{Kind, NodeId, Tree};
 
 /// Appends a table with its header. A row that lacks a column has an empty cell there.
-pub(super) fn write_csv(tree: &Tree<'_>, top: NodeId, manners: &Table, out: &mut Vec<u8>) {
+pub(super) fn write_csv(tree: &Tree<'_>, top: NodeId, dialect: &Table, out: &mut Vec<u8>) {
     let rows: Vec<NodeId> = tree.children(top).filter(|&row| tree.kind(row) == Kind::Map).collect();
     let columns = columns_of(tree, &rows);
     if columns.is_empty() {
         return;
     }
-    write_record(columns.iter().copied(), manners.separator, out);
+    write_record(columns.iter().copied(), dialect.separator, out);
     for row in rows {
-        write_row(tree, row, &columns, manners.separator, out);
+        write_row(tree, row, &columns, dialect.separator, out);
     }
 }
 
@@ -70,10 +70,10 @@ mod tests {
     use proptest::prelude::*;
     use rstest::rstest;
 
-    fn rewritten(text: &str, manners: &Table) -> String {
-        let tree = read_csv(Source::new("a", text), manners).expect("well-formed");
+    fn rewritten(text: &str, dialect: &Table) -> String {
+        let tree = read_csv(Source::new("a", text), dialect).expect("well-formed");
         let mut out = Vec::new();
-        write_csv(&tree, tree.root(), manners, &mut out);
+        write_csv(&tree, tree.root(), dialect, &mut out);
         String::from_utf8(out).expect("UTF-8")
     }
 
@@ -91,10 +91,10 @@ mod tests {
     #[case("a,b\n\"1\"x,2\n", 2, 1, "text behind closed quotes")]
     #[case("a,a\n", 1, 3, "`a` is there twice")]
     #[case("a,\n", 1, 3, "without a name")]
-    fn refuses(#[case] text: &str, #[case] line: u32, #[case] column: u32, #[case] told: &str) {
+    fn refuses(#[case] text: &str, #[case] line: u32, #[case] column: u32, #[case] reported: &str) {
         let finding = read_csv(Source::new("a", text), &Table::default()).expect_err("refused");
         let at = finding.place.as_ref().expect("a place").at;
-        assert!(finding.message().contains(told), "{}", finding.message());
+        assert!(finding.message().contains(reported), "{}", finding.message());
         assert_eq!((at.line, at.column), (line, column));
     }
 

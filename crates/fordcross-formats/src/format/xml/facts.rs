@@ -1,4 +1,4 @@
-//! What is told of XML and of how a profile declares it.
+//! Findings about XML and of how a profile declares it.
 
 use crate::finding::facts;
 

@@ -1,9 +1,9 @@
 //! XML 1.0 (Fifth Edition).
 //!
 //! A scanner of our own by byte search: an event reader was three times as slow, and accepts much
-//! that is not well-formed. References are decoded where they stand; only the five built-in
+//! that is not well-formed. References are decoded where they are; only the five built-in
 //! entities and character references exist, and a document type declaration is refused, so nothing
-//! can be expanded. Problems are told without quoting the input, which may hold secrets.
+//! can be expanded. Findings never quote the input, which may hold secrets.
 
 mod chars;
 mod edit;

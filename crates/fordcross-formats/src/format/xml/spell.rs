@@ -1,11 +1,11 @@
-//! Where values and names stand in XML.
+//! Where values and names are in XML.
 
 use super::chars::is_allowed;
 use crate::format::spell::{part_of, raw};
 use crate::text::source::Span;
 use crate::tree::{Kind, NodeId, Tree};
 
-/// Where a value is spelled: between quotes, or between the tags of its element and what stands in it.
+/// Where a value is spelled: between quotes, or between the tags of its element and what is in it.
 pub(super) fn value_spans(tree: &Tree<'_>, node: NodeId) -> Vec<Span> {
     match tree.kind(node) {
         Kind::Attribute => {
@@ -19,7 +19,7 @@ pub(super) fn value_spans(tree: &Tree<'_>, node: NodeId) -> Vec<Span> {
     }
 }
 
-/// The text of an element between its tags and what stands in it.
+/// The text of an element between its tags and what is in it.
 fn pieces(tree: &Tree<'_>, element: NodeId) -> Vec<Span> {
     let text = tree.source().text;
     let whole = tree.span(element);
@@ -38,7 +38,7 @@ fn pieces(tree: &Tree<'_>, element: NodeId) -> Vec<Span> {
     pieces
 }
 
-/// Where the start tag of an element ends; `>` may stand in quotes.
+/// Where the start tag of an element ends; `>` may be in quotes.
 fn start_tag_end(text: &str, start: usize) -> usize {
     let mut quote = None;
     for (at, c) in text[start..].char_indices() {

@@ -14,7 +14,7 @@ enum Work {
 enum Line {
     /// On a line of its own, so many levels in.
     Own(usize),
-    /// Right behind what stands before it: beside text of its own, white space would be more text.
+    /// Right behind what is before it: beside text of its own, white space would be more text.
     Same,
 }
 

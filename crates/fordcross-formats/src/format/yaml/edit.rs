@@ -68,13 +68,13 @@ impl<'w> Writer<'w> {
     fn changed(&mut self, node: NodeId, head: usize, end: usize, margin: &str) {
         let span = self.base.span(node);
         let changes = self.changes;
-        let same_line = |span: Span| !self.text[span.range()].contains('\n');
+        let same_platform = |span: Span| !self.text[span.range()].contains('\n');
         if changes.values.contains(&node)
             && !changes.whole.contains(&node)
-            && same_line(span)
+            && same_platform(span)
             && !span.range().is_empty()
         {
-            // What stands around the value stays, a comment behind it too.
+            // What is around the value stays, a comment behind it too.
             let (start, stop) = (span.start as usize, span.end as usize);
             self.copy(head, start);
             let mut value = Vec::new();
@@ -130,7 +130,7 @@ impl<'w> Writer<'w> {
         }
     }
 
-    /// Where the line of a member's key begins, between what stands before it and its end: behind empty lines and
+    /// Where the line of a member's key begins, between what is before it and its end: behind empty lines and
     /// comments.
     fn head_of(&self, from: usize, end: usize) -> usize {
         let mut at = from;

@@ -1,4 +1,4 @@
-//! What is told of YAML (1.2, plain data).
+//! Findings about YAML (1.2, plain data).
 
 use crate::finding::{Remedy, facts};
 

@@ -81,7 +81,7 @@ struct Reader<'a> {
     tree: Tree<'a>,
     open: Vec<Open>,
     anchors: FxHashMap<usize, NodeId>,
-    /// Comments that stand before something of which it is not known yet what it is.
+    /// Comments that are before something of which it is not known yet what it is.
     comments: Vec<Span>,
     copied: usize,
     documents: usize,

@@ -35,13 +35,13 @@ pub(super) fn write_value(tree: &Tree<'_>, leaf: NodeId, out: &mut Vec<u8>) {
     }
 }
 
-/// A node to be written, how far in, and whether it stands behind a dash.
+/// A node to be written, how far in, and whether it is behind a dash.
 type Work = (NodeId, usize, bool);
 
 fn push_children(tree: &Tree<'_>, node: NodeId, depth: usize, in_line: bool, work: &mut Vec<Work>) {
     let from = work.len();
     work.extend(tree.children(node).map(|child| (child, depth, false)));
-    // The first member of an entry stands behind its dash.
+    // The first member of an entry is behind its dash.
     if let Some(first) = work.get_mut(from) {
         first.2 = in_line;
     }
@@ -151,10 +151,10 @@ mod tests {
     #[case("a: &x [1, *x]\n", 1, 11, "")]
     #[case("a: [1, 2\n", 1, 4, "not closed")]
     #[case("", 1, 1, "no document")]
-    fn refuses(#[case] text: &str, #[case] line: u32, #[case] column: u32, #[case] told: &str) {
+    fn refuses(#[case] text: &str, #[case] line: u32, #[case] column: u32, #[case] reported: &str) {
         let finding = read_yaml(Source::new("a", text)).expect_err("refused");
         let at = finding.place.as_ref().expect("a place").at;
-        assert!(finding.message().contains(told), "{}", finding.message());
+        assert!(finding.message().contains(reported), "{}", finding.message());
         assert_eq!((at.line, at.column), (line, column), "{}", finding.message());
     }
 

@@ -145,7 +145,7 @@ impl Checker {
     }
 
     pub(super) fn configuration(&mut self, document: &Document) {
-        // References look to interfaces, so these come first wherever they stand in the file.
+        // References look to interfaces, so these come first wherever they are in the file.
         let get = |name: &str| document.iter().find(|(key, _)| key == name).map(|(_, value)| value);
         match get("osier-export") {
             Some(header) => self.at("osier-export", |checker| checker.header(header)),

@@ -1,4 +1,4 @@
-//! What stands in each section of a configuration.
+//! What is in each section of a configuration.
 
 use super::{Checker, IpAddr, Value, in_network, is_host_name, is_mac, is_pem};
 

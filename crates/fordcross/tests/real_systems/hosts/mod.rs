@@ -91,7 +91,7 @@ const WORDS: [(&str, &[&str]); 30] = [
     ("hostname", &["quay", "net-loft"]),
 ];
 
-/// The options of a stanza that stand on a line with one value, each with its type.
+/// The options of a stanza that are on a line with one value, each with its type.
 fn options() -> Vec<(String, String)> {
     let profile: Table = IFUPDOWN.parse().expect("a profile is TOML");
     let settings = profile["setting"].as_table().expect("settings");
@@ -109,7 +109,7 @@ fn options() -> Vec<(String, String)> {
         .collect()
 }
 
-/// All that the profile declares at stanzas: paths as they stand in locators.
+/// All that the profile declares at stanzas: paths as they are in locators.
 pub(crate) fn declared() -> Vec<String> {
     options().into_iter().map(|(name, _)| name).collect()
 }
@@ -178,7 +178,7 @@ const HEAD: &str = "network:\n  version: 2\n  ethernets:\n    eth8: {}\n";
 /// What random files seldom have: the file, and a base that it goes into where only that has such a thing.
 fn seldom() -> Vec<(String, Option<String>)> {
     let alone = [
-        // What stands on one another has no order, and something is taken for doubled.
+        // What is on one another has no order, and something is taken for doubled.
         "iface wlan0 inet dhcp\n  wpa-ssid Harbour\n  wpa-psk seven-gulls\niface br0 inet manual\n  bridge_ports eth0\n\
          iface br0.5 inet manual\niface br1 inet manual\n  bridge_ports br0.5\n",
         "iface tun0 inet tunnel\n  address 192.0.2.9/30\n  endpoint quay\n  mode gre\n",

@@ -1,4 +1,4 @@
-//! What is told of the rules that a profile declares.
+//! Findings about the rules that a profile declares.
 
 use crate::finding::facts;
 

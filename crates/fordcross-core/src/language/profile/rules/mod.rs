@@ -1,7 +1,7 @@
-//! What makes a configuration of a line valid, beyond the types of its settings: what must be there, what must be one
+//! What makes a configuration of a platform valid, beyond the types of its settings: what must be there, what must be one
 //! of a kind, what must name something, and checks for all else.
 //!
-//! Presence stands at the object, what a value must be among others at the setting, everything else in a check.
+//! Presence is at the object, what a value must be among others at the setting, everything else in a check.
 //! [`crate::judge`] judges by them.
 
 mod checks;
@@ -16,7 +16,7 @@ use crate::language::expression::Expression;
 use crate::tree::pattern::Pattern;
 use std::sync::Arc;
 
-/// All rules of one line, or of one release of it.
+/// All rules of one platform, or of one release of it.
 #[derive(Clone, Debug, Default)]
 pub(crate) struct Rules {
     pub(crate) objects: Vec<ObjectRule>,
@@ -40,7 +40,7 @@ pub(crate) const PART_CODES: [(&str, &str); 8] = [
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, PartialOrd, Ord)]
 pub(crate) enum OwnRuleId {
     Object(OwnRule),
-    /// How many objects of a rule there are, asked of what they stand in.
+    /// How many objects of a rule there are, asked of what they are in.
     Count(OwnRule),
     Setting(OwnRule),
     Check(OwnRule),
@@ -87,7 +87,7 @@ impl OldMeaning {
     ];
 }
 
-/// What a person is told of a breach, where the profile says it in words of its own.
+/// The profile's own words for a breach.
 #[derive(Clone, Debug, Default)]
 pub(crate) struct Wording {
     pub(crate) text: Option<String>,
@@ -121,7 +121,7 @@ pub(crate) struct ObjectRule {
     pub(crate) at_least_one: Vec<Vec<String>>,
     /// What makes it less: if one that the backup gives does not arrive, neither does the object.
     pub(crate) narrows: Option<Narrows>,
-    /// How many there are in what they stand in.
+    /// How many there are in what they are in.
     pub(crate) count: Option<Bounds>,
     pub(crate) unique: Option<Unique>,
     /// What its name is the name of.

@@ -1,4 +1,4 @@
-//! Reading the rules that stand at objects and settings.
+//! Reading the rules that are at objects and settings.
 
 use super::facts::RulesFact;
 use super::{
@@ -14,7 +14,7 @@ use std::sync::Arc;
 use toml::Spanned;
 use toml::de::DeValue;
 
-/// An expression with where it stands and what its paths are seen from, to be checked once all settings are known.
+/// An expression with where it is and what its paths are seen from, to be checked once all settings are known.
 #[derive(Debug)]
 pub(crate) struct RawCondition {
     pub(crate) expression: Arc<Expression>,
@@ -46,7 +46,7 @@ impl RawRules {
         self.named.iter().fold(text.to_owned(), put)
     }
 
-    /// A pattern in which named paths may stand.
+    /// A pattern in which named paths may be.
     pub(crate) fn pattern(&self, section: &Section<'_, '_>, word: Word<'_>) -> Option<Pattern> {
         let text = self.expand(word.text);
         parse_pattern(section, Word { text: &text, ..word })

@@ -92,7 +92,7 @@ impl<'a> Reader<'_, 'a> {
             return self.set_word(leaf, word);
         }
         let mut at = word.span.start as usize;
-        // What stands behind the last comma is the next word.
+        // What is behind the last comma is the next word.
         let raw = raw.strip_suffix(',').unwrap_or(raw);
         for part in raw.split(',') {
             let span = Span::new(at, at + part.len());

@@ -54,11 +54,11 @@ pub(super) fn read_into<'a>(
     Ok(())
 }
 
-/// A block that statements stand in.
+/// A block that statements are in.
 struct Block {
     node: NodeId,
     name: Option<String>,
-    /// How far in the statement stands that opened it.
+    /// How far in the statement is that opened it.
     indent: usize,
     /// Where it was opened.
     open: Span,
@@ -76,7 +76,7 @@ struct Reader<'r, 'a> {
     /// A place that was looked at, and where its line begins.
     line: (usize, usize),
     including: Vec<Span>,
-    /// How much was read of files that stand in place of statements.
+    /// How much was read of files that are in place of statements.
     included_bytes: usize,
     /// Comments before a statement: they go where that makes something new.
     comments: Vec<Span>,
@@ -235,7 +235,7 @@ impl<'a> Reader<'_, 'a> {
                 _ => None,
             })
         };
-        // The files that stand in its place: it is then structure, and no setting.
+        // The files that are in its place: it is then structure, and no setting.
         let files = statement.includes.as_ref().map(|includes| -> Result<_, Box<Finding>> {
             let range = text_of(&includes.of);
             let said = range.map(|range| words[range.start].text.as_ref()).unwrap_or_default();
@@ -332,7 +332,7 @@ impl<'a> Reader<'_, 'a> {
         })
     }
 
-    /// Gives a leaf the text of some words: of one its meaning, of several how they stand there.
+    /// Gives a leaf the text of some words: of one its meaning, of several how they are there.
     fn set_words(&mut self, leaf: NodeId, words: &[Word<'a>], range: Range<usize>, part: Option<&Part>) {
         let as_is = range.len() > 1 || matches!(part, Some(Part::Rest(_)));
         if !as_is {
@@ -358,7 +358,7 @@ impl<'a> Reader<'_, 'a> {
         }
     }
 
-    /// Takes the quotes off that the value of a statement may stand in.
+    /// Takes the quotes off that the value of a statement may be in.
     fn unquote(&mut self, leaf: NodeId, statement: &Statement) {
         let value = self.tree.value(leaf);
         let bare = |quote: char| value.strip_prefix(quote)?.strip_suffix(quote).map(str::len);
@@ -374,7 +374,7 @@ impl<'a> Reader<'_, 'a> {
         match &word.text {
             Cow::Borrowed(_) => self.tree.set_value(leaf, Text::Borrowed(word.span)),
             Cow::Owned(text) => {
-                // Between the quotes it may stand just so.
+                // Between the quotes it may be just so.
                 let inner = Span::new(word.span.start as usize + 1, (word.span.end as usize).max(2) - 1);
                 let same = inner.start <= inner.end && self.source.text.get(inner.range()) == Some(text);
                 let value = if same { Text::Borrowed(inner) } else { Text::Decoded(text) };

@@ -15,15 +15,15 @@ pub(super) fn write_statements(tree: &Tree<'_>, top: NodeId, grammar: &Grammar, 
 /// A statement that a tree is written with.
 #[derive(Clone, Debug)]
 pub(super) struct Said {
-    /// What it makes, with all that leads there from the block that it stands in.
+    /// What it makes, with all that leads there from the block that it is in.
     pub(super) path: Vec<NodeId>,
     /// What that block is called; none at the top.
     pub(super) block: Option<String>,
-    /// How many blocks it stands in.
+    /// How many blocks it is in.
     pub(super) depth: usize,
     /// The block, as its place among all statements.
     pub(super) inside: Option<usize>,
-    /// Other statements stand in it.
+    /// Other statements are in it.
     pub(super) opens: bool,
 }
 
@@ -43,7 +43,7 @@ pub(super) fn statements_of(tree: &Tree<'_>, top: NodeId, grammar: &Grammar) -> 
     writer.log.unwrap_or_default()
 }
 
-/// Appends one statement with all that stands in it.
+/// Appends one statement with all that is in it.
 pub(super) fn write_statement(tree: &Tree<'_>, said: &Said, grammar: &Grammar, out: &mut Vec<u8>) {
     let mut writer = Writer::new(tree, grammar, out);
     match writer.statement_for(&said.path, said.block.as_deref()).cloned() {
@@ -105,7 +105,7 @@ impl<'w, 'a> Writer<'w, 'a> {
         before
     }
 
-    /// Everything in a branch, whose place below the block it stands in is `path`.
+    /// Everything in a branch, whose place below the block it is in is `path`.
     fn below(&mut self, branch: NodeId, path: &[NodeId], block: Option<&str>, depth: usize) {
         self.below_but(branch, path, block, depth, &[]);
     }
@@ -153,7 +153,7 @@ impl<'w, 'a> Writer<'w, 'a> {
                 .is_some_and(|statement| statement.opens || statement.body_until.is_some())
     }
 
-    /// The statement that makes what stands at a path.
+    /// The statement that makes what is at a path.
     fn statement_for(&self, path: &[NodeId], block: Option<&str>) -> Option<&Statement> {
         let node = *path.last()?;
         self.grammar.statements.iter().find(|statement| {
@@ -255,7 +255,7 @@ impl<'w, 'a> Writer<'w, 'a> {
         let mark = self.grammar.comments.first().map_or("#", String::as_str);
         for line in self.tree.value(node).lines() {
             self.indent(depth);
-            // Where nothing is indented, comments may be, to stand below one behind a statement.
+            // Where nothing is indented, comments may be, to be below one behind a statement.
             let line = if depth == 0 && self.tree.name(node) != TRAILING { line } else { line.trim_start() };
             if !self.grammar.comments.iter().any(|mark| line.trim_start().starts_with(mark.as_str())) {
                 self.out.extend_from_slice(mark.as_bytes());
@@ -304,7 +304,7 @@ impl<'w, 'a> Writer<'w, 'a> {
         }
     }
 
-    /// What stands in a block that was opened.
+    /// What is in a block that was opened.
     fn block(&mut self, node: NodeId, head: Option<&Statement>, depth: usize) {
         let name = self.tree.name(node).to_owned();
         let said = self.captured_by(node, head);
@@ -312,7 +312,7 @@ impl<'w, 'a> Writer<'w, 'a> {
         self.close(depth);
     }
 
-    /// Ends a line, with the comment that stands behind it.
+    /// Ends a line, with the comment that is behind it.
     fn end_line(&mut self) {
         if let Some(comment) = self.behind.take() {
             let text = self.tree.value(comment);

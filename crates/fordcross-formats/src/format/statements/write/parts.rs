@@ -51,7 +51,7 @@ impl<'w, 'a> Writer<'w, 'a> {
                     } else {
                         all(name).first().copied()
                     };
-                    // What stands there as it is was words; only what is none at all is quoted.
+                    // Words are written as they were read; only what is no word is quoted.
                     leaf.iter().for_each(|&leaf| {
                         line.word_after(
                             &self.spelling().rest(tree.value(leaf)),
@@ -75,7 +75,7 @@ impl<'w, 'a> Writer<'w, 'a> {
                 Part::Pair(..) => {}
                 Part::Optional(group) => {
                     let has = |part: &Part| match part {
-                        // It can stand in one of several places, and was written in another.
+                        // It can be in one of several places, and was written in another.
                         Part::Capture(name, _)
                         | Part::Rest(name)
                         | Part::Several(name)

@@ -129,7 +129,7 @@ struct Scanner<'a> {
     attribute_names: FxHashSet<Box<str>>,
     /// Whether the input has carriage returns, which XML 2.11 turns into line feeds.
     has_returns: bool,
-    /// Whether it has `]]>` anywhere, which must not stand in text.
+    /// Whether it has `]]>` anywhere, which must not be in text.
     has_section_ends: bool,
 }
 
@@ -287,7 +287,7 @@ impl Scanner<'_> {
         Ok(())
     }
 
-    /// One piece of markup at `<`. Says whether an outermost element was begun.
+    /// One piece of markup at `<`. Returns whether an outermost element was begun.
     fn markup(&mut self) -> Result<bool, Malformed> {
         let start = self.at;
         match self.text.as_bytes().get(start + 1) {

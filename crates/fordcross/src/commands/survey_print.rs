@@ -1,4 +1,4 @@
-//! What `survey` tells of one backup, for people and for programs.
+//! The output of `survey` for one backup, for people and for programs.
 
 use crate::backup_file::InputFile;
 use crate::output::table::columns;
@@ -8,7 +8,7 @@ use fordcross_core::backup::Backup;
 use fordcross_core::library::ProfileFile;
 use fordcross_core::opening::Outcome;
 use fordcross_core::profile::Profile;
-use fordcross_core::survey::{Expiring, SecretCount, SectionCount, Survey, Told};
+use fordcross_core::survey::{Expiring, Listed, SecretCount, SectionCount, Survey};
 use fordcross_core::typing::Protection;
 use serde_json::{Value, json};
 
@@ -64,15 +64,15 @@ pub(crate) fn print(
     }
     print_secrets(printer, survey)?;
     if survey.comments > 0 {
-        let told = if survey.comments == 1 { "which is no setting" } else { "which are no settings" };
-        printer.line(&format!("  {}, {told}.", count(survey.comments, "comment")))?;
+        let reported = if survey.comments == 1 { "which is no setting" } else { "which are no settings" };
+        printer.line(&format!("  {}, {reported}.", count(survey.comments, "comment")))?;
     }
-    print_told(printer, &survey.disabled, "entry is disabled", "entries are disabled")?;
-    print_told(printer, &survey.unnamed, "object is named by nothing", "objects are named by nothing")?;
+    print_listed(printer, &survey.disabled, "entry is disabled", "entries are disabled")?;
+    print_listed(printer, &survey.unnamed, "object is named by nothing", "objects are named by nothing")?;
     print_expiring(printer, &survey.expiring)?;
     if let Some(candidate) = &survey.candidate {
-        let told = &candidate.differences;
-        if told.count == 0 {
+        let reported = &candidate.differences;
+        if reported.count == 0 {
             printer.line(&format!("  `{}` and `{}` are the same.", candidate.active, candidate.candidate))?;
         } else {
             printer.line(&format!(
@@ -80,8 +80,8 @@ pub(crate) fn print(
                 `--configuration candidate`. It differs in {}: {}.",
                 candidate.active,
                 candidate.candidate,
-                count(told.count, "setting"),
-                listed(told)
+                count(reported.count, "setting"),
+                listed(reported)
             ))?;
         }
     }
@@ -187,13 +187,13 @@ fn print_secrets(printer: &mut Printer<'_>, survey: &Survey) -> Result<(), Faile
     }
     for SecretCount { kept, count: number, key } in &survey.secrets {
         let what = count(*number, "secret");
-        let told = match kept {
+        let reported = match kept {
             Protection::Plaintext => format!("{what} in clear."),
             Protection::Hash(scheme) => format!("{what} hashed by {scheme}: of use where that is known."),
             Protection::Bound => format!("{what} encrypted with a key that only the old unit has."),
             Protection::Masked => format!("{what} masked: signs stand in place, set them anew."),
         };
-        printer.line(&format!("  {told}"))?;
+        printer.line(&format!("  {reported}"))?;
         if let Some(key) = key {
             printer.line(&format!("    To use them it takes {}.", clean(key)))?;
         }
@@ -206,17 +206,22 @@ fn print_secrets(printer: &mut Printer<'_>, survey: &Survey) -> Result<(), Faile
     Ok(())
 }
 
-fn listed(told: &Told) -> String {
-    let more = told.count - told.locators.len();
-    let listed = clean(&told.locators.join(", "));
+fn listed(reported: &Listed) -> String {
+    let more = reported.count - reported.locators.len();
+    let listed = clean(&reported.locators.join(", "));
     if more > 0 { format!("{listed} and {more} more") } else { listed }
 }
 
-fn print_told(printer: &mut Printer<'_>, told: &Told, one: &str, several: &str) -> Result<(), Failed> {
-    match told.count {
+fn print_listed(
+    printer: &mut Printer<'_>,
+    reported: &Listed,
+    one: &str,
+    several: &str,
+) -> Result<(), Failed> {
+    match reported.count {
         0 => {}
-        1 => printer.line(&format!("  1 {one}: {}.", listed(told)))?,
-        number => printer.line(&format!("  {number} {several}: {}.", listed(told)))?,
+        1 => printer.line(&format!("  1 {one}: {}.", listed(reported)))?,
+        number => printer.line(&format!("  {number} {several}: {}.", listed(reported)))?,
     }
     Ok(())
 }
@@ -273,7 +278,7 @@ pub(crate) fn to_json(surveyed: &Surveyed<'_>) -> Value {
         };
         json!({ "kept": kept, "count": secret.count, "key": secret.key })
     };
-    let told = |told: &Told| json!({ "count": told.count, "locators": told.locators });
+    let reported = |reported: &Listed| json!({ "count": reported.count, "locators": reported.locators });
     let expiring = |expiring: &Expiring| {
         json!({
             "locator": expiring.locator, "until": expiring.until.map(|until| until.to_string()),
@@ -299,7 +304,7 @@ pub(crate) fn to_json(surveyed: &Surveyed<'_>) -> Value {
         "bytes": file.sizes.0,
         "bytes_unpacked": file.sizes.1,
         "charset": file.charset.name(),
-        "line": profile.line,
+        "line": profile.platform,
         "model": identity.model,
         "release": identity.release,
         "build": identity.build,
@@ -319,12 +324,12 @@ pub(crate) fn to_json(surveyed: &Surveyed<'_>) -> Value {
         "secrets": survey.secrets.iter().map(secret).collect::<Vec<_>>(),
         "guard": survey.must_be_guarded(),
         "comments": survey.comments,
-        "disabled": told(&survey.disabled),
-        "unnamed": told(&survey.unnamed),
+        "disabled": reported(&survey.disabled),
+        "unnamed": reported(&survey.unnamed),
         "expiring": survey.expiring.iter().map(expiring).collect::<Vec<_>>(),
         "candidate": survey.candidate.as_ref().map(|candidate| json!({
             "active": candidate.active, "candidate": candidate.candidate,
-            "differences": told(&candidate.differences),
+            "differences": reported(&candidate.differences),
         })),
         "hashes": checked.collect::<Vec<_>>(),
         "identity": profile.identity(),

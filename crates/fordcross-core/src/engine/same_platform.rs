@@ -1,4 +1,4 @@
-//! Between releases of one line: what stands in both is carried without a rule. And for all
+//! Between releases of one platform: what is in both is carried without a rule. And for all
 //! crossings: defaults that differ are written out.
 
 use super::capture::{Capture, Failure, Prepared};
@@ -23,52 +23,58 @@ use std::sync::Arc;
 impl<'i> Engine<'_, 'i, '_> {
     /// Carries a row to the same place of the new release, if that has it.
     pub(super) fn carry_within_line(&mut self, index: RowId, row: Row) -> bool {
-        let Some(same_line) = &self.program.same_line else { return false };
+        let Some(same_platform) = &self.program.same_platform else { return false };
         let Some(entry) = self.program.automaton.accepted(row.accept).entry else { return false };
-        if same_line.header.contains(&entry) {
+        if same_platform.header.contains(&entry) {
             self.set(index, Fate::Moot, DecidedBy::Header, &[]);
             return true;
         }
-        let Some(twin) = same_line.same_path[entry.index()] else { return false };
+        let Some(twin) = same_platform.same_path[entry.index()] else { return false };
         let new = self.program.step.new_profile();
         match (row.kind, new.schema[twin].what.setting()) {
             (RowKind::Object, None) => {
                 let node = self.moved_to_of(row.node);
                 let changed = self.draft.tree.name(node) != self.program.tree.name(row.node);
                 let fate = if changed { Fate::Remapped } else { Fate::Carried };
-                self.set(index, fate, DecidedBy::SameLine, &[Landing { node, fate }]);
+                self.set(index, fate, DecidedBy::SamePlatform, &[Landing { node, fate }]);
                 true
             }
             (RowKind::Setting, Some(kind)) => {
                 let old_kind = row.type_id(self.program.step.old(), self.program.automaton);
                 let of = self.program.mapped_entry(row);
                 let text = self.program.tree.value(row.node);
-                let bound = Capture { row: Some(index), text, kind: old_kind, whole: true, of };
-                self.carry_setting(index, row, &bound, (kind, twin));
+                let capture = Capture { row: Some(index), text, ty: old_kind, whole: true, of };
+                self.carry_setting(index, row, &capture, (kind, twin));
                 true
             }
             _ => false,
         }
     }
 
-    fn carry_setting(&mut self, index: RowId, row: Row, bound: &Capture<'i>, (kind, to): (TypeId, EntryId)) {
-        let prepared = match self.program.step.convert(bound, kind, Some(to)) {
-            Ok(prepared) => self.as_it_was(prepared, bound, kind),
+    fn carry_setting(
+        &mut self,
+        index: RowId,
+        row: Row,
+        capture: &Capture<'i>,
+        (kind, to): (TypeId, EntryId),
+    ) {
+        let prepared = match self.program.step.convert(capture, kind, Some(to)) {
+            Ok(prepared) => self.as_it_was(prepared, capture, kind),
             Err(failure) => {
-                self.fail(index, DecidedBy::SameLine, &failure);
-                return self.want_within_line(index, row);
+                self.fail(index, DecidedBy::SamePlatform, &failure);
+                return self.want_within_platform(index, row);
             }
         };
         let parent = self.moved_to_of(self.program.tree.parent(row.node));
-        // What is spelled as before is not copied, and keeps the quotes that it stood in.
+        // What is spelled as before is not copied, and keeps the quotes that it was in.
         let value = match self.program.tree.value_span(row.node) {
-            Some(span) if prepared.text == bound.text => Text::Borrowed(span),
+            Some(span) if prepared.text == capture.text => Text::Borrowed(span),
             _ => Text::Decoded(&prepared.text),
         };
         // The way it was written stays, unless the new type is written otherwise.
         let old_kind = self.program.tree.kind(row.node);
         // Nothing at all stays that: it is no text that says so.
-        let is_nothing = old_kind == Kind::Bare && matches!(bound.text, "null" | "~" | "");
+        let is_nothing = old_kind == Kind::Bare && matches!(capture.text, "null" | "~" | "");
         let can_differ = matches!(old_kind, Kind::Text | Kind::Bare) && !is_nothing;
         let leaf_kind =
             if can_differ && self.draft.traits_at(parent).tells_bare { prepared.kind } else { old_kind };
@@ -84,18 +90,18 @@ impl<'i> Engine<'_, 'i, '_> {
         match written {
             Ok(node) => {
                 let landing = Landing { node, fate: prepared.fate };
-                self.set(index, prepared.fate, DecidedBy::SameLine, &[landing]);
+                self.set(index, prepared.fate, DecidedBy::SamePlatform, &[landing]);
                 if let Some(loss) = &prepared.loss {
                     self.note_loss(index, None, loss);
                 }
             }
-            Err(Conflict) => self.fail(index, DecidedBy::SameLine, &Failure::conflict()),
+            Err(Conflict) => self.fail(index, DecidedBy::SamePlatform, &Failure::conflict()),
         }
     }
 
     /// Notes where a row would have gone that does not arrive.
-    pub(super) fn want_within_line(&mut self, index: RowId, row: Row) {
-        if self.program.same_line.is_none()
+    pub(super) fn want_within_platform(&mut self, index: RowId, row: Row) {
+        if self.program.same_platform.is_none()
             || self.program.step.new_profile().rules.is_empty()
             || row.kind == RowKind::Object
         {
@@ -110,11 +116,11 @@ impl<'i> Engine<'_, 'i, '_> {
     }
 
     /// A value that only would be spelled otherwise stays as it was, where both releases read it alike.
-    fn as_it_was(&self, mut prepared: Prepared, bound: &Capture<'i>, kind: TypeId) -> Prepared {
-        let old = bound.kind.map(|old| &self.program.step.old().types.get(old).form);
-        let alike = old == Some(&self.program.step.new_profile().types.get(kind).form);
-        if alike && prepared.fate == Fate::Recast && self.program.step.new_profile().holds(bound.text) {
-            bound.text.clone_into(&mut prepared.text);
+    fn as_it_was(&self, mut prepared: Prepared, capture: &Capture<'i>, ty: TypeId) -> Prepared {
+        let old = capture.ty.map(|old| &self.program.step.old().types.get(old).form);
+        let alike = old == Some(&self.program.step.new_profile().types.get(ty).form);
+        if alike && prepared.fate == Fate::Recast && self.program.step.new_profile().holds(capture.text) {
+            capture.text.clone_into(&mut prepared.text);
             prepared.fate = Fate::Carried;
         }
         prepared
@@ -167,14 +173,14 @@ impl<'i> Engine<'_, 'i, '_> {
         let What::Object { name: Some(kind), .. } = self.program.step.old().schema[entry].what else {
             return None;
         };
-        let bound = Capture {
+        let capture = Capture {
             row: None,
             text: self.program.tree.name(node),
-            kind: Some(kind),
+            ty: Some(kind),
             whole: true,
             of: Some(entry),
         };
-        self.program.step.convert(&bound, kind, None).ok().map(|prepared| prepared.text)
+        self.program.step.convert(&capture, kind, None).ok().map(|prepared| prepared.text)
     }
 
     /// Writes the old default of a setting that is not given, where the new default is another.
@@ -196,7 +202,7 @@ impl<'i> Engine<'_, 'i, '_> {
             return;
         }
         // A default is the same on every unit: the map has no say in it.
-        let bound = Capture { row: None, text: default, kind: Some(kind), whole: true, of: None };
+        let capture = Capture { row: None, text: default, ty: Some(kind), whole: true, of: None };
         let automaton = self.program.automaton;
         self.always_pins =
             self.program.step.leg.crossing.always_pinned.iter().any(|p| p.covers(&entry.pattern));
@@ -204,25 +210,25 @@ impl<'i> Engine<'_, 'i, '_> {
             return;
         }
         for &(rule, _) in &automaton.accepted(omitted.accept).clauses {
-            if self.rule_speaks_of_default(rule, &bound) {
-                return self.pin_by_rule(rule, omitted, &bound);
+            if self.rule_speaks_of_default(rule, &capture) {
+                return self.pin_by_rule(rule, omitted, &capture);
             }
         }
-        self.pin_within_line(omitted, &bound);
+        self.pin_within_line(omitted, &capture);
     }
 
     /// The first rule that would have taken the setting had it been given with its default.
-    fn rule_speaks_of_default(&self, rule: RuleId, bound: &Capture<'i>) -> bool {
+    fn rule_speaks_of_default(&self, rule: RuleId, capture: &Capture<'i>) -> bool {
         let rule = self.program.rule(rule);
         let [clause] = rule.clauses.as_slice() else { return false };
         match (&clause.shape, &rule.action) {
             (_, Action::Place) => false,
             (None, _) => true,
-            (Some(shape), _) => shape.shape.read(bound.text, &mut |_, _| true).is_some(),
+            (Some(shape), _) => shape.shape.read(capture.text, &mut |_, _| true).is_some(),
         }
     }
 
-    fn pin_by_rule(&mut self, rule_id: RuleId, omitted: Omitted, bound: &Capture<'i>) {
+    fn pin_by_rule(&mut self, rule_id: RuleId, omitted: Omitted, capture: &Capture<'i>) {
         let rule = self.program.rule(rule_id);
         let Action::Move(targets) = &rule.action else { return };
         let instance = rule.place.and_then(|place| self.matcher.instance(place, omitted.holder));
@@ -232,15 +238,15 @@ impl<'i> Engine<'_, 'i, '_> {
         }
         let clause = &rule.clauses[0];
         if let Some(slot) = clause.slot {
-            slots[slot.index()] = Some(*bound);
+            slots[slot.index()] = Some(*capture);
         }
         if let Some(shape) = &clause.shape {
-            let Some(found) = shape.shape.read(bound.text, &mut |_, _| true) else { return };
+            let Some(found) = shape.shape.read(capture.text, &mut |_, _| true) else { return };
             let alone = shape.shape.as_capture().is_some();
             for ((slot, range), declared) in shape.slots.iter().zip(found).zip(&shape.types) {
-                let kind = declared.or(if alone { bound.kind } else { None });
+                let ty = declared.or(if alone { capture.ty } else { None });
                 slots[slot.index()] =
-                    Some(Capture { row: None, text: &bound.text[range], kind, whole: alone, of: None });
+                    Some(Capture { row: None, text: &capture.text[range], ty, whole: alone, of: None });
             }
         }
         let Ok(at) = (match (&instance, rule.place) {
@@ -267,7 +273,7 @@ impl<'i> Engine<'_, 'i, '_> {
     ) -> Result<(), Failure> {
         let new = self.program.step.new_profile();
         let from_default = field.template.iter().any(
-            |piece| matches!(piece, Piece::Slot { slot, .. } if slots[slot.index()].is_some_and(|bound| bound.row.is_none())),
+            |piece| matches!(piece, Piece::Slot { slot, .. } if slots[slot.index()].is_some_and(|capture| capture.row.is_none())),
         );
         let default = self.new_default(field, at);
         if !from_default || default.is_none() && !self.pins_unknown() {
@@ -277,7 +283,7 @@ impl<'i> Engine<'_, 'i, '_> {
             instance.map_or((self.program.root, 0), |instance| (instance.scope, instance.index));
         let hand = Renderer::new(self.matcher.here(rule, slots, scope, index), &self.matcher.look_ups);
         let Some(prepared) = hand.prepare(field, String::new())? else { return Ok(()) };
-        let implied = !self.always_pins && new.types.mean_the_same(field.kind, default, &prepared.text);
+        let implied = !self.always_pins && new.types.mean_the_same(field.ty, default, &prepared.text);
         if implied && !self.program.step.into_base || field.path.iter().any(|step| step.append) {
             return Ok(());
         }
@@ -325,16 +331,16 @@ impl<'i> Engine<'_, 'i, '_> {
         defaults_if.iter().find(|(_, when)| holds(when)).map(|(value, _)| value.as_str())
     }
 
-    fn pin_within_line(&mut self, omitted: Omitted, bound: &Capture<'i>) {
-        let Some(same_line) = &self.program.same_line else { return };
-        let Some(twin) = same_line.same_path[omitted.entry.index()] else { return };
+    fn pin_within_line(&mut self, omitted: Omitted, capture: &Capture<'i>) {
+        let Some(same_platform) = &self.program.same_platform else { return };
+        let Some(twin) = same_platform.same_path[omitted.entry.index()] else { return };
         let new = self.program.step.new_profile();
         let what = &new.schema[twin].what;
         let (Some(kind), default) = (what.setting(), what.default_at(new.release)) else { return };
         if default.is_none() && !self.pins_unknown() {
             return;
         }
-        let Ok(prepared) = self.program.step.convert(bound, kind, Some(twin)) else { return };
+        let Ok(prepared) = self.program.step.convert(capture, kind, Some(twin)) else { return };
         let implied = !self.always_pins && new.types.mean_the_same(kind, default, &prepared.text);
         if implied && !self.program.step.into_base {
             return;

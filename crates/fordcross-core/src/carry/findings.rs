@@ -3,7 +3,7 @@
 use super::facts::{CarryFact, OldName, OldNames};
 use super::{Carried, CarryInput};
 use crate::account::StepMade;
-use crate::finding::{Count, Finding, Findings, Place};
+use crate::finding::{Count, Finding, Findings, Location};
 use crate::ids::RowId;
 use crate::judge::limits;
 use crate::ledger::DecidedBy;
@@ -40,7 +40,7 @@ impl Carried<'_, '_> {
         let place = |(node, mut finding): (NodeId, Finding)| {
             if let Some(&row) = rows.get(&node) {
                 let node = reading.rows[row].node;
-                finding.place = Some(Place::indexed(&lines, tree.span(node)));
+                finding.location = Some(Location::indexed(&lines, tree.span(node)));
                 finding.locator = Some(labels.label(node, automaton).to_owned());
             }
             finding
@@ -55,7 +55,7 @@ impl Carried<'_, '_> {
         let node = mark_in(tree, self.old(), automaton, reading)?;
         let mut labels = Labeler::new(tree, &self.old().schema, Some(&reading.ordinals), automaton);
         let mut finding = Finding::new(CarryFact::RedactedCopy);
-        finding.place = Some(Place::indexed(&self.input.backup.lines(), tree.span(node)));
+        finding.location = Some(Location::indexed(&self.input.backup.lines(), tree.span(node)));
         finding.locator = Some(labels.label(node, &mut automaton.clone()).to_owned());
         Some(finding)
     }
@@ -107,7 +107,7 @@ impl Carried<'_, '_> {
         let mut findings = Vec::new();
         let mut place = |finding: &mut Finding, row: RowId| {
             let node = reading.row(row).node;
-            finding.place = Some(Place::indexed(&lines, tree.span(node)));
+            finding.location = Some(Location::indexed(&lines, tree.span(node)));
             finding.locator = Some(labels.label(node, automaton).to_owned());
         };
         // For each port the first row that it takes out, and how many settings.

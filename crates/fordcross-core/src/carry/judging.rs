@@ -3,7 +3,7 @@
 use super::CarryInput;
 use super::facts::CarryFact;
 use crate::account::StepMade;
-use crate::finding::{Finding, Findings, Place, Site};
+use crate::finding::{Finding, Findings, Location, Site};
 use crate::ids::{PortId, RowId, WentId};
 use crate::judge::{
     Cause, Causes, Gone, Judge, Judged, Lost, LostBy, LostPart, Settled, Words, judged, settle,
@@ -124,7 +124,7 @@ impl<'a> Judging<'_, '_, 'a> {
         let mut place_of_row = |row: RowId| {
             let node = rows[row.index()].node;
             Site {
-                place: Some(Place::indexed(&lines, backup.span(node))),
+                location: Some(Location::indexed(&lines, backup.span(node))),
                 locator: Some(old.label(node, automaton).to_owned()),
             }
         };
@@ -227,7 +227,7 @@ impl<'a> Judging<'_, '_, 'a> {
                 port: name.clone(),
             });
             let node = reading.rows[wanted.row.index()].node;
-            finding.place = Some(Place::indexed(&lines, input.backup.tree.span(node)));
+            finding.location = Some(Location::indexed(&lines, input.backup.tree.span(node)));
             finding.locator = Some(labels.label(node, automaton).to_owned());
             finding.map = Some(input.mapping.rule(name));
             found.push(finding);
@@ -263,7 +263,7 @@ impl<'a> Judging<'_, '_, 'a> {
             });
             let Some(role) = role else { continue };
             let mut finding = Finding::new(CarryFact::NotReached { what: role.about() });
-            finding.place = Some(Place::indexed(&lines, input.backup.tree.span(row.node)));
+            finding.location = Some(Location::indexed(&lines, input.backup.tree.span(row.node)));
             finding.locator = Some(labels.label(row.node, automaton).to_owned());
             found.push(finding);
         }

@@ -5,7 +5,7 @@
 use super::facts::UnsoundFact;
 use super::settle::Lost;
 use super::{Gone, Judge, Part};
-use crate::finding::{Count, Finding, Findings, Place, Severity};
+use crate::finding::{Count, Finding, Findings, Location, Severity};
 use crate::language::profile::{Breach, Model, OldMeaning, Profile};
 use crate::recognise::backup::Backup;
 use crate::scan::automaton::Automaton;
@@ -113,7 +113,7 @@ impl Overruled {
                 places: Count(nodes.len(), "place"),
             });
             finding.rule = Some(format!("{}:{line}", profile.file));
-            finding.place = Some(Place::indexed(&lines, backup.tree.span(nodes[0])));
+            finding.location = Some(Location::indexed(&lines, backup.tree.span(nodes[0])));
             finding.locator = Some(labels.label(nodes[0], automaton).to_owned());
             finding
         });

@@ -3,7 +3,7 @@
 use super::entry::Reported;
 use super::seen::{Seen, UsedNames, UsedOfKind, values_of};
 use super::{Exempt, MapKind, Mapping};
-use crate::finding::{Finding, Findings, Place, Site};
+use crate::finding::{Finding, Findings, Location, Site};
 use crate::ids::RowId;
 use crate::language::profile::Profile;
 use crate::recognise::backup::Backup;
@@ -60,7 +60,7 @@ impl Checked<'_, '_> {
             for row in rows.into_iter().take(8) {
                 let node = self.reading.rows[row.index()].node;
                 sites.push(Site {
-                    place: Some(Place::indexed(&lines, tree.span(node))),
+                    location: Some(Location::indexed(&lines, tree.span(node))),
                     locator: Some(labels.label(node, self.automaton).to_owned()),
                 });
             }

@@ -2,7 +2,7 @@
 
 use super::Based;
 use super::facts::BaseFact;
-use crate::finding::{Count, Finding, Findings, Place};
+use crate::finding::{Count, Finding, Findings, Location};
 use crate::ids::{RowId, StepId};
 use crate::language::profile::{Admits, Profile, What};
 use crate::ledger::{Ledger, Note};
@@ -34,7 +34,7 @@ pub(crate) fn findings(
             continue;
         }
         let mut finding = Finding::new(BaseFact::Admits { what: admits.what.clone() });
-        finding.place = Some(Place::indexed(&lines, tree.span(row.node)));
+        finding.location = Some(Location::indexed(&lines, tree.span(row.node)));
         finding.locator = Some(labels.label(row.node, automaton).to_owned());
         findings.push(finding);
     }

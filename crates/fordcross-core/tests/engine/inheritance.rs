@@ -75,7 +75,7 @@ fn what_leads_nowhere_is_reported(#[case] boxes: &str, #[case] code: Code) {
     let made = make(&format!("<boxes>{boxes}</boxes>"), CROSSING);
     let reported = made.findings.iter().find(|finding| finding.code() == code).expect("a finding");
     assert!(
-        reported.place.is_some() && reported.locator.as_deref() == Some("boxes/box[p1]/like"),
+        reported.location.is_some() && reported.locator.as_deref() == Some("boxes/box[p1]/like"),
         "{reported:?}"
     );
 }

@@ -2,7 +2,7 @@
 
 use super::facts::TextFact;
 use super::{Packing, is_encrypted};
-use crate::finding::{Finding, Place};
+use crate::finding::{Finding, Location};
 use crate::text::charset::{Charset, Undecoded};
 use crate::text::source::{LineIndex, Source, Span};
 
@@ -24,7 +24,7 @@ pub fn no_text(name: &str, undecoded: Undecoded) -> Finding {
     let mut finding = Finding::new(fact);
     let text = String::from_utf8_lossy(&bytes[..valid.min(bytes.len())]);
     let at = LineIndex::new(Source::new(name, &text)).position(text.len() as u32);
-    finding.place = Some(Place { file: name.to_owned(), span: Span::default(), at });
+    finding.location = Some(Location { file: name.to_owned(), span: Span::default(), at });
     finding
 }
 

@@ -5,7 +5,7 @@
 
 use super::facts::DeclarationFact;
 use super::toml_errors::TomlProblem;
-use crate::finding::{Code, Fact, Finding, Findings, Place, Severity, Suggestion};
+use crate::finding::{Code, Fact, Finding, Findings, Location, Severity, Suggestion};
 use crate::text::source::{SharedLines, Source, Span};
 use crate::tree::pattern::{BadPattern, Pattern};
 use std::cell::{Cell, RefCell};
@@ -40,7 +40,7 @@ impl<'s> Report<'s> {
     /// Reports something at a place of the file.
     pub fn add(&self, span: Span, fact: impl Fact + 'static) {
         let mut finding = Finding::new(fact);
-        finding.place = Some(Place::indexed(&self.lines.of(self.source), span));
+        finding.location = Some(Location::indexed(&self.lines.of(self.source), span));
         self.findings.borrow_mut().push(finding);
     }
 
@@ -55,7 +55,8 @@ impl<'s> Report<'s> {
     /// is not what was meant.
     pub fn into_findings(self) -> Findings {
         let mut findings = self.findings.into_inner();
-        let at = |finding: &Finding| finding.place.as_ref().map(|place| (place.file.clone(), place.at.line));
+        let at =
+            |finding: &Finding| finding.location.as_ref().map(|place| (place.file.clone(), place.at.line));
         let malformed = findings.iter().filter(|finding| finding.code() == Code::TomlMalformed);
         let unread: HashSet<_> = malformed.filter_map(at).collect();
         findings.retain(|finding| {
@@ -63,7 +64,7 @@ impl<'s> Report<'s> {
                 || unread.is_empty()
                 || at(finding).is_none_or(|at| !unread.contains(&at))
         });
-        findings.sort_by_key(|finding| finding.place.as_ref().map(|place| place.span));
+        findings.sort_by_key(|finding| finding.location.as_ref().map(|place| place.span));
         findings
     }
 

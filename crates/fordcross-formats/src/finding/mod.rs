@@ -164,7 +164,7 @@ codes! {
 
 /// A place in a file, for people.
 #[derive(Clone, Debug, PartialEq, Eq)]
-pub struct Place {
+pub struct Location {
     /// The file's name.
     pub file: String,
     /// The bytes.
@@ -173,7 +173,7 @@ pub struct Place {
     pub at: Position,
 }
 
-impl Place {
+impl Location {
     /// The place of `span` in `source`. Reads the lines before it: use [`Place::indexed`] for many.
     pub fn new(source: Source<'_>, span: Span) -> Self {
         Self::indexed(&LineIndex::new(source), span)
@@ -190,7 +190,7 @@ impl Place {
     }
 }
 
-impl std::fmt::Display for Place {
+impl std::fmt::Display for Location {
     fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
         write!(f, "{}:{}:{}", self.file, self.at.line, self.at.column)
     }
@@ -204,7 +204,7 @@ pub struct Finding {
     /// How much it matters.
     pub severity: Severity,
     /// Where.
-    pub place: Option<Place>,
+    pub location: Option<Location>,
     /// The locator of the setting or object, if it is about one.
     pub locator: Option<String>,
     /// File and line of the rule that decided.
@@ -242,7 +242,7 @@ pub enum Acceptance {
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
 pub struct Site {
     /// Where.
-    pub place: Option<Place>,
+    pub location: Option<Location>,
     /// The locator of the setting or object.
     pub locator: Option<String>,
 }
@@ -258,7 +258,7 @@ impl Finding {
         Self {
             severity: fact.code().severity(),
             fact,
-            place: None,
+            location: None,
             locator: None,
             rule: None,
             count: 1,
@@ -303,7 +303,7 @@ impl Finding {
     pub fn put_at(&mut self, sites: Vec<Site>) {
         let mut sites = sites.into_iter();
         if let Some(first) = sites.next() {
-            (self.place, self.locator) = (first.place, first.locator);
+            (self.location, self.locator) = (first.location, first.locator);
         }
         self.others = sites.collect();
     }
@@ -334,14 +334,14 @@ impl Finding {
     /// With its place.
     #[must_use]
     pub fn at(mut self, source: Source<'_>, span: Span) -> Self {
-        self.place = Some(Place::new(source, span));
+        self.location = Some(Location::new(source, span));
         self
     }
 
     /// With a file as its place, for what holds of all of it.
     #[must_use]
     pub fn of_file(mut self, name: &str) -> Self {
-        self.place = Some(Place::of_file(name));
+        self.location = Some(Location::of_file(name));
         self
     }
 }
@@ -349,7 +349,7 @@ impl Finding {
 impl PartialEq for Finding {
     /// Whether both say the same of the same place.
     fn eq(&self, other: &Self) -> bool {
-        let at = |finding: &Self| (finding.place.clone(), finding.locator.clone(), finding.others.clone());
+        let at = |finding: &Self| (finding.location.clone(), finding.locator.clone(), finding.others.clone());
         let by = |finding: &Self| (finding.rule.clone(), finding.map.clone(), finding.count);
         let said = |finding: &Self| (finding.severity, finding.message(), finding.remedy());
         self.code_name() == other.code_name()

@@ -233,7 +233,7 @@ mod tests {
         #[case] column: u32,
     ) {
         let finding = open("a", bytes, &Opening::default()).expect_err("refused");
-        let at = finding.place.as_ref().expect("a place").at;
+        let at = finding.location.as_ref().expect("a place").at;
         assert!(finding.message().contains(reported), "{}", finding.message());
         assert_eq!((at.line, at.column), (line, column));
     }

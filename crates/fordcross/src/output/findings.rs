@@ -6,7 +6,7 @@ use crate::sources::Sources;
 use annotate_snippets::renderer::DecorStyle;
 use annotate_snippets::{AnnotationKind, Level, Renderer, Snippet};
 use anstyle::Style;
-use fordcross_core::finding::{Finding, Place, Severity};
+use fordcross_core::finding::{Finding, Location, Severity};
 use serde_json::{Value, json};
 use std::io::{self, Write};
 
@@ -62,7 +62,7 @@ pub(crate) fn print_findings(
     }
     let more = groups.len().saturating_sub(GROUPS);
     for group in groups.into_iter().take(GROUPS) {
-        match group.findings[0].place.as_ref().and_then(|place| sources.get(&place.file)) {
+        match group.findings[0].location.as_ref().and_then(|place| sources.get(&place.file)) {
             Some(text) => {
                 for finding in group.findings.iter().take(PLACES) {
                     print_with_source(out, finding, &group.said, text, words)?;
@@ -100,11 +100,11 @@ fn print_group(out: &mut dyn Write, group: &Group<'_>, words: &Words<'_>) -> io:
     let message = clean(&said.message);
     let times = if group.len() > 1 { format!(" ({} places)", group.len()) } else { String::new() };
     writeln!(out, "{style}{word}[{}]{style:#}: {BOLD}{message}{BOLD:#}{times}", first.code_name())?;
-    let sites: Vec<(&Option<Place>, &Option<String>)> = group
+    let sites: Vec<(&Option<Location>, &Option<String>)> = group
         .iter()
         .flat_map(|finding| {
-            let others = finding.others.iter().map(|site| (&site.place, &site.locator));
-            std::iter::once((&finding.place, &finding.locator)).chain(others)
+            let others = finding.others.iter().map(|site| (&site.location, &site.locator));
+            std::iter::once((&finding.location, &finding.locator)).chain(others)
         })
         .collect();
     for (place, locator) in sites.iter().take(PLACES) {
@@ -149,7 +149,7 @@ fn print_with_source(
     text: &str,
     words: &Words<'_>,
 ) -> io::Result<()> {
-    let Some(place) = &finding.place else { return Ok(()) };
+    let Some(place) = &finding.location else { return Ok(()) };
     let level = match finding.severity {
         Severity::Blocker => Level::ERROR,
         Severity::Warning => Level::WARNING,
@@ -177,7 +177,7 @@ fn print_with_source(
 
 /// A finding for programs.
 pub(crate) fn finding_json(finding: &Finding) -> Value {
-    let site = |place: &Option<Place>, locator: &Option<String>| {
+    let site = |place: &Option<Location>, locator: &Option<String>| {
         json!({
             "file": place.as_ref().map(|place| &place.file),
             "line": place.as_ref().map(|place| place.at.line),
@@ -185,9 +185,9 @@ pub(crate) fn finding_json(finding: &Finding) -> Value {
             "locator": locator,
         })
     };
-    let own = (finding.place.is_some() || finding.locator.is_some())
-        .then(|| site(&finding.place, &finding.locator));
-    let others = finding.others.iter().map(|other| site(&other.place, &other.locator));
+    let own = (finding.location.is_some() || finding.locator.is_some())
+        .then(|| site(&finding.location, &finding.locator));
+    let others = finding.others.iter().map(|other| site(&other.location, &other.locator));
     json!({
         "id": finding.id(),
         "code": finding.code_name(),

@@ -2,7 +2,7 @@
 
 use super::marks::ByMark;
 use super::{MarkedPort, PortProposal, PortTarget, each_naming_row};
-use crate::finding::{Finding, Findings, Place, Suggestion};
+use crate::finding::{Finding, Findings, Location, Suggestion};
 use crate::language::course::Leg;
 use crate::language::crossing::Crossing;
 use crate::language::profile::{Model, Port, Role, What};
@@ -176,7 +176,7 @@ pub fn propose(on: &Grounds<'_>, backup: &Backup<'_>) -> (Vec<PortProposal>, Fin
             let instead = Suggestion::among(&port.name, names);
             let (name, model) = (port.name.clone(), old.title.clone());
             let mut finding = Finding::new(MapEffect::PortNotOfModel { port: name, model, instead });
-            finding.place = Some(Place::indexed(&lines, port.first));
+            finding.location = Some(Location::indexed(&lines, port.first));
             findings.push(finding);
         }
     }
@@ -308,7 +308,7 @@ fn misfit_finding(port: &PortUse, old: &Port, new: &Port, lines: &LineIndex<'_>)
     } else {
         MapEffect::PortMisfit { pair, why }
     });
-    finding.place = Some(Place::indexed(lines, port.first));
+    finding.location = Some(Location::indexed(lines, port.first));
     Some(finding)
 }
 

@@ -112,7 +112,7 @@ mod tests {
     #[case("k = \"a\" b", 1, 5, "not closed as they should be")]
     fn refuses(#[case] text: &str, #[case] line: u32, #[case] column: u32, #[case] reported: &str) {
         let finding = read_ini(Source::new("a", text), &dialect()).expect_err("refused");
-        let at = finding.place.as_ref().expect("a place").at;
+        let at = finding.location.as_ref().expect("a place").at;
         assert!(finding.message().contains(reported), "{}", finding.message());
         assert_eq!((at.line, at.column), (line, column));
     }

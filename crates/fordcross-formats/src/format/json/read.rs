@@ -302,7 +302,7 @@ mod tests {
     fn refuses(#[case] text: &str, #[case] message: &str, #[case] at: u32) {
         let finding = rewrite(text).expect_err("refused");
         assert!(finding.message().contains(message), "{}", finding.message());
-        assert_eq!(finding.place.map(|place| place.span.start), Some(at));
+        assert_eq!(finding.location.map(|place| place.span.start), Some(at));
     }
 
     #[test]

@@ -166,7 +166,7 @@ fn closed() -> Grammar {
 
 fn read(text: &str, grammar: &Grammar) -> Result<Vec<String>, String> {
     let tree = grammar.read(Source::new("a", text)).map_err(|finding| {
-        let at = finding.place.as_ref().expect("a place").at;
+        let at = finding.location.as_ref().expect("a place").at;
         format!("{}:{} {}", at.line, at.column, finding.message())
     })?;
     Ok(shown(&tree))

@@ -93,7 +93,7 @@ mod tests {
     #[case("a,\n", 1, 3, "without a name")]
     fn refuses(#[case] text: &str, #[case] line: u32, #[case] column: u32, #[case] reported: &str) {
         let finding = read_csv(Source::new("a", text), &Table::default()).expect_err("refused");
-        let at = finding.place.as_ref().expect("a place").at;
+        let at = finding.location.as_ref().expect("a place").at;
         assert!(finding.message().contains(reported), "{}", finding.message());
         assert_eq!((at.line, at.column), (line, column));
     }

@@ -153,7 +153,7 @@ mod tests {
     #[case("", 1, 1, "no document")]
     fn refuses(#[case] text: &str, #[case] line: u32, #[case] column: u32, #[case] reported: &str) {
         let finding = read_yaml(Source::new("a", text)).expect_err("refused");
-        let at = finding.place.as_ref().expect("a place").at;
+        let at = finding.location.as_ref().expect("a place").at;
         assert!(finding.message().contains(reported), "{}", finding.message());
         assert_eq!((at.line, at.column), (line, column), "{}", finding.message());
     }

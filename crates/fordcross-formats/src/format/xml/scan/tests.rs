@@ -59,7 +59,7 @@ fn reads(#[case] text: &str, #[case] expected: &str) {
 fn refuses(#[case] text: &str, #[case] message: &str, #[case] at: u32) {
     let finding = read_xml(Source::new("x", text)).expect_err("refused");
     assert!(finding.message().contains(message), "{}", finding.message());
-    assert_eq!(finding.place.map(|place| place.span.start), Some(at));
+    assert_eq!(finding.location.map(|place| place.span.start), Some(at));
 }
 
 #[test]

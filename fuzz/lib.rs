@@ -6,7 +6,7 @@ use fordcross_core::course::Leg;
 use fordcross_core::crossing::Side;
 use fordcross_core::finding::Code;
 use fordcross_core::library::{Checking, CrossingFile, Library, ProfileFile};
-use fordcross_core::mapping::{Grounds, MapFile, MapSides, MapUse, Mapping, parse_map, propose, used_ports};
+use fordcross_core::mapping::{Grounds, MapFile, MapSides, MapUse, Mapping, parse_map, used_ports};
 use fordcross_core::opening::{Limits, Opened, Opening, open};
 use fordcross_core::profile::{Format, Profile};
 use fordcross_core::redact::{Key, Redaction, redact};
@@ -214,11 +214,11 @@ pub fn carried(library: &Library, way: Way, backup: &[u8], base: Option<&[u8]>, 
         old: old_model,
         new: new_model,
         crossing: &course[mapping_leg(course)].crossing,
-        decided: &said.decided(),
+        purpose: MapUse::Carry,
         marked: (&[], &[]),
         same_names: true,
     };
-    let (proposals, _) = propose(&grounds, &backup);
+    let (proposals, _) = said.propose(&grounds, &backup);
     let mapping = Mapping::new("map.toml", &proposals, &said);
     let input = CarryInput {
         backup: &backup,

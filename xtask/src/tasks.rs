@@ -42,7 +42,12 @@ pub(crate) fn ci(out: &mut dyn Write) -> Result<(), Failed> {
         "clippy --workspace --all-targets --features fordcross/real-systems --locked -- -D warnings",
     ))?;
     // A build without the heavy crates is one, too.
-    run(&mut cargo("clippy -p fordcross-formats --no-default-features --locked -- -D warnings"))?;
+    run(&mut cargo(
+        "clippy -p fordcross-formats --all-targets --no-default-features --locked -- -D warnings",
+    ))?;
+    run(&mut cargo("test -q -p fordcross-formats --lib --no-default-features --locked"))?;
+    // Links in the documents of the code lead somewhere.
+    run(cargo("doc -q --workspace --no-deps --locked").env("RUSTDOCFLAGS", "-D warnings"))?;
     // Their own workspace: what they fuzz is of this one.
     run(&mut cargo("fmt --manifest-path fuzz/Cargo.toml --check"))?;
     run(&mut cargo("check --manifest-path fuzz/Cargo.toml --bins --locked"))?;

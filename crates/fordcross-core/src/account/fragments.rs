@@ -7,7 +7,7 @@ use crate::language::crossing::Action;
 use crate::language::profile::Profile;
 use crate::ledger::fate::Fate;
 use crate::ledger::{DecidedBy, Decision, Ledger, Note, WentFor};
-use crate::mapping::{Mapping, PortTarget};
+use crate::mapping::{Destination, Mapping};
 use crate::text::json_string::write_string;
 use rustc_hash::FxHashMap;
 use std::borrow::Cow;
@@ -130,7 +130,7 @@ fn decider<'l>(
         DecidedBy::Map(port) => {
             let name = &ports[port.index()];
             let why = match mapping.port(name) {
-                PortTarget::Leave => format!("the map leaves the port {name} out"),
+                Destination::Leave => format!("the map leaves the port {name} out"),
                 _ => format!("the map has no partner for the port {name}"),
             };
             (Some(Cow::Owned(mapping.rule(name))), Some(Cow::Owned(why)))

@@ -7,7 +7,7 @@ use crate::finding::{Count, Finding, Findings, Location};
 use crate::ids::RowId;
 use crate::judge::limits;
 use crate::ledger::DecidedBy;
-use crate::mapping::{LeftOver, PortProposal, PortTarget};
+use crate::mapping::{Destination, LeftOver, Proposal};
 use crate::redact::mark_in;
 use crate::scan::inventory::RowKind;
 use crate::scan::locator::Labeler;
@@ -118,7 +118,7 @@ impl Carried<'_, '_> {
                 *settings += usize::from(reading.row(row).kind == RowKind::Setting);
             }
         }
-        let why: FxHashMap<&str, &PortProposal> =
+        let why: FxHashMap<&str, &Proposal> =
             self.input.proposals.iter().map(|proposal| (&*proposal.old, proposal)).collect();
         for (name, taken) in self.ledger.ports.iter().zip(taken) {
             let Some((first, settings)) = taken else { continue };
@@ -156,9 +156,9 @@ fn port_finding(
     input: &CarryInput<'_, '_>,
     name: &str,
     settings: usize,
-    proposal: Option<&PortProposal>,
+    proposal: Option<&Proposal>,
 ) -> Finding {
-    if *input.mapping.port(name) == PortTarget::Leave {
+    if *input.mapping.port(name) == Destination::Leave {
         let settings = Count(settings, "setting");
         return Finding::new(CarryFact::PortLeft { port: name.to_owned(), settings });
     }

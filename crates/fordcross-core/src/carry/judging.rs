@@ -11,7 +11,7 @@ use crate::judge::{
 use crate::language::profile::{Profile, Role, What};
 use crate::ledger::fate::Fate;
 use crate::ledger::{DecidedBy, Ledger, Wanted, WentFor};
-use crate::mapping::PortTarget;
+use crate::mapping::Destination;
 use crate::merge::{Based, is_of_base};
 use crate::scan::automaton::Automaton;
 use crate::scan::inventory::{Row, RowKind};
@@ -133,7 +133,7 @@ impl<'a> Judging<'_, '_, 'a> {
         let port = |number: PortId| {
             let name = &ledger.ports[number.index()];
             let word = match input.mapping.port(name) {
-                PortTarget::Leave => "\"leave\"",
+                Destination::Leave => "\"leave\"",
                 _ => "\"?\"",
             };
             (format!("`{name} = {word}`"), Some(input.mapping.rule(name)))

@@ -30,7 +30,7 @@ use crate::language::profile::{Model, Profile};
 use crate::language::texts::Texts;
 use crate::ledger::fate::{Fate, Origin};
 use crate::ledger::{DecidedBy, Ledger};
-use crate::mapping::{self, Accepted, Exempt, Mapping, PortProposal};
+use crate::mapping::{self, Accepted, Exempt, Mapping, Proposal};
 use crate::merge::{self, Based};
 use crate::recognise::backup::{Backup, too_many_nodes};
 use crate::scan::automaton::Automaton;
@@ -54,7 +54,7 @@ pub struct CarryInput<'i, 'a> {
     /// The receiving model, for lines that have models.
     pub model: Option<&'i Model>,
     /// What becomes of each port, with why; for messages.
-    pub proposals: &'i [PortProposal],
+    pub proposals: &'i [Proposal],
     /// The same, to be looked up.
     pub mapping: &'i Mapping,
     /// Answers to what the crossings ask, as fact and value.

@@ -14,7 +14,7 @@ use crate::language::crossing::Action;
 use crate::language::profile::{Fact, Lookup, PathStep};
 use crate::ledger::fate::{Fate, Origin};
 use crate::ledger::{DecidedBy, Ledger, OriginRow};
-use crate::mapping::PortTarget;
+use crate::mapping::Destination;
 use crate::scan::automaton::Automaton;
 use crate::scan::inventory::{Inventory, RowKind};
 use crate::tree::{Kind, Text, Tree, Trivia};
@@ -183,7 +183,7 @@ impl<'i> Engine<'_, 'i, '_> {
     fn bar(&mut self, row: RowId, port: PortId) {
         let target =
             self.program.step.mapping.map(|mapping| mapping.port(&self.program.excluded.ports[port.index()]));
-        let fate = if target == Some(&PortTarget::Leave) { Fate::LeftOut } else { Fate::ByHand };
+        let fate = if target == Some(&Destination::Leave) { Fate::LeftOut } else { Fate::ByHand };
         self.set(row, fate, DecidedBy::Map(port), &[]);
     }
 }

@@ -8,7 +8,7 @@ use super::step::Step;
 use crate::ids::{PortId, RowId};
 use crate::language::crossing::{Action, Field};
 use crate::language::profile::{Profile, What};
-use crate::mapping::{PortTarget, each_naming_row};
+use crate::mapping::{Destination, each_naming_row};
 use crate::scan::automaton::{AcceptId, Automaton};
 use crate::scan::inventory::{Inventory, ObjectId, Row, RowKind};
 use crate::tree::Tree;
@@ -35,7 +35,7 @@ impl ExcludedPorts {
         let Some(mapping) = step.mapping else { return excluded };
         let mut goes_alone: FxHashMap<AcceptId, bool> = FxHashMap::default();
         each_naming_row(step.tree, step.old(), automaton, reading, &mut |index, row, ports| {
-            for name in ports.iter().filter(|name| !matches!(mapping.port(name), PortTarget::New(_))) {
+            for name in ports.iter().filter(|name| !matches!(mapping.port(name), Destination::New(_))) {
                 let port = excluded.number(name);
                 let alone = row.kind == RowKind::Setting
                     && *goes_alone.entry(row.accept).or_insert_with(|| goes_alone_at(step, automaton, row))

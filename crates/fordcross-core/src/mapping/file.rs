@@ -3,10 +3,13 @@
 
 use super::entry::EntryNumber;
 use super::facts::MapFact;
-use super::kind::{MapSides, MapUse, Mapped, Reading};
-use super::{Accepted, Decided, MapKind, PortTarget, Ports};
+use super::kind::{Mapped, Reading};
+use super::proposal::{Destination, Grounds, Proposal};
+use super::sides::{MapSides, MapUse};
+use super::{Accepted, MapKind, Ports};
 use crate::declaration::{Report, Section, Word};
 use crate::finding::{Findings, Suggestion};
+use crate::recognise::backup::Backup;
 use crate::text::source::{LineIndex, Source};
 use std::sync::Arc;
 
@@ -39,7 +42,7 @@ fn shared(kinds: Vec<Box<dyn Mapped>>) -> Vec<Arc<dyn Mapped>> {
 
 impl MapFile {
     /// What a file would say that says this of ports, and nothing else.
-    pub fn of_ports(decided: impl IntoIterator<Item = (String, PortTarget)>) -> Self {
+    pub fn of_ports(decided: impl IntoIterator<Item = (String, Destination)>) -> Self {
         let mut map = Self::default();
         let ports: Arc<dyn Mapped> = Arc::new(Ports::of(decided));
         map.kinds
@@ -49,18 +52,16 @@ impl MapFile {
         map
     }
 
-    fn ports(&self) -> Option<&Ports> {
-        self.kinds.iter().find_map(|kind| kind.as_any().downcast_ref())
-    }
-
-    /// What becomes of each port.
-    pub fn decided(&self) -> Decided {
-        self.ports().map(Ports::decided).unwrap_or_default()
-    }
-
-    /// What a person decided: what differs from what was proposed.
-    pub fn by_person(&self) -> Decided {
-        self.ports().map(Ports::by_person).unwrap_or_default()
+    /// Proposes new names around what the file says, kind by kind in the order of [`MapKind::ALL`], each kind in the order of the
+    /// backup. Findings do not stop the proposal.
+    pub fn propose(&self, on: &Grounds<'_>, backup: &Backup<'_>) -> (Vec<Proposal>, Findings) {
+        let (mut proposals, mut findings) = (Vec::new(), Findings::new());
+        for kind in &self.kinds {
+            let (proposed, found) = kind.propose(on, backup);
+            proposals.extend(proposed);
+            findings.extend(found);
+        }
+        (proposals, findings)
     }
 }
 

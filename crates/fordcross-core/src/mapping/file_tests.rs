@@ -4,7 +4,7 @@ use super::*;
 use crate::finding::Code;
 use crate::language::profile::Model;
 use crate::language::profile::Port;
-use crate::mapping::{MapContents, PortProposal, PortTarget, UsedNames, write_map};
+use crate::mapping::{Destination, MapContents, Proposal, UsedNames, write_map};
 use rstest::rstest;
 
 fn model(name: &str, ports: &[&str]) -> Model {
@@ -17,10 +17,15 @@ fn model(name: &str, ports: &[&str]) -> Model {
     }
 }
 
-fn proposal(old: &str, target: &str, by_person: bool) -> PortProposal {
-    PortProposal {
+fn ports(map: &MapFile) -> Ports {
+    map.kinds.iter().find_map(|kind| kind.as_any().downcast_ref::<Ports>()).cloned().expect("all kinds")
+}
+
+fn proposal(old: &str, target: &str, by_person: bool) -> Proposal {
+    Proposal {
+        kind: MapKind::Ports,
         old: old.into(),
-        target: PortTarget::from_word(target),
+        target: Destination::from_word(target),
         why: "because".into(),
         by_person,
         settings: 2,
@@ -36,23 +41,23 @@ fn parse(text: &str) -> Result<MapFile, Findings> {
 
 #[test]
 fn what_a_person_wrote_is_told_apart_and_kept() {
-    let write = |proposals: &[PortProposal], existing: Option<&str>| {
+    let write = |proposals: &[Proposal], existing: Option<&str>| {
         let used = UsedNames::default();
         write_map(&MapContents { proposals, from: "a", to: "b", unit: Some("u"), used: &used }, existing)
     };
     let text = write(&[proposal("p1", "c1", false), proposal("p2", "?", false)], None);
-    assert!(parse(&text).expect("a map").by_person().is_empty());
+    assert!(ports(&parse(&text).expect("a map")).by_person().is_empty());
     let edited = text
         .replacen("p2 = \"?\"", "# the crane\np2 = \"c1\"", 1)
         .replace("p1 = \"c1\"  #", "p1 = \"c2\"  #")
         .replace("because; 2 settings", "the quay; 2 boats");
     let map = parse(&edited).expect("a map");
-    assert_eq!(map.by_person().len(), 2);
+    assert_eq!(ports(&map).by_person().len(), 2);
     let again = write(&[proposal("p1", "c2", true), proposal("p2", "c1", true)], Some(&edited));
     assert!(again.contains("# the crane\np2 = \"c1\""), "{again}");
     // What they wrote behind it stays, what we did is made anew.
     assert!(again.contains("p1 = \"c2\"  # the quay; 2 boats"), "{again}");
-    assert_eq!(parse(&again).expect("a map").by_person().len(), 2);
+    assert_eq!(ports(&parse(&again).expect("a map")).by_person().len(), 2);
 }
 
 #[rstest]
@@ -97,5 +102,5 @@ fn refuses(#[case] text: &str, #[case] code: Code, #[case] message: &str) {
 #[test]
 fn ports_can_be_swapped() {
     let map = parse("[ports]\np1 = 'c2'\np2 = 'c1'").expect("a map");
-    assert_eq!(map.decided()["p1"], PortTarget::New("c2".into()));
+    assert_eq!(ports(&map).decided()["p1"], Destination::New("c2".into()));
 }

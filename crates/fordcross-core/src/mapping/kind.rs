@@ -2,39 +2,19 @@
 
 use super::entry::{EntryNumber, Except, Reported};
 use super::left_over::Word;
+use super::proposal::{Grounds, Proposal};
 use super::seen::{Seen, UsedName};
+use super::sides::{MapSides, MapUse};
 use super::{LeftOver, MapKind};
 use crate::declaration::Section;
-use crate::language::profile::Model;
+use crate::finding::Findings;
 use crate::language::typing::Value;
+use crate::recognise::backup::Backup;
 use crate::text::source::LineIndex;
 use crate::tree::pattern::Pattern;
 use std::any::Any;
 use std::fmt;
-
-/// What a map file is read for.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub enum MapUse {
-    /// To be carried by: every word in it is.
-    Carry,
-    /// To be proposed again: what only was proposed gives way to what a person wrote.
-    ProposeAgain,
-}
-
-/// The two sides that a map is between.
-#[derive(Clone, Copy, Debug)]
-pub struct MapSides<'m> {
-    /// The lines, the old one first.
-    pub platforms: (&'m str, &'m str),
-    /// The unit that the backup is of, if it says so.
-    pub unit: Option<&'m str>,
-    /// The old model, if the platform has models and it is known.
-    pub old: Option<&'m Model>,
-    /// The new model, if the platform has models.
-    pub new: Option<&'m Model>,
-    /// The ports that the backup names.
-    pub used: &'m [&'m str],
-}
+use std::sync::Arc;
 
 /// What the table of a kind is read with.
 pub(crate) struct Reading<'r, 's> {
@@ -102,11 +82,24 @@ pub(crate) trait Mapped: fmt::Debug + Send + Sync {
         Vec::new()
     }
 
+    /// Proposes new names for names of the backup, with a reason each, for kinds that can; what a person gave is among them. In the
+    /// order of the backup's names. Findings do not stop the proposal.
+    fn propose(&self, on: &Grounds<'_>, backup: &Backup<'_>) -> (Vec<Proposal>, Findings) {
+        let _ = (on, backup);
+        (Vec::new(), Findings::new())
+    }
+
+    /// The kind with what was proposed of it; `None` for a kind without proposals.
+    fn with_proposals(&self, proposals: &[Proposal]) -> Option<Arc<dyn Mapped>> {
+        let _ = proposals;
+        None
+    }
+
     /// Puts what the map says into the place of a single value. Returns whether anything changed.
     fn apply<'m>(&'m self, value: &mut Value<'m>, except: Except<'_>) -> bool;
 
     /// The line of the map file that has a say in a single value.
-    fn platform_of(&self, value: &Value<'_>) -> Option<u32>;
+    fn line_of(&self, value: &Value<'_>) -> Option<u32>;
 
     /// The entries with settings that they are not for.
     fn exceptions(&self) -> Vec<(EntryNumber, &[Pattern])> {

@@ -108,7 +108,7 @@ pub(super) fn without_doubled_slashes(path: &str) -> Cow<'_, str> {
 
 #[cfg(test)]
 mod tests {
-    use crate::mapping::{MapFile, MapSides, MapUse, Mapping, PortProposal, PortTarget, parse_map};
+    use crate::mapping::{Destination, MapFile, MapSides, MapUse, Mapping, Proposal, parse_map};
     use crate::text::source::Source;
     use rstest::rstest;
 
@@ -132,9 +132,10 @@ mod tests {
         let map = "[paths]\n'/srv/old' = '/srv/new'\n[addresses]\n'192.0.2.0/24' = '198.51.100.0/24'\n'2001:db8::/64' = '2001:db8:1::/64'\n";
         let sides = MapSides { platforms: ("a", "b"), unit: None, old: None, new: None, used: &[] };
         let map: MapFile = parse_map(Source::new("map", map), &sides, MapUse::Carry).expect("a map");
-        let port = |old: &str, new: &str| PortProposal {
+        let port = |old: &str, new: &str| Proposal {
+            kind: crate::mapping::MapKind::Ports,
             old: old.into(),
-            target: PortTarget::New(new.into()),
+            target: Destination::New(new.into()),
             why: String::new(),
             by_person: true,
             settings: 1,

@@ -1,6 +1,6 @@
 //! Mapping: which old port, path and address becomes which new one.
 //!
-//! Each kind of names is a folder with all that is its own, behind one trait ([`Mapped`]): the keys of its table, what is
+//! Each kind of names is a folder with all that is its own, behind one trait (`Mapped`): the keys of its table, what is
 //! proposed, what is checked against the backup, how values change, and where old names are left over. Proposals are made
 //! in a fixed order, each with its reason; a person's word in the map file is above them all.
 
@@ -14,8 +14,10 @@ mod left_over;
 mod networks;
 mod paths;
 mod ports;
+mod proposal;
 mod rename;
 mod seen;
+mod sides;
 mod write;
 
 pub(crate) use check::Checked;
@@ -24,14 +26,12 @@ pub(crate) use entry::Except;
 pub(crate) use exempt::Exempt;
 pub use file::{MapFile, parse_map};
 pub(crate) use kind::Mapped;
-pub use kind::{MapSides, MapUse};
 pub(crate) use left_over::LeftOver;
-pub use ports::{
-    Decided, Grounds, Marked, MarkedPort, PortProposal, PortTarget, PortUse, marked_ports, propose,
-    used_ports,
-};
 pub(crate) use ports::{Ports, each_naming_row};
+pub use ports::{marked_ports, used_ports};
+pub use proposal::{Destination, Grounds, Marked, MarkedPort, PortUse, Proposal};
 pub use seen::{UsedName, UsedNames};
+pub use sides::{MapSides, MapUse};
 pub use write::{MapContents, write_map};
 
 use crate::language::profile::Profile;
@@ -89,15 +89,9 @@ pub struct Mapping {
 
 impl Mapping {
     /// What a map file says, and around it what is proposed.
-    pub fn new(file: &str, proposals: &[PortProposal], map: &MapFile) -> Self {
-        let mut kinds = map.kinds.clone();
-        for kind in &mut kinds {
-            // What is no port itself, such as a VLAN of one, is in the map alone.
-            if let Some(mut ports) = kind.as_any().downcast_ref::<Ports>().cloned() {
-                ports.take_over(proposals);
-                *kind = Arc::new(ports);
-            }
-        }
+    pub fn new(file: &str, proposals: &[Proposal], map: &MapFile) -> Self {
+        let with = |kind: &Arc<dyn Mapped>| kind.with_proposals(proposals).unwrap_or_else(|| kind.clone());
+        let kinds: Vec<Arc<dyn Mapped>> = map.kinds.iter().map(with).collect();
         let ports = kinds.iter().position(|kind| kind.kind() == MapKind::Ports).expect("a map has all kinds");
         Self { file: file.to_owned(), kinds, ports }
     }
@@ -112,7 +106,7 @@ impl Mapping {
     }
 
     /// What becomes of a port; one that the map does not name is open.
-    pub fn port(&self, old: &str) -> &PortTarget {
+    pub fn port(&self, old: &str) -> &Destination {
         self.ports().target(old)
     }
 
@@ -152,7 +146,7 @@ impl Mapping {
             Value::Parts(parts) => parts.iter().find_map(|(_, part)| self.entry_of(part)),
             Value::List(list) => list.iter().find_map(|part| self.entry_of(part)),
             value => {
-                let line = self.kinds().find_map(|kind| kind.platform_of(value))?;
+                let line = self.kinds().find_map(|kind| kind.line_of(value))?;
                 Some(format!("{}:{line}", self.file))
             }
         }

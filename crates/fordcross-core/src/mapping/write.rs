@@ -2,7 +2,7 @@
 
 use super::file::FORMAT;
 use super::seen::UsedOfKind;
-use super::{PortProposal, UsedNames};
+use super::{Proposal, UsedNames};
 use crate::finding::count;
 use std::fmt::Write as _;
 use toml_edit::{Decor, DocumentMut, Item, Table, Value, value};
@@ -11,7 +11,7 @@ use toml_edit::{Decor, DocumentMut, Item, Table, Value, value};
 #[derive(Clone, Copy, Debug)]
 pub struct MapContents<'m> {
     /// What becomes of each port.
-    pub proposals: &'m [PortProposal],
+    pub proposals: &'m [Proposal],
     /// The old unit, written like `--to`, and the target.
     pub from: &'m str,
     /// The target.
@@ -67,7 +67,7 @@ pub fn write_map(contents: &MapContents<'_>, existing: Option<&str>) -> String {
 }
 
 /// The end of a comment of ours, by which it is known again.
-fn suffix(proposal: &PortProposal) -> String {
+fn suffix(proposal: &Proposal) -> String {
     format!("; {}", count(proposal.settings, "setting"))
 }
 

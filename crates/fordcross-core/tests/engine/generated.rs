@@ -5,7 +5,7 @@ use crate::small::{Made, carry_over};
 use fordcross_core::crossing::Crossing;
 use fordcross_core::finding::Code;
 use fordcross_core::library::Checking;
-use fordcross_core::mapping::{MapFile, PortTarget};
+use fordcross_core::mapping::{Destination, MapFile};
 use fordcross_core::profile::Profile;
 use fordcross_core::source::Source;
 use proptest::prelude::*;
@@ -180,7 +180,7 @@ fn make(line: &Line) -> Made {
     let source = Source::new("a.crossing.toml", &crossing_text);
     let crossing = Crossing::parse(source, &old, &new, Checking::Whole, &[])
         .unwrap_or_else(|f| panic!("{crossing_text}\n{f:?}"));
-    let map = MapFile::of_ports([("p2".to_owned(), PortTarget::New("c1".into()))]);
+    let map = MapFile::of_ports([("p2".to_owned(), Destination::New("c1".into()))]);
     carry_over(&backup_text, old, new, crossing, &map)
 }
 

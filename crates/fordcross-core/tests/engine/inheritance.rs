@@ -3,7 +3,7 @@
 use crate::small::shown;
 use crate::small::{CROSSING, Made, NEW, OLD, carry_over, make_between, parse};
 use fordcross_core::finding::Code;
-use fordcross_core::mapping::{MapFile, PortTarget};
+use fordcross_core::mapping::{Destination, MapFile};
 use rstest::rstest;
 
 /// The small old line, whose boxes inherit from others that they name and from a block.
@@ -102,7 +102,7 @@ fn what_is_kept_stays_where_it_is_written() {
 #[case(&["p1", "p2"], "left-out")]
 fn what_is_left_is_left_for_those_that_are(#[case] left: &[&str], #[case] fate: &str) {
     let (old, new, crossing) = parse(&old(), NEW, CROSSING);
-    let map = MapFile::of_ports(left.iter().map(|port| ((*port).to_owned(), PortTarget::Leave)));
+    let map = MapFile::of_ports(left.iter().map(|port| ((*port).to_owned(), Destination::Leave)));
     let text = "<old release='1'><boxes><box id='p1'><on>yes</on></box><box id='p2'><like>p1</like></box></boxes></old>";
     let made = carry_over(text, old, new, crossing, &map);
     let row = made.rows.iter().find(|row| row["locator"] == "boxes/box[p1]/on").expect("a row");

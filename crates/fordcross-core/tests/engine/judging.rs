@@ -2,7 +2,7 @@
 
 use crate::small::{CROSSING, Made, NEW, OLD, carry_over, make_between, parse};
 use fordcross_core::finding::Severity::{self, Blocker, Note, Warning};
-use fordcross_core::mapping::{MapFile, PortTarget};
+use fordcross_core::mapping::{Destination, MapFile};
 use proptest::prelude::*;
 use rstest::rstest;
 use serde_json::Value;
@@ -213,10 +213,10 @@ fn left(of_entry: &str, boxes: &[usize], items: &[String], leave: Option<&str>) 
         boxes.iter().map(|number| format!("<box id='p{number}'><on>yes</on></box>")).collect();
     let text = format!("<old release='1'><boxes>{boxes}</boxes><list>{}</list></old>", items.concat());
     let (old, new, crossing) = parse(OLD, &judged(of_entry, AT, ""), CROSSING);
-    let ports = (1..=3).map(|number| (format!("p{number}"), PortTarget::New(format!("c{number}"))));
+    let ports = (1..=3).map(|number| (format!("p{number}"), Destination::New(format!("c{number}"))));
     let mut ports: Vec<_> = ports.collect();
     if let Some(port) = leave {
-        ports.push((port.to_owned(), PortTarget::Leave));
+        ports.push((port.to_owned(), Destination::Leave));
     }
     carry_over(&text, old, new, crossing, &MapFile::of_ports(ports))
 }

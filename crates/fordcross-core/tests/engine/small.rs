@@ -7,7 +7,7 @@ use fordcross_core::course::Leg;
 use fordcross_core::crossing::Crossing;
 use fordcross_core::finding::{Code, Finding};
 use fordcross_core::library::Checking;
-use fordcross_core::mapping::{Grounds, MapFile, Mapping, propose, used_ports};
+use fordcross_core::mapping::{Grounds, MapFile, MapUse, Mapping, used_ports};
 use fordcross_core::profile::Profile;
 use fordcross_core::source::Source;
 use fordcross_core::xml::read_xml;
@@ -241,11 +241,11 @@ pub(crate) fn carry_with(
         old: leg.old.models.first(),
         new: Some(&model),
         crossing: &leg.crossing,
-        decided: &map.decided(),
+        purpose: MapUse::Carry,
         marked: (&[], &[]),
         same_names: false,
     };
-    let (proposals, _) = propose(&grounds, &backup);
+    let (proposals, _) = map.propose(&grounds, &backup);
     let mapping = Mapping::new("map.toml", &proposals, map);
     let input = CarryInput {
         backup: &backup,

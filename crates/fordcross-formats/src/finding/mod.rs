@@ -174,7 +174,7 @@ pub struct Location {
 }
 
 impl Location {
-    /// The place of `span` in `source`. Reads the lines before it: use [`Place::indexed`] for many.
+    /// The location of `span` in `source`. Reads the lines before it: use [`Location::indexed`] for many.
     pub fn new(source: Source<'_>, span: Span) -> Self {
         Self::indexed(&LineIndex::new(source), span)
     }
@@ -184,7 +184,7 @@ impl Location {
         Self::new(Source::new(name, ""), Span::default())
     }
 
-    /// The same as [`Place::new`] with a ready index of lines.
+    /// The same as [`Location::new`] with a ready index of lines.
     pub fn indexed(lines: &LineIndex<'_>, span: Span) -> Self {
         Self { file: lines.file_at(span.start).to_owned(), span, at: lines.position(span.start) }
     }
@@ -238,7 +238,7 @@ pub enum Acceptance {
     },
 }
 
-/// A place of a finding, with what is there.
+/// A location of a finding, with what is there.
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
 pub struct Site {
     /// Where.

@@ -170,6 +170,11 @@ mod tests {
     fn too_many_nodes(#[case] format: Format, #[case] head: &str, #[case] piece: &str, #[case] tail: &str) {
         let text = |times| format!("{head}{}{tail}", piece.repeat(times));
         let read = |text: &str| format.plain().read(Source::new("a", text)).map(|tree| tree.is_overfull());
+        if format == Format::Yaml && cfg!(not(feature = "yaml")) {
+            let finding = read(&text(1)).expect_err("a build without it reads none");
+            assert!(finding.remedy() == Some("take a build with the feature `yaml`".into()), "{finding:?}");
+            return;
+        }
         assert!(!read(&text(100)).expect("read"));
         assert!(read(&text(MOST_NODES)).expect("read"));
     }

@@ -18,8 +18,7 @@ use fordcross_core::carry::{Carried, CarryInput, FateCount, Scan, carry as carry
 use fordcross_core::fate::Fate;
 use fordcross_core::finding::Finding;
 use fordcross_core::mapping::{
-    Accepted, MapContents, MapFile, MapUse, Mapping, PortProposal, UsedNames, used_names, used_ports,
-    write_map,
+    Accepted, MapContents, MapFile, MapUse, Mapping, Proposal, UsedNames, used_names, used_ports, write_map,
 };
 use fordcross_core::opening::{Member, Passphrase, encrypt};
 use fordcross_core::profile::{Container, Profile};
@@ -119,7 +118,7 @@ const MAP: &str = "map.toml";
 
 pub(super) struct Decisions {
     map: Option<(String, MapFile)>,
-    pub(super) proposals: Vec<PortProposal>,
+    pub(super) proposals: Vec<Proposal>,
     pub(super) findings: Vec<Finding>,
 }
 
@@ -137,9 +136,8 @@ pub(super) fn decide(
         Some(path) => Some(read_map(path, &used, ready, model, MapUse::Carry)?),
         None => None,
     };
-    // Whoever decided what stands in the map file: it is what they want.
-    let decided = map.as_ref().map(|(_, map)| map.decided()).unwrap_or_default();
-    let (proposals, findings) = ready.propose(&used, model, &decided, base, same_names);
+    let given = map.as_ref().map(|(_, map)| map.clone()).unwrap_or_default();
+    let (proposals, findings) = ready.propose(&used, model, (&given, MapUse::Carry), base, same_names);
     Ok(Decisions { map, proposals, findings })
 }
 
@@ -196,7 +194,7 @@ fn write(
     options: &Carry,
     inputs: &Inputs,
     ready: &Plan<'_>,
-    (entries, proposals, names): (&[Entry], &[PortProposal], &UsedNames),
+    (entries, proposals, names): (&[Entry], &[Proposal], &UsedNames),
     carried: &mut Carried<'_, '_>,
     passphrase: Option<&Passphrase>,
 ) -> Result<Vec<String>, Failed> {

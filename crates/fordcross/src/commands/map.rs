@@ -8,7 +8,7 @@ use crate::output::{Printer, count};
 use crate::sources::Sources;
 use crate::status::{Failed, Status};
 use fordcross_core::mapping::{
-    MapContents, MapFile, MapSides, MapUse, PortProposal, PortTarget, PortUse, parse_map, used_names,
+    Destination, MapContents, MapFile, MapSides, MapUse, PortUse, Proposal, parse_map, used_names,
     used_ports, write_map,
 };
 use fordcross_core::profile::Model;
@@ -36,12 +36,13 @@ pub(crate) fn map(
         Some(path) if path.exists() => Some(read_map(path, &used, &ready, model, MapUse::ProposeAgain)?),
         _ => None,
     };
-    let decided = existing.as_ref().map(|(_, map)| map.by_person()).unwrap_or_default();
+    let given = existing.as_ref().map(|(_, map)| map.clone()).unwrap_or_default();
     let base_file = read_base(&options.base, &options.way.reading, &inputs, input)?;
     let base = base_file.as_ref().map(|file| open_base(file, &inputs)).transpose()?;
-    let (proposals, mut findings) = ready.propose(&used, model, &decided, base.as_ref(), options.same_names);
+    let (proposals, mut findings) =
+        ready.propose(&used, model, (&given, MapUse::ProposeAgain), base.as_ref(), options.same_names);
     findings.splice(0..0, ready.notices.iter().cloned());
-    let open = proposals.iter().filter(|proposal| proposal.target == PortTarget::Open).count();
+    let open = proposals.iter().filter(|proposal| proposal.target == Destination::Open).count();
     let status = if open > 0 && options.strict { Status::PersonNeeded } else { Status::Done };
     if let Some(path) = &options.output {
         let contents = MapContents {
@@ -99,7 +100,7 @@ pub(crate) fn read_map(
     }
 }
 
-fn print(printer: &mut Printer<'_>, proposals: &[PortProposal]) -> Result<(), Failed> {
+fn print(printer: &mut Printer<'_>, proposals: &[Proposal]) -> Result<(), Failed> {
     let rows = proposals.iter().map(|proposal| {
         vec![
             proposal.old.clone(),
@@ -112,7 +113,7 @@ fn print(printer: &mut Printer<'_>, proposals: &[PortProposal]) -> Result<(), Fa
     Ok(())
 }
 
-fn to_json(proposal: &PortProposal) -> Value {
+fn to_json(proposal: &Proposal) -> Value {
     json!({
         "old": proposal.old, "new": proposal.target.word(), "settings": proposal.settings,
         "why": proposal.why, "by_person": proposal.by_person,

@@ -14,7 +14,7 @@ use fordcross_core::course::Leg;
 use fordcross_core::crossing::{Crossing, Side};
 use fordcross_core::finding::{Count, Finding, Severity, SeverityOverride, Suggestion};
 use fordcross_core::library::{CrossingFile, Library, ProfileFile};
-use fordcross_core::mapping::{Decided, Grounds, PortProposal, PortUse, marked_ports, propose};
+use fordcross_core::mapping::{Grounds, MapFile, MapUse, PortUse, Proposal, marked_ports};
 use fordcross_core::opening::Outcome;
 use fordcross_core::profile::{Model, Profile};
 use fordcross_core::source::{Content, Span};
@@ -179,10 +179,10 @@ impl Plan<'_> {
         &self,
         used: &[PortUse],
         model: Option<&Model>,
-        decided: &Decided,
+        (map, purpose): (&MapFile, MapUse),
         base: Option<&Backup<'_>>,
         same_names: bool,
-    ) -> (Vec<PortProposal>, Vec<Finding>) {
+    ) -> (Vec<Proposal>, Vec<Finding>) {
         let own = base.map(|_| marked_ports(&self.backup, self.old())).unwrap_or_default();
         let there = base.map(|base| marked_ports(base, self.new_profile())).unwrap_or_default();
         let grounds = Grounds {
@@ -190,11 +190,11 @@ impl Plan<'_> {
             old: self.old_model(),
             new: model,
             crossing: self.mapping_crossing(),
-            decided,
+            purpose,
             marked: (&own, &there),
             same_names,
         };
-        propose(&grounds, &self.backup)
+        map.propose(&grounds, &self.backup)
     }
 
     /// The first walk over the backup.

@@ -9,7 +9,7 @@ use crate::status::{Failed, Status};
 use fordcross_core::carry::{CarryInput, carry};
 use fordcross_core::fate::Fate;
 use fordcross_core::finding::Severity;
-use fordcross_core::mapping::{MapFile, Mapping, PortTarget};
+use fordcross_core::mapping::{Destination, MapFile, Mapping};
 use serde_json::{Value, json};
 use std::collections::BTreeMap;
 use std::io::Read;
@@ -78,8 +78,8 @@ fn try_one(
     let mut decisions = decide((None, false), &inputs, &ready, &walk, None)?;
     // Where only a person knows what ports are called, any names will do to try rules with.
     if ready.new_model(&inputs.receiver).is_none() {
-        for port in decisions.proposals.iter_mut().filter(|port| port.target == PortTarget::Open) {
-            port.target = PortTarget::New(port.old.clone());
+        for port in decisions.proposals.iter_mut().filter(|port| port.target == Destination::Open) {
+            port.target = Destination::New(port.old.clone());
         }
     }
     let mapping = Mapping::new("the proposed map", &decisions.proposals, &MapFile::default());

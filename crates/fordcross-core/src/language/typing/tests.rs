@@ -1,6 +1,6 @@
 use super::*;
 use crate::declaration::{Report, Section};
-use crate::mapping::{MapFile, MapFor, Mapping, PortProposal, PortTarget};
+use crate::mapping::{Destination, MapFile, MapFor, Mapping, Proposal};
 use crate::text::source::{Source, Span};
 use rstest::rstest;
 
@@ -192,9 +192,10 @@ fn refuses(#[case] old: &str, #[case] text: &str, #[case] new: &str, #[case] why
 }
 
 fn mapping(old: &str, new: &str) -> Mapping {
-    let port = PortProposal {
+    let port = Proposal {
+        kind: crate::mapping::MapKind::Ports,
         old: old.into(),
-        target: PortTarget::New(new.into()),
+        target: Destination::New(new.into()),
         why: String::new(),
         by_person: true,
         settings: 1,

@@ -43,7 +43,7 @@ fn leaving(of: &Networks, nets: &[UsedNet], holding: &[&UsedNet], seen: &Seen<'_
         row_of.entry(of.moved(used, seen)).or_insert(used.row);
         moved_of.entry(used.net).or_insert(of.moved(used, seen));
     }
-    let platform_of: FxHashMap<EntryNumber, u32> =
+    let line_of: FxHashMap<EntryNumber, u32> =
         of.known.iter().map(|entry| (entry.number, entry.line)).collect();
     // Addresses that one entry of the map moves from one network to another share a finding.
     let mut groups: Vec<(Moved, Vec<&UsedNet>)> = Vec::new();
@@ -93,7 +93,7 @@ fn leaving(of: &Networks, nets: &[UsedNet], holding: &[&UsedNet], seen: &Seen<'_
             MapEffect::OutsideMoved { moved: addresses, network: to, was }
         });
         finding.count = nets.len();
-        let line = moved.entry.and_then(|number| platform_of.get(&number));
+        let line = moved.entry.and_then(|number| line_of.get(&number));
         finding.map = line.and_then(|line| seen.at_line(*line));
         let holder = row_of.get(&moved.to).copied().filter(|_| moved.code == Code::NewlyInside);
         if holder.is_some_and(|row| seen.restricts(row)) {

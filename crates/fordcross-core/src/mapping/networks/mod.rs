@@ -338,7 +338,7 @@ impl Mapped for Networks {
         }
     }
 
-    fn platform_of(&self, value: &Value<'_>) -> Option<u32> {
+    fn line_of(&self, value: &Value<'_>) -> Option<u32> {
         let network = match value {
             Value::Address(address) => IpNet::from(*address),
             Value::Network(network) => *network,

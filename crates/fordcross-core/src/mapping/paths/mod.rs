@@ -191,7 +191,7 @@ impl Mapped for Paths {
         new.is_some_and(|new| std::mem::replace(path, Cow::Owned(new)) != *path)
     }
 
-    fn platform_of(&self, value: &Value<'_>) -> Option<u32> {
+    fn line_of(&self, value: &Value<'_>) -> Option<u32> {
         let Value::Path(path) = value else { return None };
         self.of(path).map(|entry| entry.line)
     }

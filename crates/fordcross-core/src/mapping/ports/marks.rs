@@ -2,20 +2,11 @@
 
 use crate::language::profile::Profile;
 use crate::language::typing::Value;
+use crate::mapping::proposal::MarkedPort;
 use crate::recognise::backup::Backup;
 use crate::scan::inventory::{Inventory, RowKind, automaton_of};
 use rustc_hash::FxHashMap;
-use std::collections::BTreeSet;
 use std::net::IpAddr;
-
-/// A port with its marks.
-#[derive(Clone, Debug, Default, PartialEq, Eq)]
-pub struct MarkedPort {
-    /// What it is called.
-    pub name: String,
-    macs: BTreeSet<[u8; 6]>,
-    addresses: BTreeSet<IpAddr>,
-}
 
 /// The ports that objects of a backup are named after, each with its marks. An address is one if its length is
 /// with it: that of a gateway or a name server is none of the port.

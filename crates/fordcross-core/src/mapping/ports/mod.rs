@@ -4,93 +4,47 @@ mod marks;
 mod naming;
 mod propose;
 
-pub use marks::{MarkedPort, marked_ports};
+pub use marks::marked_ports;
 pub(crate) use naming::each_naming_row;
-pub use propose::{Grounds, Marked, PortUse, propose, used_ports};
+use propose::propose;
+pub use propose::used_ports;
 
 use super::entry::Except;
 use super::facts::MapFact;
-use super::kind::{MapSides, MapUse, Mapped, Reading};
+use super::kind::{Mapped, Reading};
 use super::left_over::Word;
+use super::proposal::{Destination, Grounds, LEAVE, OPEN, Proposal};
+use super::sides::{MapSides, MapUse};
 use super::{LeftOver, MapKind};
 use crate::declaration::{Section, Word as Written, as_word};
-use crate::finding::Suggestion;
+use crate::finding::{Findings, Suggestion};
 use crate::language::typing::Value;
+use crate::recognise::backup::Backup;
 use aho_corasick::AhoCorasick;
 use rustc_hash::{FxHashMap, FxHashSet};
 use std::any::Any;
 use std::borrow::Cow;
+use std::sync::Arc;
 use toml::Spanned;
 use toml::de::DeValue;
 
-/// What becomes of an old port.
-#[derive(Clone, Debug, PartialEq, Eq)]
-pub enum PortTarget {
-    /// This new port.
-    New(String),
-    /// Nothing: the settings that name it are left out.
-    Leave,
-    /// Not decided; carrying is blocked until a person does.
-    Open,
-}
-
-impl PortTarget {
-    /// As the map file writes it.
-    pub fn word(&self) -> &str {
-        match self {
-            Self::New(name) => name,
-            Self::Leave => LEAVE,
-            Self::Open => OPEN,
-        }
-    }
-
-    /// The meaning of a word of the map file.
-    pub fn from_word(word: &str) -> Self {
-        match word {
-            LEAVE => Self::Leave,
-            OPEN => Self::Open,
-            name => Self::New(name.to_owned()),
-        }
-    }
-}
-
 /// What a person decided of ports.
-pub type Decided = FxHashMap<String, PortTarget>;
-
-/// The word that takes a port's settings out.
-pub(crate) const LEAVE: &str = "leave";
-/// The word for what is not decided.
-pub(crate) const OPEN: &str = "?";
-
-/// One old port with what becomes of it and why.
-#[derive(Clone, Debug, PartialEq, Eq)]
-pub struct PortProposal {
-    /// The old port.
-    pub old: String,
-    /// What becomes of it.
-    pub target: PortTarget,
-    /// Why this was proposed; a few words for people.
-    pub why: String,
-    /// Whether a person decided it.
-    pub by_person: bool,
-    /// How many settings name it, or are in objects that do or below these.
-    pub settings: usize,
-}
+pub(super) type Decided = FxHashMap<String, Destination>;
 
 /// What becomes of each old port.
 #[derive(Clone, Debug, Default)]
 pub(crate) struct Ports {
     /// With the line of the map file that says so, where it was read from one.
-    targets: FxHashMap<String, (PortTarget, Option<u32>)>,
+    targets: FxHashMap<String, (Destination, Option<u32>)>,
     /// What was proposed when the file was written.
-    proposed: FxHashMap<String, PortTarget>,
+    proposed: FxHashMap<String, Destination>,
     /// Finds the names of ports that have another name now, if there are any.
     renamed: Option<AhoCorasick>,
 }
 
 impl Ports {
     /// What is said of some ports by nobody's file.
-    pub(super) fn of(decided: impl IntoIterator<Item = (String, PortTarget)>) -> Self {
+    pub(super) fn of(decided: impl IntoIterator<Item = (String, Destination)>) -> Self {
         let targets = decided.into_iter().map(|(old, target)| (old, (target, None))).collect();
         Self { targets, ..Self::default() }
     }
@@ -108,12 +62,12 @@ impl Ports {
     }
 
     /// Takes over what was proposed around what a person decided.
-    pub(super) fn take_over(&mut self, proposals: &[PortProposal]) {
+    fn take_over<'p>(&mut self, proposals: impl Iterator<Item = &'p Proposal>) {
         for proposal in proposals {
             let line = self.line_of_port(&proposal.old);
             self.targets.insert(proposal.old.clone(), (proposal.target.clone(), line));
         }
-        let is_renamed = |(old, (target, _)): &(&String, &(PortTarget, Option<u32>))| matches!(target, PortTarget::New(new) if new != *old);
+        let is_renamed = |(old, (target, _)): &(&String, &(Destination, Option<u32>))| matches!(target, Destination::New(new) if new != *old);
         let mut renamed = self.targets.iter().filter(is_renamed).map(|(old, _)| old).peekable();
         self.renamed = renamed
             .peek()
@@ -122,8 +76,8 @@ impl Ports {
     }
 
     /// What becomes of a port; one that the map does not name is open.
-    pub(super) fn target(&self, old: &str) -> &PortTarget {
-        self.targets.get(old).map_or(&PortTarget::Open, |(target, _)| target)
+    pub(super) fn target(&self, old: &str) -> &Destination {
+        self.targets.get(old).map_or(&Destination::Open, |(target, _)| target)
     }
 
     /// The line of the map file that says what becomes of a port.
@@ -134,7 +88,7 @@ impl Ports {
     /// The new name of a port that has another one.
     pub(super) fn renamed(&self, old: &str) -> Option<&str> {
         match self.target(old) {
-            PortTarget::New(new) if new != old => Some(new),
+            Destination::New(new) if new != old => Some(new),
             _ => None,
         }
     }
@@ -177,7 +131,7 @@ impl Mapped for Ports {
                 );
             }
             let Some((meaning, word)) = port_target(section, value) else { continue };
-            if let PortTarget::New(name) = &meaning {
+            if let Destination::New(name) = &meaning {
                 if let Some(new) = new
                     && !names.contains(&name.as_str())
                 {
@@ -217,6 +171,22 @@ impl Mapped for Ports {
         }
     }
 
+    fn propose(&self, on: &Grounds<'_>, backup: &Backup<'_>) -> (Vec<Proposal>, Findings) {
+        // What stands in the map file that a person carries by is what they want, whoever decided it.
+        let decided = match on.purpose {
+            MapUse::Carry => self.decided(),
+            MapUse::ProposeAgain => self.by_person(),
+        };
+        propose(&decided, on, backup)
+    }
+
+    fn with_proposals(&self, proposals: &[Proposal]) -> Option<Arc<dyn Mapped>> {
+        // What is no port itself, such as a VLAN of one, is in the map alone.
+        let mut ports = self.clone();
+        ports.take_over(proposals.iter().filter(|proposal| proposal.kind == MapKind::Ports));
+        Some(Arc::new(ports))
+    }
+
     fn renames_nothing(&self) -> bool {
         self.renamed.is_none()
     }
@@ -229,7 +199,7 @@ impl Mapped for Ports {
     }
 
     /// Ports without a place are listed by their names.
-    fn platform_of(&self, _: &Value<'_>) -> Option<u32> {
+    fn line_of(&self, _: &Value<'_>) -> Option<u32> {
         None
     }
 
@@ -248,19 +218,19 @@ impl Mapped for Ports {
 fn port_target<'t>(
     section: &Section<'t, '_>,
     value: &'t Spanned<DeValue<'_>>,
-) -> Option<(PortTarget, Written<'t>)> {
+) -> Option<(Destination, Written<'t>)> {
     if let Some(word) = as_word(value) {
-        return Some((PortTarget::from_word(word.text), word));
+        return Some((Destination::from_word(word.text), word));
     }
     let table = section.as_section(value).filter(|_| value.get_ref().is_table());
     let target = table.and_then(|table| {
         let (to, action) = (table.word("to"), table.word("action"));
         table.finish();
         match (to, action) {
-            (Some(to), None) => Some((PortTarget::New(to.text.to_owned()), to)),
+            (Some(to), None) => Some((Destination::New(to.text.to_owned()), to)),
             (None, Some(action)) => match action.text {
-                LEAVE => Some((PortTarget::Leave, action)),
-                "open" | OPEN => Some((PortTarget::Open, action)),
+                LEAVE => Some((Destination::Leave, action)),
+                "open" | OPEN => Some((Destination::Open, action)),
                 _ => None,
             },
             _ => None,

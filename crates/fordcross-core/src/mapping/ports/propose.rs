@@ -1,32 +1,18 @@
 //! Which ports a backup uses, and proposals for them.
 
 use super::marks::ByMark;
-use super::{MarkedPort, PortProposal, PortTarget, each_naming_row};
+use super::{Decided, each_naming_row};
 use crate::finding::{Finding, Findings, Location, Suggestion};
 use crate::language::course::Leg;
-use crate::language::crossing::Crossing;
-use crate::language::profile::{Model, Port, Role, What};
+use crate::language::profile::{Port, Role, What};
+use crate::mapping::MapKind;
 use crate::mapping::facts::{MapEffect, PortPair};
+use crate::mapping::proposal::{Destination, Grounds, MarkedPort, PortUse, Proposal};
 use crate::recognise::backup::Backup;
 use crate::scan::inventory::{ObjectId, RowKind, Scan};
 use crate::scan::surroundings::kinds_of_objects;
-use crate::text::source::{LineIndex, Span};
+use crate::text::source::LineIndex;
 use rustc_hash::{FxHashMap, FxHashSet};
-
-/// A port that a backup names.
-#[derive(Clone, Debug, PartialEq, Eq)]
-pub struct PortUse {
-    /// Its name.
-    pub name: String,
-    /// How many settings name it, or are in objects that do or below these.
-    pub settings: usize,
-    /// Where it is named first.
-    pub first: Span,
-    /// The kind of the object that is this port, where the configuration itself makes it: a bond, a bridge.
-    pub made: Option<String>,
-    /// It is the link to the partner of a pair.
-    pub is_partner_link: bool,
-}
 
 /// The ports that a backup names, in the order of the model, then of the backup.
 pub fn used_ports(backup: &Backup<'_>, leg: &Leg, walk: &Scan) -> Vec<PortUse> {
@@ -113,46 +99,23 @@ fn made_ports(backup: &Backup<'_>, leg: &Leg, walk: &Scan) -> Vec<(String, Strin
     made.collect()
 }
 
-/// Ports of both sides with their marks: of the backup, and of an export of the receiving unit.
-pub type Marked<'m> = (&'m [MarkedPort], &'m [MarkedPort]);
-
-/// What proposals are made on.
-#[derive(Clone, Copy, Debug)]
-pub struct Grounds<'g> {
-    /// The ports that the backup names.
-    pub used: &'g [PortUse],
-    /// The old model, if the platform has models and it is known.
-    pub old: Option<&'g Model>,
-    /// The new model, if the platform has models.
-    pub new: Option<&'g Model>,
-    /// The crossing that maps.
-    pub crossing: &'g Crossing,
-    /// What a person decided.
-    pub decided: &'g FxHashMap<String, PortTarget>,
-    /// What ports are known by apart from their names.
-    pub marked: Marked<'g>,
-    /// Every port keeps its name where the target has it, or has no models.
-    pub same_names: bool,
-}
-
 /// Proposes a new port for each that is used. In this order: what the person decided; the one of the base
 /// that has a mark of it; the same name where the kind fits; the equivalent that the crossing declares; the next free port of a fitting
 /// kind; else it stays open. A port that the person's map names is never given to another.
 ///
-/// # Errors
-/// What is wrong with the person's decisions is for [`super::parse_map`] to say; here only ports
-/// that the old model does not have get findings, which do not stop the proposal.
-pub fn propose(on: &Grounds<'_>, backup: &Backup<'_>) -> (Vec<PortProposal>, Findings) {
-    let Grounds { used, old, new, crossing, decided, marked: (own, base), .. } = *on;
+/// What is wrong with the person's decisions was said when the map was read; here only ports that the old model does not have
+/// get findings, which do not stop the proposal. Proposals are in the order of `used`.
+pub(super) fn propose(decided: &Decided, on: &Grounds<'_>, backup: &Backup<'_>) -> (Vec<Proposal>, Findings) {
+    let Grounds { used, old, new, crossing, marked: (own, base), .. } = *on;
     let mut findings = Vec::new();
     let mut taken: FxHashSet<&str> = decided
         .values()
         .filter_map(|target| match target {
-            PortTarget::New(name) => Some(name.as_str()),
+            Destination::New(name) => Some(name.as_str()),
             _ => None,
         })
         .collect();
-    let mut proposals: Vec<Option<PortProposal>> = vec![None; used.len()];
+    let mut proposals: Vec<Option<Proposal>> = vec![None; used.len()];
     let lines = backup.lines();
     let known = |name: &str| old.and_then(|old| old.ports.iter().find(|port| port.name == name));
     let new_ports = new.map_or(&[][..], |new| &new.ports);
@@ -160,10 +123,10 @@ pub fn propose(on: &Grounds<'_>, backup: &Backup<'_>) -> (Vec<PortProposal>, Fin
     for (port, slot) in used.iter().zip(&mut proposals) {
         // A `?` that a person wrote is their word too: it blocks, and is not proposed away.
         if let Some(target) = decided.get(&port.name) {
-            let open = *target == PortTarget::Open;
+            let open = *target == Destination::Open;
             let why = if open { "the map file leaves it open" } else { "as the map file says" }.to_owned();
             *slot = Some(proposal(port, target.clone(), why, true));
-            if let (PortTarget::New(name), Some(old)) = (target, known(&port.name))
+            if let (Destination::New(name), Some(old)) = (target, known(&port.name))
                 && let Some(new) = find_new(name)
             {
                 findings.extend(misfit_finding(port, old, new, &lines));
@@ -188,7 +151,7 @@ pub fn propose(on: &Grounds<'_>, backup: &Backup<'_>) -> (Vec<PortProposal>, Fin
             };
             if let Some(same) = same.filter(|same| taken.insert(same)) {
                 let why = "the same name, as asked".to_owned();
-                *slot = Some(proposal(port, PortTarget::New(same.to_owned()), why, false));
+                *slot = Some(proposal(port, Destination::New(same.to_owned()), why, false));
             }
         }
     }
@@ -202,7 +165,7 @@ pub fn propose(on: &Grounds<'_>, backup: &Backup<'_>) -> (Vec<PortProposal>, Fin
         if let (Some((there, why)), None) = (alike.next(), alike.next())
             && taken.insert(&there.name)
         {
-            *slot = Some(proposal(port, PortTarget::New(there.name.clone()), why, false));
+            *slot = Some(proposal(port, Destination::New(there.name.clone()), why, false));
         }
     }
     // Each kind of reason goes over all ports before the next: a good match is not taken away by a
@@ -215,7 +178,7 @@ pub fn propose(on: &Grounds<'_>, backup: &Backup<'_>) -> (Vec<PortProposal>, Fin
             taken.insert(&same.name);
             *slot = Some(proposal(
                 port,
-                PortTarget::New(same.name.clone()),
+                Destination::New(same.name.clone()),
                 format!("same name, {}", kind_words(same)),
                 false,
             ));
@@ -228,7 +191,7 @@ pub fn propose(on: &Grounds<'_>, backup: &Backup<'_>) -> (Vec<PortProposal>, Fin
         if let Some(partner) = partner {
             taken.insert(&partner.name);
             let why = format!("its equivalent by the crossing, {}", kind_words(partner));
-            *slot = Some(proposal(port, PortTarget::New(partner.name.clone()), why, false));
+            *slot = Some(proposal(port, Destination::New(partner.name.clone()), why, false));
         }
     }
     for (port, slot) in used.iter().zip(&mut proposals).filter(|(_, slot)| slot.is_none()) {
@@ -238,7 +201,7 @@ pub fn propose(on: &Grounds<'_>, backup: &Backup<'_>) -> (Vec<PortProposal>, Fin
         }
         let Some(old_port) = known(&port.name) else {
             let why = "no such port on the old model, so its kind is not known".to_owned();
-            *slot = Some(proposal(port, PortTarget::Open, why, false));
+            *slot = Some(proposal(port, Destination::Open, why, false));
             continue;
         };
         let free = new_ports.iter().filter(|new| !taken.contains(new.name.as_str()));
@@ -246,7 +209,7 @@ pub fn propose(on: &Grounds<'_>, backup: &Backup<'_>) -> (Vec<PortProposal>, Fin
             Some(next) => {
                 taken.insert(&next.name);
                 let why = format!("the next free port that fits, {}", kind_words(next));
-                proposal(port, PortTarget::New(next.name.clone()), why, false)
+                proposal(port, Destination::New(next.name.clone()), why, false)
             }
             None => {
                 let reasons: FxHashSet<&str> = free.filter_map(|new| misfit(old_port, new)).collect();
@@ -258,7 +221,7 @@ pub fn propose(on: &Grounds<'_>, backup: &Backup<'_>) -> (Vec<PortProposal>, Fin
                         format!("no free port fits {}: {}", kind_words(old_port), reasons.join(", or "))
                     }
                 };
-                proposal(port, PortTarget::Open, why, false)
+                proposal(port, Destination::Open, why, false)
             }
         });
     }
@@ -267,21 +230,21 @@ pub fn propose(on: &Grounds<'_>, backup: &Backup<'_>) -> (Vec<PortProposal>, Fin
 
 /// Where the new platform has no models, only a person knows what its ports are called. What the configuration itself
 /// makes keeps its name.
-fn proposal_without_model(port: &PortUse) -> PortProposal {
+fn proposal_without_model(port: &PortUse) -> Proposal {
     match &port.made {
         Some(kind) => {
             let why = format!("a {kind}, which the configuration itself makes");
-            proposal(port, PortTarget::New(port.name.clone()), why, false)
+            proposal(port, Destination::New(port.name.clone()), why, false)
         }
         None => {
             let why = "what it is called on the new unit is not known".to_owned();
-            proposal(port, PortTarget::Open, why, false)
+            proposal(port, Destination::Open, why, false)
         }
     }
 }
 
-fn proposal(port: &PortUse, target: PortTarget, why: String, by_person: bool) -> PortProposal {
-    PortProposal { old: port.name.clone(), target, why, by_person, settings: port.settings }
+fn proposal(port: &PortUse, target: Destination, why: String, by_person: bool) -> Proposal {
+    Proposal { kind: MapKind::Ports, old: port.name.clone(), target, why, by_person, settings: port.settings }
 }
 
 /// Why the new port cannot take the old one's part.
@@ -326,9 +289,13 @@ fn kind_words(port: &Port) -> String {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::language::crossing::Crossing;
     use crate::language::crossing::Side;
+    use crate::language::profile::Model;
+    use crate::mapping::MapUse;
     use crate::recognise::backup::Identity;
     use crate::text::source::Source;
+    use crate::text::source::Span;
     use crate::tree::Tree;
     use rstest::rstest;
 
@@ -370,18 +337,18 @@ mod tests {
                 is_partner_link: false,
             })
             .collect();
-        let decided = decided.iter().map(|(a, b)| ((*a).to_owned(), PortTarget::from_word(b))).collect();
+        let decided = decided.iter().map(|(a, b)| ((*a).to_owned(), Destination::from_word(b))).collect();
         let backup = Backup::of(Tree::new(Source::new("", "")), Identity::default());
         let grounds = Grounds {
             used: &used,
             old: Some(&old),
             new: Some(&new),
             crossing: &crossing,
-            decided: &decided,
+            purpose: MapUse::Carry,
             marked: (&[], &[]),
             same_names: false,
         };
-        let (made, _) = propose(&grounds, &backup);
+        let (made, _) = propose(&decided, &grounds, &backup);
         made.iter()
             .map(|proposal| format!("{}>{}", proposal.old, proposal.target.word()))
             .collect::<Vec<_>>()

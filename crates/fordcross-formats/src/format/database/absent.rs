@@ -22,3 +22,15 @@ pub fn listing(name: &str, _: &[u8]) -> Result<Vec<(String, String)>, Box<Findin
 pub(crate) fn build(_: &[(&str, &str)]) -> Option<Vec<u8>> {
     None
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_database_is_reported_with_the_feature_that_reads_it() {
+        let finding = listing("a.db", b"SQLite format 3\0").expect_err("not built in");
+        assert_eq!(finding.remedy(), Some("take a build with the feature `sqlite`".into()));
+        assert_eq!(finding.location.map(|location| location.file), Some("a.db".to_owned()));
+    }
+}

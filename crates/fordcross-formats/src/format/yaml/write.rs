@@ -106,7 +106,7 @@ fn indent(depth: usize, out: &mut Vec<u8>) {
     (0..depth).for_each(|_| out.extend_from_slice(b"  "));
 }
 
-#[cfg(test)]
+#[cfg(all(test, feature = "yaml"))]
 mod tests {
     use super::super::read::read_yaml;
     use super::*;

@@ -26,19 +26,22 @@ use std::rc::Rc;
 /// How many rows are looked at one by one before a row is searched for.
 const NEARBY_ROWS: usize = 24;
 
-/// The rows that a rule takes: one a clause, none for an optional one that is not there.
+/// The rows that a rule takes: indexed by [`ClauseId`], `None` for an optional clause that nothing meets.
 pub(super) type Fit = SmallVec<[Option<RowId>; 4]>;
 
 pub(super) struct Matcher<'p, 'i, 'a> {
     pub(super) program: &'p Program<'p, 'i, 'a>,
     /// The instance that was used last, for each place: rows of one scope are together.
     instances: Vec<Option<Rc<Instance<'i>>>>,
+    /// The rows that clauses could take in the scope that was asked for last; indexed by [`PlaceId`], the last for rules without a place.
     parts: Vec<Option<Rc<Parts>>>,
-    /// The scopes of each place in order, gathered when first asked for.
+    /// The scopes of each place in the order of the backup, gathered when first asked for.
     scopes: Vec<Option<Rc<[NodeId]>>>,
-    /// The scopes of each place by their first key.
+    /// The scopes of each place by their first key; of several with the same the first.
     by_key: Vec<Option<Rc<FxHashMap<String, NodeId>>>>,
+    /// Indexed by [`LookUpId`]; filled once the objects of the look-up's place are placed.
     pub(super) look_ups: Vec<Option<Networks>>,
+    /// What the crossing asks and its constants, by name.
     facts: HashMap<String, Operand>,
     evaluator: Evaluator,
     /// How values are written as another type, where nothing was lost; no text for one that stays as it is.

@@ -27,7 +27,7 @@ pub(super) struct Engine<'p, 'i, 'a> {
     pub(super) program: &'p Program<'p, 'i, 'a>,
     pub(super) matcher: Matcher<'p, 'i, 'a>,
     pub(super) draft: Draft<'i, 'a>,
-    /// For each row; none as long as there is no decision.
+    /// Indexed by [`RowId`]; `None` as long as there is no decision. A row is decided once, in the order of rules and not of rows.
     pub(super) decided: Vec<Option<Decision>>,
     landings: Vec<Landing>,
     notes: Vec<Note>,
@@ -39,21 +39,22 @@ pub(super) struct Engine<'p, 'i, 'a> {
     pub(super) groups: FxHashMap<(PlaceId, Vec<Option<&'i str>>), NodeId>,
     /// The branch that all objects of a place are in, once something was written there.
     pub(super) bases: Vec<Option<NodeId>>,
-    /// Where the scopes of named places went.
+    /// Where the scopes of named places went: from a place and a node of the old tree to one of the new.
     pub(super) targets: FxHashMap<(PlaceId, NodeId), NodeId>,
     pub(super) work: Vec<(Phase, String)>,
     pub(super) lines: OnceCell<LineIndex<'a>>,
-    /// A branch, a comment in it, and what comes after that and the comments behind it.
+    /// The last answer about comments: a branch of the old tree, a comment in it, and what comes after that and the comments behind
+    /// it. Comments are asked about in their order, so that the next question mostly begins here.
     pub(super) said_of: Cell<Option<(NodeId, NodeId, Option<NodeId>)>>,
-    /// What one row made, so that there is not a new one for each.
+    /// What one row made: one buffer for all rows, as most write some bytes and allocating for each was measurable.
     pub(super) made: Evaluated,
     /// What rows that do not arrive would have written.
     pub(super) wanted: Vec<Wanted>,
     /// Rules that did not write, with their rows: where they would have is looked for when all objects are there.
     pub(super) unwritten: Vec<(&'i Rule, Fit)>,
-    /// Rows that do not arrive because of others.
+    /// Rows that do not arrive, each with a row that is to blame; unsorted until the end.
     pub(super) because: Vec<(RowId, RowId)>,
-    /// Where branches of the old tree went, between releases of one platform.
+    /// From branches of the old tree to those of the new one that took their place, between releases of one platform.
     pub(super) moved_to: FxHashMap<NodeId, NodeId>,
 }
 

@@ -19,24 +19,28 @@ use crate::tree::{Kind, NodeId, Tree};
 use rustc_hash::FxHashMap;
 use std::ops::Range;
 
+/// Immutable, and made once a step: what `new` computes from backup, profiles, crossing and map. Nodes are those of the old tree,
+/// rows those of `reading`.
 pub(super) struct Program<'x, 'i, 'a> {
     pub(super) step: Step<'i, 'a>,
+    /// The old tree.
     pub(super) tree: &'i Tree<'a>,
     pub(super) root: NodeId,
+    /// Of the old profile, with the rules of the crossing; `reading` was made with it.
     pub(super) automaton: &'x Automaton,
     pub(super) reading: &'x Inventory,
     pub(super) excluded: ExcludedPorts,
-    /// Statements that include files, and none are there, in the order of nodes.
+    /// Statements that include files, and none are there, sorted by node: they are looked for by bisection.
     pub(super) without_files: Vec<(NodeId, NoFile)>,
-    /// The nodes of the configuration that is not carried.
+    /// The nodes of the configuration that is not carried: half open, empty where there is one configuration.
     pub(super) not_chosen: Range<NodeId>,
-    /// For each place, whether a rule of it asks for the place of an object among its like.
+    /// Whether a rule of the place asks for the ordinal of an object among its like; indexed by [`PlaceId`].
     pub(super) counts_objects: Vec<bool>,
-    /// The rule that each place itself is.
+    /// The rule that a place itself is; indexed by [`PlaceId`].
     pub(super) place_rules: Vec<&'i Rule>,
-    /// By the numbers of all rules.
+    /// The rules that take one setting and write it without asking anything, compiled; indexed by [`RuleId`], `None` for others.
     pub(super) plain: Vec<Option<PlainRule<'i>>>,
-    /// For each row, what something else in the same place overrules.
+    /// What overrules a row in its own place; indexed by [`RowId`], or empty where no declaration of the platform decides of it.
     pub(super) overruled: Vec<Option<Overruled>>,
     /// What the old unit ignored by a rule of its own, with the line of that.
     pub(super) ignored: &'i FxHashMap<NodeId, u32>,

@@ -2,6 +2,9 @@
 //! setting of the result that none of the backup is behind.
 //!
 //! Rows are ids until they are written. Every report and the exit status are functions of it.
+//!
+//! Id spaces: a [`RowId`] counts the rows of the inventory of the backup (of a flat tree while inheritance is applied; `Folded` leads
+//! back), a [`NodeId`] is one of the new tree unless its field says otherwise, and follows that tree's renumbering.
 
 pub mod fate;
 
@@ -21,7 +24,7 @@ pub(crate) struct Decision {
     /// The step of the course that decided.
     pub(crate) step: StepId,
     pub(crate) by: DecidedBy,
-    /// The row's landings, as a range of the ledger's.
+    /// The row's landings: a half-open range of [`Ledger::landings`], empty for a row that went nowhere.
     pub(crate) landings: (u32, u32),
 }
 
@@ -57,8 +60,9 @@ pub(crate) enum DecidedBy {
 /// Where a setting or object went.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub(crate) struct Landing {
-    /// The node of the new tree.
+    /// The node of the new tree; [`NodeId::DOCUMENT`] once it was taken out again.
     pub(crate) node: NodeId,
+    /// That of this landing; the row has the gravest of its landings'.
     pub(crate) fate: Fate,
 }
 
@@ -83,6 +87,7 @@ impl BaseOutcome {
 /// A row of the result that no setting of the backup is behind.
 #[derive(Clone, Debug)]
 pub(crate) struct OriginRow {
+    /// The setting of the new tree.
     pub(crate) node: NodeId,
     pub(crate) origin: Origin,
     /// File and line of what wrote it.
@@ -92,11 +97,13 @@ pub(crate) struct OriginRow {
 /// What there is to say about a row beyond its fate.
 #[derive(Clone, Debug)]
 pub(crate) struct Note {
-    /// None for what a crossing added itself.
+    /// `None` for what holds of the whole, and for what a crossing added itself.
     pub(crate) row: Option<RowId>,
-    /// The step of the course, and the line of the rule in its crossing.
+    /// The step of the course.
     pub(crate) step: StepId,
+    /// The line of the rule in the crossing of that step, from 1; `None` where no rule is behind it.
     pub(crate) line: Option<u32>,
+    /// What it says; never with the value of a secret or an untyped setting in it.
     pub(crate) fact: Arc<dyn Fact>,
 }
 
@@ -121,31 +128,35 @@ pub(crate) struct WentFor {
 /// All decisions of one carry.
 #[derive(Clone, Debug, Default)]
 pub struct Ledger {
-    /// One a row of the reading, in its order.
+    /// One for each row of the inventory, indexed by [`RowId`].
     pub(crate) decisions: Vec<Decision>,
+    /// Those of one row are next to each other; rows in the order in which they were decided, which is not that of the backup.
     pub(crate) landings: Vec<Landing>,
+    /// In the order in which they were written.
     pub(crate) origins: Vec<OriginRow>,
     /// In the order of rows; those without one first.
     pub(crate) notes: Vec<Note>,
-    /// The ports that the map left or left open.
+    /// The ports that the map left or left open, indexed by [`PortId`].
     pub(crate) ports: Vec<String>,
     /// Old defaults that are also the new ones, where a base could say otherwise.
     pub(crate) implied: Vec<OriginRow>,
     /// Settings of the base that are not what they were.
     pub(crate) replaced: Vec<(NodeId, BaseOutcome)>,
-    /// Steps of the work around the import.
+    /// Steps of the work around the import, in the order of the course and within a crossing in that of its file.
     pub(crate) work: Vec<(Phase, String)>,
-    /// What rows that did not arrive would have written.
+    /// What rows that did not arrive would have written, in the order of the rules that would have.
     pub(crate) wanted: Vec<Wanted>,
-    /// Rows that did not arrive because of other rows, in their order.
+    /// Rows that did not arrive, each with a row that is to blame: sorted, the first of several of one row alone.
     pub(crate) because: Vec<(RowId, RowId)>,
+    /// Indexed by [`WentId`].
     pub(crate) went: Vec<WentFor>,
     /// Rules whose result went, by the step of the course: they were applied all the same.
     pub(crate) applied: Vec<(StepId, RuleId)>,
 }
 
 impl Ledger {
-    /// Follows the new ids of the new tree's nodes.
+    /// Follows the new tree's nodes to their new ids, which are indexed by the old ones. No node may be gone: see
+    /// [`Ledger::follow`].
     pub(crate) fn renumber(&mut self, new_ids: &[NodeId]) {
         for landing in &mut self.landings {
             landing.node = new_ids[landing.node.index()];
@@ -163,7 +174,7 @@ impl Ledger {
         &self.landings[decision.landings.0 as usize..decision.landings.1 as usize]
     }
 
-    /// The same where some nodes may be nowhere now: what had landed there has no landing.
+    /// The same where nodes may be gone: `places` has `None` for these, and their landings become [`NodeId::DOCUMENT`].
     pub(crate) fn follow(&mut self, places: &[Option<NodeId>]) {
         let at = |node: NodeId| places.get(node.index()).copied().flatten().unwrap_or(NodeId::DOCUMENT);
         for landing in &mut self.landings {

@@ -18,7 +18,9 @@ use std::sync::OnceLock;
 /// One setting or object of a tree.
 #[derive(Clone, Copy, Debug)]
 pub(crate) struct Row {
+    /// The node of the tree that was walked.
     pub(crate) node: NodeId,
+    /// What its path is by the automaton of the walk: declaration, clauses of rules, places, sections.
     pub(crate) accept: AcceptId,
     /// The object that it is in, or is.
     pub(crate) object: Option<ObjectId>,
@@ -62,16 +64,20 @@ pub(crate) struct Naming {
     pub(crate) ports: Vec<Vec<String>>,
 }
 
-/// All that one tree holds, in the order of the input.
+/// All that one tree holds.
 #[derive(Debug)]
 pub(crate) struct Inventory {
+    /// In the order of the input, which is that of their nodes, an object before its settings; indexed by [`RowId`].
     pub(crate) rows: Vec<Row>,
+    /// In the order of the input, a holder before what it holds; indexed by [`ObjectId`].
     pub(crate) objects: Vec<Object>,
+    /// Which of its like an entry is that nothing else tells apart.
     pub(crate) ordinals: Ordinals,
+    /// Comments, in the order of the input.
     pub(crate) remarks: Vec<Remark>,
-    /// Settings that are not given where they could be, and have a default.
+    /// Settings that are not given where they could be, and have a default: in the order of what could hold them.
     pub(crate) omitted: Vec<Omitted>,
-    /// Branches that are no objects and that a place of the crossing takes.
+    /// Branches that are no objects and that a place of the crossing takes, in the order of the input.
     pub(crate) branches: Vec<(NodeId, AcceptId)>,
     /// The rows that name ports, once they were asked for.
     pub(crate) naming: OnceLock<Naming>,

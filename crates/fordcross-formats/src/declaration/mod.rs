@@ -6,4 +6,4 @@ mod toml_errors;
 
 #[cfg(feature = "recorded-keys")]
 pub use section::ASKED;
-pub use section::{Report, Section, Word, as_word, inside, parse_pattern, separator};
+pub use section::{Report, Section, Word, as_word, as_words, inside, parse_pattern, separator};

@@ -347,6 +347,11 @@ pub fn as_word<'r>(value: &'r Spanned<DeValue<'_>>) -> Option<Word<'r>> {
     value.get_ref().as_str().map(|text| Word { text, span: value.span().into() })
 }
 
+/// The strings of a list with their places; `None` if it is no list, or holds anything else.
+pub fn as_words<'r>(value: &'r Spanned<DeValue<'_>>) -> Option<Vec<Word<'r>>> {
+    value.get_ref().as_array()?.iter().map(as_word).collect()
+}
+
 /// A pattern of plain names and wildcards.
 pub fn parse_pattern(section: &Section<'_, '_>, word: Word<'_>) -> Option<Pattern> {
     match Pattern::parse(word.text) {

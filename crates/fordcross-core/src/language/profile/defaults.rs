@@ -5,7 +5,7 @@ use super::keys::release_index;
 use super::rules::RawRules;
 use super::schema::Schema;
 use super::{InForce, Release};
-use crate::declaration::{Section, Word, as_word};
+use crate::declaration::{Section, Word, as_word, as_words};
 use crate::language::expression::Expression;
 use crate::language::typing::{TypeId, Types};
 use crate::tree::pattern::Pattern;
@@ -20,11 +20,7 @@ pub(super) fn read_defaults_if(
 ) -> Vec<(String, Option<Arc<Expression>>)> {
     let mut defaults = Vec::new();
     for item in value.get_ref().as_array().into_iter().flatten() {
-        let words: Vec<Word<'_>> = item
-            .get_ref()
-            .as_array()
-            .map(|words| words.iter().filter_map(as_word).collect())
-            .unwrap_or_default();
+        let words: Vec<Word<'_>> = as_words(item).unwrap_or_default();
         match words.as_slice() {
             [value] => defaults.push((value.text.to_owned(), None)),
             // Which object it is of is known once all are.

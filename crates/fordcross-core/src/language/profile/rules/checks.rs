@@ -3,7 +3,7 @@
 use super::facts::RulesFact;
 use super::read::{RawRules, read_breach, read_old, read_wording};
 use super::{Breach, Check, Condition, Head, Wording};
-use crate::declaration::{Report, Section, Word, as_word};
+use crate::declaration::{Report, Section, Word, as_words};
 use crate::ids::EntryId;
 use crate::language::expression::{OperandKind, alternatives};
 use crate::language::profile::keys::read_range;
@@ -120,12 +120,7 @@ fn read_cases<'r>(section: &Section<'r, '_>) -> Vec<[Word<'r>; 4]> {
         section.report().add(value.span().into(), RulesFact::CasesExpected);
     }
     let read = |item: &'r toml::Spanned<toml::de::DeValue<'_>>| {
-        let words: Vec<Word<'r>> = item
-            .get_ref()
-            .as_array()
-            .map(|words| words.iter().filter_map(as_word).collect())
-            .unwrap_or_default();
-        let four = <[Word<'r>; 4]>::try_from(words).ok();
+        let four = as_words(item).and_then(|words| <[Word<'r>; 4]>::try_from(words).ok());
         if four.is_none() {
             section.report().add(item.span().into(), RulesFact::FourStrings);
         }

@@ -5,7 +5,7 @@ use super::{
     Bounds, Breach, Head, Narrows, ObjectRule, OldMeaning, Referent, Required, Rules, SettingRule, Unique,
     Wording,
 };
-use crate::declaration::{Section, Word, as_word, parse_pattern};
+use crate::declaration::{Section, Word, as_word, as_words, parse_pattern};
 use crate::language::expression::Expression;
 use crate::language::profile::schema::Role;
 use crate::text::source::{LineIndex, Span};
@@ -341,9 +341,7 @@ fn required_of<'r>(
         if let Some(word) = as_word(item) {
             return Some((word, None));
         }
-        let words: Option<Vec<Word<'_>>> =
-            item.get_ref().as_array().map(|pair| pair.iter().filter_map(as_word).collect());
-        match words.as_deref() {
+        match as_words(item).as_deref() {
             Some(&[path, when]) => Some((path, Some(when))),
             _ => {
                 section.report().add(item.span().into(), RulesFact::RequiredExpected);
@@ -376,8 +374,7 @@ fn read_pairs<'r>(section: &Section<'r, '_>, key: &'static str) -> Vec<(Word<'r>
 fn read_groups<'r>(section: &Section<'r, '_>, key: &'static str) -> Vec<Vec<Word<'r>>> {
     let Some(value) = section.raw(key) else { return Vec::new() };
     let group = |item: &'r Spanned<DeValue<'_>>| -> Option<Vec<Word<'r>>> {
-        let words: Vec<Word<'_>> = item.get_ref().as_array()?.iter().filter_map(as_word).collect();
-        (words.len() > 1).then_some(words)
+        as_words(item).filter(|words| words.len() > 1)
     };
     let groups: Option<Vec<_>> =
         value.get_ref().as_array().and_then(|items| items.iter().map(group).collect());

@@ -65,7 +65,16 @@ pub(crate) fn bless() -> Result<(), Failed> {
     let tests = "golden demo_backups::what demo_backups::the demo_backups::survey finding_examples";
     let line = format!("test -p fordcross --test cli -- --test-threads 1 {tests}");
     run(cargo(&line).env("FORDCROSS_BLESS", "1"))?;
-    run(Command::new("git").args(["--no-pager", "diff", "--stat", "--", "demo", "docs"]))
+    run(cargo("test -p fordcross-core --test language each_mistake").env("FORDCROSS_BLESS", "1"))?;
+    run(Command::new("git").args([
+        "--no-pager",
+        "diff",
+        "--stat",
+        "--",
+        "demo",
+        "docs",
+        "crates/fordcross-core/tests",
+    ]))
 }
 
 pub(crate) fn bench(more: &[&str]) -> Result<(), Failed> {

@@ -9,6 +9,7 @@ use std::path::{Path, PathBuf};
 
 const PROFILE: &str = include_str!("base.profile.toml");
 const NEW: &str = include_str!("base.new.toml");
+const FILES: &str = include_str!("base.files.toml");
 const CROSSING: &str = include_str!("base.crossing.toml");
 
 fn here(name: &str) -> PathBuf {
@@ -80,6 +81,7 @@ fn said(findings: &[Finding]) -> String {
 
 #[rstest]
 #[case::of_profiles("profile.txt", PROFILE, in_profile)]
+#[case::of_files("files.txt", FILES, in_profile)]
 #[case::of_crossings("crossing.txt", CROSSING, in_crossing)]
 fn each_mistake_has_its_sentence(
     #[case] name: &str,
@@ -111,6 +113,11 @@ fn each_mistake_has_its_sentence(
     assert!(wrong.is_empty(), "{}", wrong.join("\n\n"));
 }
 
+const CASES: [&str; 3] = ["profile.txt", "files.txt", "crossing.txt"];
+const STATEMENTS: &str = "../../../fordcross-formats/src/format/statements/facts.rs";
+const BUNDLE: &str = "../../../fordcross-formats/src/format/bundle/facts.rs";
+const DECLARATION: &str = "../../../fordcross-formats/src/declaration/facts.rs";
+
 /// The sentences of the tables in a file, each as the texts between what is filled in.
 fn sentences(file: &str) -> Vec<Vec<String>> {
     let path = Path::new(env!("CARGO_MANIFEST_DIR")).join("src/language").join(file);
@@ -141,13 +148,16 @@ fn is_in(parts: &[String], line: &str) -> bool {
 }
 
 #[rstest]
-#[case("profile/facts.rs", "profile.txt", &["in the profile of "])]
-#[case("profile/rules/facts.rs", "profile.txt", &[])]
-#[case("typing/facts.rs", "profile.txt", &["becomes", "new system", "new place", "was shortened", "would be called", "a secret", "several", "prefix of", "cannot write this"])]
-#[case("expression/facts.rs", "profile.txt", &[])]
-#[case("crossing/facts.rs", "crossing.txt", &["no rule speaks of what is new in", " more"])]
-fn no_sentence_is_without_a_case(#[case] facts: &str, #[case] cases: &str, #[case] elsewhere: &[&str]) {
-    let text = fs::read_to_string(here(cases)).expect("the cases");
+#[case("profile/facts.rs", &["in the profile of "])]
+#[case("profile/rules/facts.rs", &[])]
+#[case("typing/facts.rs", &["becomes", "new system", "new place", "was shortened", "would be called", "a secret", "several", "prefix of", "cannot write this"])]
+#[case("expression/facts.rs", &[])]
+#[case(STATEMENTS, &["cut off", "closes nothing", "not closed", "opens it", "at its end", "nested deeper", "in a circle", "included so often", "more than ", "is not ended by"])]
+#[case(BUNDLE, &["included here", "is taken to be"])]
+#[case(DECLARATION, &["here, "])]
+#[case("crossing/facts.rs", &["no rule speaks of what is new in", " more"])]
+fn no_sentence_is_without_a_case(#[case] facts: &str, #[case] elsewhere: &[&str]) {
+    let text = CASES.map(|name| fs::read_to_string(here(name)).expect("the cases")).join("\n");
     let lines: Vec<&str> = text.lines().filter(|line| line.starts_with("  ")).collect();
     let without: BTreeSet<String> = sentences(facts)
         .into_iter()

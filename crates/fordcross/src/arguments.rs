@@ -22,7 +22,7 @@ Exit status:
   0  done
   1  failed: a file cannot be read, recognised or written
   2  wrong usage
-  3  blocked: something must be decided first; the ledger says what
+  3  blocked: a decision is needed first; the findings say which
   4  done, and a person is needed (with --strict)";
 
 /// What goes for every command.
@@ -34,10 +34,10 @@ pub(crate) struct General {
     /// Add the profiles and crossings in a folder to the shipped ones
     #[arg(long, global = true, value_name = "DIR")]
     pub(crate) profiles: Vec<PathBuf>,
-    /// Let a finding matter more or less: `blocker`, `warning` or `note`; what blocks is never lowered. May be repeated
+    /// Override the severity of a finding: `blocker`, `warning` or `note`; a blocker cannot be lowered. May be repeated
     #[arg(long, global = true, value_name = "CODE=SEVERITY", value_parser = parse_severity)]
     pub(crate) severity: Vec<SeverityOverride>,
-    /// Count ages to this day instead of today
+    /// Use this date as today
     #[arg(long, global = true, value_name = "YYYY-MM-DD")]
     pub(crate) today: Option<jiff::civil::Date>,
 }
@@ -51,22 +51,22 @@ impl General {
 
 #[derive(Debug, Subcommand)]
 pub(crate) enum Command {
-    /// Say what a backup is and what is in it
+    /// Show what a backup is and what is in it
     Survey(Survey),
-    /// Say which crossings lead to a receiving unit, and which ways are closed
+    /// Show the way to a target release, or what blocks it
     Reach(Reach),
     /// Propose what becomes of each port and write the map file
     Map(Map),
     /// Convert a backup and account for every setting
     Carry(Carry),
-    /// Look things up in the ledger of a carry
+    /// Search the ledger of a conversion
     Ledger(Ledger),
     /// Make a copy of a backup to show to others: the same lines, without secrets, names and addresses
     Redact(Redact),
     /// Work on profiles and crossings
     #[command(subcommand)]
     Profile(ProfileCommand),
-    /// Say what the code of a finding means
+    /// Explain a finding by its code
     Finding(FindingOptions),
     /// Run a full example on made-up data
     Demo(Demo),
@@ -93,20 +93,20 @@ impl Command {
 
 #[derive(Debug, Subcommand)]
 pub(crate) enum ProfileCommand {
-    /// List the profiles and crossings at hand
+    /// List the available profiles and crossings
     List,
-    /// Check profiles and crossings whole, and list what each adds, drops and declares secret
+    /// Check whole profiles and crossings, and list what each adds, drops and declares secret
     Check {
-        /// Folders with profiles and crossings, beside the shipped ones
+        /// Folders with profiles and crossings, in addition to the shipped ones
         #[arg(value_name = "DIR")]
         folders: Vec<PathBuf>,
     },
-    /// Carry backups without writing anything, and tell which rules were used and what none spoke of
+    /// Carry backups without writing anything, and report which rules were used and what none covers
     Try(Try),
     /// Show what a profile declares: models, sections, objects and settings with their types
     Show {
-        /// The line, or `LINE@RELEASE` for what one release has
-        #[arg(value_name = "LINE")]
+        /// The platform, or `PLATFORM@RELEASE` for what one release has
+        #[arg(value_name = "PLATFORM")]
         platform: String,
     },
     /// Print a JSON Schema: of profiles or crossings, for editors that complete and check them, or of what is written for programs
@@ -132,8 +132,8 @@ pub(crate) struct Try {
     /// The backups
     #[arg(required = true, value_name = "BACKUP")]
     pub(crate) backups: Vec<PathBuf>,
-    /// The receiving unit
-    #[arg(long, value_name = "LINE/MODEL@RELEASE")]
+    /// The target
+    #[arg(long, value_name = "PLATFORM/MODEL@RELEASE")]
     pub(crate) to: String,
     #[command(flatten)]
     pub(crate) reading: Reading,
@@ -157,7 +157,7 @@ pub(crate) struct Reach {
 
 #[derive(Debug, Args)]
 pub(crate) struct Survey {
-    /// The backups; a folder stands for all files in it, `-` is standard input
+    /// The backups; a folder means all files in it, `-` is standard input
     #[arg(required = true, value_name = "BACKUP")]
     pub(crate) backups: Vec<PathBuf>,
     /// Describe each of several backups in full instead of listing them
@@ -175,7 +175,7 @@ pub(crate) struct Redact {
     /// The backup
     #[arg(value_name = "BACKUP")]
     pub(crate) backup: PathBuf,
-    /// The copy, which must not be there yet: a file, or a folder where the backup is one
+    /// The copy, which must not exist yet: a file, or a folder where the backup is one
     #[arg(short, long, value_name = "FILE")]
     pub(crate) output: PathBuf,
     /// A file with a secret of your own: the same one gives the same names and addresses again
@@ -196,19 +196,19 @@ pub(crate) struct Redact {
 
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, ValueEnum)]
 pub(crate) enum WhichConfiguration {
-    /// The one in force
+    /// The configuration in effect
     #[default]
     Active,
-    /// The one that was being worked on
+    /// The configuration in progress
     Candidate,
 }
 
 #[derive(Clone, Debug, Default, Args)]
 pub(crate) struct Reading {
-    /// Read the backup as this listed release, whatever it says itself
+    /// Read the backup as this listed release, whatever release it states
     #[arg(long, value_name = "RELEASE")]
     pub(crate) treat_as: Option<String>,
-    /// The character set of the backup, where it does not say so itself: `windows-1252`
+    /// The character set of the backup, if it does not declare one: `windows-1252`
     #[arg(long, value_name = "NAME", value_parser = parse_charset)]
     pub(crate) charset: Option<Charset>,
     /// Follow links that lead out of the folder of a backup
@@ -242,13 +242,13 @@ pub(crate) struct ConversionArgs {
     /// The backup: a file, one of its parts, a folder; `-` is standard input
     #[arg(value_name = "BACKUP")]
     pub(crate) backup: PathBuf,
-    /// The receiving unit
-    #[arg(long, value_name = "LINE/MODEL@RELEASE")]
+    /// The target
+    #[arg(long, value_name = "PLATFORM/MODEL@RELEASE")]
     pub(crate) to: String,
-    /// Which configuration of a backup that has two: the one in force, or the one that was being worked on
+    /// Which configuration of a backup with two: the one in effect, or the one in progress
     #[arg(long, value_name = "WHICH", default_value = "active")]
     pub(crate) configuration: WhichConfiguration,
-    /// Tell of a backup that is older than so many days
+    /// Report a backup that is older than so many days
     #[arg(long, value_name = "DAYS", default_value_t = STALE_AFTER)]
     pub(crate) stale_after: i64,
     #[command(flatten)]
@@ -259,10 +259,10 @@ pub(crate) struct ConversionArgs {
 pub(crate) struct Map {
     #[command(flatten)]
     pub(crate) way: ConversionArgs,
-    /// The map file to write; what a person wrote in it stays
+    /// The map file to write; what a person wrote in it is kept
     #[arg(short, long, value_name = "FILE")]
     pub(crate) output: Option<PathBuf>,
-    /// An export of the receiving unit: ports are found in it by hardware address and address; again for another folder of it
+    /// An export of the target: ports are recognised in it by hardware address and address; again for another folder of it
     #[arg(long, value_name = "EXPORT")]
     pub(crate) base: Vec<PathBuf>,
     /// Every port keeps its name where the target has it, or has no models
@@ -278,10 +278,10 @@ pub(crate) struct Map {
 pub(crate) struct Carry {
     #[command(flatten)]
     pub(crate) way: ConversionArgs,
-    /// The map file; without one the proposals are taken as they are
+    /// The map file; without one the proposals are used
     #[arg(long, value_name = "FILE")]
     pub(crate) map: Option<PathBuf>,
-    /// An export of the receiving unit; what the backup says nothing of stays as it is there; again for another folder of it
+    /// An export of the target; what the backup does not cover is kept from it; again for another folder of it
     #[arg(long, value_name = "EXPORT")]
     pub(crate) base: Vec<PathBuf>,
     /// Every port keeps its name where the target has it, or has no models
@@ -290,10 +290,10 @@ pub(crate) struct Carry {
     /// Encrypt the new configuration with a passphrase, in the age format
     #[arg(long)]
     pub(crate) encrypt: bool,
-    /// The folder for the results; it must not be there yet, or be empty
+    /// The folder for the results; it must not exist yet, or be empty
     #[arg(short, long, value_name = "DIR")]
     pub(crate) output: PathBuf,
-    /// Put the new results in the place of those of an earlier carry
+    /// Replace the results of an earlier carry
     #[arg(long)]
     pub(crate) replace: bool,
     /// Answer what a crossing asks; may be repeated
@@ -321,7 +321,7 @@ fn parse_severity(text: &str) -> Result<SeverityOverride, String> {
     })?;
     match decision(found) {
         Some(decision) if severity != Severity::Blocker => {
-            Err(format!("`{code}` blocks, and what blocks is never lowered: {decision}"))
+            Err(format!("`{code}` blocks, and a blocker cannot be lowered: {decision}"))
         }
         _ => Ok((code.to_owned(), severity)),
     }
@@ -343,14 +343,14 @@ pub(crate) struct Ledger {
     /// The results of a carry
     #[arg(value_name = "DIR")]
     pub(crate) folder: PathBuf,
-    /// Only rows of this fate, of the origin `added`, `pinned` or `base`, or what of a base was
+    /// Only rows of this fate, of the origin `added`, `pinned` or `base`, or settings of a base that were
     /// `overwritten` or `removed`; may be repeated
     #[arg(long, value_name = "FATE")]
     pub(crate) fate: Vec<String>,
     /// Only rows of this section; may be repeated
     #[arg(long, value_name = "SECTION")]
     pub(crate) section: Vec<String>,
-    /// Only rows whose old or new locator fits; `*` stands for any text
+    /// Only rows whose old or new locator matches; `*` means any text
     #[arg(long, value_name = "PATTERN")]
     pub(crate) locator: Vec<String>,
     /// How to print the rows
@@ -370,7 +370,7 @@ pub(crate) enum Format {
 
 #[derive(Debug, Args)]
 pub(crate) struct Demo {
-    /// The folder to work in; it must not be there yet
+    /// The folder to work in; it must not exist yet
     #[arg(value_name = "DIR")]
     pub(crate) folder: Option<PathBuf>,
 }

@@ -193,11 +193,11 @@ fn read_raw(
     }
     if let Some(also) = reading.also.first() {
         let message =
-            format!("`{}` is no folder, so `{}` cannot be more of it", path.display(), also.display());
+            format!("`{}` is not a folder, so `{}` cannot be a second one", path.display(), also.display());
         return Err(Failed::message(message).help("name the two folders of the configuration"));
     }
     if !found.is_file() {
-        return Err(Failed::message(format!("`{}` is no file; name a backup", path.display())));
+        return Err(Failed::message(format!("`{}` is not a file; name a backup", path.display())));
     }
     let bytes = read_file(path, most).map_err(|unread| unread.reported(path, most))?;
     let entries = vec![Entry::new("backup", &name, &bytes)];

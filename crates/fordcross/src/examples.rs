@@ -65,7 +65,7 @@ pub fn examples_of(code: Code) -> &'static [Example] {
         | Code::IncludeTaken
         | Code::BaseOverrides
         | Code::OutsideConfiguration
-        | Code::DataPassedOver
+        | Code::DataFilesSkipped
         | Code::LinkOutside
         | Code::LinkFollowed
         | Code::EntryUnreadable
@@ -100,7 +100,7 @@ pub fn examples_of(code: Code) -> &'static [Example] {
         Code::TypesDiffer => {
             &[(Crossing, "[\"panel-dim\",   \"display-minutes\"]", "[\"panel-dim\", \"resolvers[]\"]")]
         }
-        Code::PlaceContested => {
+        Code::ConflictingRules => {
             &[(Crossing, "[\"time-zone\",   \"timezone\"]", "[\"time-zone\", \"location\"]")]
         }
         Code::RuleHidden => &[(
@@ -112,7 +112,7 @@ pub fn examples_of(code: Code) -> &'static [Example] {
         Code::CourseMissing => &[(Command, "", "--to osier/8@2.0")],
         Code::IncludeMissing => &[(Crossing, HEAD, "include = [\"words.shared.toml\"]\n[crossing]\n")],
         Code::PortOpen => &[(Map, "", "[ports]\np1 = \"?\"\n")],
-        Code::OldNameLeft => {
+        Code::StaleReference => {
             &[(Map, "", "[ports]\np3 = \"cu6\"\n"), (Backup, "<site>", "<site>Shed, behind p3, ")]
         }
         Code::PortTwice => &[(Map, "", "[ports]\np1 = \"cu1\"\np2 = \"cu1\"\n")],
@@ -121,7 +121,7 @@ pub fn examples_of(code: Code) -> &'static [Example] {
         Code::PortLeft => &[(Map, "", "[ports]\np3 = \"leave\"\n")],
         Code::PlaceTaken => &[(Backup, "<site>", "<site>Lower shed</site><site>")],
         Code::ValueUnread => &[(Backup, "<mtu>1500</mtu>", "<mtu>large</mtu>")],
-        Code::ValueUnfit => &[(Crossing, "deny  = \"refuse\"\n", "")],
+        Code::ValueUnsupported => &[(Crossing, "deny  = \"refuse\"\n", "")],
         Code::ValueApproximated => &[(Backup, "<panel-dim>120</panel-dim>", "<panel-dim>130</panel-dim>")],
         Code::NoRule => &[(Backup, "<site>", "<tide-clock>2</tide-clock><site>")],
         Code::RequirementUnmet => &[(
@@ -143,12 +143,12 @@ pub fn examples_of(code: Code) -> &'static [Example] {
         Code::Dropped => &[(Backup, "</tunnels>", "</tunnels><foghorn on=\"yes\"/>")],
         Code::ByHand => &[(Backup, "<greeting>", "<panel-code>0000</panel-code><greeting>")],
         Code::BaseUnfit => &[(Base, "\"model\": \"8\"", "\"model\": \"16\"")],
-        Code::BaseAdmits => &[(
+        Code::BaseGrantsAccess => &[(
             Base,
             "\"system\": {",
             "\"accounts\": {\"visitor\": {\"role\": \"administrator\"}}, \"system\": {",
         )],
-        Code::BaseBeyond => {
+        Code::BaseExtra => {
             &[(Base, "\"system\": {", "\"interfaces\": {\"cu6\": {\"enabled\": false}}, \"system\": {")]
         }
         Code::LimitExceeded => &[(NewProfile, "\"filter/rules\" = 200 }", "\"filter/rules\" = 2 }")],

@@ -7,16 +7,16 @@ facts! {
     pub(crate) enum EntryFact {
         LinkOutside { path: String, to: String } => LinkOutside,
             "`{path}` is a link out of the folder, to `{to}`, and was not read",
-            help: "add `--follow-links` to read what links lead to, or put a copy in its place";
+            help: "add `--follow-links` to read linked files, or replace the link with a copy";
         LinkOutsideArchive { path: String, to: String } => LinkOutside,
             "`{path}` is a link to `{to}`, which is not in the archive",
-            help: "pack the archive anew with what the link leads to";
+            help: "pack the archive again with the target of the link";
         LinkInCircle { path: String, to: String } => EntryPassedOver,
-            "`{path}` is a link to a folder that it stands in, `{to}`, and was not followed";
+            "`{path}` is a link to a folder that contains it, `{to}`, and was not followed";
         Unreadable { path: String, why: String } => EntryUnreadable, "`{path}` cannot be read: {why}",
-            help: "make it readable, or take it out if it says nothing";
+            help: "make it readable, or remove it if it is not needed";
         NoFile { path: String } => EntryPassedOver,
-            "`{path}` is no file but a pipe, a socket or a device, and was not read";
+            "`{path}` is not a file but a pipe, a socket or a device, and was not read";
         LinkFollowed { path: String, to: String } => LinkFollowed,
             "1 link was followed; the first is `{path}`, to `{to}`";
         LinksFollowed { links: Count, path: String, to: String } => LinkFollowed,
@@ -28,29 +28,29 @@ facts! {
     /// Findings about the files that a command was given.
     pub(crate) enum GivenFact {
         NoModel { title: String, platform: String, release: String, models: String } => ModelUnknown,
-            "`--to` names no model of {title}",
+            "`--to` is missing the model of {title}",
             help: "write `{platform}/MODEL@{release}`; the models are {models}";
         ListedMissing { path: String, list: String } => HashDiffers,
-            "the file `{path}` is not there, and `{list}` lists it",
+            "the file `{path}` is missing, and `{list}` lists it",
             remedy: fetch_again();
         HashDiffers { path: String, list: String } => HashDiffers,
-            "the file `{path}` has another hash than `{list}` says",
+            "the file `{path}` does not match its hash in `{list}`",
             remedy: fetch_again();
-        DataPassedOver { files: Count, first: String } => DataPassedOver,
-            "{files} of the folder passed over: by its profile data, and no configuration; the first is `{first}`";
+        DataFilesSkipped { files: Count, first: String } => DataFilesSkipped,
+            "{files} skipped: data, not configuration, according to the profile; the first is `{first}`";
         TreatedAs { says: String, read_as: String } => ReleaseTreatedAs,
-            "the backup says release `{says}` and was read as `{read_as}`, as asked",
-            help: "look through the result with care: what changed between the two is not known";
+            "the backup is of release `{says}` and was read as `{read_as}`, as requested",
+            help: "check the result carefully: what changed between the two releases is not known";
         BaseWithDatabase { title: String } => BaseUnfit,
-            "a base of {title} with a database in it cannot be carried into",
-            help: "carry without `--base`, and put into the result what the unit has beyond it";
+            "a base of {title} with a database cannot be used",
+            help: "carry without `--base`, and add to the result what the unit has beyond it";
         OtherBase { base: String, target: String } => BaseUnfit,
-            "the base is an export of `{base}`, and the receiving unit is `{target}`",
-            help: "export the base from the receiving unit, or carry with `--to {base}`";
+            "the base is an export of `{base}`, and the target is `{target}`",
+            help: "export the base from the target, or carry with `--to {base}`";
     }
 }
 
 /// For a file that is not what its list of hashes says.
 fn fetch_again() -> Remedy {
-    "fetch the backup again; if it was changed on purpose, put the new hash into the list".into()
+    "fetch the backup again; if it was changed on purpose, update the hash in the list".into()
 }

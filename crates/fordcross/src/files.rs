@@ -53,9 +53,9 @@ pub(crate) fn read_file(path: &Path, most: u64) -> Result<Vec<u8>, Unread> {
 pub(crate) fn too_large(path: &Path, most: u64) -> Failed {
     let path = path.display();
     if most == MAX_BYTES {
-        return Failed::message(format!("`{path}` is larger than 4 GiB, the most that can be read"));
+        return Failed::message(format!("`{path}` is larger than 4 GiB, which is the most that can be read"));
     }
-    Failed::message(format!("`{path}` is larger than {most} bytes, a quarter of the memory that may be used"))
+    Failed::message(format!("`{path}` is larger than {most} bytes, a quarter of the allowed memory"))
         .help("allow more memory with `--max-memory`, or take a backup of fewer sections")
 }
 
@@ -84,7 +84,11 @@ pub(crate) fn open_file(path: &Path) -> Result<File, Failed> {
     options.read(true).custom_flags(rustix::fs::OFlags::NONBLOCK.bits().cast_signed());
     let file = options.open(path).map_err(|error| Failed::file(path, "read", &error))?;
     let found = file.metadata().map_err(|error| Failed::file(path, "read", &error))?;
-    if found.is_file() { Ok(file) } else { Err(Failed::message(format!("`{}` is no file", path.display()))) }
+    if found.is_file() {
+        Ok(file)
+    } else {
+        Err(Failed::message(format!("`{}` is not a file", path.display())))
+    }
 }
 
 /// Reads a text of at most so many bytes.
@@ -96,7 +100,7 @@ pub(crate) fn read_bounded(path: &Path, from: impl Read, most: u64) -> Result<St
     }
     String::from_utf8(bytes).map_err(|error| {
         let at = error.utf8_error().valid_up_to();
-        Failed::message(format!("`{}` is no text in UTF-8: byte {} is none", path.display(), at + 1))
+        Failed::message(format!("`{}` is not UTF-8 text: byte {} is invalid", path.display(), at + 1))
     })
 }
 

@@ -57,8 +57,8 @@ pub(crate) fn read_folder(
     let mut parts = vec![Part::new(folder, (name.clone(), name.clone()), reading, library)?];
     for also in &reading.also {
         if !also.is_dir() {
-            return Err(Failed::message(format!("`{}` is no folder", also.display()))
-                .help("what is named beside a folder is another folder of the same configuration"));
+            return Err(Failed::message(format!("`{}` is not a folder", also.display()))
+                .help("a second folder must be another folder of the same configuration"));
         }
         let part = Part::new(also, (name_of(also), also.display().to_string()), reading, library)?;
         let own = &part.paths[..part.walked.files.len()];
@@ -66,7 +66,7 @@ pub(crate) fn read_folder(
         if let Some(twice) = own.iter().find(|path| known.contains(path)) {
             let (one, other) = (folder.display(), also.display());
             let message =
-                format!("`{twice}` is in both `{one}` and `{other}`, and only one of them can hold");
+                format!("`{twice}` is in both `{one}` and `{other}`, and only one of them can be in effect");
             return Err(Failed::message(message).help("name only the folders whose files the system reads"));
         }
         parts.push(part);

@@ -81,7 +81,7 @@ where
             printer = printer.for_programs("");
             let text = error.render().to_string();
             let text = text.strip_prefix("error: ").unwrap_or(&text);
-            Err(Failed::usage(text.lines().next().unwrap_or_default()).help("`--help` lists what there is"))
+            Err(Failed::usage(text.lines().next().unwrap_or_default()).help("see `--help`"))
         }
         Err(error) => {
             let text = error.render();

@@ -31,7 +31,7 @@ pub(crate) fn with_passphrase<T>(
     for _ in 0..tries {
         let prompt = match &opened {
             Err(finding) if finding.code() == Code::PassphraseNeeded => "passphrase",
-            Err(finding) if finding.code() == Code::PassphraseWrong => "not the right one; passphrase",
+            Err(finding) if finding.code() == Code::PassphraseWrong => "wrong; passphrase",
             _ => break,
         };
         let Some(asked) = ask(&format!("{prompt} of `{}`: ", crate::output::clean(name)))? else { break };
@@ -46,12 +46,12 @@ pub(crate) fn new_passphrase(reading: &Reading) -> Result<Passphrase, Failed> {
         return Ok(given);
     }
     let missing = || {
-        Failed::message("there is no passphrase to encrypt the result with").help(format!(
+        Failed::message("there is no passphrase to encrypt the result").help(format!(
             "give it with `--passphrase-file FILE`, `--passphrase-fd N` or the environment variable {VARIABLE}"
         ))
     };
     let first = ask("passphrase for the result: ")?.ok_or_else(missing)?;
-    let again = ask("the same once more: ")?.ok_or_else(missing)?;
+    let again = ask("the same again: ")?.ok_or_else(missing)?;
     if first.is_same(&again) { Ok(first) } else { Err(Failed::message("the two passphrases differ")) }
 }
 
@@ -80,7 +80,7 @@ fn read(path: &Path) -> Result<String, Failed> {
     let file = File::open(path).map_err(|error| Failed::file(path, "read the passphrase from", &error))?;
     let text = read_bounded(path, file, MAX_PASSPHRASE_BYTES)?;
     if text.trim_end_matches(['\n', '\r']).is_empty() {
-        return Err(Failed::message(format!("`{}` holds no passphrase", path.display())));
+        return Err(Failed::message(format!("`{}` contains no passphrase", path.display())));
     }
     Ok(text)
 }

@@ -307,10 +307,10 @@ fn earlier_results(folder: &Path, target: &Path) -> Result<(), Failed> {
     let shown = target.display();
     let not_ours = |why: String| {
         Failed::message(format!("the folder `{shown}` is not replaced: {why}"))
-            .help("name another folder, or take out of it what is to be kept")
+            .help("name another folder, or move out of it what you want to keep")
     };
     let Some(listed) = receipt_of(folder) else {
-        return Err(not_ours("it is not empty and holds no results of a carry".to_owned()));
+        return Err(not_ours("it is not empty and has no results of a carry".to_owned()));
     };
     let mut folders = vec![folder.to_owned()];
     while let Some(at) = folders.pop() {
@@ -342,7 +342,7 @@ fn check_inputs(target: &Path, inputs: &[&Path]) -> Result<(), Failed> {
     let within = |input: &&&Path| fs::canonicalize(input).is_ok_and(|input| input.starts_with(&folder));
     match inputs.iter().find(within) {
         Some(input) => Err(Failed::message(format!(
-            "the folder `{}` is not replaced: `{}`, which this run reads, stands in it",
+            "the folder `{}` is not replaced: it contains `{}`, which this run reads",
             target.display(),
             input.display()
         ))

@@ -56,7 +56,7 @@ impl Walk<'_> {
             self.seen += 1;
             if self.seen > MOST_ENTRIES {
                 let message = format!("`{}` holds more than {MOST_ENTRIES} files", self.folder.display());
-                return Ok(Err(Failed::message(message).help("name the folder of the configuration alone")));
+                return Ok(Err(Failed::message(message).help("name only the folder of the configuration")));
             }
             let is_hidden = name.as_encoded_bytes().starts_with(b".");
             let path = at.join(name);

@@ -130,39 +130,42 @@ fn decider<'l>(
         DecidedBy::Map(port) => {
             let name = &ports[port.index()];
             let why = match mapping.port(name) {
-                Destination::Leave => format!("the map leaves the port {name} out"),
-                _ => format!("the map has no partner for the port {name}"),
+                Destination::Leave => format!("the map leaves out the port {name}"),
+                _ => format!("the port {name} is not mapped"),
             };
             (Some(Cow::Owned(mapping.rule(name))), Some(Cow::Owned(why)))
         }
-        DecidedBy::SamePlatform => (file(), Some(Cow::Borrowed("it stands in both releases"))),
+        DecidedBy::SamePlatform => (file(), Some(Cow::Borrowed("it exists in both releases"))),
         DecidedBy::Header => (
             Some(Cow::Borrowed(leg.new.file.as_str())),
-            Some(Cow::Borrowed("the new file says itself for which release and model it is")),
+            Some(Cow::Borrowed("the new file states its own release and model")),
         ),
         DecidedBy::Inheritance => {
-            (file(), Some(Cow::Borrowed("what is inherited is written out where it holds")))
+            (file(), Some(Cow::Borrowed("inherited values are written where they apply")))
         }
         DecidedBy::Repeats => (
             Some(Cow::Borrowed(leg.old.file.as_str())),
-            Some(Cow::Borrowed("it is given again in the same place, and the other one holds")),
+            Some(Cow::Borrowed("duplicate setting; the other one is in effect")),
         ),
         DecidedBy::NotChosen => {
-            (None, Some(Cow::Borrowed("it is in the other one of two configurations, which is not carried")))
+            (None, Some(Cow::Borrowed("it is in the other of two configurations, which is not carried")))
         }
         DecidedBy::Leftover => (
             Some(Cow::Borrowed(leg.old.file.as_str())),
-            Some(Cow::Borrowed("the file was left behind by an editor or a package, and is not read")),
+            Some(Cow::Borrowed("an editor or a package left the file behind; it is not read")),
         ),
         DecidedBy::NothingIncluded(no_file) => (None, Some(Cow::Borrowed(no_file.why()))),
         DecidedBy::RuleBroken(number) => {
             let WentFor { rule, why, .. } = &went[number.index()];
-            (Some(Cow::Owned(rule.clone())), Some(Cow::Owned(format!("what it was written to went: {why}"))))
+            (
+                Some(Cow::Owned(rule.clone())),
+                Some(Cow::Owned(format!("what it was written to was left out: {why}"))),
+            )
         }
         DecidedBy::Ignored(line) => (
             Some(Cow::Owned(format!("{}:{line}", leg.old.file))),
-            Some(Cow::Borrowed("the old unit takes it and does nothing with it")),
+            Some(Cow::Borrowed("the old unit accepts it and ignores it")),
         ),
-        DecidedBy::Nothing => (None, Some(Cow::Borrowed("no rule speaks of it"))),
+        DecidedBy::Nothing => (None, Some(Cow::Borrowed("no rule covers it"))),
     }
 }

@@ -27,26 +27,26 @@ impl fmt::Display for OldNames {
                 None => write!(f, "`{entry}`")?,
             }
         }
-        f.write_str(if self.0.len() == 1 { " still stands" } else { " still stand" })
+        f.write_str(if self.0.len() == 1 { " is still" } else { " are still" })
     }
 }
 
 facts! {
     /// What a person should know of a conversion.
     pub(super) enum CarryFact {
-        RedactedCopy => RedactedCopy, "the backup is a redacted copy: what it was made to hide is not in it",
-            help: "carry the backup itself";
-        OldNames { names: OldNames } => OldNameLeft, "{names} in a text, where nothing is mapped",
-            help: "change it in the result by hand, if it means what has another name now";
+        RedactedCopy => RedactedCopy, "the backup is a redacted copy: its hidden values cannot be carried",
+            help: "carry the original backup";
+        OldNames { names: OldNames } => StaleReference, "{names} in free text, which the map does not change",
+            help: "if it means what was renamed, change it in the result by hand";
         PortLeft { port: String, settings: Count } => PortLeft,
-            "the map leaves the port `{port}` out, and with it {settings}";
+            "the map leaves out the port `{port}`, with {settings}";
         PortOpen { port: String, settings: Count, why: String } => PortOpen,
-            "the port `{port}` has {settings} and no partner: {why}",
-            help: "give it one in the map, `{port} = \"…\"` under [ports], or `\"leave\"` to leave its settings out";
+            "port `{port}` ({settings}) is not mapped: {why}",
+            help: "map it under [ports]: `{port} = \"…\"`, or `\"leave\"` to leave its settings out";
         LastMember { object: String, path: String, port: String } => LastMemberLeft,
-            "`{object}` has no `{path}` left: the map leaves the port `{port}` out, the last of them",
-            help: "give the port a new one in the map, or leave out what is made of it, too";
+            "`{object}` has no `{path}` left: the map leaves out the port `{port}`, the last one",
+            help: "map the port, or leave out what is built on it, too";
         NotReached { what: &'static str } => ConnectivityLost, "{what} does not arrive",
-            help: "see to it before the change, or the unit may not be reached";
+            help: "arrange another way in before the change, or you may lose access to the unit";
     }
 }

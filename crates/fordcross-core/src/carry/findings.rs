@@ -162,7 +162,7 @@ fn port_finding(
         let settings = Count(settings, "setting");
         return Finding::new(CarryFact::PortLeft { port: name.to_owned(), settings });
     }
-    let why = proposal.map_or("the map does not name it", |proposal| &proposal.why);
+    let why = proposal.map_or("not in the map", |proposal| &proposal.why);
     // As many as `map` says: what hangs on it.
     let settings = proposal.map_or(settings, |proposal| proposal.settings);
     let (port, why) = (name.to_owned(), why.to_owned());

@@ -22,7 +22,7 @@ pub(super) fn work(input: &CarryInput<'_, '_>, first: &StepMade, ledger: &Ledger
     work.extend(ledger.work.iter().cloned());
     for service in &old.runbook.services {
         if !service.pattern.nodes_in(tree).is_empty() {
-            work.push((Phase::At, format!("{} stands still: {}", service.name, service.stops)));
+            work.push((Phase::At, format!("{} is down: {}", service.name, service.stops)));
         }
     }
     work.extend(steps(new, UnitSide::New));
@@ -38,7 +38,7 @@ pub(super) fn work(input: &CarryInput<'_, '_>, first: &StepMade, ledger: &Ledger
         let changed = settings.filter(|&row| is_changed(ledger.decisions[row.index()].fate)).count();
         if changed > 0 {
             let settings = count(changed, "setting");
-            let text = format!("{} ({settings} that it goes by changed): {}", dependant.what, dependant.text);
+            let text = format!("{} ({settings} that it uses changed): {}", dependant.what, dependant.text);
             work.push((Phase::After, text));
         }
     }

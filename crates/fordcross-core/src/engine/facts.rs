@@ -7,12 +7,12 @@ use std::sync::Arc;
 facts! {
     /// Findings about a setting or object for which no rule failed.
     pub(super) enum RowFact {
-        SettingUnruled => NoRule, "no rule speaks of this setting",
+        SettingUnruled => NoRule, "no rule covers this setting",
             help: "find out what it does and set it on the new unit by hand, or add a rule to the crossing";
-        ObjectUnruled => NoRule, "no rule speaks of this object",
+        ObjectUnruled => NoRule, "no rule covers this object",
             help: "find out what it does and set it on the new unit by hand, or add a rule to the crossing";
-        GivenTwice => GivenTwice, "it is given again in the same place, and the line has it once",
-            help: "find out which of them holds on the old unit, and set that by hand if it is this one";
+        GivenTwice => GivenTwice, "duplicate setting: this platform allows it only once",
+            help: "find out which value is in effect on the old unit; if it is this one, set it by hand";
     }
 }
 
@@ -20,32 +20,32 @@ facts! {
     /// Findings about what a crossing asks.
     pub(super) enum AskFact {
         Assumed { fact: String, default: String, why: String } => FactAssumed,
-            "`{fact}` was not answered, so `{default}` is taken",
+            "`{fact}` was not answered; the default `{default}` is used",
             remedy: Remedy::from(format!("{why}; answer with ")).choice(Choice::Answer(fact.clone()));
         OtherType { fact: String, why: String } => RequirementUnmet,
-            "the answer to `{fact}` is not of its type", help: "{why}";
+            "the answer to `{fact}` has the wrong type", help: "{why}";
     }
 }
 
 facts! {
     /// Why a rule cannot carry a value.
     pub(super) enum FailureFact {
-        PlaceTaken => PlaceTaken, "its place on the new unit is taken by another value";
-        NoPlace { path: String } => ValueUnfit, "the new line has no `{path}` for an object of this kind";
-        NoObject => ValueUnread, "it names an object that is not there";
+        PlaceTaken => PlaceTaken, "another value was already written to the same path";
+        NoPlace { path: String } => ValueUnsupported, "the target platform has no `{path}` for this kind of object";
+        NoObject => ValueUnread, "it refers to an object that does not exist";
         Unread { expected: String } => ValueUnread, "the value cannot be read: expected {expected}";
         UnreadText { text: String, expected: String } => ValueUnread,
             "`{text}` cannot be read: expected {expected}";
-        Charset { charset: &'static str, lacking: String } => ValueUnfit, "{charset} has no `{lacking}`";
-        Format { why: &'static str } => ValueUnfit, "{why}";
+        Charset { charset: &'static str, lacking: String } => ValueUnsupported, "{charset} has no `{lacking}`";
+        Format { why: &'static str } => ValueUnsupported, "{why}";
         PartMissing => ValueUnread, "a part of the value is missing";
-        KindUnfit => ValueUnfit, "no kind of the profile fits the object";
+        KindUnfit => ValueUnsupported, "no kind in the profile matches the object";
         Expression { text: String, why: String } => ExpressionFailed, "`{text}` has no value here: {why}";
-        NoAddress => ValueUnfit, "only an address can be looked up";
-        NotFound { address: String } => ValueUnfit, "nothing that is carried holds `{address}`";
-        SecretInText => ValueUnfit, "a secret cannot become part of a value that is shown";
-        SecretInTable => ValueUnfit, "a secret cannot be looked up in a table";
-        NotInTable { value: String } => ValueUnfit, "the crossing's table has nothing for `{value}`";
+        NoAddress => ValueUnsupported, "only an address can be looked up";
+        NotFound { address: String } => ValueUnsupported, "no converted subnet contains `{address}`";
+        SecretInText => ValueUnsupported, "a secret cannot become part of a visible value";
+        SecretInTable => ValueUnsupported, "a secret cannot be looked up in a table";
+        NotInTable { value: String } => ValueUnsupported, "the crossing's table has no entry for `{value}`";
     }
 }
 

@@ -8,10 +8,10 @@ facts! {
     /// What the receiving system has no room for.
     pub(super) enum LimitFact {
         NameTooLong { name: String, is: Count, platform: String, most: usize } => NameTooLong,
-            "the name `{name}` in the result has {is}, and {platform} takes {most}",
-            help: "give it a shorter one under [ports] in the map, by its whole old name, such as `\"eth0.1000\" = \"vlan1000\"`";
+            "the name `{name}` in the result has {is}; {platform} allows {most}",
+            help: "map it to a shorter name under [ports], by its full old name, such as `\"eth0.1000\" = \"vlan1000\"`";
         TooMany { model: String, most: u64, of: String, found: usize, larger: Option<String> } => LimitExceeded,
-            "{model} holds at most {most} `{of}`, and the result has {found}",
+            "{model} supports at most {most} `{of}`, and the result has {found}",
             remedy: take_out(*found as u64 - most, larger.as_deref());
     }
 }
@@ -19,8 +19,8 @@ facts! {
 /// What to do where there are so many more than the model holds. `larger` is a model that holds them, after its platform.
 fn take_out(more: u64, larger: Option<&str>) -> Remedy {
     match larger {
-        Some(larger) => format!("take {more} out of the backup; or carry to `{larger}`, which holds them"),
-        None => format!("take {more} out of the backup; no model of the line holds so many"),
+        Some(larger) => format!("take {more} out of the backup, or carry to `{larger}`, which supports them"),
+        None => format!("take {more} out of the backup; no model of the platform supports so many"),
     }
     .into()
 }
@@ -29,20 +29,20 @@ facts! {
     /// How a result that is read back is not what the ledger says.
     pub(super) enum Difference {
         NotUtf8 => ResultDiffers, "the result is not UTF-8 text";
-        EndsEarly => ResultDiffers, "the result ends before all was written";
+        EndsEarly => ResultDiffers, "the result ends before everything was written";
         HasMore => ResultDiffers, "the result has more than was written";
-        OtherNode => ResultDiffers, "the result has something else here";
+        OtherNode => ResultDiffers, "the result has something else at this position";
         Missing => ResultDiffers, "this is missing from the result";
         OtherValue => ResultDiffers, "the value does not read back as it was written";
-        Unaccounted => ResultDiffers, "nothing in the ledger stands behind this";
-        Undeclared => ResultDiffers, "the receiving profile knows no such setting";
+        Unaccounted => ResultDiffers, "the ledger does not account for this";
+        Undeclared => ResultDiffers, "the target profile does not declare this setting";
         NoSuchPort { name: String, model: String, instead: Suggestion } => ResultDiffers,
-            "it names a port `{name}`, which {model} does not have", help: "{instead}";
+            "it refers to the port `{name}`, which {model} does not have", help: "{instead}";
         OtherType { expected: String } => ResultDiffers, "the value is not {expected}";
         OtherBreaches { platform: String } => ResultDiffers,
-            "read back, the result breaks other rules of {platform} than before";
+            "when read back, the result breaks other rules of {platform} than before";
         OtherBreach { platform: String, code: String } => ResultDiffers,
-            "read back, the result breaks other rules of {platform} than before, `{code}` among them";
+            "when read back, the result breaks other rules of {platform} than before, such as `{code}`";
     }
 }
 
@@ -50,8 +50,8 @@ facts! {
     /// Findings about a backup that its own platform would refuse.
     pub(super) enum UnsoundFact {
         Breaks { platform: String, rule: String, places: Count } => BackupUnsound,
-            "the backup breaks a rule of {platform} itself, `{rule}`, in {places}",
-            help: "a unit that worked has no such backup: it was changed by hand, or is torn, or the profile is wrong";
+            "the backup breaks a rule of its own platform, {platform}: `{rule}`, in {places}",
+            help: "a working unit does not write such a backup: it was edited, it is incomplete, or the profile is wrong";
     }
 }
 

@@ -131,9 +131,9 @@ mod tests {
         "a@1>a@2 b@1>b@2",
         "a@1",
         "b@2",
-        "from `a@1` crossings lead to `a@2`; `b@2` is reached from `b@1`"
+        "crossings from `a@1` lead to `a@2`; `b@2` can be reached from `b@1`"
     )]
-    #[case("a@2>a@1", "a@1", "a@2", "no crossing starts at `a@1`; none leads to `a@2`")]
+    #[case("a@2>a@1", "a@1", "a@2", "no crossing starts at `a@1`; no crossing leads to `a@2`")]
     fn says_why_there_is_none(
         #[case] crossings: &str,
         #[case] from: &str,

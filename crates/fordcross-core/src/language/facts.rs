@@ -5,18 +5,18 @@ use crate::finding::{Choice, OneOf, Remedy, Suggestion, facts};
 facts! {
     /// Findings about texts, of the library, and of the ways through it.
     pub(super) enum LanguageFact {
-        NoMark { name: String } => ValueWrong, "texts in `{name}` have no byte order mark",
-            help: "take `byte-order-mark` out, or write a set of Unicode";
-        CharsetUnknown { name: String } => ValueWrong, "no character set is called `{name}`",
+        NoMark { name: String } => ValueWrong, "texts in `{name}` cannot have a byte order mark",
+            help: "remove `byte-order-mark`, or use a Unicode encoding";
+        CharsetUnknown { name: String } => ValueWrong, "there is no character set named `{name}`",
             help: "write `as-read`, or a name of the Encoding Standard: `utf-8`, `windows-1252`, `utf-16le`";
         Unencodable { charset: &'static str, lacking: String } => ResultDiffers,
-            "the result is to be in {charset}, which has no `{lacking}`",
-            help: "change the name or text with it in the backup, and carry again";
+            "the result is written in {charset}, which has no `{lacking}`",
+            help: "change the name or text in the backup, and carry again";
         PlatformUnknown { platform: String, instead: Suggestion } => PlatformUnknown,
-            "there is no profile of a line `{platform}`",
+            "there is no profile for the platform `{platform}`",
             help: "{instead}";
         NoCourse { from: String, to: String, out: OneOf, into: OneOf } => CourseMissing,
-            "no course leads from `{from}` to `{to}`",
+            "no path from `{from}` to `{to}`",
             remedy: ways_near(from, to, out, into);
     }
 }
@@ -26,12 +26,12 @@ fn ways_near(from: &str, to: &str, out: &OneOf, into: &OneOf) -> Remedy {
     let out = if out.0.is_empty() {
         format!("no crossing starts at `{from}`")
     } else {
-        format!("from `{from}` crossings lead to {out}")
+        format!("crossings from `{from}` lead to {out}")
     };
     let into = if into.0.is_empty() {
-        format!("none leads to `{to}`")
+        format!("no crossing leads to `{to}`")
     } else {
-        format!("`{to}` is reached from {into}")
+        format!("`{to}` can be reached from {into}")
     };
     Remedy::from(format!("{out}; {into}; add a crossing with ")).choice(Choice::Profiles)
 }

@@ -15,7 +15,16 @@ impl Phase {
     pub(crate) const ALL: [(&'static str, Self); 3] =
         [("before", Self::Before), ("at", Self::At), ("after", Self::After)];
 
-    /// The word for it.
+    /// The word for it in a runbook.
+    pub fn label(self) -> &'static str {
+        match self {
+            Self::Before => "before",
+            Self::At => "during",
+            Self::After => "after",
+        }
+    }
+
+    /// The word for it in files and for programs.
     pub fn word(self) -> &'static str {
         match self {
             Self::Before => "before",

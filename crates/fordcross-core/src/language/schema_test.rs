@@ -206,8 +206,10 @@ fn asked(kind: &str) -> BTreeSet<(String, &'static str)> {
 
 /// A profile that says nothing of forms that it does not have.
 fn without_forms(profile: &str) -> String {
-    let (start, end) =
-        (profile.find("[ini]").expect("it is there"), profile.find("[recognise]").expect("it is there"));
+    let (start, end) = (
+        profile.find("[ini]").expect("it is there"),
+        profile.find("[recognise]").expect("the included file may be missing, and is: nothing is included"),
+    );
     profile[..start].to_owned() + &profile[end..]
 }
 

@@ -28,13 +28,13 @@ fates! {
     Recast "recast" "same meaning, written in another way"
     Folded "folded" "joined with, or split into, others"
     Moot "moot" "nothing to write: implied, the same as the default, overridden, or without effect"
-    Protection "kept" "the receiving unit's own value was kept, as asked"
-    LeftOut "left-out" "outside the selection, or left by the person"
+    Protection "kept" "the target's own value was kept, as asked"
+    LeftOut "left-out" "outside the selection, or left out by the person"
     Approximated "approximated" "had to be rounded, clamped or shortened"
     Parked "parked" "kept on a placeholder so that references hold"
-    Dropped "dropped" "the new system has no place for it"
+    Dropped "dropped" "the target has no equivalent"
     ByHand "by-hand" "a person must set it"
-    Unmatched "unmatched" "no rule speaks of it"
+    Unmatched "unmatched" "no rule covers it"
 }
 
 impl fmt::Display for Fate {
@@ -61,8 +61,8 @@ impl Origin {
     /// What it means, in one line, fit to follow "settings of the result".
     pub fn about(self) -> &'static str {
         match self {
-            Self::Added => "added by the crossing, or by the profile to say what the file is for",
-            Self::Base => "of the base, and stayed as the base has them",
+            Self::Added => "added by the crossing, or by the profile to state what the file is for",
+            Self::Base => "kept from the base",
             Self::Pinned => "pinned: an old default, written out because the new one differs",
         }
     }

@@ -65,8 +65,8 @@ fn what_a_person_wrote_is_told_apart_and_kept() {
 #[case("[ports]\np1 = 'c9'", Code::PortUnknown, "no port `c9`")]
 #[case("[ports]\np1 = 'c1'\np2 = 'c1'", Code::PortTwice, "both `p1` and `p2`")]
 #[case("[ports]\np1 = 3", Code::ValueWrong, "expected a string")]
-#[case("[paths]\n'srv' = '/x'", Code::ValueWrong, "does not begin at the root")]
-#[case("[addresses]\n'192.0.2.0/24' = '192.0.2.0/25'", Code::MapLengths, "not of the same size")]
+#[case("[paths]\n'srv' = '/x'", Code::ValueWrong, "` is not an absolute path")]
+#[case("[addresses]\n'192.0.2.0/24' = '192.0.2.0/25'", Code::MapLengths, "the two networks differ in size")]
 #[case(
     "[addresses]\n'192.0.2.7' = '192.0.2.9'\n'192.0.2.8' = '192.0.2.9'",
     Code::MapCollision,
@@ -74,22 +74,22 @@ fn what_a_person_wrote_is_told_apart_and_kept() {
 )]
 #[case("[paths]\n'/a' = '/x'\n'/b' = '/x/'", Code::MapCollision, "both `/a` and `/b`")]
 #[case("[addresses]\n'192.0.2.7' = { except = ['a/b'] }", Code::ValueWrong, "expected an address")]
-#[case("[map]\nfrom = 'a/other@1'", Code::ValueWrong, "and this one is of `a/old`")]
+#[case("[map]\nfrom = 'a/other@1'", Code::ValueWrong, "and this is one of `a/old`")]
 #[case("[map]\nunit = 'v'", Code::ValueWrong, "and the backup is of `u`")]
-#[case("[map]\nformat = 3", Code::ValueWrong, "forms 1 to 2 are known")]
+#[case("[map]\nformat = 3", Code::ValueWrong, "this version reads formats 1 to 2")]
 #[case("[map]\nfrm = 'a'", Code::KeyUnknown, "`frm`")]
-#[case("[[accept]]\nfinding = 'x'\nshows = '0'\nreason = ' '", Code::ValueWrong, "without a reason")]
+#[case("[[accept]]\nfinding = 'x'\nshows = '0'\nreason = ' '", Code::ValueWrong, "`reason` is empty")]
 #[case("[ports]\np1 = { action = 'go' }", Code::ValueWrong, "expected a string")]
-#[case("[addresses]\n'192.0.2.300' = '192.0.2.1'", Code::ValueWrong, "no address and no network")]
+#[case("[addresses]\n'192.0.2.300' = '192.0.2.1'", Code::ValueWrong, "` is neither an address nor a network")]
 #[case(
     "[map]\nfrom = 'c@1'\n[ports]\neth0 = 'eth1'",
     Code::ValueWrong,
-    "for backups of `c@1`, and this one is of `a/old`"
+    "for backups of `c@1`, and this is one of `a/old`"
 )]
 #[case(
     "[map]\nfrom = 'a/old@1'\nto = 'c/8@1'",
     Code::ValueWrong,
-    "for results for `c/8@1`, and this one is for `b/new`"
+    "for the target `c/8@1`, and this target is `b/new`"
 )]
 #[case("[prots]\np1 = 'c1'", Code::KeyUnknown, "`prots`")]
 #[case("[ports\n", Code::TomlMalformed, "")]

@@ -6,15 +6,15 @@ facts! {
     /// What a person should know of the base.
     pub(super) enum BaseFact {
         Unencodable { charset: &'static str, lacking: String } => BaseUnfit,
-            "the base is in {charset}, which has no `{lacking}`",
-            help: "let the receiving unit export it in UTF-8, or change the value in the backup";
-        Admits { what: String } => BaseAdmits, "the base has {what} of which the backup says nothing",
-            help: "it stays as it is; remove it on the new unit if it should not be there";
-        Beyond { settings: Count } => BaseBeyond,
-            "the base has {settings} of which the backup says nothing; they stay",
+            "the base is encoded in {charset}, which has no `{lacking}`",
+            help: "export the base in UTF-8, or change the value in the backup";
+        Admits { what: String } => BaseGrantsAccess, "the base has {what} that is not in the backup",
+            help: "it is kept; remove it on the new unit if it should not be there";
+        Beyond { settings: Count } => BaseExtra,
+            "the base has {settings} that are not in the backup; they are kept",
             remedy: Remedy::default().choice(Choice::BaseRows).text(" lists them");
         Overrides { label: String } => BaseOverrides,
-            "the base sets this otherwise at `{label}`, which counts before it",
-            help: "take it out there on the new unit, if the value of the backup is to hold";
+            "the base has another value at `{label}`, which takes precedence",
+            help: "if the value of the backup should apply, remove the other one on the new unit";
     }
 }

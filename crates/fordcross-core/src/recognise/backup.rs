@@ -249,7 +249,7 @@ fn recognise<'a, 'l>(
     }
     let word = format.word().to_uppercase();
     let look = if is_root {
-        format!("{word} with the outermost element `{}`", tree.name(root))
+        format!("{word} with the root element `{}`", tree.name(root))
     } else if tree.kind(root) == Kind::Map {
         let keys: Vec<&str> = tree.children(root).map(|child| tree.name(child)).collect();
         format!("{word} with {} at its top: {}", count(keys.len(), "key"), all_of(keys))
@@ -410,7 +410,7 @@ fn looks_like_text(text: &str) -> String {
         return "an empty file".into();
     }
     let lines = text.lines().count();
-    format!("plain text of {}, neither XML nor JSON, nor a form of a known line", count(lines, "line"))
+    format!("plain text of {}, neither XML nor JSON, nor a format of a known platform", count(lines, "line"))
 }
 
 /// The finding for a file that no profile recognises.

@@ -34,7 +34,7 @@ fn recognises(
 }
 
 #[rstest]
-#[case("<crate/>", None, "it is XML with the outermost element `crate`")]
+#[case("<crate/>", None, "it is XML with the root element `crate`")]
 #[case("{\"x\": 1, \"y\": 2}", None, "it is JSON with 2 keys at its top: `x` and `y`")]
 #[case("[1]", None, "it is JSON without an object at its top")]
 #[case("[true]", None, "it is JSON without an object at its top")]

@@ -148,7 +148,7 @@ mod tests {
     fn of_two_configurations_one_is_named() {
         let paths = owned(&["1/main.conf", "2/main.conf"]);
         let refused = roots_of("b", &paths, &library()).expect_err("two");
-        assert_eq!(refused.message(), "it holds 2 configurations: `1` (a), `2` (a)");
+        assert_eq!(refused.message(), "there are 2 configurations: `1` (a), `2` (a)");
     }
 
     fn owned(paths: &[&str]) -> Vec<String> {

@@ -5,9 +5,9 @@ use crate::finding::facts;
 facts! {
     /// What is wrong with what an object inherits from.
     pub(super) enum InheritanceFact {
-        Circle { name: String } => InheritanceCycle, "`{name}` leads back to the object that inherits from it",
-            help: "what it would have had from there is missing; set it by hand";
-        Missing { name: String } => ReferenceBroken, "it inherits from `{name}`, which is not there",
-            help: "what it would have had from there is missing; set it by hand";
+        Circle { name: String } => InheritanceCycle, "`{name}` inherits from the object itself",
+            help: "inherited values are missing; set them by hand";
+        Missing { name: String } => ReferenceBroken, "it inherits from `{name}`, which does not exist",
+            help: "inherited values are missing; set them by hand";
     }
 }

@@ -6,12 +6,12 @@ facts! {
     /// What to know of a backup before it is carried.
     pub(super) enum TakenFact {
         InFuture { taken: String, days: Count } => TakenInFuture,
-            "the backup says that it was taken on {taken}, which is {days} from now",
-            help: "the clock of the old unit was wrong: see that it is the backup that you mean";
-        LongAgo { days: Count } => TakenLongAgo, "the backup was taken {days} ago",
-            help: "take a new one if the old unit is still there: what was set since is not in it";
+            "the backup is dated {taken}, {days} in the future",
+            help: "check the old unit's clock, and that this is the right backup";
+        LongAgo { days: Count } => TakenLongAgo, "the backup is {days} old",
+            help: "take a new one if the old unit still runs: later changes are not in it";
         Partial { kind: String } => NotWhole,
-            "the backup is of the kind `{kind}`, which does not hold everything",
-            help: "take a whole one if the old unit is still there: what this one lacks is not carried";
+            "the backup is of kind `{kind}`, which is partial",
+            help: "take a full backup if the old unit still runs: what is missing here is not carried";
     }
 }

@@ -44,13 +44,13 @@ impl Remark {
     /// In words.
     pub fn about(&self) -> String {
         match self {
-            Self::NewestWhole => "newest whole one of its unit".into(),
+            Self::NewestWhole => "newest full backup of its unit".into(),
             Self::SameAs(file) => format!("same as {file}"),
             Self::Stale => "stale".into(),
-            Self::Future => "from the future".into(),
+            Self::Future => "dated in the future".into(),
             Self::Partial => "not whole".into(),
             Self::Undated => "undated".into(),
-            Self::Damaged => "damaged: hashes differ".into(),
+            Self::Damaged => "damaged: checksums differ".into(),
         }
     }
 

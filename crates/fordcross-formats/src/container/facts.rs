@@ -41,24 +41,24 @@ facts! {
 
         TarDamaged { damage: Damage } => NotText, "the tar archive is {damage}",
             remedy: fetch_again();
-        BehindTar => ArchiveUnsafe, "something stands behind the end of the tar archive, and would not be read",
+        BehindTar => ArchiveUnsafe, "there is data after the end of the tar archive, which would not be read",
             remedy: look_at_origin();
         ZipDirectory => NotText, "the zip archive is cut off or damaged: its directory cannot be read",
             remedy: fetch_again();
         ZipCounts => ArchiveUnsafe,
-            "the zip archive has a member twice, or its directory counts other members than it has",
+            "the zip archive lists a member twice, or its directory has a wrong count",
             remedy: look_at_origin();
-        ZipEncrypted => Locked, "the zip archive is encrypted with a password, in one of the ways of zip",
+        ZipEncrypted => Locked, "the zip archive is encrypted with a password",
             help: "unpack it with its password first, and name the folder or file in it";
-        ZipMethod => NotText, "a member of the zip archive cannot be read: it is packed in a way that is not known",
+        ZipMethod => NotText, "a member of the zip archive cannot be read: its compression method is not supported",
             remedy: fetch_again();
         ZipMember => NotText, "a member of the zip archive cannot be read: it is damaged",
             remedy: fetch_again();
-        ZipHeader => ArchiveUnsafe, "the directory of the zip archive and what stands before a member disagree",
+        ZipHeader => ArchiveUnsafe, "the directory of the zip archive and the header of a member differ",
             remedy: look_at_origin();
 
         Members { most: usize } => TooLarge, "the archive has more than {most} members",
-            help: "no configuration has so many; look at where it comes from";
+            help: "no configuration has so many; check where the archive comes from";
         ArchiveBeyondLimit { most: u64 } => TooLarge, "the archive unpacks to more than {most} bytes",
             remedy: raise_limit();
         MemberBeyondRatio { path: String, ratio: u64 } => TooLarge,
@@ -66,7 +66,7 @@ facts! {
             remedy: raise_limit();
         MemberDamaged { path: String, damage: Damage } => NotText, "the member `{path}` is {damage}",
             remedy: fetch_again();
-        MemberLarger { path: String } => NotText, "the member `{path}` is larger than it says",
+        MemberLarger { path: String } => NotText, "the member `{path}` is larger than its header says",
             remedy: fetch_again();
         NameNotUtf8 => ArchiveUnsafe, "a member has a name that is not UTF-8",
             remedy: look_at_origin();
@@ -76,30 +76,30 @@ facts! {
             remedy: look_at_origin();
         PathAbsolute { path: String } => ArchiveUnsafe, "a member has an absolute path: `{path}`",
             remedy: look_at_origin();
-        PathElsewhere { path: String } => ArchiveUnsafe, "a member has a path that leads elsewhere: `{path}`",
+        PathElsewhere { path: String } => ArchiveUnsafe, "a member has a path that leaves its folder: `{path}`",
             remedy: look_at_origin();
-        MemberTwice { path: String } => ArchiveUnsafe, "the member `{path}` is there twice",
+        MemberTwice { path: String } => ArchiveUnsafe, "the member `{path}` exists twice",
             remedy: look_at_origin();
         MembersAlike { first: String, second: String } => ArchiveUnsafe,
-            "the members `{first}` and `{second}` differ by case or spelling only",
+            "the members `{first}` and `{second}` differ only in case or spelling",
             remedy: look_at_origin();
-        BelowFile { path: String } => ArchiveUnsafe, "members stand below `{path}`, which is a link or a file",
+        BelowFile { path: String } => ArchiveUnsafe, "members are below `{path}`, which is a link or a file",
             remedy: look_at_origin();
 
-        HeaderLong => Locked, "the encrypted data begins with a header that is longer than 16 KiB",
-            help: "one for a passphrase has some hundred bytes; encrypt it for a passphrase alone";
+        HeaderLong => Locked, "the header of the encrypted data is longer than 16 KiB",
+            help: "with a passphrase it has some hundred bytes; encrypt it with a passphrase only";
         EncryptedForKeys => Locked, "the backup is encrypted for keys, not with a passphrase",
             help: "decrypt it with the key first, or encrypt it with a passphrase";
         EncryptedDamaged => Locked, "the encrypted data is damaged or cut off",
             remedy: fetch_again();
-        WorkFactor => Locked, "the encrypted backup asks for more work than anybody would have put into it",
-            help: "it is not from a unit; decrypt it yourself if you trust it";
-        EncryptedBeyondLimit { most: u64 } => TooLarge, "what is encrypted is larger than {most} bytes",
+        WorkFactor => Locked, "the encrypted backup has an excessive work factor",
+            help: "no unit writes such a file; decrypt it yourself if you trust it";
+        EncryptedBeyondLimit { most: u64 } => TooLarge, "the decrypted data is larger than {most} bytes",
             remedy: raise_limit();
         PassphraseNeeded => PassphraseNeeded, "the backup is encrypted with age, and no passphrase was given",
             remedy: Remedy::from("give it with ").choice(Choice::Passphrase);
-        PassphraseWrong => PassphraseWrong, "the passphrase is not the one that the backup was encrypted with",
-            help: "try again; upper and lower case count, and so do blanks at the end";
+        PassphraseWrong => PassphraseWrong, "the passphrase is wrong",
+            help: "try again; upper and lower case and trailing blanks matter";
         WithoutAge => Locked, "the backup is encrypted with age, which this build of the program cannot open",
             help: "decrypt it first, or take a build with the feature `age`";
     }
@@ -109,10 +109,10 @@ facts! {
     /// Why a file that should be text is none.
     pub(super) enum TextFact {
         CharsetUnknown { label: String } => NotText,
-            "the file says that it is in the character set `{label}`, which is not known", remedy: name_charset();
-        OtherKind { what: &'static str, instead: &'static str } => NotText, "this is no text: it is {what}",
+            "the file declares the unknown character set `{label}`", remedy: name_charset();
+        OtherKind { what: &'static str, instead: &'static str } => NotText, "the file is not text: it is {what}",
             help: "{instead}";
-        NulByte => NotText, "the file is no text: found a NUL byte",
+        NulByte => NotText, "the file is not text: found a NUL byte",
             help: "fetch the file again, or name the text file with the configuration";
         Undecodable { charset: &'static str } => NotText, "the file is not text in {charset}",
             remedy: name_charset();
@@ -125,10 +125,10 @@ facts! {
     /// What is wrong with the parts of a file.
     pub(super) enum PartsFact {
         Twice { number: u32, first: String, second: String } => PartsWrong,
-            "part {number} is there twice: `{first}` and `{second}`",
-            help: "take the one away that does not belong to this backup";
-        Same { first: String, second: String } => PartsWrong, "the parts `{first}` and `{second}` are the same",
-            help: "one was copied under the name of the other; fetch both again";
+            "part {number} exists twice: `{first}` and `{second}`",
+            help: "remove the one that does not belong to this backup";
+        Same { first: String, second: String } => PartsWrong, "the parts `{first}` and `{second}` are identical",
+            help: "one was copied under the other's name; fetch both again";
         Missing { part: String } => PartsWrong, "the part `{part}` is missing",
             help: "put all parts of one backup into one folder";
         ManyMissing { from: u32, to: u32 } => PartsWrong, "the parts {from} to {to} are missing",
@@ -138,14 +138,15 @@ facts! {
 
 /// What lets more be unpacked.
 fn raise_limit() -> Remedy {
-    Remedy::from("if you know what it is, say with ")
-        .choice(Choice::MaxUnpacked)
-        .text(" how much it may become")
+    Remedy::from("if you trust it, allow more with ").choice(Choice::MaxUnpacked)
 }
 
 fn name_charset() -> Remedy {
     let example = Choice::Charset(Some("windows-1252"));
-    Remedy::from("say in which it is with ").choice(Choice::Charset(None)).text(", such as ").choice(example)
+    Remedy::from("name its character set with ")
+        .choice(Choice::Charset(None))
+        .text(", such as ")
+        .choice(example)
 }
 
 /// For data that did not arrive whole.
@@ -155,5 +156,5 @@ fn fetch_again() -> Remedy {
 
 /// For archives that somebody made to deceive.
 fn look_at_origin() -> Remedy {
-    "no unit writes such an archive; look at where it comes from".into()
+    "no unit writes such an archive; check where it comes from".into()
 }

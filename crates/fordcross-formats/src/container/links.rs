@@ -230,9 +230,9 @@ mod tests {
     }
 
     #[rstest]
-    #[case(&["x -> d", "x/a", "d/b"], "members stand below `x`")]
-    #[case(&["x -> d", "x/", "d/b"], "members stand below `x`")]
-    #[case(&["a", "a -> b"], "`a` is there twice")]
+    #[case(&["x -> d", "x/a", "d/b"], "members are below `x`")]
+    #[case(&["x -> d", "x/", "d/b"], "members are below `x`")]
+    #[case(&["a", "a -> b"], "`a` exists twice")]
     fn what_is_a_link_and_more_is_refused(#[case] entries: &[&str], #[case] reported: &str) {
         let finding = open("t.tar", tar(entries), &Opening::default()).expect_err("refused");
         assert!(finding.message().contains(reported), "{}", finding.message());

@@ -10,16 +10,16 @@ facts! {
         Toml { problem: &'static TomlProblem } => TomlMalformed, "{problem}", remedy: problem.remedy();
         OtherKind { expected: String, article: &'static str, found: &'static str } => ValueWrong,
             "expected {expected}, found {article} {found}";
-        KeyMissing { key: String } => KeyMissing, "the key `{key}` is missing here", help: "add `{key} = …`";
+        KeyMissing { key: String } => KeyMissing, "the key `{key}` is missing", help: "add `{key} = …`";
         TableMissing { table: String } => KeyMissing, "the table `[{table}]` is missing",
             help: "add a table `[{table}]`";
         NoneOfThese { word: String, key: String, instead: Suggestion } => ValueWrong,
-            "`{word}` is not a value of `{key}`", help: "{instead}";
-        KeyUnknown { key: String, instead: Suggestion } => KeyUnknown, "the key `{key}` means nothing here",
+            "`{word}` is not a valid value of `{key}`", help: "{instead}";
+        KeyUnknown { key: String, instead: Suggestion } => KeyUnknown, "unknown key `{key}`",
             help: "{instead}";
         PathUnknown { owner: String, name: String, instead: Suggestion } => LocatorUnknown,
             "{owner} has no `{name}` here", help: "{instead}";
         Pattern { pattern: PatternFact } => RuleMalformed, "{pattern}";
-        NoSeparator => ValueWrong, "expected one character that is no letter, digit, bracket or quote";
+        NoSeparator => ValueWrong, "expected one character, not a letter, digit, bracket or quote";
     }
 }

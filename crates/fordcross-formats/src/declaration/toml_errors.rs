@@ -48,7 +48,7 @@ static PROBLEMS: [(&str, TomlProblem); 34] = [
     (
         "cannot extend value",
         problem(
-            "a key in front of the dot is there already, and is no table",
+            "the key in front of the dot exists already, and is not a table",
             "keep one of the two, or name one of them otherwise",
         ),
     ),
@@ -163,7 +163,7 @@ mod tests {
     #[case("[[a]", "the name of a table is not closed")]
     #[case("[a] x", "expected the end of the line")]
     #[case("a = 1\na = 2", "the key is there twice")]
-    #[case("a.b = 1\na.b.c = 2", "a key in front of the dot is there already, and is no table")]
+    #[case("a.b = 1\na.b.c = 2", "the key in front of the dot exists already, and is not a table")]
     #[case("a = 01", "a number does not begin with 0")]
     #[case("a = 1__2", "`_` stands only between two digits of a number")]
     #[case("a = 1.", "this is no number")]

@@ -226,7 +226,7 @@ pub trait Codec: fmt::Debug + Send + Sync {
 
     /// Why it cannot.
     fn why_not(&self) -> &'static str {
-        "the form of the new line has no way to write a value with line ends, or white space around it"
+        "the target's format cannot express a value with line ends, or with white space around it"
     }
 
     /// What a comment says, without its marks.

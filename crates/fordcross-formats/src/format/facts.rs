@@ -6,7 +6,7 @@ facts! {
     /// What is wrong with a declaration of formats.
     pub(super) enum FormatFact {
         OtherFormat { table: &'static str, of: &'static str, this: &'static str } => ValueWrong,
-            "`[{table}]` says how files of the form `{of}` are written, and this is `{this}`",
-            help: "write `form = \"{of}\"`, or take it out";
+            "`[{table}]` describes files of the form `{of}`, and this is `{this}`",
+            help: "write `form = \"{of}\"`, or remove the table";
     }
 }

@@ -15,7 +15,7 @@ use crate::text::source::Piece;
 facts! {
     /// Why a text is not read.
     enum OpeningFact {
-        Beyond4Gib => TooLarge, "the text is larger than 4 GiB, the most that can be read",
+        Beyond4Gib => TooLarge, "the text is larger than 4 GiB, which is the most that can be read",
             help: "take a backup of fewer sections";
     }
 }
@@ -221,7 +221,7 @@ mod tests {
     #[case(b"\x85\x02\x0C\x03\xFF".to_vec(), "encrypted by OpenPGP", 1, 1)]
     #[case(b"\xFD7zXZ\0\0\x04\xE6".to_vec(), "packed with xz", 1, 1)]
     #[case(b"BZh91AY&SY\xFF".to_vec(), "packed with bzip2", 1, 1)]
-    #[case(b"<?xml version='1.0' encoding='utf-99'?><a/>".to_vec(), "the character set `utf-99`, which is not known", 1, 1)]
+    #[case(b"<?xml version='1.0' encoding='utf-99'?><a/>".to_vec(), "the unknown character set `utf-99`", 1, 1)]
     #[case(utf16("<a>", true, false)[..7].to_vec(), "not text in UTF-16LE", 1, 1)]
     #[case(gzip(XML.as_bytes())[..20].to_vec(), "cut off", 1, 1)]
     #[case([gzip(XML.as_bytes()), b"more behind it than there may be".to_vec()].concat(), "damaged", 1, 1)]

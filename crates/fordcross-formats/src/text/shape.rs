@@ -50,10 +50,10 @@ facts! {
     /// What is wrong with a shape.
     pub enum ShapeFact {
         ClosesNothing => RuleMalformed, "`}}` closes no capture; write `}}}}` for the character";
-        CaptureOpen => RuleMalformed, "a capture that is not closed with `}}`";
+        CaptureOpen => RuleMalformed, "the capture is not closed with `}}`";
         CaptureName { name: String } => RuleMalformed,
-            "`{name}` is no name of a capture: lower-case letters, digits and `-`";
-        CapturesTouch => RuleMalformed, "two captures touch; text must stand between them";
+            "`{name}` is not a valid name of a capture: lower-case letters, digits and `-`";
+        CapturesTouch => RuleMalformed, "two captures are adjacent; put text between them";
     }
 }
 

@@ -45,11 +45,11 @@ pub struct BadPattern {
 facts! {
     /// What is wrong with a pattern.
     pub enum PatternFact {
-        KeyOpen { step: String } => RuleMalformed, "`{step}` has a `[` that is not closed";
+        KeyOpen { step: String } => RuleMalformed, "the `[` of `{step}` is not closed";
         StepEmpty => RuleMalformed, "an empty step; steps are separated by one `/`";
-        StepName { name: String } => RuleMalformed, "`{name}` is no name of an element or key";
+        StepName { name: String } => RuleMalformed, "`{name}` is not a valid name";
         BelowNotLast => RuleMalformed, "`**` must be the last step";
-        KeyMeaningless => RuleMalformed, "a key has no meaning here";
+        KeyMeaningless => RuleMalformed, "a key is not allowed here";
     }
 }
 

@@ -147,9 +147,9 @@ fn check_answers(answers: &[(String, String)], ready: &Plan<'_>) -> Result<(), F
     for (fact, answer) in answers {
         let known: Vec<String> = asks().map(|ask| format!("`{}` ({})", ask.fact, ask.wanted())).collect();
         let listed = if known.is_empty() {
-            "the crossings of this way ask nothing".to_owned()
+            "the crossings of this path ask nothing".to_owned()
         } else {
-            format!("the crossings of this way ask {}", known.join(", "))
+            format!("the crossings of this path ask {}", known.join(", "))
         };
         let Some(ask) = asks().find(|ask| ask.fact == *fact) else {
             return Err(
@@ -158,7 +158,7 @@ fn check_answers(answers: &[(String, String)], ready: &Plan<'_>) -> Result<(), F
         };
         if !ask.takes(answer) {
             return Err(Failed::usage(format!("`--answer {fact}={answer}`: expected {}", ask.wanted()))
-                .help(format!("{}; without an answer `{}` is taken", ask.why, ask.default)));
+                .help(format!("{}; without an answer the default `{}` is used", ask.why, ask.default)));
         }
     }
     Ok(())
@@ -383,22 +383,22 @@ fn print(
     let (taken, left) = carried.comments();
     if taken + left > 0 {
         let told = match (taken, left) {
-            (taken, 0) => format!("{} taken along.", count(taken, "comment")),
-            (0, left) => format!("{} not taken along.", count(left, "comment")),
-            (taken, left) => format!("{} taken along, {left} not.", count(taken, "comment")),
+            (taken, 0) => format!("{} copied.", count(taken, "comment")),
+            (0, left) => format!("{} not copied.", count(left, "comment")),
+            (taken, left) => format!("{} copied, {left} not.", count(taken, "comment")),
         };
         printer.line(&format!("  {told}"))?;
     }
     let work = carried.work();
     if !work.is_empty() {
-        printer.line("\n  Around the import:")?;
+        printer.line("\n  Runbook:")?;
         for (phase, text) in work {
-            printer.line(&format!("    {}: {text}", phase.word()))?;
+            printer.line(&format!("    {}: {text}", phase.label()))?;
         }
     }
     if carried.is_blocked() {
         printer.line(&format!(
-            "\n{BOLD}blocked{BOLD:#}: no configuration was written; what blocks is told below"
+            "\n{BOLD}blocked{BOLD:#}: no configuration was written; the blockers are listed below"
         ))?;
     }
     printer.line(&format!("\nwritten to {}:", options.output.display()))?;

@@ -14,15 +14,15 @@ const BACKUP_TEXT: &str = include_str!("../../../../demo/wrackhaven/gw-wrackhave
 const STEPS: [(&str, &str); 7] = [
     ("What is this backup, and what is in it?", "fordcross survey gw-wrackhaven.xml"),
     (
-        "Which old port becomes which new one? The map file is there to be edited.",
+        "Which old port becomes which new one? The map file can be edited.",
         "fordcross map gw-wrackhaven.xml --to osier/8@2.1 -o wrackhaven.map.toml",
     ),
     (
-        "Convert it. Every setting gets one fate; what a person should know is told.",
+        "Convert it. Every setting gets one fate; findings tell a person what to check.",
         "fordcross carry gw-wrackhaven.xml --to osier/8@2.1 --map wrackhaven.map.toml -o wrackhaven",
     ),
     (
-        "What did not simply go over?",
+        "What was not simply carried over?",
         "fordcross ledger wrackhaven --fate dropped --fate by-hand --fate unmatched --fate approximated",
     ),
     (
@@ -30,11 +30,11 @@ const STEPS: [(&str, &str); 7] = [
         "fordcross ledger wrackhaven --locator 'filter/rules[#13]*'",
     ),
     (
-        "Does the new unit take it? A simulated one, with a strict reader of its own:",
+        "Does the new unit accept it? A simulated one, with a strict reader of its own:",
         "fordcross-standin osier load wrackhaven/gw-wrackhaven.osier.json --state unit",
     ),
     (
-        "And what does it say of itself then?",
+        "And what does its own export say then?",
         "fordcross-standin osier export --state unit > wrackhaven.export.json",
     ),
 ];
@@ -42,8 +42,8 @@ const STEPS: [(&str, &str); 7] = [
 pub(crate) fn demo(options: &Demo, printer: &mut Printer<'_>) -> Result<Status, Failed> {
     let folder = match &options.folder {
         Some(folder) if folder.exists() => {
-            return Err(Failed::message(format!("`{}` is there already", folder.display()))
-                .help("name a folder that is not there yet, or none at all"));
+            return Err(Failed::message(format!("`{}` already exists", folder.display()))
+                .help("name a folder that does not exist yet, or none"));
         }
         Some(folder) => folder.clone(),
         None => fresh_folder(),
@@ -56,7 +56,7 @@ pub(crate) fn demo(options: &Demo, printer: &mut Printer<'_>) -> Result<Status, 
     let ended = run_steps(printer, &folder_shown);
     env::set_current_dir(home).map_err(failed)?;
     ended?;
-    printer.line(&format!("{BOLD}The results lie in {folder_shown}{BOLD:#}"))?;
+    printer.line(&format!("{BOLD}The results are in {folder_shown}{BOLD:#}"))?;
     for (file, what) in RESULTS {
         printer.line(&format!("  {file:<36} {what}"))?;
     }
@@ -70,8 +70,8 @@ const RESULTS: [(&str, &str); 7] = [
     ("wrackhaven/gw-wrackhaven.osier.json", "the configuration for the new gateway"),
     ("wrackhaven/ledger.jsonl", "every setting with its fate, one a line"),
     ("wrackhaven/map.toml", "the map as it was used"),
-    ("wrackhaven/receipt.json", "hashes of all that went in and came out"),
-    ("wrackhaven.export.json", "what the simulated unit says of itself"),
+    ("wrackhaven/receipt.json", "hashes of all inputs and outputs"),
+    ("wrackhaven.export.json", "what the simulated unit exports"),
 ];
 
 fn run_steps(printer: &mut Printer<'_>, folder: &str) -> Result<(), Failed> {

@@ -47,7 +47,7 @@ pub(crate) fn finding(
             }
         }
         if examples_of(*code).is_empty() {
-            printer.line("  no small text shows it")?;
+            printer.line("  no short example")?;
         }
     } else {
         let rows = codes.iter().map(|code| {

@@ -43,8 +43,8 @@ pub(crate) fn ledger(
     for (number, line) in BufReader::new(file).lines().enumerate() {
         let line = line.map_err(|error| Failed::file(&path, "read", &error))?;
         let Ok(row) = Row::read(&line) else {
-            let message = format!("`{}` line {} is no row of a ledger", path.display(), number + 1);
-            return Err(Failed::message(message).help("it was changed, or cut off: carry the backup again"));
+            let message = format!("`{}` line {} is not a row of a ledger", path.display(), number + 1);
+            return Err(Failed::message(message).help("it was changed or cut off: carry the backup again"));
         };
         all += 1;
         if let Some(section) =
@@ -58,7 +58,7 @@ pub(crate) fn ledger(
     }
     if let Some(unknown) = options.section.iter().find(|section| !sections.contains(section)) {
         let help = format!("the sections are {}", sections.join(", "));
-        return Err(Failed::usage(format!("no row is in a section `{unknown}`")).help(help));
+        return Err(Failed::usage(format!("there is no section `{unknown}` in this ledger")).help(help));
     }
     rows.finish(all)?;
     Ok(Status::Done)
@@ -68,15 +68,15 @@ pub(crate) fn ledger(
 fn check_receipt(options: &Ledger) -> Result<(), Failed> {
     let again = "carry the backup again";
     let receipt = read_own(&options.folder.join(RECEIPT), MAX_OWN).map_err(|failed| {
-        failed.help("a ledger without its receipt could be anything: carry the backup again")
+        failed.help("without its receipt a ledger cannot be trusted: carry the backup again")
     })?;
     let listed = Listed::parse(&receipt)
-        .ok_or_else(|| Failed::message("the receipt beside the ledger is none of a carry").help(again))?;
+        .ok_or_else(|| Failed::message("the receipt next to the ledger is not one of a carry").help(again))?;
     if listed.is_unchanged(LEDGER, &options.folder.join(LEDGER)) {
         return Ok(());
     }
     let message = format!(
-        "`{}` is not the ledger that the receipt beside it lists",
+        "`{}` is not the ledger listed in the receipt next to it",
         options.folder.join(LEDGER).display()
     );
     Err(Failed::message(message).help(again))

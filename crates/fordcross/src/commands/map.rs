@@ -31,7 +31,7 @@ pub(crate) fn map(
     let used = used_ports(&ready.backup, &ready.course[0], &walk);
     let existing = match &options.output {
         Some(path) if path.exists() && !fs::metadata(path).is_ok_and(|found| found.is_file()) => {
-            return Err(Failed::message(format!("`{}` is no file", path.display())).help("name another"));
+            return Err(Failed::message(format!("`{}` is not a file", path.display())).help("name another"));
         }
         Some(path) if path.exists() => Some(read_map(path, &used, &ready, model, MapUse::ProposeAgain)?),
         _ => None,
@@ -67,7 +67,7 @@ pub(crate) fn map(
     }
     if open > 0 {
         printer.line(&format!(
-            "{} open: `carry` is blocked until the map says what becomes of {}",
+            "{} open: `carry` is blocked until the map decides about {}",
             count(open, "port"),
             if open == 1 { "it" } else { "them" }
         ))?;

@@ -34,8 +34,8 @@ impl Receiver {
     pub(crate) fn parse(text: &str) -> Result<Self, Failed> {
         let parsed = text.split_once('@').filter(|(unit, release)| !unit.is_empty() && !release.is_empty());
         let Some((unit, release)) = parsed else {
-            return Err(Failed::usage(format!("`--to {text}` names no receiving unit"))
-                .help("write `LINE/MODEL@RELEASE`, such as `osier/8@2.1`"));
+            return Err(Failed::usage(format!("`{text}` is not a complete target"))
+                .help("write PLATFORM/MODEL@RELEASE, such as `osier/8@2.1`"));
         };
         let (platform, model) = match unit.split_once('/') {
             Some((platform, model)) => (platform, Some(model.to_owned())),
@@ -81,7 +81,7 @@ fn check_severities(severities: &[SeverityOverride], library: &Library) -> Resul
                 .help(Suggestion::among(rule, known).to_string()));
         };
         if known.1 == Severity::Blocker && *severity != Severity::Blocker {
-            let message = format!("`{code}` blocks, and what blocks is never lowered");
+            let message = format!("`{code}` blocks, and a blocker cannot be lowered");
             return Err(Failed::usage(message).help(
                 "where the rule is wrong, accept the finding in the map: `[[accept]]` with `finding`, `shows` and a `reason`",
             ));
@@ -271,7 +271,7 @@ pub(crate) fn hash_findings(file: &InputFile) -> Vec<Finding> {
 pub(crate) fn data_finding(file: &InputFile) -> Option<Finding> {
     let first = file.passed_over.first()?;
     let files = Count(file.passed_over.len(), "file");
-    Some(Finding::new(GivenFact::DataPassedOver { files, first: first.clone() }))
+    Some(Finding::new(GivenFact::DataFilesSkipped { files, first: first.clone() }))
 }
 
 /// That a backup was read as another release than it says.

@@ -143,7 +143,7 @@ fn check(
         }
     }
     if !general.json {
-        printer.line(if warnings.is_empty() { "\nnothing is wrong with any of them" } else { "" })?;
+        printer.line(if warnings.is_empty() { "\nno problems found" } else { "" })?;
     }
     printer.findings(&warnings, &sources)?;
     Ok(Status::Done)

@@ -133,7 +133,7 @@ fn print(
     let heads = ["backup", "settings", "approximated", "dropped", "by-hand", "unmatched", "blockers"];
     printer.line(&columns(&heads, &[1, 2, 3, 4, 5, 6], rows))?;
     for outcome in outcomes.iter().filter(|outcome| !outcome.unmatched.is_empty()) {
-        printer.line(&format!("\n{BOLD}no rule speaks of{BOLD:#}"))?;
+        printer.line(&format!("\n{BOLD}not covered by any rule{BOLD:#}"))?;
         for (locator, line) in &outcome.unmatched {
             printer.line(&format!("  {}:{line}  {locator}", outcome.file))?;
         }

@@ -62,7 +62,7 @@ pub(crate) fn reach(
         printer.line(&format!("\n  Other releases of {}:", new.title))?;
         for (to, way) in &others {
             match way {
-                Ok(0) => printer.line(&format!("    {to}: it is the backup's own"))?,
+                Ok(0) => printer.line(&format!("    {to}: the backup's own release"))?,
                 Ok(crossings) => {
                     printer.line(&format!("    {to}: open, {}", count(*crossings, "crossing")))?;
                 }

@@ -29,7 +29,7 @@ pub(crate) fn redact(
 ) -> Result<Status, Failed> {
     if options.output == Path::new("-") {
         return Err(Failed::usage("a copy is written to a file, not to standard output")
-            .help("name a file that is not there yet"));
+            .help("name a file that does not exist yet"));
     }
     let library = library::load(&general.profiles)?;
     let how = Redaction {
@@ -62,10 +62,10 @@ pub(crate) fn redact(
     if let Some(first) = made.kept.first() {
         let networks = count(made.kept.len(), "network");
         line(format!(
-            "{networks} stay as they are, being too wide for others in their places; the first is {first}"
+            "{networks} unchanged: too wide for others to take their places; the first is {first}"
         ))?;
     }
-    line("Look it through before you show it: what a person wrote into notes can tell more.".into())?;
+    line("Read it before you show it: notes that a person wrote can reveal more.".into())?;
     Ok(Status::Done)
 }
 
@@ -77,7 +77,7 @@ fn key(path: Option<&Path>) -> Result<Key, Failed> {
         return match filled {
             Ok(length) if length == secret.len() => Ok(Key::new(&secret)),
             _ => {
-                Err(Failed::message("the system gives no random numbers")
+                Err(Failed::message("the system provides no random numbers")
                     .help("give a key with `--key FILE`"))
             }
         };

@@ -184,7 +184,7 @@ fn print_list(
     if !left.is_empty() {
         let these =
             if left.len() == 1 { "1 file is".to_owned() } else { format!("{} files are", left.len()) };
-        printer.line(&format!("\n  {these} no backup that can be read:"))?;
+        printer.line(&format!("\n  {these} not a backup that can be read:"))?;
         for left in left {
             printer.line(&format!("    {}: {}", clean(&left.file), clean(&left.why)))?;
         }

@@ -24,7 +24,7 @@ pub(crate) struct Surveyed<'s> {
 fn age(days: i64) -> String {
     let number = |number: i64, thing: &str| count(usize::try_from(number).unwrap_or(0), thing);
     match days {
-        ..=-1 => format!("{} from now, which cannot be", number(-days, "day")),
+        ..=-1 => format!("{} in the future: check the unit's clock", number(-days, "day")),
         0 => "today".into(),
         1..=59 => format!("{} ago", number(days, "day")),
         60..=729 => format!("{} ago, about {}", number(days, "day"), number(days / 30, "month")),
@@ -57,23 +57,29 @@ pub(crate) fn print(
     printer.line("")?;
     if total.unknown > 0 {
         printer.line(&format!(
-            "  {} unknown to the profile: whether a rule speaks of {} is for `carry` to say.",
+            "  {} unknown to the profile: `carry` will tell whether a rule covers {}.",
             count(total.unknown, "setting") + if total.unknown == 1 { " is" } else { " are" },
             if total.unknown == 1 { "it" } else { "them" }
         ))?;
     }
     print_secrets(printer, survey)?;
     if survey.comments > 0 {
-        let reported = if survey.comments == 1 { "which is no setting" } else { "which are no settings" };
-        printer.line(&format!("  {}, {reported}.", count(survey.comments, "comment")))?;
+        let reported = if survey.comments == 1 { "not a setting" } else { "not settings" };
+        printer.line(&format!("  {} ({reported}).", count(survey.comments, "comment")))?;
     }
     print_listed(printer, &survey.disabled, "entry is disabled", "entries are disabled")?;
-    print_listed(printer, &survey.unnamed, "object is named by nothing", "objects are named by nothing")?;
+    print_listed(
+        printer,
+        &survey.unnamed,
+        "object is not referenced by anything",
+        "objects are not referenced by anything",
+    )?;
     print_expiring(printer, &survey.expiring)?;
     if let Some(candidate) = &survey.candidate {
         let reported = &candidate.differences;
         if reported.count == 0 {
-            printer.line(&format!("  `{}` and `{}` are the same.", candidate.active, candidate.candidate))?;
+            printer
+                .line(&format!("  `{}` and `{}` are identical.", candidate.active, candidate.candidate))?;
         } else {
             printer.line(&format!(
                 "  It has two configurations: `{}` is in force; `{}` was being worked on, and is carried with\n  \
@@ -87,17 +93,17 @@ pub(crate) fn print(
     }
     let identity = profile.identity();
     if !identity.is_empty() {
-        printer.line(&format!("  It is this unit, and no other, by {}.", identity.join(", ")))?;
+        printer.line(&format!("  identity (must not be live twice): {}.", identity.join(", ")))?;
     }
     print_integrity(printer, file)?;
     for path in &survey.lacking {
         printer.line(&format!(
-            "  A whole backup of this line has a file `{}`, and this one lacks it.",
+            "  A full backup of this platform has a file `{}`, which is missing here.",
             clean(path)
         ))?;
     }
     if !profile.never_held.is_empty() {
-        printer.line("  A backup of this line never holds:")?;
+        printer.line("  A backup of this platform never holds:")?;
         for never in &profile.never_held {
             printer.line(&format!("    - {}: {}", never.what, never.remedy))?;
         }
@@ -124,9 +130,9 @@ fn print_head(printer: &mut Printer<'_>, surveyed: &Surveyed<'_>) -> Result<(), 
     }
     about.extend(identity.kind.as_ref().map(|kind| match identity.is_whole {
         _ if identity.only_changes => {
-            format!("kind `{kind}`, which holds only what is not as it came from the factory")
+            format!("kind `{kind}`, which holds only changes from the factory settings")
         }
-        Some(false) => format!("kind `{kind}`, which does not hold everything"),
+        Some(false) => format!("kind `{kind}`, which is partial"),
         _ => format!("kind `{kind}`"),
     }));
     about.extend(identity.label.as_ref().map(|label| format!("label `{label}`")));
@@ -160,7 +166,7 @@ fn print_files(printer: &mut Printer<'_>, survey: &Survey) -> Result<(), Failed>
     }
     let rows = survey.files.iter().map(|file| {
         let about = match (file.known, file.data) {
-            (false, _) => "the profile does not know it",
+            (false, _) => "not known to the profile",
             (true, true) => "data",
             (true, false) => "",
         };
@@ -188,19 +194,21 @@ fn print_secrets(printer: &mut Printer<'_>, survey: &Survey) -> Result<(), Faile
     for SecretCount { kept, count: number, key } in &survey.secrets {
         let what = count(*number, "secret");
         let reported = match kept {
-            Protection::Plaintext => format!("{what} in clear."),
-            Protection::Hash(scheme) => format!("{what} hashed by {scheme}: of use where that is known."),
+            Protection::Plaintext => format!("{what} in plaintext."),
+            Protection::Hash(scheme) => {
+                format!("{what} hashed ({scheme}): usable on any system that accepts it.")
+            }
             Protection::Bound => format!("{what} encrypted with a key that only the old unit has."),
-            Protection::Masked => format!("{what} masked: signs stand in place, set them anew."),
+            Protection::Masked => format!("{what} masked in the backup: set them again on the new unit."),
         };
         printer.line(&format!("  {reported}"))?;
         if let Some(key) = key {
-            printer.line(&format!("    To use them it takes {}.", clean(key)))?;
+            printer.line(&format!("    Using them needs {}.", clean(key)))?;
         }
     }
     if survey.must_be_guarded() {
         printer.line(
-            "  Guard this file, and what is made from it, like a key: keep it where only you can read it.",
+            "  Guard this file, and everything made from it, like a key: keep it readable for you only.",
         )?;
     }
     Ok(())
@@ -233,11 +241,16 @@ fn print_expiring(printer: &mut Printer<'_>, expiring: &[Expiring]) -> Result<()
     for Expiring { locator, until, days_left } in expiring {
         let until = until.map_or_else(|| "a day that cannot be read".to_owned(), |until| until.to_string());
         let about = match days_left {
-            Some(days) if *days < 0 => ": it is over",
-            Some(days) if *days <= SOON => ": that is soon",
-            _ => "",
+            Some(days) if *days < 0 => {
+                let ago = count(usize::try_from(-days).unwrap_or(usize::MAX), "day");
+                format!("EXPIRED {until} ({ago} ago)")
+            }
+            Some(days) if *days <= SOON => {
+                format!("expires {until} (in {})", count(usize::try_from(*days).unwrap_or_default(), "day"))
+            }
+            _ => format!("expires {until}"),
         };
-        printer.line(&format!("  {} is good until {until}{about}.", clean(locator)))?;
+        printer.line(&format!("  {} {about}.", clean(locator)))?;
     }
     Ok(())
 }
@@ -247,7 +260,7 @@ fn print_integrity(printer: &mut Printer<'_>, file: &InputFile) -> Result<(), Fa
     if let Some(list) = lists.first() {
         let same = file.checked.iter().filter(|checked| checked.outcome == Outcome::Same).count();
         printer.line(&format!(
-            "  {same} of {} have the hash that `{}` says.",
+            "  checksums: {same} of {} match `{}`.",
             count(file.checked.len(), "file"),
             clean(list)
         ))?;

@@ -40,7 +40,7 @@ fn each_setting_of_the_base_is_kept_met_or_reported() {
     assert_eq!(replaced.len(), 10);
     assert_eq!(kept.len(), 9);
     assert!(
-        ran.reported.contains("warning[base-admits]") && ran.reported.contains("accounts/first-visit"),
+        ran.reported.contains("warning[base-grants-access]") && ran.reported.contains("accounts/first-visit"),
         "{}",
         ran.reported
     );
@@ -171,7 +171,7 @@ fn a_base_that_lacks_a_character_is_reported() {
     desk.write("base.xml", &base);
     desk.write("old.xml", CORRIE.replace("boat shed", "шкаф"));
     let ran = desk.run_to(0, "carry old.xml --to teasel/20@4.1 --base base.xml -o out");
-    assert!(ran.reported.contains("warning[value-unfit]: windows-1252 has no `ш`"), "{}", ran.reported);
+    assert!(ran.reported.contains("warning[value-unsupported]: windows-1252 has no `ш`"), "{}", ran.reported);
     assert_eq!(std::fs::read(desk.path("out/old.teasel.xml")).expect("a result"), base);
 }
 

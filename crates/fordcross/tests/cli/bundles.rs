@@ -106,7 +106,7 @@ fn several_files_become_several(#[case] container: &str, #[case] result: &str) {
     // What came out is a backup of its own, and carrying it says the same again.
     let again = desk.run_to(0, &format!("survey {result} --profiles own"));
     assert!(
-        again.out.contains("Crate on release 2") && again.out.contains("9 of 9 files have the hash"),
+        again.out.contains("Crate on release 2") && again.out.contains("checksums: 9 of 9 files match"),
         "{}",
         again.out
     );
@@ -125,7 +125,7 @@ fn a_folder_is_a_backup_and_a_result() {
     assert_eq!(desk.read("out/quay.crate/net/two.yaml"), "mtu: 1500\n");
     // In a folder of backups it is one of them.
     let list = desk.run_to(0, "survey stores --profiles own");
-    assert!(list.out.contains("stores/quay ") && list.out.contains("1 file is no backup"), "{}", list.out);
+    assert!(list.out.contains("stores/quay ") && list.out.contains("1 file is not a backup"), "{}", list.out);
     // One file of it is one, too.
     desk.run_to(0, "carry stores/quay/main.conf --to crate@2 --profiles own -o one");
     assert_eq!(desk.read("one/main.crate/main.conf").lines().count(), 5);
@@ -178,7 +178,7 @@ fn a_result_is_encrypted_when_asked() {
     costly[at..at + 2].copy_from_slice(b"21");
     desk.write("costly.age", costly);
     let ran = desk.run_to(1, "survey costly.age --passphrase-file pass");
-    assert!(ran.reported.contains("asks for more work than"), "{}", ran.reported);
+    assert!(ran.reported.contains("the encrypted backup has an excessive work factor"), "{}", ran.reported);
     assert!(Path::new(&desk.path("out/ledger.jsonl")).exists());
 }
 
@@ -186,7 +186,7 @@ fn a_result_is_encrypted_when_asked() {
 #[case(&["a.001", "a.003"], "the part `a.002` is missing")]
 #[case(&["a.002"], "the part `a.001` is missing")]
 #[case(&["a.001", "a.99999999999"], "the parts 2 to 4294967294 are missing")]
-#[case(&["a.001", "a.0001"], "part 1 is there twice: `a.0001` and `a.001`")]
+#[case(&["a.001", "a.0001"], "part 1 exists twice: `a.0001` and `a.001`")]
 fn parts_that_do_not_fit_are_reported(#[case] parts: &[&str], #[case] reported: &str) {
     let desk = Desk::new();
     for (index, part) in parts.iter().enumerate() {
@@ -202,7 +202,7 @@ fn two_parts_that_are_the_same_are_reported() {
     desk.write("a.001", "same");
     desk.write("a.002", "same");
     let ran = desk.run_to(1, "survey a.001");
-    assert!(ran.reported.contains("the parts `a.001` and `a.002` are the same"), "{}", ran.reported);
+    assert!(ran.reported.contains("the parts `a.001` and `a.002` are identical"), "{}", ran.reported);
 }
 
 /// Of two configurations a person chooses one; each setting of the other has its row, too.
@@ -314,7 +314,7 @@ fn comments_beside_a_single_value_are_comments() {
     }
     desk.write("in.tar", Archive::Tar.pack(&files).expect("packed"));
     let ran = desk.run_to(0, "survey in.tar --profiles own");
-    assert!(ran.out.contains("4 comments, which are no settings"), "{}", ran.out);
+    assert!(ran.out.contains("4 comments (not settings)"), "{}", ran.out);
     let ran = desk.run_to(0, "carry in.tar --to crate@2 --profiles own -o out");
     for row in ["in.tar/net/one.yaml:2:1  net/one", "in.tar/unit.xml:1:14  unit"] {
         assert!(ran.reported.contains(row), "{row}\n{}", ran.reported);

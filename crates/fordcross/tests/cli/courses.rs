@@ -133,9 +133,9 @@ fn who_goes_by_what_changed_is_reported(#[case] rekey: &str, #[case] is_reported
     let desk = Desk::new();
     desk.write("gw.xml", crate::desk::WRACKHAVEN.replace("<rekey>28800", &format!("<rekey>{rekey}")));
     let ran = desk.carry("");
-    let reported = "after: the other end of a tunnel (1 setting that it goes by changed): set the same there";
+    let reported = "after: the other end of a tunnel (1 setting that it uses changed): set the same there";
     assert_eq!(ran.out.contains(reported), is_reported, "{}", ran.out);
-    assert!(ran.out.contains("at: each tunnel stands still"), "{}", ran.out);
+    assert!(ran.out.contains("during: each tunnel is down"), "{}", ran.out);
 }
 
 #[test]
@@ -143,7 +143,7 @@ fn all_that_ships_is_in_order_and_says_what_it_does() {
     let desk = Desk::new();
     let ran = desk.run_to(0, "profile check");
     for reported in [
-        "nothing is wrong",
+        "no problems found",
         "secret   users/user/hash",
         "adds     filter/rules[]/enabled",
         "drops    foghorn/**",
@@ -201,8 +201,7 @@ fn comments_stay_at_their_settings(#[case] at: &str, #[case] before: &str, #[cas
     desk.write("corrie.xml", with);
     let ran = desk.run_to(0, "carry corrie.xml --to teasel/20@4.6 -o out");
     let made = desk.read("out/corrie.teasel.xml");
-    let reported =
-        if expected.is_empty() { "1 comment taken along, 1 not" } else { "2 comments taken along." };
+    let reported = if expected.is_empty() { "1 comment copied, 1 not" } else { "2 comments copied." };
     assert!(ran.out.contains(reported), "{}", ran.out);
     assert!(made.contains(expected) && made.contains("<!-- c -->") != expected.is_empty(), "{made}");
 }

@@ -38,7 +38,7 @@ fn reported(code: Option<Code>) -> String {
         (ExampleIn::Base, "base.json", BASE.to_owned()),
         (ExampleIn::Map, "map.toml", String::new()),
     ];
-    let mut line = "carry gw.xml -o out --profiles own --severity base-beyond=note".to_owned();
+    let mut line = "carry gw.xml -o out --profiles own --severity base-extra=note".to_owned();
     let examples = code.map_or(&[][..], examples_of);
     for (place, usual, text) in examples {
         match place {
@@ -131,7 +131,7 @@ const SCRIPTS: [(Code, &str, &str); 27] = [
         "mkdir whole; mv pg whole; echo x > whole/notes.txt",
         "carry whole --to postgresql@18 -o out",
     ),
-    (Code::DataPassedOver, "mkdir pg/base; echo x > pg/base/1", "survey pg"),
+    (Code::DataFilesSkipped, "mkdir pg/base; echo x > pg/base/1", "survey pg"),
     (Code::LinkOutside, "echo x > out.conf; ln -s ../out.conf pg/out.conf", "survey pg"),
     (Code::LinkFollowed, "ln -s postgresql.conf pg/again.conf", "survey pg"),
     (Code::EntryUnreadable, "ln -s gone.conf pg/again.conf", "survey pg"),

@@ -45,7 +45,7 @@ fn a_folder_with_other_things_is_never_replaced() {
 
 /// Only what a receipt lists, and as it was written, makes room for new results; and never what this run reads.
 #[rstest]
-#[case::another_receipt(&[("out/receipt.json", "{\"shop\": \"bakery\"}"), ("out/thesis.txt", "x")], "holds no results")]
+#[case::another_receipt(&[("out/receipt.json", "{\"shop\": \"bakery\"}"), ("out/thesis.txt", "x")], "it is not empty and has no results of a carry")]
 #[case::a_file_beside(&[("out/notes.txt", "call Ann")], "lists no `notes.txt`")]
 #[case::a_folder_beside(&[("out/mine/notes.txt", "call Ann")], "lists no folder `mine`")]
 #[case::a_changed_file(&[("out/map.toml", "# mine\n")], "`map.toml` was changed")]
@@ -69,7 +69,7 @@ fn what_a_run_reads_is_never_replaced(#[case] line: &str) {
     desk.run_to(0, "carry gw.xml --to osier/8@2.1 -o old");
     let before = desk.read("old/gw.osier.json");
     let ran = desk.run_to(1, line);
-    assert!(ran.reported.contains("which this run reads, stands in it"), "{}", ran.reported);
+    assert!(ran.reported.contains("` is not replaced: it contains `"), "{}", ran.reported);
     assert_eq!(desk.read("old/gw.osier.json"), before);
 }
 
@@ -78,13 +78,13 @@ fn what_a_run_reads_is_never_replaced(#[case] line: &str) {
 #[case("carry gw.xml --to osier/8@2.1 -o link --replace", 1, "`link` is a link to `other`")]
 #[case("carry gw.xml --to osier/8@2.1 -o gw.xml", 1, "`gw.xml` is a file")]
 #[case("carry gw.xml --to osier/8@2.1 -o -", 2, "cannot be the folder for the results")]
-#[case("map gw.xml --to osier/8@2.1 -o pipe", 1, "`pipe` is no file")]
-#[case("map gw.xml --to osier/8@2.1 -o other", 1, "`other` is no file")]
-#[case("ledger pipes", 1, "is no file")]
-#[case("profile check pipes", 1, "is no file")]
+#[case("map gw.xml --to osier/8@2.1 -o pipe", 1, "`pipe` is not a file")]
+#[case("map gw.xml --to osier/8@2.1 -o other", 1, "`other` is not a file")]
+#[case("ledger pipes", 1, "is not a file")]
+#[case("profile check pipes", 1, "is not a file")]
 #[case("carry gw.xml --to osier/8@2.1 --map /dev/zero -o out", 1, "larger than 16 MiB")]
 #[case("carry gw.xml --to osier/8@2.1 --encrypt --passphrase-file /dev/zero -o out", 1, "larger than 1 MiB")]
-#[case("survey pipe", 1, "`pipe` is no file")]
+#[case("survey pipe", 1, "`pipe` is not a file")]
 fn what_is_no_file_is_left_alone(#[case] line: &str, #[case] status: i32, #[case] reported: &str) {
     let desk = Desk::new();
     desk.write("other/kept.txt", "x");
@@ -220,7 +220,7 @@ fn a_member_that_is_a_link_is_read_and_one_around_is_reported() {
     std::os::unix::fs::symlink("..", desk.path("sl/conf.d/up")).expect("a link");
     let ran = desk.run_to(0, "carry sl --to postgresql@16 -o out");
     assert!(
-        ran.reported.contains("note[entry-passed-over]: `conf.d/up` is a link to a folder that it stands in"),
+        ran.reported.contains("note[entry-passed-over]: `conf.d/up` is a link to a folder that contains it"),
         "{}",
         ran.reported
     );

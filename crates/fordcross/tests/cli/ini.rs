@@ -60,7 +60,7 @@ const CARRY: &str = "carry store.ini --to cobnut@4.1 --profiles own -o out";
 fn ini_becomes_ini_with_its_comments() {
     let desk = desk();
     let ran = desk.run_to(0, CARRY);
-    assert!(ran.out.contains("3 comments taken along."), "{}", ran.out);
+    assert!(ran.out.contains("3 comments copied."), "{}", ran.out);
     assert_eq!(
         desk.read("out/store.cobnut.ini"),
         "# The store of Sandle Point.\n[cobnut]\nrelease = 4.1\nhost = store\n; in seconds\nidle = 600\n\n\
@@ -114,7 +114,7 @@ fn a_bad_file_is_refused(#[case] find: &str, #[case] put: &str, #[case] code: &s
 #[case(
     "[profile]",
     "[[statement]]\nshape = \"a\"\n[profile]",
-    "of the form `statements` are written, and this is `ini`"
+    "files of the form `statements`, and this is `ini`"
 )]
 fn a_bad_profile_is_refused(#[case] find: &str, #[case] put: &str, #[case] reported: &str) {
     let desk = desk();

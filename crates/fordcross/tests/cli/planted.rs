@@ -22,7 +22,7 @@ const IN_A_CROSSING: &[Planted] = &[
         "[\"on\",          \"enabled\"]",
         "[\"on = {x}\",     \"enabled = «{y}»\"]",
         "capture-unknown",
-        "capture `y`",
+        "capture is named `y`",
     ),
     (
         "{s: outer=outside, inner=inside, service=service}\"],\n  [\"mtu\"",
@@ -30,20 +30,15 @@ const IN_A_CROSSING: &[Planted] = &[
         "value-wrong",
         "no table `sides`",
     ),
-    (
-        "from = \"addresses/route\"",
-        "«form» = \"addresses/route\"",
-        "key-unknown",
-        "`form` means nothing here",
-    ),
-    ("[\"first\", \"first\"]", "[\"first\", \"«first[]»\"]", "locator-unknown", "this is no list"),
+    ("from = \"addresses/route\"", "«form» = \"addresses/route\"", "key-unknown", "unknown key `form`"),
+    ("[\"first\", \"first\"]", "[\"first\", \"«first[]»\"]", "locator-unknown", "this is not a list"),
     ("{ip: look-up.subnet}", "«{ip: look-up.subnets}»", "value-wrong", "no look-up `subnets`"),
     ("\"!given('at')\"", "«\"!gven('at')\"»", "expression-wrong", "no function `gven`"),
     (
         "[\"near\",   \"local-network\"]",
         "[\"near\",   \"local-network\"], [«\"near\"», \"remote-network\"]",
         "rule-hidden",
-        "takes this first, always",
+        "always takes this first",
     ),
     (
         "[\"pem\", \"certificate\"]",
@@ -61,13 +56,13 @@ const IN_A_CROSSING: &[Planted] = &[
         "[\"panel-dim\",   \"display-minutes\"]",
         "[\"panel-dim\",   \"«resolvers[]»\"]",
         "types-differ",
-        "never becomes",
+        "` can never become one of type `",
     ),
     (
         "[\"time-zone\",   \"timezone\"]",
         "[«\"time-zone\"»,   \"location\"]",
-        "place-contested",
-        "line 36 writes `location` too",
+        "conflicting-rules",
+        "line 36 also writes `location`",
     ),
 ];
 
@@ -80,9 +75,9 @@ const IN_A_PROFILE: &[Planted] = &[
         "type-unknown",
         "did you mean `address`?",
     ),
-    ("unit = \"min\"", "unit = «\"minute\"»", "value-wrong", "`minute` is not a value of `unit`"),
+    ("unit = \"min\"", "unit = «\"minute\"»", "value-wrong", "`minute` is not a valid value of `unit`"),
     ("names = \"p1..p8\"", "names = «\"p1..8\"»", "value-wrong", "p1..8"),
-    ("key      = \"to\"", "key = «\"too\"»", "locator-unknown", "not declared as a setting"),
+    ("key      = \"to\"", "key = «\"too\"»", "locator-unknown", "this is not a setting of the object"),
     ("key   = \"mac\"\nuntil = \"4.1\"", "key   = \"mac\"\nuntil = «\"4.3\"»", "value-wrong", "4.3"),
     (
         "[\"{protocol:protocol}/{port:port-number}\"]",
@@ -113,7 +108,7 @@ const IN_A_PROFILE: &[Planted] = &[
         "[[object]]\nat = \"foghorn\"",
         "[[object]]\nat = \"foghorn\"\ninherits = { block = «\"foghorn\"» }",
         "value-wrong",
-        "leads back: `foghorn` → `foghorn`",
+        "circular inheritance: `foghorn` → `foghorn`",
     ),
     (
         "type = \"shape\", shapes = [\n",

@@ -17,7 +17,7 @@ fn the_demonstration_runs_and_says_where_its_results_lie() {
         assert!(ran.out.contains(file.trim_start_matches("tour/")), "{}", ran.out);
     }
     assert!(ran.out.contains("$ fordcross carry gw-wrackhaven.xml --to osier/8@2.1"), "{}", ran.out);
-    assert!(desk.run_to(1, "demo tour").reported.contains("is there already"));
+    assert!(desk.run_to(1, "demo tour").reported.contains("already exists"));
 }
 
 #[test]
@@ -25,10 +25,10 @@ fn the_map_is_printed_with_a_reason_for_each_port() {
     let desk = Desk::new();
     insta::assert_snapshot!(desk.run_to(0, "map gw.xml --to osier/8@2.1").out, @r"
       old  new  settings  why
-      p1   cu1        48  its equivalent by the crossing, copper 1G
-      p2   cu2       149  the next free port that fits, copper 1G
-      p3   cu3        48  the next free port that fits, copper 1G
-      f1   fx1         4  its equivalent by the crossing, fibre 10G
+      p1   cu1        48  its equivalent according to the crossing, copper 1G
+      p2   cu2       149  next free port that fits, copper 1G
+      p3   cu3        48  next free port that fits, copper 1G
+      f1   fx1         4  its equivalent according to the crossing, fibre 10G
       svc  svc         6  same name, copper 1G service
 
     nothing was written; add `-o FILE` to keep and edit the map

@@ -141,9 +141,9 @@ fn data_are_passed_over_and_a_missing_file_is_reported() {
     assert!(ran.out.contains("PostgreSQL server on release 16"), "{}", ran.out);
     let ran = desk.run_to(0, "carry pg --to postgresql@18 -o out");
     for reported in [
-        "[file-missing]: the file that is included here is not in the backup",
+        "[file-missing]: the included file is not in the backup",
         "pg/postgresql.conf:1:1",
-        "[data-passed-over]: 1 file",
+        "[data-files-skipped]: 1 file",
     ] {
         assert!(ran.reported.contains(reported), "{reported}\n{}", ran.reported);
     }
@@ -172,7 +172,7 @@ fn what_has_not_to_change_stays_through_a_whole_course() {
     let pinned = new.strip_prefix(OLD).unwrap_or_else(|| panic!("{new}"));
     assert!(!pinned.is_empty() && pinned.lines().all(|line| line.contains(" = ")), "{pinned}");
     // An empty line is no comment.
-    assert!(ran.out.contains("7 comments taken along"), "{}", ran.out);
+    assert!(ran.out.contains("7 comments copied"), "{}", ran.out);
 }
 
 /// Commands can hold passwords, and are shown on request only.
@@ -272,10 +272,10 @@ fn included_files_and_keys_are_known() {
     let desk = Desk::new();
     let ran = desk.run_to(0, &format!("survey {}", real("postgresql/sluice-16").display()));
     assert!(ran.out.contains("hba.d/10-radius.conf") && ran.out.contains("server.key"), "{}", ran.out);
-    assert!(!ran.out.contains("does not know it"), "{}", ran.out);
+    assert!(!ran.out.contains("not known to the profile"), "{}", ran.out);
     desk.write("pg/PG_VERSION", "16\n");
     desk.write("pg/postgresql.conf", "port = 5433\n");
     desk.write("pg/notes.md", "mine\n");
     let ran = desk.run_to(0, "survey pg");
-    assert!(ran.out.contains("the profile does not know it"), "{}", ran.out);
+    assert!(ran.out.contains("not known to the profile"), "{}", ran.out);
 }

@@ -32,7 +32,7 @@ fn carried(map: &str, status: i32) -> (Desk, String) {
 #[case::no_port_f1("[ports]\nf1 = \"leave\"", 0, "note[port-left]")]
 #[case::no_service_port("[ports]\nsvc = \"leave\"", 0, "note[port-left]")]
 #[case::what_fits_nothing("[addresses]\n\"10.0.0.0/8\" = \"10.0.0.0/8\"", 0, "[map-unused]")]
-#[case::another_line("[map]\nfrom = \"thole/1@2\"", 1, "this map is for backups of `thole/1@2`")]
+#[case::another_line("[map]\nfrom = \"thole/1@2\"", 1, "the map is for backups of `thole/1@2`")]
 #[case::another_unit("[map]\nunit = \"gw-hall\"", 1, "`gw-hall`")]
 #[case::two_of_one_name("[ports]\np2 = \"cu2\"\np3 = \"cu2\"", 1, "[port-twice]")]
 fn an_edited_map(#[case] map: &str, #[case] status: i32, #[case] reported: &str) {
@@ -74,7 +74,7 @@ fn a_row_that_failed_says_why() {
 
 #[rstest]
 #[case("--answer foo=bar", "nothing asks `foo`")]
-#[case("--severity osier/subnets-overlap=note", "what blocks is never lowered")]
+#[case("--severity osier/subnets-overlap=note", "a blocker cannot be lowered")]
 #[case("--severity osier/no-such=note", "has no rule `no-such`")]
 fn an_option_that_would_hide_something(#[case] option: &str, #[case] reported: &str) {
     let ran = Desk::new().run_to(2, &format!("carry gw.xml --to osier/8@2.1 -o out {option}"));
@@ -94,7 +94,7 @@ fn no_blocker_is_lowered() {
         for severity in ["warning", "note"] {
             let ran = desk.run(&format!("carry gw.xml --to osier/8@2.1 -o out --severity {code}={severity}"));
             assert!(
-                ran.status == 2 && ran.reported.contains("never lowered"),
+                ran.status == 2 && ran.reported.contains("cannot be lowered"),
                 "{code}: {} {}",
                 ran.status,
                 ran.reported
@@ -130,7 +130,11 @@ fn a_rule_that_is_wrong_is_passed_with_a_reason() {
     desk.run_to(4, "carry gw.xml --to osier/8@2.1 -o strict --strict --map edited.toml");
     desk.write("edited.toml", entry("00000000"));
     let ran = desk.run_to(3, "carry gw.xml --to osier/8@2.1 -o lapsed --map edited.toml");
-    assert!(ran.reported.contains("says something else now"), "{}", ran.reported);
+    assert!(
+        ran.reported.contains("` and has changed: check it again, and write `shows = \""),
+        "{}",
+        ran.reported
+    );
 }
 
 #[test]
@@ -196,7 +200,7 @@ fn a_port_has_as_many_settings_wherever_it_is_reported() {
         .collect();
     assert!(reported.len() > 5, "{map}");
     for (port, settings) in reported {
-        let said = format!("the port `{port}` has {settings} and no partner");
+        let said = format!("port `{port}` ({settings}) is not mapped");
         assert!(ran.reported.contains(&said), "{said}\n{}", ran.reported);
     }
 }

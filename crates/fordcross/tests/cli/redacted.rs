@@ -157,7 +157,11 @@ fn names_of_files_are_hidden() {
     for name in ["gale", "morning", "board", "storm"] {
         assert!(!ran.out.contains(name), "{name}\n{}", ran.out);
     }
-    assert!(ran.out.contains("faces/name-") && ran.out.contains("6 of 6 files have the hash"), "{}", ran.out);
+    assert!(
+        ran.out.contains("faces/name-") && ran.out.contains("checksums: 6 of 6 files match"),
+        "{}",
+        ran.out
+    );
     let before = desk.run_to(0, "survey hall.zip");
     let counts =
         |reported: &str| reported.lines().filter(|line| line.starts_with("  all ")).map(str::to_owned).next();

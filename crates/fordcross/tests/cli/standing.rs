@@ -59,7 +59,7 @@ fn each_include_is_as_the_server_does_it_or_has_a_row() {
     wanted.sort_unstable();
     assert_eq!(found, wanted);
     assert!(
-        ran.reported.contains("`/opt/other/by-end.conf` is taken to be `by-end.conf`"),
+        ran.reported.contains("`/opt/other/by-end.conf` is assumed to be `by-end.conf`"),
         "{}",
         ran.reported
     );
@@ -77,7 +77,7 @@ fn each_include_is_as_the_server_does_it_or_has_a_row() {
 #[case::beside_others(
     "mkdir whole && cp gw.xml whole && mv pg whole/pg",
     "whole",
-    "`gw.xml` stands beside the configuration in `pg`"
+    "`gw.xml` is next to the configuration in `pg`"
 )]
 #[case::in_two(
     "mkdir -p w/etc w/data/base && mv pg/PG_VERSION w/data && mv pg w/etc/pg && touch w/data/base/1",
@@ -97,7 +97,7 @@ fn a_configuration_is_found_where_it_stands(
     assert!(done.success());
     let ran = desk.run_to(0, &format!("carry {given} --to postgresql@18 -o out"));
     assert_eq!(rows(&desk, "out"), wanted);
-    let reported = if reported == "is data" { "1 file of the folder passed over" } else { reported };
+    let reported = if reported == "is data" { "1 file skipped" } else { reported };
     assert!(ran.reported.contains(reported), "{}", ran.reported);
 }
 
@@ -113,11 +113,11 @@ fn settings_and_data_are_one_backup_in_one_archive() {
 #[rstest]
 #[case(
     "carry two --to postgresql@18 -o out",
-    "it holds 2 configurations: `a` (postgresql), `b` (postgresql)"
+    "there are 2 configurations: `a` (postgresql), `b` (postgresql)"
 )]
 #[case("carry two/a --also two/b --to postgresql@18 -o out", "is in both `two/a` and `two/b`")]
-#[case("carry gw.xml --also two/b --to postgresql@18 -o out", "`gw.xml` is no folder")]
-#[case("carry two/a --also gw.xml --to postgresql@18 -o out", "`gw.xml` is no folder")]
+#[case("carry gw.xml --also two/b --to postgresql@18 -o out", "`gw.xml` is not a folder")]
+#[case("carry two/a --also gw.xml --to postgresql@18 -o out", "`gw.xml` is not a folder")]
 fn what_may_be_either_is_asked(#[case] line: &str, #[case] reported: &str) {
     let desk = Desk::new();
     server(&desk, "two/a");

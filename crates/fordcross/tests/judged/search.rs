@@ -146,7 +146,7 @@ impl<R: Receiving> Search<R> {
         of_rule::<R>(mutant, before) > 0
             || mutant.is_limit
                 && (R::number(&self.cases[at]) >= PLANTED_FROM
-                    || count(before, |finding| finding["code"] == "value-unfit") > 0)
+                    || count(before, |finding| finding["code"] == "value-unsupported") > 0)
     }
 }
 

@@ -18,7 +18,9 @@ fn declared(release: &str) -> BTreeMap<String, Option<String>> {
     let mut command = Command::new(env!("CARGO_BIN_EXE_fordcross"));
     let output = run(command.args(["profile", "show", &format!("postgresql@{release}"), "--json"]));
     let profile: Value = serde_json::from_slice(&output.stdout).expect("JSON");
-    let declares = profile["results"][0]["declares"].as_array().expect("what it declares");
+    let declares = profile["results"][0]["declares"]
+        .as_array()
+        .expect("document type declaration, which is never followed");
     let of_main = declares.iter().filter_map(|declared| {
         let path = declared["path"].as_str()?;
         let name = path.strip_prefix("main|auto/").or_else(|| path.strip_prefix("main/"))?;
@@ -271,7 +273,7 @@ fn paths_and_addresses_are_mapped() {
     let access = fs::read_to_string(result.join("pg_hba.conf")).expect("a file");
     assert!(access.contains("198.51.100.0/24") && access.contains("198.51.100.0 255.255.255.0"), "{access}");
     assert!(
-        carried.printed.contains("`/srv/booking` still stands in a text")
+        carried.printed.contains("`/srv/booking` is still in free text")
             && carried.printed.contains("main/archive_command"),
         "{}",
         carried.printed

@@ -62,19 +62,21 @@ pub(super) fn wording<'j>(judge: &'j Judge<'_, '_>, breached: &Breached) -> Opti
 pub(super) fn sentence(judge: &Judge<'_, '_>, breached: &Breached, number: usize) -> String {
     let (it, has) = if number == 1 { ("it", "it has") } else { ("they", "they have") };
     if let Part::Undecided(why) = &breached.part {
-        return format!("the profile cannot say whether it is right: {why}");
+        return format!("the profile cannot decide whether it is right: {why}");
     }
     if let Some(text) = wording(judge, breached).and_then(|wording| wording.text.as_deref()) {
         return filled(judge, breached, text);
     }
     match &breached.part {
         Part::Required(_, path) => format!("{has} no `{path}`"),
-        Part::Needs(one, other) => format!("`{one}` means nothing without `{other}`"),
+        Part::Needs(one, other) => format!("`{one}` has no meaning without `{other}`"),
         Part::AtMostOne(group) => format!("{has} more than one of {}", one_of(group)),
-        Part::AtLeastOne(group) => format!("{has} neither of {}", one_of(group)),
+        Part::AtLeastOne(group) => format!("{has} none of {}", one_of(group)),
         Part::Narrowed(Some(path)) => format!("without `{path}` {it} would be wider than on the old unit"),
         Part::Narrowed(None) => {
-            format!("a part could not be carried, and without it {it} would be wider than on the old unit")
+            format!(
+                "part of it could not be carried, and without that {it} would be wider than on the old unit"
+            )
         }
         Part::Count(there) => {
             let rules = &judge.profile.rules;
@@ -94,14 +96,14 @@ pub(super) fn sentence(judge: &Judge<'_, '_>, breached: &Breached, number: usize
                 Some(bounds) => format!("at most {}", bounds.most),
                 None => String::new(),
             };
-            format!("{has} {there} of `{of}`, and {} takes {wanted}", judge.profile.title)
+            format!("{has} {there} of `{of}`, and {} needs {wanted}", judge.profile.title)
         }
         Part::NothingToCountIn(_) => {
             let OwnRuleId::Count(id) = breached.rule else { return String::new() };
             let rule = &judge.profile.rules.objects[id.index()];
             let (least, of) = (rule.count.map_or(1, |bounds| bounds.least), rule.head.pattern.last_name());
             format!(
-                "nothing of it arrives, and {} takes at least {least} of `{of}` in it",
+                "nothing of it arrives, and {} needs at least {least} of `{of}` in it",
                 judge.profile.title
             )
         }
@@ -110,17 +112,17 @@ pub(super) fn sentence(judge: &Judge<'_, '_>, breached: &Breached, number: usize
                 .other
                 .map_or_else(String::new, |other| format!("`{}`", judge.names_on_way(other).join("/")));
             let value = shown(judge, breached.node);
-            format!("{value}is there already, at {other}, and must be one of a kind")
+            format!("{value}already exists, at {other}, and must be unique")
         }
         Part::UniqueName => {
             let other = breached.other.map_or_else(String::new, |other| judge.names_on_way(other).join("/"));
             format!(
-                "`{}` has one already, at `{other}`, and can have one only",
+                "`{}` already has one, at `{other}`, and can have only one",
                 judge.tree.name(breached.node)
             )
         }
         Part::Reference(of) => names_nothing(judge, breached.node, of),
-        Part::Check | Part::Undecided(_) => "a check of the profile does not hold".to_owned(),
+        Part::Check | Part::Undecided(_) => "a check of the profile fails".to_owned(),
     }
 }
 
@@ -148,7 +150,7 @@ pub(super) fn names_nothing(judge: &Judge<'_, '_>, node: NodeId, of: &str) -> St
             let nouns: Vec<&str> = ports.into_iter().chain(nouns).collect();
             format!("there is no {} {}{unit}", nouns.join(" or "), value.trim_end()).trim_end().to_owned()
         }
-        None => format!("nothing at `{of}` is called {}", value.trim_end()),
+        None => format!("nothing at `{of}` is named {}", value.trim_end()),
     }
 }
 
@@ -201,18 +203,21 @@ pub(super) fn filled(judge: &Judge<'_, '_>, breached: &Breached, text: &str) -> 
 
 pub(super) fn remedy(judge: &Judge<'_, '_>, breached: &Breached, behind: &[Cause]) -> String {
     if matches!(breached.part, Part::Undecided(_)) {
-        return "look at the value yourself; accept the finding with a reason where it is right".to_owned();
+        return "check the value yourself; if it is right, accept the finding with a reason".to_owned();
     }
     if let Some(remedy) = wording(judge, breached).and_then(|wording| wording.remedy.as_deref()) {
         return filled(judge, breached, remedy);
     }
     match (behind.first(), breached.breach) {
-        (Some(Cause::Port(_)), Breach::Goes) => "give the port a new one in the map, or set by hand what is left out".to_owned(),
-        (Some(Cause::Port(_)), _) => "give the port a new one in the map".to_owned(),
+        (Some(Cause::Port(_)), Breach::Goes) => {
+            "map the port to a new one, or set by hand what is left out".to_owned()
+        }
+        (Some(Cause::Port(_)), _) => "map the port to a new one".to_owned(),
         (_, Breach::Goes) => "set it on the new unit by hand".to_owned(),
         (_, Breach::Blocks) => {
-            "change the map or the backup; where the rule is wrong, accept the finding in the map with a reason".to_owned()
+            "change the map or the backup; if the rule is wrong, accept the finding in the map with a reason"
+                .to_owned()
         }
-        _ => "look at it on the new unit".to_owned(),
+        _ => "check it on the new unit".to_owned(),
     }
 }

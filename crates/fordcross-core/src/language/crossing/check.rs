@@ -37,8 +37,10 @@ pub(super) fn check_contested(report: &Report<'_>, rules: &[(Span, Rule)]) {
                     *place == rule.place && *written == path && first(other) != first(rule)
                 });
                 if let Some((.., other)) = other {
-                    report
-                        .add(*span, CrossingFact::PlaceContested { line: other.at.line, path: path.clone() });
+                    report.add(
+                        *span,
+                        CrossingFact::ConflictingRules { line: other.at.line, path: path.clone() },
+                    );
                 }
                 writers.push((rule.place, path, rule));
             }

@@ -26,70 +26,70 @@ facts! {
     pub(super) enum CrossingFact {
         Keys { keys: Count, known: AllOf } => RuleMalformed, "the object has {keys}",
             help: "its keys are {known}";
-        ReadByExpression => RuleMalformed, "an expression cannot be read by";
+        ReadByExpression => RuleMalformed, "an expression cannot be used to read a value";
         FirstOptional => RuleMalformed, "the first clause cannot be optional";
-        KeyInRule => RuleMalformed, "a key has no meaning in a rule",
-            help: "ask for it in the `from` of a `[[place]]`";
-        SlashAtSetting => RuleMalformed, "this is a setting, and `/` stands behind objects",
+        KeyInRule => RuleMalformed, "a key is not allowed in a rule",
+            help: "put it into the `from` of a `[[place]]`";
+        SlashAtSetting => RuleMalformed, "this is a setting; only an object is followed by `/`",
             help: "leave out the `/`";
-        ConditionInPattern => RuleMalformed, "an expression cannot be read by",
-            help: "put a condition behind the rule as its third string";
-        CaptureTwice { name: String } => RuleMalformed, "the capture `{name}` is made twice";
+        ConditionInPattern => RuleMalformed, "an expression cannot be used to read a value",
+            help: "add the condition as the third string of the rule";
+        CaptureTwice { name: String } => RuleMalformed, "the capture `{name}` is defined twice";
         TypeUnknown { title: String, name: String, instead: Suggestion } => TypeUnknown,
             "{title} declares no type `{name}`",
             help: "{instead}";
-        Unsaid => RuleMalformed, "what is to be written here is not said",
-            help: "write `place = {{capture}}`; only a rule with one plain setting on its left moves it whole";
-        NotOrdered => TypesDiffer, "`>=` asks for a number, a size or a duration", help: "write `=`";
-        KindsUntold { title: String } => CaptureUnknown, "{title} tells no kinds of these objects",
+        Unsaid => RuleMalformed, "the value to write is missing",
+            help: "write `place = {{capture}}`; only a rule with a single setting on its left moves it as it is";
+        NotOrdered => TypesDiffer, "`>=` needs a number, a size or a duration", help: "write `=`";
+        KindsUntold { title: String } => CaptureUnknown, "{title} declares no kinds for these objects",
             help: "declare `kind` at the `[[object]]` in the old profile";
         LookUpUnknown { name: String, instead: Suggestion } => ValueWrong, "there is no look-up `{name}`",
             help: "{instead}";
         TableUnknown { name: String, instead: Suggestion } => ValueWrong, "there is no table `{name}`",
             help: "{instead}";
-        NoTable => RuleMalformed, "what follows the colon is no table",
+        NoTable => RuleMalformed, "the text after the colon is not a table",
             help: "write `{{name: old=new, other=new, *=rest}}`, `{{name: table.NAME}}`, `{{name: look-up.NAME}}` or `{{name: as-is}}`";
         CaptureUnknown { name: String, instead: Suggestion } => CaptureUnknown,
-            "nothing before this makes a capture `{name}`",
+            "no earlier capture is named `{name}`",
             help: "{instead}";
-        DiffersByKind => TypesDiffer, "this setting is not of the same type for objects of each kind",
-            help: "place objects of each kind on their own, with `when = \"kind == '…'\"`";
+        DiffersByKind => TypesDiffer, "this setting has different types for different kinds of objects",
+            help: "write a place for each kind, with `when = \"kind == '…'\"`";
         NoString => ValueWrong, "expected a string";
         NoTranslation => ValueWrong, "expected a table of old and new values";
-        NoSetting => LocatorUnknown, "this is no setting";
-        DefaultUnknown => ValueWrong, "the old profile knows no default of this setting",
+        NoSetting => LocatorUnknown, "this is not a setting";
+        DefaultUnknown => ValueWrong, "the old profile has no default for this setting",
             help: "declare its `default` in the profile";
-        NoRelease { side: String } => ValueWrong, "`{side}` names no release", help: "write `LINE@RELEASE`";
+        NoRelease { side: String } => ValueWrong, "`{side}` is not a release", help: "write `PLATFORM@RELEASE`";
         PlaceUnknown { name: String, instead: Suggestion } => CaptureUnknown,
             "there is no place named `{name}`",
             help: "{instead}";
-        PlaceOfClauses => RuleMalformed, "a place is one path, without a value";
+        PlaceOfClauses => RuleMalformed, "a place is a single path, without a value";
         NotRules { key: String, form: String } => ValueWrong,
             "`{key}` takes a list of rules, each a list of strings",
             help: "write `{key} = [{form}, …]`, with a condition behind it if there is one";
         CaptureUnused { name: String } => CaptureUnused, "the capture `{name}` is never used",
-            help: "use it on the right, or write a plain pattern: what is not used is lost without a word";
-        RuleHidden { line: u32 } => RuleHidden, "the rule in line {line} takes this first, always",
-            help: "put the more exact rule first, or remove this one";
-        PlaceContested { line: u32, path: String } => PlaceContested,
-            "the rule in line {line} writes `{path}` too",
-            help: "give one of them a condition, so that only one is applied";
+            help: "use it on the right, or write a pattern without it: an unused value would be lost silently";
+        RuleHidden { line: u32 } => RuleHidden, "the rule in line {line} always takes this first",
+            help: "put the more specific rule first, or remove this one";
+        ConflictingRules { line: u32, path: String } => ConflictingRules,
+            "the rule in line {line} also writes `{path}`",
+            help: "add a condition to one of them, so that only one applies";
         KeyShape { shape: ShapeFact } => RuleMalformed, "{shape}";
         Side { side: SideFact } => RuleMalformed, "{side}";
         NeverBecomes { old: String, new: String } => TypesDiffer,
-            "a value of the type `{old}` never becomes one of the type `{new}`",
-            help: "compute it with `{{= …}}`, give it a table, or leave it to a person with `by-hand`";
+            "a value of type `{old}` can never become one of type `{new}`",
+            help: "compute it with `{{= …}}`, map it with a table, or leave it to a person with `by-hand`";
         ListHere => LocatorUnknown, "this is a list", help: "write `[]` after the name for a new entry";
-        NoListHere => LocatorUnknown, "this is no list", help: "leave out the `[]`";
-        SettingHere => LocatorUnknown, "this is a setting, not a place for settings";
+        NoListHere => LocatorUnknown, "this is not a list", help: "leave out the `[]`";
+        SettingHere => LocatorUnknown, "this is a setting, which cannot contain settings";
         NoFilesToInclude { file: String } => IncludeMissing, "there is no file `{file}` to include",
-            help: "put a file of that name, which ends in `.shared.toml`, beside the crossing";
+            help: "put a file of that name, ending in `.shared.toml`, next to the crossing";
         IncludeMissing { file: String, instead: Suggestion } => IncludeMissing,
             "there is no file `{file}` to include",
             help: "{instead}";
         NewUnspoken { release: String, settings: Unspoken } => SettingUnspoken,
-            "no rule speaks of what is new in {release}: {settings}",
-            help: "write a rule where an old setting stands behind one, such as `new >= {{n}}`; else name it in `fresh` under [crossing]";
+            "no rule covers what is new in {release}: {settings}",
+            help: "write a rule where an old setting corresponds, such as `new >= {{n}}`; otherwise list it in `fresh` under [crossing]";
     }
 }
 
@@ -98,8 +98,8 @@ facts! {
     pub(super) enum SideFact {
         Pattern { pattern: PatternFact } => RuleMalformed, "{pattern}";
         Shape { shape: ShapeFact } => RuleMalformed, "{shape}";
-        Start => RuleMalformed, "`@` begins `@place[{{key}}]`, where an object of that place went";
+        Start => RuleMalformed, "`@` starts a reference such as `@place[{{key}}]`, to where an object of that place went";
         Step { step: String } => RuleMalformed,
-            "`{step}` is no step of a place: a name, `{{capture}}`, or `name[]` for a new entry";
+            "`{step}` is not a valid step: expected a name, `{{capture}}`, or `name[]` for a new entry";
     }
 }

@@ -6,23 +6,23 @@ use cel::{ExecutionError, Value};
 pub(super) fn reported(error: &ExecutionError) -> String {
     match error {
         ExecutionError::DivisionByZero(_) | ExecutionError::RemainderByZero(_) => "it divides by zero".into(),
-        ExecutionError::Overflow(..) => "a number in it becomes too large".into(),
+        ExecutionError::Overflow(..) => "a number becomes too large".into(),
         ExecutionError::ValuesNotComparable(one, other) => {
             format!("{} and {} cannot be compared", kind(one), kind(other))
         }
         ExecutionError::UnsupportedBinaryOperator(operator, one, other) => {
-            format!("`{}` does not go with {} and {}", sign(operator), kind(one), kind(other))
+            format!("`{}` does not apply to {} and {}", sign(operator), kind(one), kind(other))
         }
         ExecutionError::UndeclaredReference(name) => format!("there is no `{name}` here"),
         ExecutionError::InvalidArgumentCount { expected, actual } => {
-            format!("a function takes {expected} values, and has {actual} here")
+            format!("a function needs {expected} values, and has {actual} here")
         }
         ExecutionError::IndexOutOfBounds(_) | ExecutionError::NoSuchKey(_) => {
-            "it asks for an entry that is not there".into()
+            "it asks for an entry that does not exist".into()
         }
         // The messages of functions are our own.
         ExecutionError::FunctionError { function, message } => format!("`{function}`: {message}"),
-        _ => "a value in it is of another kind than is wanted there".into(),
+        _ => "a value has another kind than is needed there".into(),
     }
 }
 
@@ -56,11 +56,11 @@ mod tests {
 
     #[rstest]
     #[case("1 / 0", "it divides by zero")]
-    #[case("9223372036854775807 + 1", "a number in it becomes too large")]
-    #[case("[1][7]", "it asks for an entry that is not there")]
-    #[case("{'a': 1}.b", "it asks for an entry that is not there")]
+    #[case("9223372036854775807 + 1", "a number becomes too large")]
+    #[case("[1][7]", "it asks for an entry that does not exist")]
+    #[case("{'a': 1}.b", "it asks for an entry that does not exist")]
     #[case("none + 1", "there is no `none` here")]
-    #[case("'secret' + 1", "`+` does not go with a text and a whole number")]
+    #[case("'secret' + 1", "`+` does not apply to a text and a whole number")]
     #[case("-'secret'", "another kind")]
     fn what_has_no_value_is_told_in_our_words(#[case] text: &str, #[case] told_of: &str) {
         let program = cel::Program::compile(text).expect("it is an expression");

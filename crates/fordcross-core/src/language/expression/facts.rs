@@ -11,20 +11,20 @@ facts! {
             "expected {wanted}, and this is {found}";
         Unknown { name: String, instead: Suggestion } => ExpressionWrong, "there is no `{name}` here",
             help: "{instead}";
-        Meaningless => ExpressionWrong, "fields, maps and other loops have no meaning here";
-        OtherLoop => ExpressionWrong, "there are `exists` and `all`, and no other loops";
-        LoopElsewhere => ExpressionWrong, "`exists` and `all` go over a list of the object itself",
-            help: "for the whole there are `in values('/…')`, `named_by`, `held_by` and `overlapping`";
+        Meaningless => ExpressionWrong, "fields, maps and other loops are not supported";
+        OtherLoop => ExpressionWrong, "`exists` and `all` are the only loops";
+        LoopElsewhere => ExpressionWrong, "`exists` and `all` need a list of the object itself",
+            help: "for the whole configuration use `in values('/…')`, `named_by`, `held_by` or `overlapping`";
         NoTruth { found: OperandKind } => ExpressionWrong,
-            "`&&`, `||` and `!` take a truth value, and this is {found}";
-        ChoiceNoTruth => ExpressionWrong, "what stands before `?` is not a truth value";
+            "`&&`, `||` and `!` need a truth value, and this is {found}";
+        ChoiceNoTruth => ExpressionWrong, "the part before `?` is not a truth value";
         Differ { one: OperandKind, other: OperandKind, operation: &'static str } => ExpressionWrong,
             "{one} and {other} cannot be {operation}";
         FunctionUnknown { name: String, instead: Suggestion } => ExpressionWrong,
             "there is no function `{name}`",
             help: "{instead}";
         OnValue { function: &'static str } => ExpressionWrong,
-            "`{function}` is called by itself, not on a value";
+            "`{function}` is a function, not a method of a value";
         Arguments {
             function: &'static str, wanted: Count, found: usize, usage: &'static str,
         } => ExpressionWrong,
@@ -41,6 +41,6 @@ facts! {
             "`{function}` takes {wanted}, and this is {found}",
             help: "{usage}";
         PathComputed { function: &'static str } => ExpressionWrong,
-            "`{function}` takes the path itself, in quotes";
+            "`{function}` needs the path itself, in quotes";
     }
 }

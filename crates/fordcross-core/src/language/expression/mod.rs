@@ -354,9 +354,9 @@ fn from_cel(value: &cel::Value) -> Result<Operand, String> {
     match value {
         cel::Value::String(text) => Ok(Operand::Text(text.as_ref().clone())),
         cel::Value::Int(number) => Ok(Operand::Integer(*number)),
-        cel::Value::UInt(number) => i64::try_from(*number)
-            .map(Operand::Integer)
-            .map_err(|_| "a number in it becomes too large".into()),
+        cel::Value::UInt(number) => {
+            i64::try_from(*number).map(Operand::Integer).map_err(|_| "a number becomes too large".into())
+        }
         cel::Value::Bool(boolean) => Ok(Operand::Boolean(*boolean)),
         cel::Value::Null => Ok(Operand::Nothing),
         _ => Err("it gives neither a text, a whole number nor a truth value".into()),

@@ -108,7 +108,7 @@ fn evaluates(#[case] text: &str, #[case] expected: Operand) {
 #[case("same('a')", "`same` takes 2 values")]
 #[case("held_by(ip)", "`held_by` takes at least 2 values")]
 #[case("values('/a').exists(v, v == ip)", "a list of the object itself")]
-#[case("values('a').map(v, v) == ip", "no other loops")]
+#[case("values('a').map(v, v) == ip", "`exists` and `all` are the only loops")]
 #[case("values('a').exists(v, w == v)", "there is no `w` here")]
 fn tells_what_is_wrong_before_it_is_used(#[case] text: &str, #[case] reported: &str) {
     let variables =

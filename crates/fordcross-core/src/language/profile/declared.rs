@@ -57,8 +57,8 @@ impl Profile {
             Repeats::All => Some("repeats".to_owned()),
             Repeats::First => Some("the first holds".into()),
             Repeats::Last => Some("the last holds".into()),
-            Repeats::Merge => Some("those of one key are one".into()),
-            Repeats::Error => Some("no second one".into()),
+            Repeats::Merge => Some("those with the same key are merged".into()),
+            Repeats::Error => Some("a second one is not allowed".into()),
         });
         let (first, last) = entry.releases;
         let release = |index: usize, edge: usize| (index != edge).then(|| self.releases[index].name.clone());
@@ -77,6 +77,6 @@ fn inherited(inherits: &schema::Inherits) -> String {
     let named = inherits.named_by.as_ref().map(|setting| format!("what {setting} names"));
     let block = inherits.block.as_ref().map(|path| path.join("/"));
     let from: Vec<String> = named.into_iter().chain(block).collect();
-    let besides = if inherits.adds { ", besides what it has itself" } else { "" };
+    let besides = if inherits.adds { ", in addition to its own" } else { "" };
     format!("inherits from {}{besides}", from.join(", then "))
 }

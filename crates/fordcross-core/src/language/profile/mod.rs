@@ -285,13 +285,7 @@ impl Profile {
     pub fn about_rule(&self, code: &str) -> Option<String> {
         let of_checks = || {
             let check = self.rules.checks.iter().find(|check| check.code == code)?;
-            Some(
-                check
-                    .wording
-                    .text
-                    .clone()
-                    .unwrap_or_else(|| "a check of the profile does not hold".to_owned()),
-            )
+            Some(check.wording.text.clone().unwrap_or_else(|| "a check of the profile fails".to_owned()))
         };
         let part = rules::PART_CODES.into_iter().find(|(known, _)| *known == code);
         part.map(|(_, about)| about.to_owned()).or_else(of_checks)

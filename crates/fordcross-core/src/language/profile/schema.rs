@@ -72,7 +72,7 @@ impl Role {
             Self::Installation => "what is bound to the unit",
             Self::AdminLogin => "an administrator's login",
             Self::ManagementAddress => "the management address",
-            Self::ManagementAccess => "the access of those who manage the unit",
+            Self::ManagementAccess => "the management access",
             Self::DefaultRoute => "the default route",
             Self::GrantsAccess => "what grants access",
             Self::RestrictsAccess => "what restricts access",

@@ -9,17 +9,17 @@ facts! {
         TypeUnknown { unknown: String, instead: Suggestion } => TypeUnknown, "there is no type `{unknown}`",
             help: "{instead}";
         MaxBelowMin => ValueWrong, "`max` is below `min`";
-        ListSeparator => ValueWrong, "expected what stands between the values", help: "such as `,` or `;`";
+        ListSeparator => ValueWrong, "expected the separator of the values", help: "such as `,` or `;`";
         Characters => ValueWrong, "expected characters and ranges such as `a-z0-9-`",
-            help: "ranges go upwards, and `instead` is made of the same characters";
-        UnitUnknown { unit: String, dimension: String } => ValueWrong, "`{unit}` is no unit of a {dimension}",
-            help: "write a unit, or how many of it a bare number counts, such as `8 KiB`";
+            help: "ranges go upwards, and `instead` uses the same characters";
+        UnitUnknown { unit: String, dimension: String } => ValueWrong, "`{unit}` is not a unit of {dimension}",
+            help: "write a unit, or the size of a step, such as `8 KiB`";
         UnitUnlike { unit: String, dimension: String, instead: Suggestion } => ValueWrong,
-            "`{unit}` is no unit of a {dimension}",
+            "`{unit}` is not a unit of {dimension}",
             help: "{instead}";
-        ShapeWithExpression => RuleMalformed, "a type's shape cannot hold an expression";
+        ShapeWithExpression => RuleMalformed, "the shape of a type cannot contain an expression";
         NeedsMore { name: String, more: &'static str } => KeyMissing,
-            "the type `{name}` needs more than its name",
+            "the type `{name}` needs more keys",
             help: "write `{{ type = \"{name}\", {more} }}`";
         Shape { shape: ShapeFact } => RuleMalformed, "{shape}";
     }
@@ -29,20 +29,20 @@ facts! {
     /// What a value lost when it was written: a sentence that follows the locator.
     pub enum Loss {
         Clamped { old: i64, new: i64, range: String } => ValueApproximated,
-            "`{old}` becomes `{new}`: the new system takes {range}", remedy: check_value();
+            "`{old}` becomes `{new}`: the target accepts {range}", remedy: check_value();
         Rounded { old: String, new: String, units: &'static str } => ValueApproximated,
-            "`{old}` becomes `{new}`: the new system counts in whole {units}", remedy: check_value();
+            "`{old}` becomes `{new}`: the target counts in whole {units}", remedy: check_value();
         Bounded { old: String, new: String, min: u64, max: u64, unit: &'static str } => ValueApproximated,
-            "`{old}` becomes `{new}`: the new system takes from {min} to {max} {unit}", remedy: check_value();
+            "`{old}` becomes `{new}`: the target accepts {min} to {max} {unit}", remedy: check_value();
         Replaced => ValueApproximated,
-            "had characters that the new system does not take, and others in their place", remedy: check_value();
+            "characters that the target does not accept were replaced", remedy: check_value();
         Shortened { max: usize } => ValueApproximated, "was shortened to {max} characters",
             remedy: check_value();
         ShortenedReplaced { max: usize } => ValueApproximated,
-            "was shortened to {max} characters, some of them replaced", remedy: check_value();
+            "was shortened to {max} characters, and some of them were replaced", remedy: check_value();
         LikeAnother { name: String, new: String } => ValueApproximated,
-            "would be called `{name}` like another, and is called `{new}`", remedy: check_value();
-        Renamed { names: OneOf } => ValueApproximated, "is called {names} on the new system",
+            "`{name}` would be the same as another name, so it becomes `{new}`", remedy: check_value();
+        Renamed { names: OneOf } => ValueApproximated, "is called {names} on the target",
             remedy: check_value();
     }
 }
@@ -50,30 +50,30 @@ facts! {
 facts! {
     /// Why a value cannot be written as a type at all.
     pub enum Unfit {
-        SecretUnusable { why: &'static str } => ValueUnfit, "{why}";
-        SecretKept { old: String, new: String } => ValueUnfit,
+        SecretUnusable { why: &'static str } => ValueUnsupported, "{why}";
+        SecretKept { old: String, new: String } => ValueUnsupported,
             "a secret kept {old} cannot become one kept {new}";
-        SecretShape { expected: String } => ValueUnfit, "the new system takes {expected}";
-        NoSecret => ValueUnfit, "the new place holds a secret and the value is none";
-        SecretShown => ValueUnfit, "a secret cannot stand in a place that is shown";
-        SeveralValues => ValueUnfit, "several values have no place in a setting that takes one";
-        SeveralParts => ValueUnfit, "a value of several parts has no place in one of a single part";
-        TooShort { least: usize } => ValueUnfit, "the new system takes at least {least} characters";
-        NoBoolean { value: bool } => ValueUnfit, "the new system has no way to write `{value}` here";
-        NoChoice { name: String, known: OneOf } => ValueUnfit,
-            "`{name}` is not among what the new system takes: {known}";
-        NoNever => ValueUnfit, "the new system has no way to say `never` here";
-        MeansNever { old: String, new: String } => ValueUnfit,
-            "`{old}` would become `{new}`, which means `never` on the new system";
-        NoMask { length: u8 } => ValueUnfit, "a prefix of {length} bits has no IPv4 mask";
-        OtherType { name: String } => ValueUnfit, "the type `{name}` cannot write this";
-        Expected { expected: String } => ValueUnfit, "the new system expects {expected}";
-        OtherParts => ValueUnfit, "the new system has no form with the same parts";
-        OtherFamily { family: &'static str } => ValueUnfit, "the new system takes an {family} address here";
+        SecretShape { expected: String } => ValueUnsupported, "the target expects {expected}";
+        NoSecret => ValueUnsupported, "the target stores a secret here, and the value is not one";
+        SecretShown => ValueUnsupported, "a secret cannot be written to a visible setting";
+        SeveralValues => ValueUnsupported, "a setting with one value cannot hold several";
+        SeveralParts => ValueUnsupported, "a setting with one part cannot hold a value of several parts";
+        TooShort { least: usize } => ValueUnsupported, "the target needs at least {least} characters";
+        NoBoolean { value: bool } => ValueUnsupported, "the target cannot express `{value}` here";
+        NoChoice { name: String, known: OneOf } => ValueUnsupported,
+            "`{name}` is not one of the values that the target accepts: {known}";
+        NoNever => ValueUnsupported, "the target cannot express `never` here";
+        MeansNever { old: String, new: String } => ValueUnsupported,
+            "`{old}` would become `{new}`, which means `never` on the target";
+        NoMask { length: u8 } => ValueUnsupported, "a prefix of {length} bits has no IPv4 mask";
+        OtherType { name: String } => ValueUnsupported, "the type `{name}` cannot write this value";
+        Expected { expected: String } => ValueUnsupported, "the target expects {expected}";
+        OtherParts => ValueUnsupported, "the target has no format with the same parts";
+        OtherFamily { family: &'static str } => ValueUnsupported, "the target expects an {family} address here";
     }
 }
 
 /// For a value that is not quite what it was.
 fn check_value() -> Remedy {
-    "check whether the new value will do".into()
+    "check whether the new value is acceptable".into()
 }

@@ -167,7 +167,7 @@ pub(super) fn integer_range(min: i64, max: i64) -> String {
     match (min, max) {
         (i64::MIN, i64::MAX) => "a whole number".into(),
         (min, i64::MAX) => format!("a whole number of at least {min}"),
-        (i64::MIN, max) => format!("a whole number of at most {max}"),
+        (i64::MIN, max) => format!("a whole number up to {max}"),
         (min, max) => format!("a whole number from {min} to {max}"),
     }
 }

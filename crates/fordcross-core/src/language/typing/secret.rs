@@ -113,7 +113,7 @@ impl Protection {
             // A new release on the same unit has the key still.
             Self::Bound if *new == Self::Bound => None,
             Self::Bound => Some("the secret is encrypted with a key that only the old unit has"),
-            Self::Masked => Some("the backup does not hold the secret, only signs in its place"),
+            Self::Masked => Some("the secret is masked in the backup"),
         }
     }
 }

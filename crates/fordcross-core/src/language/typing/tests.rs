@@ -160,7 +160,7 @@ fn converts(
 
 #[rstest]
 #[case(SECONDS, "10", MINUTES, "means `never`")]
-#[case("type = 'list'\nof = 'host'", "a,b", "type = 'host'", "takes one")]
+#[case("type = 'list'\nof = 'host'", "a,b", "type = 'host'", "a setting with one value cannot hold several")]
 #[case("type = 'integer'", "0x40", "type = 'integer'", "a whole number")]
 #[case("type = 'size'\nunit = 'kB'", "1.5", "type = 'size'\nunit = 'kB'", "whole number of kilobytes")]
 #[case(SECONDS, "ten", MINUTES, "whole number of seconds")]
@@ -173,10 +173,10 @@ fn converts(
 #[case("type = 'host-name'", "-x.example", "type = 'text'", "host name")]
 #[case("type = 'address'", "2001:db8::1", "type = 'address'\nfamily = 'ipv4'", "IPv4")]
 #[case("type = 'text'", "maybe", YES, "expects `yes`")]
-#[case("type = 'secret'", "hunter2", "type = 'text'", "cannot stand in a place that is shown")]
-#[case("type = 'text'", "x", "type = 'secret'", "holds a secret")]
+#[case("type = 'secret'", "hunter2", "type = 'text'", "a secret cannot be written to a visible setting")]
+#[case("type = 'text'", "x", "type = 'secret'", "the target stores a secret here, and the value is not one")]
 #[case("type = 'secret'", "x", "type = 'secret'\nkept = 'hash'\nscheme = 'sha512-crypt'", "kept clear")]
-#[case("type = 'secret'\nkept = 'masked'", "***", "type = 'secret'", "only signs in its place")]
+#[case("type = 'secret'\nkept = 'masked'", "***", "type = 'secret'", "the secret is masked in the backup")]
 #[case("type = 'secret'\nkept = 'bound'", "x", "type = 'secret'", "only the old unit has")]
 #[case(
     "type = 'size'\nunit = 'MB'",

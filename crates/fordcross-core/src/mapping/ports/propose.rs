@@ -124,7 +124,7 @@ pub(super) fn propose(decided: &Decided, on: &Grounds<'_>, backup: &Backup<'_>) 
         // A `?` that a person wrote is their word too: it blocks, and is not proposed away.
         if let Some(target) = decided.get(&port.name) {
             let open = *target == Destination::Open;
-            let why = if open { "the map file leaves it open" } else { "as the map file says" }.to_owned();
+            let why = if open { "left open in the map file" } else { "from the map file" }.to_owned();
             *slot = Some(proposal(port, target.clone(), why, true));
             if let (Destination::New(name), Some(old)) = (target, known(&port.name))
                 && let Some(new) = find_new(name)
@@ -150,7 +150,7 @@ pub(super) fn propose(decided: &Decided, on: &Grounds<'_>, backup: &Backup<'_>) 
                 None => Some(port.name.as_str()),
             };
             if let Some(same) = same.filter(|same| taken.insert(same)) {
-                let why = "the same name, as asked".to_owned();
+                let why = "same name, as asked".to_owned();
                 *slot = Some(proposal(port, Destination::New(same.to_owned()), why, false));
             }
         }
@@ -190,7 +190,7 @@ pub(super) fn propose(decided: &Decided, on: &Grounds<'_>, backup: &Backup<'_>) 
             equivalent.and_then(|(_, to)| find_new(to)).filter(|to| !taken.contains(to.name.as_str()));
         if let Some(partner) = partner {
             taken.insert(&partner.name);
-            let why = format!("its equivalent by the crossing, {}", kind_words(partner));
+            let why = format!("its equivalent according to the crossing, {}", kind_words(partner));
             *slot = Some(proposal(port, Destination::New(partner.name.clone()), why, false));
         }
     }
@@ -200,7 +200,7 @@ pub(super) fn propose(decided: &Decided, on: &Grounds<'_>, backup: &Backup<'_>) 
             continue;
         }
         let Some(old_port) = known(&port.name) else {
-            let why = "no such port on the old model, so its kind is not known".to_owned();
+            let why = "the old model has no such port, so its kind is not known".to_owned();
             *slot = Some(proposal(port, Destination::Open, why, false));
             continue;
         };
@@ -208,7 +208,7 @@ pub(super) fn propose(decided: &Decided, on: &Grounds<'_>, backup: &Backup<'_>) 
         *slot = Some(match free.clone().find(|new| misfit(old_port, new).is_none()) {
             Some(next) => {
                 taken.insert(&next.name);
-                let why = format!("the next free port that fits, {}", kind_words(next));
+                let why = format!("next free port that fits, {}", kind_words(next));
                 proposal(port, Destination::New(next.name.clone()), why, false)
             }
             None => {
@@ -216,7 +216,7 @@ pub(super) fn propose(decided: &Decided, on: &Grounds<'_>, backup: &Backup<'_>) 
                 let mut reasons: Vec<&str> = reasons.into_iter().collect();
                 reasons.sort_unstable();
                 let why = match reasons.as_slice() {
-                    [] => "no port of the new model is left".to_owned(),
+                    [] => "the new model has no port left".to_owned(),
                     reasons => {
                         format!("no free port fits {}: {}", kind_words(old_port), reasons.join(", or "))
                     }
@@ -233,11 +233,11 @@ pub(super) fn propose(decided: &Decided, on: &Grounds<'_>, backup: &Backup<'_>) 
 fn proposal_without_model(port: &PortUse) -> Proposal {
     match &port.made {
         Some(kind) => {
-            let why = format!("a {kind}, which the configuration itself makes");
+            let why = format!("a {kind}, made by the configuration itself");
             proposal(port, Destination::New(port.name.clone()), why, false)
         }
         None => {
-            let why = "what it is called on the new unit is not known".to_owned();
+            let why = "its name on the new unit is not known".to_owned();
             proposal(port, Destination::Open, why, false)
         }
     }

@@ -28,7 +28,8 @@ mod tests {
     #[test]
     fn nothing_is_decrypted_or_encrypted() {
         let passphrase = Passphrase::new("quay".to_owned());
-        let refused = decrypt(b"age-encryption.org/v1\n", Some(&passphrase), 1).expect_err("not built in");
+        let refused = decrypt(b"age-encryption.org/v1\n", Some(&passphrase), 1)
+            .expect_err("unknown entity; `amp`, `lt`, `gt`, `apos` and `quot` are built in");
         assert_eq!(refused.fact.code(), Code::Locked);
         assert!(encrypt(b"", &passphrase).is_err());
     }

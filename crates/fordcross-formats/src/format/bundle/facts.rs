@@ -6,13 +6,13 @@ use crate::text::shape::ShapeFact;
 facts! {
     /// Findings about files that others include.
     pub enum IncludeFact {
-        Missing => FileMissing, "the file that is included here is not in the backup",
-            help: "add it to the backup; what it sets is neither carried nor in the ledger, and the statement is left out";
-        NothingFits => NothingIncluded, "no file of the backup fits the pattern that is included here",
-            help: "if the old system has such files, add them to the backup: what they set is not carried without them";
+        Missing => FileMissing, "the included file is not in the backup",
+            help: "add it to the backup; its settings are neither carried nor in the ledger, and the include is left out";
+        NothingFits => NothingIncluded, "no file in the backup matches the included pattern",
+            help: "if the old system has such files, add them to the backup: otherwise their settings are not carried";
         ByEndOfPath { said: String, file: String } => IncludeTaken,
-            "`{said}` is taken to be `{file}` of the backup, by the end of its path",
-            help: "see that it is the same file; if it is another, put that in its place in the backup";
+            "`{said}` is assumed to be `{file}` in the backup, by the end of its path",
+            help: "check that it is the same file; if not, replace it in the backup";
     }
 }
 
@@ -20,9 +20,9 @@ facts! {
     /// What is wrong with how a profile declares its files.
     pub(super) enum FilesFact {
         Shape { shape: ShapeFact } => RuleMalformed, "{shape}";
-        CapturesDiffer => CaptureUnknown, "the path of the file and its place do not capture the same",
-            help: "each capture of `path` must stand in `at`, and each of `at` in `path`";
+        CapturesDiffer => CaptureUnknown, "`path` and `at` have different captures",
+            help: "each capture of `path` must be in `at`, and each of `at` in `path`";
         LikeUnknown { place: String, instead: Suggestion } => LocatorUnknown,
-            "no file before this one is at `{place}`", help: "{instead}";
+            "no earlier file has the place `{place}`", help: "{instead}";
     }
 }

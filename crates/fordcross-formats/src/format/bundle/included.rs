@@ -35,12 +35,10 @@ impl NoFile {
     /// What is said of it in the ledger.
     pub fn why(self) -> &'static str {
         match self {
-            Self::Missing => "the file that is included here is not in the backup",
-            Self::NothingFits => "no file of the backup fits the pattern that is included here",
-            Self::MayBeMissing => {
-                "the file that is included here, if it is there, is not: nothing is included"
-            }
-            Self::FolderEmpty => "the folder that is included here holds no such file: nothing is included",
+            Self::Missing => "the included file is not in the backup",
+            Self::NothingFits => "no file in the backup matches the included pattern",
+            Self::MayBeMissing => "the included file may be missing, and is: nothing is included",
+            Self::FolderEmpty => "the included folder has no such file: nothing is included",
         }
     }
 

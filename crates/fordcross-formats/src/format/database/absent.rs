@@ -29,7 +29,8 @@ mod tests {
 
     #[test]
     fn a_database_is_reported_with_the_feature_that_reads_it() {
-        let finding = listing("a.db", b"SQLite format 3\0").expect_err("not built in");
+        let finding = listing("a.db", b"SQLite format 3\0")
+            .expect_err("unknown entity; `amp`, `lt`, `gt`, `apos` and `quot` are built in");
         assert_eq!(finding.remedy(), Some("take a build with the feature `sqlite`".into()));
         assert_eq!(finding.location.map(|location| location.file), Some("a.db".to_owned()));
     }

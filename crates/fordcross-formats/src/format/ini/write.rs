@@ -105,11 +105,11 @@ mod tests {
     }
 
     #[rstest]
-    #[case("a=1\nnothing", 2, 1, "neither a heading nor a key with `=`")]
+    #[case("a=1\nnothing", 2, 1, "expected a heading, or a key with `=`")]
     #[case("[net", 1, 1, "not closed with `]`")]
-    #[case("  = 1", 1, 3, "a value without a key")]
-    #[case("k = \"a", 1, 5, "not closed as they should be")]
-    #[case("k = \"a\" b", 1, 5, "not closed as they should be")]
+    #[case("  = 1", 1, 3, "the value has no key")]
+    #[case("k = \"a", 1, 5, "the quotes of the value are not closed correctly")]
+    #[case("k = \"a\" b", 1, 5, "the quotes of the value are not closed correctly")]
     fn refuses(#[case] text: &str, #[case] line: u32, #[case] column: u32, #[case] reported: &str) {
         let finding = read_ini(Source::new("a", text), &dialect()).expect_err("refused");
         let at = finding.location.as_ref().expect("a place").at;

@@ -12,18 +12,18 @@ facts! {
         ObjectSeparator => JsonMalformed, "expected `,` or `}}`";
         Word => JsonMalformed, "expected `true`, `false` or `null`";
         Value => JsonMalformed, "expected a value";
-        Escape => JsonMalformed, "an escape that JSON does not have";
-        Number => JsonMalformed, "a number that is none in JSON";
-        EscapedCharacter => JsonMalformed, "an escape that is no character";
-        Control => JsonMalformed, "a control character in a string; write it as an escape";
+        Escape => JsonMalformed, "invalid escape";
+        Number => JsonMalformed, "invalid number";
+        EscapedCharacter => JsonMalformed, "the escape is not a character";
+        Control => JsonMalformed, "control character in a string; write it as an escape";
         Key => JsonMalformed, "expected a key in quotes";
-        CommaAtEnd => JsonMalformed, "a comma with nothing behind it";
-        BehindEnd => JsonMalformed, "something stands behind the end";
+        CommaAtEnd => JsonMalformed, "trailing comma";
+        BehindEnd => JsonMalformed, "there is text after the end";
         Recursion => JsonMalformed, "nested deeper than can be read";
         Other => JsonMalformed, "this is not well-formed JSON";
-        KeyTwice => JsonMalformed, "a key is given twice in one object",
-            help: "keep one of the two; programs differ in which one they take";
-        TooDeep { most: usize } => TooLarge, "objects and arrays are nested more than {most} deep",
+        KeyTwice => JsonMalformed, "the object has the key twice",
+            help: "keep one of the two; programs differ in which one they use";
+        TooDeep { most: usize } => TooLarge, "objects and arrays are nested more than {most} levels deep",
             help: "no configuration backup is; is this the right file?";
     }
 }

@@ -293,11 +293,11 @@ mod tests {
     }
 
     #[rstest]
-    #[case(r#"{"a":1,"a":2}"#, "given twice", 8)]
-    #[case(r#"{"a":1,"\u0061":2}"#, "given twice", 13)]
+    #[case(r#"{"a":1,"a":2}"#, "the key twice", 8)]
+    #[case(r#"{"a":1,"\u0061":2}"#, "the key twice", 13)]
     #[case(r#"{"a":1"#, "ends too early", 6)]
-    #[case(r#"{"a":1} x"#, "behind the end", 8)]
-    #[case("[1,]", "nothing behind it", 3)]
+    #[case(r#"{"a":1} x"#, "after the end", 8)]
+    #[case("[1,]", "trailing comma", 3)]
     #[case("[NaN]", "expected", 1)]
     fn refuses(#[case] text: &str, #[case] message: &str, #[case] at: u32) {
         let finding = rewrite(text).expect_err("refused");

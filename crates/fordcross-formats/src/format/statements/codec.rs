@@ -66,7 +66,7 @@ impl Codec for Grammar {
     }
 
     fn why_not(&self) -> &'static str {
-        "the form of the new line has no way to write a value with line ends, or with what would end it"
+        "the target's format cannot express a value with line ends, or with what would end it"
     }
 
     fn bare_comment<'t>(&self, comment: &'t str) -> &'t str {

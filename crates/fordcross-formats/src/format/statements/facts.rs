@@ -5,26 +5,26 @@ use crate::finding::facts;
 facts! {
     /// What is wrong with a file. A statement itself is never shown: it may hold a secret.
     pub(super) enum StatementFact {
-        BodyOpen { until: String } => StatementMalformed, "the text behind it is not ended by `{until}`",
+        BodyOpen { until: String } => StatementMalformed, "the text after it is not ended by `{until}`",
             help: "if the file is cut off, fetch it again";
-        BlockOpen => StatementMalformed, "a block that is not closed",
+        BlockOpen => StatementMalformed, "the block is not closed",
             help: "close it; if the file is cut off, fetch it again";
-        BlockNameless => StatementMalformed, "a block without anything that opens it",
-            help: "say before `{{` what it is";
-        Unended { end: char } => StatementMalformed, "a statement without `{end}` at its end",
+        BlockNameless => StatementMalformed, "the block has no name",
+            help: "write its name before `{{`";
+        Unended { end: char } => StatementMalformed, "the statement does not end with `{end}`",
             help: "end it; if the file is cut off, fetch it again";
         ClosesNothing { close: String } => StatementMalformed, "`{close}` closes nothing",
-            help: "take it out, or open what it closes";
+            help: "remove it, or open what it closes";
         TooDeep { most: usize } => TooLarge, "blocks are nested deeper than {most} levels",
-            help: "no configuration is so deep; look at where the file comes from";
-        IncludeCircle => StatementMalformed, "files include one another in a circle, or too deep",
-            help: "take one of these statements out";
+            help: "no configuration is so deep; check where the file comes from";
+        IncludeCircle => StatementMalformed, "files include each other in a circle, or too deeply",
+            help: "remove one of these includes";
         IncludeSize { times: usize } => StatementMalformed,
             "files are included so often that more than {times} times the whole would be read",
             help: "include each file once";
         Words { most: usize } => StatementMalformed, "a statement has more than {most} words",
             help: "no configuration has; is this the right file?";
-        QuotesOpen => StatementMalformed, "quotes that are not closed", help: "close them on the same line";
+        QuotesOpen => StatementMalformed, "the quotes are not closed", help: "close them on the same line";
     }
 }
 
@@ -33,14 +33,14 @@ facts! {
     pub(super) enum GrammarFact {
         NoCharacter => ValueWrong, "expected one character";
         Shape { shape: ShapeFact } => RuleMalformed, "{shape}";
-        StepUncaptured { name: String } => CaptureUnknown, "the shape captures no `{name}`",
-            help: "name steps, or captures of `shape` in braces";
-        StepNameless => CaptureUnknown, "a step of a path without a name",
-            help: "name steps, or captures of `shape` in braces";
-        Uncaptured { name: String } => CaptureUnknown, "the shape captures no `{name}`";
-        WordUncaptured { name: String } => CaptureUnknown, "the shape captures no one word `{name}`";
+        StepUncaptured { name: String } => CaptureUnknown, "the shape has no capture `{name}`",
+            help: "write names, or captures of `shape` in braces";
+        StepNameless => CaptureUnknown, "a step of the path is empty",
+            help: "write names, or captures of `shape` in braces";
+        Uncaptured { name: String } => CaptureUnknown, "the shape has no capture `{name}`";
+        WordUncaptured { name: String } => CaptureUnknown, "the shape has no capture `{name}` of one word";
         Pairs { shape: ShapeFact } => RuleMalformed, "{shape}",
-            help: "write `{{name}}` and `{{value}}` with what stands between them, such as `{{name}}={{value}}`";
+            help: "write `{{name}}` and `{{value}}` with the text between them, such as `{{name}}={{value}}`";
     }
 }
 
@@ -49,12 +49,12 @@ facts! {
     pub(super) enum ShapeFact {
         ClosesNothing => RuleMalformed, "`]` closes no `[`";
         GroupOpen => RuleMalformed, "`[` is not closed with `]`";
-        CaptureOpen => RuleMalformed, "a capture that is not closed with `}}`";
+        CaptureOpen => RuleMalformed, "the capture is not closed with `}}`";
         CaptureName { name: String } => RuleMalformed,
-            "`{name}` is no name of a capture: lower-case letters, digits and `-`";
-        PairHalf { name: String } => RuleMalformed, "`{name}` names no half of a pair: `key` or `value`";
-        Empty => RuleMalformed, "a shape without anything in it";
-        RestNotLast => RuleMalformed, "a capture of all that is left can only stand at the end";
+            "`{name}` is not a valid name of a capture: lower-case letters, digits and `-`";
+        PairHalf { name: String } => RuleMalformed, "`{name}` is not a half of a pair: `key` or `value`";
+        Empty => RuleMalformed, "the shape is empty";
+        RestNotLast => RuleMalformed, "a capture of the rest can only be at the end";
         NoPair => RuleMalformed, "expected one pair";
     }
 }

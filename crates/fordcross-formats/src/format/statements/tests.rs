@@ -232,13 +232,13 @@ fn reads(#[case] grammar: Grammar, #[case] text: &str, #[case] expected: &[&str]
 
 #[rstest]
 #[case(braces(), "a = 1; }", "1:8 `}` closes nothing")]
-#[case(braces(), "zone a { b = 1;", "1:1 a block that is not closed")]
-#[case(braces(), "a = 1\n", "1:1 a statement without `;` at its end")]
-#[case(braces(), "a = \"b;\n", "1:5 quotes that are not closed")]
-#[case(braces(), "{ }", "1:1 a block without anything that opens it")]
+#[case(braces(), "zone a { b = 1;", "1:1 the block is not closed")]
+#[case(braces(), "a = 1\n", "1:1 the statement does not end with `;`")]
+#[case(braces(), "a = \"b;\n", "1:5 the quotes are not closed")]
+#[case(braces(), "{ }", "1:1 the block has no name")]
 #[case(closed(), "end", "1:1 `end` closes nothing")]
-#[case(closed(), "\nport p1\n", "2:1 a block that is not closed")]
-#[case(script(), "notice <<END\nx\n", "1:1 the text behind it is not ended by `END`")]
+#[case(closed(), "\nport p1\n", "2:1 the block is not closed")]
+#[case(script(), "notice <<END\nx\n", "1:1 the text after it is not ended by `END`")]
 fn refuses(#[case] grammar: Grammar, #[case] text: &str, #[case] reported: &str) {
     assert_eq!(read(text, &grammar).expect_err("refused"), reported);
 }

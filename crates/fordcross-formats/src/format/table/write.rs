@@ -86,11 +86,11 @@ mod tests {
     }
 
     #[rstest]
-    #[case("a,b\n1,2,3\n", 2, 1, "a row of 3 under a header of 2")]
+    #[case("a,b\n1,2,3\n", 2, 1, "the row has 3 cells, and the header 2")]
     #[case("a,b\n1,\"2\n", 2, 3, "not closed")]
-    #[case("a,b\n\"1\"x,2\n", 2, 1, "text behind closed quotes")]
-    #[case("a,a\n", 1, 3, "`a` is there twice")]
-    #[case("a,\n", 1, 3, "without a name")]
+    #[case("a,b\n\"1\"x,2\n", 2, 1, "text after the closing quote")]
+    #[case("a,a\n", 1, 3, "`a` exists twice")]
+    #[case("a,\n", 1, 3, "has no name")]
     fn refuses(#[case] text: &str, #[case] line: u32, #[case] column: u32, #[case] reported: &str) {
         let finding = read_csv(Source::new("a", text), &Table::default()).expect_err("refused");
         let at = finding.location.as_ref().expect("a place").at;

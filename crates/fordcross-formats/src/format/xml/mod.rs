@@ -31,7 +31,7 @@ use write::{escape, write_element_as};
 pub(super) const TRAITS: Traits = Traits {
     known_by: KnownBy::Root,
     begins: |text| text.starts_with('<'),
-    with_marker: |marker| format!("XML with the outermost element `{marker}`"),
+    with_marker: |marker| format!("XML with the root element `{marker}`"),
     has_comments: true,
     has_outside: true,
     writes_empty_as_value: true,
@@ -115,7 +115,7 @@ impl Codec for Xml {
     }
 
     fn why_not(&self) -> &'static str {
-        "the value has a control character, which XML cannot hold"
+        "the value has a control character, which XML cannot contain"
     }
 
     fn comment(&self, bare: &str) -> String {

@@ -5,36 +5,36 @@ use crate::finding::{Remedy, facts};
 facts! {
     /// What is wrong with a document.
     pub(super) enum YamlFact {
-        Indentation => YamlMalformed, "the indentation does not fit what is around it",
+        Indentation => YamlMalformed, "the indentation does not fit",
             remedy: correct();
-        Comment => YamlMalformed, "a comment stands where none can", remedy: correct();
-        TextOpen => YamlMalformed, "a text is not ended, or goes on where it cannot",
+        Comment => YamlMalformed, "a comment is not allowed here", remedy: correct();
+        TextOpen => YamlMalformed, "the text is not closed, or continues where it cannot",
             remedy: correct();
-        Tab => YamlMalformed, "a tab stands where only blanks can", remedy: correct();
-        BracketOpen => YamlMalformed, "a list or mapping in brackets is not closed, or not parted by commas",
+        Tab => YamlMalformed, "a tab is not allowed here", remedy: correct();
+        BracketOpen => YamlMalformed, "a list or mapping in brackets is not closed, or a comma is missing",
             remedy: correct();
-        Anchor => YamlMalformed, "an anchor or an alias that cannot stand here",
+        Anchor => YamlMalformed, "an anchor or alias is not allowed here",
             remedy: correct();
-        Directive => YamlMalformed, "a directive or tag that cannot stand here",
+        Directive => YamlMalformed, "a directive or tag is not allowed here",
             remedy: correct();
-        Entry => YamlMalformed, "a key, a value or an entry stands where none can",
+        Entry => YamlMalformed, "a key, value or entry is not allowed here",
             remedy: correct();
         Other => YamlMalformed, "this is not well-formed YAML", remedy: correct();
 
-        NoDocument => YamlMalformed, "the file has no document", help: "fetch the file again";
-        SecondDocument => YamlMalformed, "a second document begins",
+        NoDocument => YamlMalformed, "the file is empty", help: "fetch the file again";
+        SecondDocument => YamlMalformed, "a second document starts",
             help: "put each document into a file of its own";
-        KeyNoWord => YamlMalformed, "a key that is no word", help: "write a plain word before the colon";
-        KeyTwice => YamlMalformed, "the same key is given twice in one mapping",
-            help: "take one of them out: readers differ in which one they take";
-        AliasOfNone => YamlMalformed, "an alias of an anchor that is not there", help: "name one above it";
-        AliasInside => YamlMalformed, "an alias of what holds it", help: "write out what is meant";
-        Tag => YamlMalformed, "a tag that says what a value is made into; only plain data is read",
-            help: "take the tag out";
+        KeyNoWord => YamlMalformed, "the key is not a word", help: "write a plain word before the colon";
+        KeyTwice => YamlMalformed, "the mapping has the key twice",
+            help: "keep one of the two; programs differ in which one they use";
+        AliasOfNone => YamlMalformed, "the alias has no anchor", help: "define its anchor above it";
+        AliasInside => YamlMalformed, "the alias refers to what contains it", help: "write the value out";
+        Tag => YamlMalformed, "a tag that changes the type of a value; only plain data is read",
+            help: "remove the tag";
         TooDeep { most: usize } => TooLarge, "mappings and sequences are nested deeper than {most} levels",
-            help: "no configuration is so deep; look at where the file comes from";
+            help: "no configuration is so deep; check where the file comes from";
         Copies { most: usize } => TooLarge, "aliases stand for more than {most} values",
-            help: "no configuration repeats itself so often; look at where the file comes from";
+            help: "no configuration repeats itself so often; check where the file comes from";
     }
 }
 

@@ -143,14 +143,14 @@ mod tests {
     }
 
     #[rstest]
-    #[case("a: 1\na: 2\n", 2, 1, "given twice")]
+    #[case("a: 1\na: 2\n", 2, 1, "the key twice")]
     #[case("a: !!python/object:os.system x\n", 1, 4, "only plain data is read")]
     #[case("a: 1\n--- \nb: 2\n", 2, 1, "a second document")]
     #[case("a: *x\n", 1, 4, "")]
-    #[case("? [a, b]\n: 1\n", 1, 3, "a key that is no word")]
+    #[case("? [a, b]\n: 1\n", 1, 3, "the key is not a word")]
     #[case("a: &x [1, *x]\n", 1, 11, "")]
     #[case("a: [1, 2\n", 1, 4, "not closed")]
-    #[case("", 1, 1, "no document")]
+    #[case("", 1, 1, "the file is empty")]
     fn refuses(#[case] text: &str, #[case] line: u32, #[case] column: u32, #[case] reported: &str) {
         let finding = read_yaml(Source::new("a", text)).expect_err("refused");
         let at = finding.location.as_ref().expect("a place").at;

@@ -31,9 +31,9 @@ pub(crate) const PART_CODES: [(&str, &str); 8] = [
     ("at-most-one", "an object has more than one of several settings that exclude one another"),
     ("at-least-one", "an object has none of several settings of which it needs one"),
     ("narrowed", "an object lost a part without which it would be wider than it was meant"),
-    ("count", "there are more or fewer of something than the line takes"),
-    ("twice", "two things have the same where one must be one of a kind"),
-    ("names-nothing", "a setting names something that is not there"),
+    ("count", "there are more or fewer of something than the platform allows"),
+    ("twice", "two things have the same value where it must be unique"),
+    ("names-nothing", "a setting refers to something that does not exist"),
 ];
 
 /// The number of a rule among those of its kind in one [`Rules`].

@@ -3,8 +3,8 @@
 //!
 //! Rows are ids until they are written. Every report and the exit status are functions of it.
 //!
-//! Id spaces: a [`RowId`] counts the rows of the inventory of the backup (of a flat tree while inheritance is applied; `Folded` leads
-//! back), a [`NodeId`] is one of the new tree unless its field says otherwise, and follows that tree's renumbering.
+//! Id spaces: a `RowId` counts the rows of the inventory of the backup (of a flat tree while inheritance is applied; `Folded` leads
+//! back), a `NodeId` is one of the new tree unless its field says otherwise, and follows that tree's renumbering.
 
 pub mod fate;
 

@@ -11,7 +11,7 @@ facts! {
         Admits { what: String } => BaseGrantsAccess, "the base has {what} that is not in the backup",
             help: "it is kept; remove it on the new unit if it should not be there";
         Beyond { settings: Count } => BaseExtra,
-            "the base has {settings} that are not in the backup; they are kept",
+            "{settings} kept from the base: not in the backup",
             remedy: Remedy::default().choice(Choice::BaseRows).text(" lists them");
         Overrides { label: String } => BaseOverrides,
             "the base has another value at `{label}`, which takes precedence",

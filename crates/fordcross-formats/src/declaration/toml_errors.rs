@@ -23,28 +23,22 @@ static PROBLEMS: [(&str, TomlProblem); 34] = [
     (
         "key with no value",
         problem(
-            "expected `=` and a value behind the key",
-            "write `key = value`; a key with blanks stands in quotes",
+            "expected `=` and a value after the key",
+            "write `key = value`; a key with blanks needs quotes",
         ),
     ),
-    ("missing assignment", problem("expected `=` behind the key", "write `key = value`")),
-    ("missing value", problem("there is no value behind `=`", QUOTE)),
-    ("extra `=`", problem("one `=` too many", "write `key = value`")),
-    ("extra assignment", problem("one `=` too many", "write `key = value`")),
+    ("missing assignment", problem("expected `=` after the key", "write `key = value`")),
+    ("missing value", problem("there is no value after `=`", QUOTE)),
+    ("extra `=`", problem("there is one `=` too many", "write `key = value`")),
+    ("extra assignment", problem("there is one `=` too many", "write `key = value`")),
     ("unquoted keys cannot be empty", problem("expected a key", "write `\"\"` for a key without characters")),
     (
         "invalid unquoted key",
-        problem(
-            "a key has a character in it that it can have only in quotes",
-            "put the key in quotes: `\"a/b\" = …`",
-        ),
+        problem("a key with this character needs quotes", "put the key in quotes: `\"a/b\" = …`"),
     ),
-    (
-        "keys cannot be multi-line",
-        problem("a key stands in one pair of quotes, not in three", "write `\"key\" = …`"),
-    ),
+    ("keys cannot be multi-line", problem("a key has one pair of quotes, not three", "write `\"key\" = …`")),
     ("missing key", problem("expected a key", "write `key = value`")),
-    ("duplicate key", problem("the key is there twice", "keep one of the two")),
+    ("duplicate key", problem("the key exists twice", "keep one of the two")),
     (
         "cannot extend value",
         problem(
@@ -52,41 +46,41 @@ static PROBLEMS: [(&str, TomlProblem); 34] = [
             "keep one of the two, or name one of them otherwise",
         ),
     ),
-    ("string values must be quoted", problem("this is no value", QUOTE)),
-    ("missing opening quote", problem("this is no value", QUOTE)),
-    ("invalid value", problem("this is no value", QUOTE)),
-    ("invalid boolean", problem("this is no value", "write `true` or `false`, or put a text in quotes")),
-    ("missing escaped value", problem("no character is written as `\\` with this one", ESCAPES)),
+    ("string values must be quoted", problem("this is not a value", QUOTE)),
+    ("missing opening quote", problem("this is not a value", QUOTE)),
+    ("invalid value", problem("this is not a value", QUOTE)),
+    ("invalid boolean", problem("this is not a value", "write `true` or `false`, or put a text in quotes")),
+    ("missing escaped value", problem("unknown escape", ESCAPES)),
     ("too few unicode value digits", problem("a character's number has too few digits", ESCAPES)),
-    ("missing comma", problem("expected a comma", "part what stands in brackets by commas")),
-    ("extra comma", problem("one comma too many", "part what stands in brackets by one comma each")),
-    ("unexpected `=` in array", problem("a list has values only", "write `{ key = value }` for keys")),
+    ("missing comma", problem("expected a comma", "separate the values in brackets by commas")),
+    (
+        "extra comma",
+        problem("there is one comma too many", "separate the values in brackets by one comma each"),
+    ),
+    ("unexpected `=` in array", problem("a list contains only values", "write `{ key = value }` for keys")),
     ("unclosed array table", problem("the name of a table is not closed", "write `[[name]]`")),
-    ("unclosed array", problem("a list is not closed", "write `]` behind its last value")),
-    ("unclosed inline table", problem("a table in braces is not closed", "write `}` behind its last value")),
+    ("unclosed array", problem("a list is not closed", "write `]` after its last value")),
+    ("unclosed inline table", problem("a table in braces is not closed", "write `}` after its last value")),
     ("unclosed table", problem("the name of a table is not closed", "write `[name]`")),
     ("unexpected key or value", problem("expected the end of the line", "begin a new line")),
     ("unexpected content", problem("expected the end of the line", "begin a new line")),
     ("unexpected leading zero", problem("a number does not begin with 0", NUMBER)),
-    ("`_` may only", problem("`_` stands only between two digits of a number", NUMBER)),
+    ("`_` may only", problem("`_` is allowed only between two digits of a number", NUMBER)),
     ("cannot recurse", problem(TOO_DEEP, "write less in one value")),
     ("recursion limit", problem(TOO_DEEP, "write less in one value")),
     (
         "carriage return",
-        problem(
-            "a carriage return stands without a line end behind it",
-            "end lines as on Unix or as on Windows",
-        ),
+        problem("a carriage return without a line end after it", "end lines as on Unix or as on Windows"),
     ),
-    ("invalid comment", problem("a comment has a control character in it", "take it out")),
+    ("invalid comment", problem("a comment has a control character in it", "remove it")),
     ("invalid date", problem("there is no such date", "write `2026-11-25`, or put a text in quotes")),
     ("invalid time", problem("there is no such time", "write `23:00:00`, or put a text in quotes")),
 ];
 
-const QUOTE: &str = "put a text in quotes: `key = \"text\"`; a number, `true` and `false` stand without";
+const QUOTE: &str = "put a text in quotes: `key = \"text\"`; a number, `true` and `false` have none";
 const NUMBER: &str = "write the digits alone, or put a text in quotes";
 const ESCAPES: &str =
-    "write `\\\\` for a backslash, or put the text in single quotes, where it stands for itself";
+    "write `\\\\` for a backslash, or put the text in single quotes, where it is taken as it is";
 const TOO_DEEP: &str = "values are nested too deeply";
 
 const fn problem(sentence: &'static str, help: &'static str) -> TomlProblem {
@@ -99,10 +93,10 @@ impl TomlProblem {
         static CONTROL: TomlProblem =
             problem("a text has a control character in it", "write it as `\\u` and four digits: `\\u0007`");
         static TEXT_OPEN: TomlProblem =
-            problem("a text in quotes is not closed", "write the same quotes behind it as in front of it");
-        static NO_NUMBER: TomlProblem = problem("this is no number", NUMBER);
+            problem("a text in quotes is not closed", "write the same quotes after it as before it");
+        static NO_NUMBER: TomlProblem = problem("this is not a number", NUMBER);
         static NO_TOML: TomlProblem =
-            problem("this is no TOML", "write `key = value` on a line, or `[name]`");
+            problem("this is not TOML", "write `key = value` on a line, or `[name]`");
         let sentence = sentence.to_lowercase();
         let is_missing = text.trim().is_empty() && sentence.starts_with("string values must");
         let sentence = if is_missing { "missing value" } else { sentence.as_str() };
@@ -134,44 +128,44 @@ mod tests {
     use rstest::rstest;
 
     #[rstest]
-    #[case("a = ", "there is no value behind `=`")]
-    #[case("a", "expected `=` and a value behind the key")]
-    #[case("a b = 1", "expected `=` and a value behind the key")]
-    #[case("a : 1", "expected `=` and a value behind the key")]
-    #[case("a = b", "this is no value")]
-    #[case("a = tru", "this is no value")]
-    #[case("a = +\"x\"", "this is no value")]
-    #[case("a = 1 2", "this is no value")]
+    #[case("a = ", "there is no value after `=`")]
+    #[case("a", "expected `=` and a value after the key")]
+    #[case("a b = 1", "expected `=` and a value after the key")]
+    #[case("a : 1", "expected `=` and a value after the key")]
+    #[case("a = b", "this is not a value")]
+    #[case("a = tru", "this is not a value")]
+    #[case("a = +\"x\"", "this is not a value")]
+    #[case("a = 1 2", "this is not a value")]
     #[case("= 1", "expected a key")]
     #[case("[]", "expected a key")]
-    #[case("a/b = 1", "a key has a character in it that it can have only in quotes")]
-    #[case("a == 1", "one `=` too many")]
+    #[case("a/b = 1", "a key with this character needs quotes")]
+    #[case("a == 1", "there is one `=` too many")]
     #[case("a = \"x", "a text in quotes is not closed")]
     #[case("a = 'x", "a text in quotes is not closed")]
     #[case("a = \"\"\"x", "a text in quotes is not closed")]
     #[case("a = \"x\u{1}\"", "a text has a control character in it")]
-    #[case("a = \"\\q\"", "no character is written as `\\` with this one")]
+    #[case("a = \"\\q\"", "unknown escape")]
     #[case("a = \"\\u12\"", "a character's number has too few digits")]
-    #[case("\"\"\"x\"\"\" = 1", "a key stands in one pair of quotes, not in three")]
+    #[case("\"\"\"x\"\"\" = 1", "a key has one pair of quotes, not three")]
     #[case("a = [1", "a list is not closed")]
-    #[case("a = [,]", "one comma too many")]
-    #[case("a = [1,,2]", "one comma too many")]
-    #[case("a = {b = 1, , c = 2}", "one comma too many")]
+    #[case("a = [,]", "there is one comma too many")]
+    #[case("a = [1,,2]", "there is one comma too many")]
+    #[case("a = {b = 1, , c = 2}", "there is one comma too many")]
     #[case("a = {b = 1", "a table in braces is not closed")]
     #[case("a = [\"x\" \"y\"]", "expected a comma")]
     #[case("[a", "the name of a table is not closed")]
     #[case("[[a]", "the name of a table is not closed")]
     #[case("[a] x", "expected the end of the line")]
-    #[case("a = 1\na = 2", "the key is there twice")]
+    #[case("a = 1\na = 2", "the key exists twice")]
     #[case("a.b = 1\na.b.c = 2", "the key in front of the dot exists already, and is not a table")]
     #[case("a = 01", "a number does not begin with 0")]
-    #[case("a = 1__2", "`_` stands only between two digits of a number")]
-    #[case("a = 1.", "this is no number")]
-    #[case("a = 1e", "this is no number")]
+    #[case("a = 1__2", "`_` is allowed only between two digits of a number")]
+    #[case("a = 1.", "this is not a number")]
+    #[case("a = 1e", "this is not a number")]
     #[case("a = 2026-13-01", "there is no such date")]
     #[case("a = 25:00:00", "there is no such time")]
     #[case("# \u{1}", "a comment has a control character in it")]
-    #[case("a = 1\rb = 2", "a carriage return stands without a line end behind it")]
+    #[case("a = 1\rb = 2", "a carriage return without a line end after it")]
     fn errors_are_told_in_our_words(#[case] text: &str, #[case] reported: &str) {
         let report = Report::new(Source::new("a.toml", text));
         let _ = report.parse();

@@ -85,7 +85,12 @@ const IN_A_PROFILE: &[Planted] = &[
         "rule-malformed",
         "not closed with `}`",
     ),
-    ("\"unit/site\"        = \"text\"", "«\"unit/name\"»        = \"text\"", "toml-malformed", "there twice"),
+    (
+        "\"unit/site\"        = \"text\"",
+        "«\"unit/name\"»        = \"text\"",
+        "toml-malformed",
+        "exists twice",
+    ),
     (
         "default = { \"4.1\" = \"1492\", \"4.6\" = \"1500\" }",
         "default = { «\"4.0\"» = \"1492\", \"4.6\" = \"1500\" }",

@@ -57,7 +57,7 @@ impl MarkedPort {
     pub(super) fn is_like(&self, other: &Self) -> Option<String> {
         if let Some(mac) = self.macs.intersection(&other.macs).next() {
             let pairs: Vec<String> = mac.iter().map(|byte| format!("{byte:02x}")).collect();
-            return Some(format!("same hardware address as {} in the base", pairs.join(":")));
+            return Some(format!("the same hardware address in the base, {}", pairs.join(":")));
         }
         let address = self.addresses.intersection(&other.addresses).next()?;
         Some(format!("the same address in the base, {address}"))

@@ -92,7 +92,7 @@ pub fn shipped() -> &'static Library {
             library.add_profile(ProfileFile::shipped(
                 profile.file,
                 profile.text,
-                profile.line,
+                profile.platform,
                 form,
                 profile.marker,
             ));
@@ -149,7 +149,7 @@ struct Prepared {
 
 fn prepare(library: &Library, whole: &Profile, release: &str, to: Side) -> Option<Prepared> {
     let old = whole.at(release).ok()?;
-    let from = Side { line: old.line.clone(), release: release.to_owned() };
+    let from = Side { platform: old.platform.clone(), release: release.to_owned() };
     let course = library.legs(&from, &library.course(&from, &to).ok()?).ok()?;
     Some(Prepared { old, course })
 }
@@ -161,7 +161,7 @@ fn prepared(library: &Library, whole: &Profile, release: &str, to: Side) -> Opti
         static KNOWN: RefCell<Known> = RefCell::default();
     }
     let make = || prepare(library, whole, release, to.clone()).map(|made| &*Box::leak(Box::new(made)));
-    let key = [&whole.line, release, &to.line, &to.release].map(str::to_owned);
+    let key = [&whole.platform, release, &to.platform, &to.release].map(str::to_owned);
     KNOWN.with_borrow_mut(|known| *known.entry(key).or_insert_with(make))
 }
 
@@ -174,7 +174,7 @@ pub fn carried(library: &Library, way: Way, backup: &[u8], base: Option<&[u8]>, 
     let whole = file.parse().expect("it was read before");
     let Ok(backup) = Backup::new(tree, whole, way.treat_as) else { return };
     let (line, release, model) = way.to;
-    let to = Side { line: line.to_owned(), release: release.to_owned() };
+    let to = Side { platform: line.to_owned(), release: release.to_owned() };
     let own;
     let ready = if std::ptr::eq(library, shipped()) {
         prepared(library, whole, &backup.identity.read_as, to)
@@ -188,7 +188,7 @@ pub fn carried(library: &Library, way: Way, backup: &[u8], base: Option<&[u8]>, 
     let base = opened_base.as_ref().and_then(|opened| {
         let (tree, file) = read(source(way.base, opened), library).ok()?;
         let base = Backup::new(tree, file.parse().ok()?, Some(release)).ok()?;
-        (file.line == line).then_some(base)
+        (file.platform == line).then_some(base)
     });
     let new_model = model.and_then(|name| last.new.model(name).ok());
     let old_model = backup.identity.model.as_deref().and_then(|name| old.model(name).ok());
@@ -196,7 +196,7 @@ pub fn carried(library: &Library, way: Way, backup: &[u8], base: Option<&[u8]>, 
     let used = used_ports(&backup, &course[0], &walk);
     let names: Vec<&str> = used.iter().map(|port| port.name.as_str()).collect();
     let sides = MapSides {
-        lines: (&old.line, line),
+        platforms: (&old.platform, line),
         unit: backup.identity.unit.as_deref(),
         old: old_model,
         new: new_model,
@@ -243,7 +243,7 @@ pub fn carried(library: &Library, way: Way, backup: &[u8], base: Option<&[u8]>, 
         },
         |_| (),
     );
-    let differs = carried.findings.iter().find(|finding| finding.code == Code::ResultDiffers);
+    let differs = carried.findings.iter().find(|finding| finding.code() == Code::ResultDiffers);
     assert!(differs.is_none(), "what was written is not what was meant: {differs:?}");
 }
 

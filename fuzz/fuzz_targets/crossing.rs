@@ -8,7 +8,7 @@ use libfuzzer_sys::fuzz_target;
 fuzz_target!(|text: &str| {
     let Ok(file) = CrossingFile::read("a.crossing.toml".into(), text.into()) else { return };
     let side = |side: &fordcross_core::crossing::Side| {
-        let profile = shipped().profile(&side.line).ok()?.parse().ok()?;
+        let profile = shipped().profile(&side.platform).ok()?.parse().ok()?;
         profile.at(&side.release).ok()
     };
     if let (Some(old), Some(new)) = (side(&file.from), side(&file.to)) {

@@ -14,7 +14,7 @@ pub enum MapUse {
 /// The two sides that a map is between.
 #[derive(Clone, Copy, Debug)]
 pub struct MapSides<'m> {
-    /// The lines, the old one first.
+    /// The platforms, the old one first.
     pub platforms: (&'m str, &'m str),
     /// The unit that the backup is of, if it says so.
     pub unit: Option<&'m str>,

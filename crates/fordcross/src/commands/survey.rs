@@ -7,7 +7,7 @@ use crate::backup_file::{backups_below, read_backup};
 use crate::folder::remark_findings;
 use crate::library;
 use crate::output::table::columns;
-use crate::output::{Printer, clean};
+use crate::output::{Printer, clean, count};
 use crate::status::{Failed, Status};
 use fordcross_core::finding::{Severity, apply_severities};
 use fordcross_core::inventory::{Item, Remark, inventory};
@@ -182,9 +182,7 @@ fn print_list(
         printer.line(&columns(&heads, &[1], rows))?;
     }
     if !left.is_empty() {
-        let these =
-            if left.len() == 1 { "1 file is".to_owned() } else { format!("{} files are", left.len()) };
-        printer.line(&format!("\n  {these} not a backup that can be read:"))?;
+        printer.line(&format!("\n  {} could not be read as a backup:", count(left.len(), "file")))?;
         for left in left {
             printer.line(&format!("    {}: {}", clean(&left.file), clean(&left.why)))?;
         }

@@ -125,7 +125,11 @@ fn a_folder_is_a_backup_and_a_result() {
     assert_eq!(desk.read("out/quay.crate/net/two.yaml"), "mtu: 1500\n");
     // In a folder of backups it is one of them.
     let list = desk.run_to(0, "survey stores --profiles own");
-    assert!(list.out.contains("stores/quay ") && list.out.contains("1 file is not a backup"), "{}", list.out);
+    assert!(
+        list.out.contains("stores/quay ") && list.out.contains("1 file could not be read as a backup"),
+        "{}",
+        list.out
+    );
     // One file of it is one, too.
     desk.run_to(0, "carry stores/quay/main.conf --to crate@2 --profiles own -o one");
     assert_eq!(desk.read("one/main.crate/main.conf").lines().count(), 5);

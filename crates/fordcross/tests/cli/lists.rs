@@ -47,7 +47,7 @@ fn a_folder_is_a_list_newest_first() {
 #[rstest]
 #[case("survey all --stale-after 200", 0, "all/old/august.xml", "stale")]
 #[case("survey all --each", 1, "gw-wrackhaven", "newest full backup of its unit")]
-#[case("survey gw.xml all/notes.txt", 1, "1 file is not a backup that can be read", "under the mat")]
+#[case("survey gw.xml all/notes.txt", 1, "1 file could not be read as a backup", "under the mat")]
 fn what_is_told_can_be_chosen(
     #[case] line: &str,
     #[case] status: i32,

@@ -48,7 +48,7 @@ impl Remark {
             Self::SameAs(file) => format!("same as {file}"),
             Self::Stale => "stale".into(),
             Self::Future => "dated in the future".into(),
-            Self::Partial => "not whole".into(),
+            Self::Partial => "partial".into(),
             Self::Undated => "undated".into(),
             Self::Damaged => "damaged: checksums differ".into(),
         }

@@ -11,6 +11,7 @@ pub mod container;
 pub mod declaration;
 pub mod finding;
 pub mod format;
+pub mod notation;
 pub mod opening;
 pub mod text;
 pub mod tree;

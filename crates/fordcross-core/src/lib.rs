@@ -48,7 +48,7 @@ pub mod survey;
 
 pub use fordcross_formats::format::{Format, json, xml};
 pub use fordcross_formats::text::source;
-use fordcross_formats::{container, declaration, format, text};
+use fordcross_formats::{container, declaration, format, notation, text};
 pub use fordcross_formats::{finding, opening, tree};
 pub use language::{course, crossing, library, phase, profile, reference, typing};
 pub use ledger::fate;

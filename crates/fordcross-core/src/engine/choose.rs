@@ -34,36 +34,35 @@ impl<'i> Matcher<'_, 'i, '_> {
             return self.holds(rule, &fit).then_some(fit);
         }
         let parts = self.parts(rule.place, row.node);
-        let mut fit = Fit::new();
-        for (number, other) in rule.clauses.iter().enumerate() {
-            let number = ClauseId::new(number);
-            if number == clause {
-                fit.push(Some(index));
-                continue;
-            }
-            let mut found = None;
-            for &(_, _, candidate) in parts.of(rule_id, number) {
+        let mut fit: Fit = smallvec![None; rule.clauses.len()];
+        fit[clause.index()] = Some(index);
+        for (number, other) in rule.clauses.iter().enumerate().filter(|(number, _)| *number != clause.index()) {
+            for &(_, _, candidate) in parts.of(rule_id, ClauseId::new(number)) {
                 if self.is_free_for(candidate, rule_id, decided)
                     && !fit.contains(&Some(candidate))
-                    && candidate != index
                     && self.program.clause_fits(candidate, other, &rule.action)
                 {
-                    found = Some(candidate);
-                    break;
+                    fit[number] = Some(candidate);
+                    if !rule.is_bound_twice || self.bind_all(rule, &fit).1 {
+                        break;
+                    }
+                    fit[number] = None;
                 }
             }
-            if found.is_none() && !other.optional {
+            if fit[number].is_none() && !other.optional {
                 return None;
             }
-            fit.push(found);
         }
         (Self::fields_have_their_parts(rule, &fit) && self.holds(rule, &fit)).then_some(fit)
     }
 
     /// Whether the rule's condition holds. One without a value does not.
     fn holds(&mut self, rule: &'i Rule, fit: &Fit) -> bool {
-        let Some(when) = &rule.when else { return true };
-        let slots = self.bind(rule, fit);
+        if rule.when.is_none() && !rule.is_bound_twice {
+            return true;
+        }
+        let (slots, same) = self.bind_all(rule, fit);
+        let Some(when) = rule.when.as_ref().filter(|_| same) else { return same };
         let scope = match (rule.place, fit.iter().flatten().next()) {
             (Some(place), Some(&row)) => self.program.scope_of(
                 self.program.row(row).node,
@@ -105,7 +104,7 @@ impl<'i> Matcher<'_, 'i, '_> {
             .flat_map(|(clause, _)| clause.shape.iter().flat_map(|shape| shape.slots.iter().copied()))
             .collect();
         targets.iter().flat_map(|target| &target.fields).all(|field| {
-            let slots: Vec<SlotId> = field.slots().collect();
+            let slots: Vec<SlotId> = field.needed_slots().collect();
             let absent = slots.iter().filter(|slot| missing.contains(slot)).count();
             absent == 0 || absent == slots.len()
         })

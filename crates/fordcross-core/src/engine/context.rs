@@ -16,6 +16,8 @@ pub(super) struct EvalContext<'h, 'i, 'a> {
     pub(super) pattern: Option<&'h Pattern>,
     pub(super) slots: &'h [Option<Capture<'i>>],
     pub(super) names: &'h [String],
+    /// Names that are texts wherever the rule is applied.
+    pub(super) fixed: &'h [(String, Operand)],
     /// The place of the object among its like, from 1.
     pub(super) index: usize,
     pub(super) facts: &'h HashMap<String, Operand>,
@@ -49,6 +51,9 @@ impl Surroundings for EvalContext<'_, '_, '_> {
             return Some(
                 capture.map_or(Operand::Nothing, |capture| self.around().operand(capture.ty, capture.text)),
             );
+        }
+        if let Some((_, operand)) = self.fixed.iter().find(|(known, _)| known == name) {
+            return Some(operand.clone());
         }
         if name == "index" {
             return Some(Operand::Integer(i64::try_from(self.index).unwrap_or(i64::MAX)));

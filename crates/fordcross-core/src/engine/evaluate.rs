@@ -103,7 +103,7 @@ impl<'i> Matcher<'_, 'i, '_> {
         let mut text = std::mem::take(&mut self.scratch);
         let hand = Renderer::new(self.here(plain.rule, slots, scope, index), &self.look_ups);
         for (number, PlainField { field, capture, .. }) in plain.fields.iter().enumerate() {
-            if field.slots().next().is_some() && field.slots().all(|slot| slots[slot.index()].is_none()) {
+            if field.is_left_out(|slot| slots[slot.index()].is_none()) {
                 continue;
             }
             let asked = capture.filter(|_| remembers(&self.program.step)).and_then(|(slot, through)| {

@@ -142,7 +142,7 @@ impl<'i> Engine<'_, 'i, '_> {
         let steps = &declared.target;
         let mut ways = names.iter().zip(steps).map(|((name, _), step)| (name.as_ref(), step.append));
         let from = match &declared.start {
-            Some(start) => self.start(start, &instance.slots)?,
+            Some(start) => self.start(start, &instance.slots, instance.scope)?,
             None => self
                 .base_of(place, ways.by_ref().take(declared.common_steps()))
                 .map_err(|Conflict| Failure::conflict())?,
@@ -275,7 +275,7 @@ impl<'i> Engine<'_, 'i, '_> {
             instance.as_deref().map_or((self.program.root, 0), |instance| (instance.scope, instance.index));
         for target in targets {
             let start = match &target.start {
-                Some(start) => self.made_start(start, &slots),
+                Some(start) => self.made_start(start, &slots, node),
                 None if target.top => Some(self.draft.root()),
                 None => home,
             };
@@ -312,7 +312,7 @@ impl<'i> Engine<'_, 'i, '_> {
         }
         let names = instance.names.as_ref().ok()?;
         let from = match &declared.start {
-            Some(start) => self.made_start(start, &instance.slots)?,
+            Some(start) => self.made_start(start, &instance.slots, instance.scope)?,
             None => self.draft.root(),
         };
         names
@@ -322,10 +322,9 @@ impl<'i> Engine<'_, 'i, '_> {
     }
 
     /// Where an object of another place went, if it is there.
-    fn made_start(&mut self, start: &Start, slots: &[Option<Capture<'i>>]) -> Option<NodeId> {
-        let scope = self.matcher.scope_by_key(start.place, slots[start.slot.index()].as_ref()?.text)?;
-        let instance = self.matcher.instance(start.place, scope)?;
-        self.made_target(&instance, start.place)
+    fn made_start(&mut self, start: &Start, slots: &[Option<Capture<'i>>], node: NodeId) -> Option<NodeId> {
+        let (instance, place) = self.matcher.started(start, slots, node)?;
+        self.made_target(&instance, place)
     }
 
     /// Writes all that a rule says, or nothing of it. `node` is in the rule's scope.
@@ -346,17 +345,23 @@ impl<'i> Engine<'_, 'i, '_> {
         let mut starts: SmallVec<[NodeId; 2]> = SmallVec::new();
         for target in &ready {
             starts.push(match &target.start {
-                Some(start) => self.start(start, slots)?,
+                Some(start) => self.start(start, slots, node)?,
                 None if target.top => self.draft.root(),
                 None => home,
             });
         }
         for ((target, Ready { base, fields, .. }), &start) in targets.iter().zip(&ready).zip(&starts) {
-            let place = target.start.as_ref().map(|start| start.place).or(rule.place);
-            let above = place
-                .filter(|_| !target.top)
-                .map_or(&[][..], |place| &self.program.step.leg.crossing.places[place.index()].whole);
-            if above.iter().chain(&target.base).any(TargetStep::is_by_kind) {
+            let places = &self.program.step.leg.crossing.places;
+            let place = match &target.start {
+                Some(start) if start.places.len() > 1 => None,
+                Some(start) => start.places.first().copied(),
+                None => rule.place,
+            };
+            let is_by_kind = match place {
+                Some(place) => !target.top && places[place.index()].is_by_kind(),
+                None => target.start.is_some(),
+            };
+            if is_by_kind || target.base.iter().any(TargetStep::is_by_kind) {
                 fields.iter().try_for_each(|(path, ..)| self.is_known(start, base, path))?;
             }
         }
@@ -404,13 +409,11 @@ impl<'i> Engine<'_, 'i, '_> {
         }
     }
 
-    /// Where an object of another place went.
-    fn start(&mut self, start: &Start, slots: &[Option<Capture<'i>>]) -> Result<NodeId, Failure> {
-        let missing = || Failure::new(FailureFact::NoObject);
-        let key = slots[start.slot.index()].as_ref().ok_or_else(missing)?.text;
-        let scope = self.matcher.scope_by_key(start.place, key).ok_or_else(missing)?;
-        let instance = self.matcher.instance(start.place, scope).ok_or_else(missing)?;
-        self.target_of(&instance, start.place)
+    /// Where an object of another place went. `node` is in the scope that asks.
+    fn start(&mut self, start: &Start, slots: &[Option<Capture<'i>>], node: NodeId) -> Result<NodeId, Failure> {
+        let found = self.matcher.started(start, slots, node);
+        let (instance, place) = found.ok_or_else(|| Failure::new(FailureFact::NoObject))?;
+        self.target_of(&instance, place)
     }
 
     /// All that a rule would write, made before anything is written.
@@ -433,10 +436,10 @@ impl<'i> Engine<'_, 'i, '_> {
             let base = path(&hand, &target.base)?;
             let mut fields = SmallVec::new();
             for field in &target.fields {
-                let used: SmallVec<[SlotId; 4]> = field.slots().collect();
-                if !used.is_empty() && used.iter().all(|&slot| slots[slot.index()].is_none()) {
+                if field.is_left_out(|slot| slots[slot.index()].is_none()) {
                     continue;
                 }
+                let used: SmallVec<[SlotId; 4]> = field.slots().collect();
                 let Some(prepared) = hand.prepare(field, String::new())? else { continue };
                 if field.at_least && self.is_enough_there(field, &prepared.text) {
                     continue;

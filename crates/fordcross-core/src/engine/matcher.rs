@@ -9,7 +9,9 @@ use super::program::Program;
 use super::render::{Renderer, fact};
 use crate::ids::{LookUpId, PlaceId, RowId};
 use crate::language::crossing::ClauseId;
-use crate::language::crossing::{Action, KeyTest, LevelKeys, Piece, Rule, Target, TargetName, TargetStep};
+use crate::language::crossing::{
+    Action, KeyTest, LevelKeys, Piece, Rule, Start, Target, TargetName, TargetStep,
+};
 use crate::language::expression::{Evaluator, Operand};
 use crate::language::profile::What;
 use crate::ledger::fate::Fate;
@@ -112,7 +114,7 @@ impl<'p, 'i, 'a> Matcher<'p, 'i, 'a> {
         }
         let declared = &self.program.step.leg.crossing.places[place.index()];
         let scope = self.program.scope_of(node, declared.depth);
-        let slots = self.key_slots(&declared.keys, scope)?;
+        let slots = self.key_slots(&declared.keys, self.program.place_rule(place).slots, scope)?;
         if !self.place_holds(place, &slots, scope) {
             return None;
         }
@@ -157,6 +159,7 @@ impl<'p, 'i, 'a> Matcher<'p, 'i, 'a> {
             pattern,
             slots,
             names: &rule.names,
+            fixed: &rule.fixed,
             index,
             facts: &self.facts,
             evaluator: &self.evaluator,
@@ -200,8 +203,9 @@ impl<'p, 'i, 'a> Matcher<'p, 'i, 'a> {
         }
         found.sort_unstable();
         found.dedup();
+        let of_place = self.program.place_rule(place).slots;
         found.retain(|&scope| {
-            self.key_slots(&declared.keys, scope).is_some_and(|slots| self.place_holds(place, &slots, scope))
+            self.key_slots(&declared.keys, of_place, scope).is_some_and(|slots| self.place_holds(place, &slots, scope))
         });
         let scopes: Rc<[NodeId]> = found.into();
         self.scopes[place.index()] = Some(scopes.clone());
@@ -214,8 +218,8 @@ impl<'p, 'i, 'a> Matcher<'p, 'i, 'a> {
             let mut by_key = FxHashMap::default();
             for &scope in self.scopes(place).iter() {
                 let keys = &self.program.step.leg.crossing.places[place.index()].keys;
-                if let Some(Some(Some(first))) =
-                    self.key_slots(keys, scope).map(|slots| slots.first().copied().flatten()).map(Some)
+                let slots = self.key_slots(keys, self.program.place_rule(place).slots, scope);
+                if let Some(Some(Some(first))) = slots.map(|slots| slots.first().copied().flatten()).map(Some)
                 {
                     by_key.entry(first.text.trim().to_owned()).or_insert(scope);
                 }
@@ -223,6 +227,49 @@ impl<'p, 'i, 'a> Matcher<'p, 'i, 'a> {
             self.by_key[place.index()] = Some(Rc::new(by_key));
         }
         self.by_key[place.index()].as_ref().and_then(|by_key| by_key.get(key.trim()).copied())
+    }
+
+    /// The object that a path begins at where it leads on from that of a place. `node` is in the scope that asks.
+    pub(super) fn started(
+        &mut self,
+        start: &Start,
+        slots: &[Option<Capture<'i>>],
+        node: NodeId,
+    ) -> Option<(Rc<Instance<'i>>, PlaceId)> {
+        for &place in &start.places {
+            let found = match start.slot {
+                Some(slot) => {
+                    let key = slots[slot.index()].as_ref()?.text;
+                    self.scope_by_key(place, key).and_then(|scope| self.instance(place, scope))
+                }
+                None => self.around(place, node),
+            };
+            if let Some(instance) = found {
+                return Some((instance, place));
+            }
+        }
+        None
+    }
+
+    /// The object that a place takes and a node is in.
+    fn around(&mut self, place: PlaceId, node: NodeId) -> Option<Rc<Instance<'i>>> {
+        let known = self.instances[place.index()].as_ref();
+        if known.is_none_or(|instance| !(instance.scope..instance.end).contains(&node)) {
+            let declared = &self.program.step.leg.crossing.places[place.index()];
+            let mut at = self.program.scope_of(node, declared.depth);
+            let mut names: Vec<&str> = Vec::new();
+            while at != self.program.root && at != NodeId::DOCUMENT {
+                if !self.program.tree.is_transparent(at) {
+                    names.push(self.program.tree.name(at));
+                }
+                at = self.program.tree.parent(at);
+            }
+            names.reverse();
+            if !declared.from.fits(&names) {
+                return None;
+            }
+        }
+        self.instance(place, node)
     }
 
     /// Gathers the networks that a look-up searches, once.
@@ -258,9 +305,9 @@ impl<'p, 'i, 'a> Matcher<'p, 'i, 'a> {
     }
 
     /// The captures of an object's keys, if the keys are as the place asks.
-    pub(super) fn key_slots(&self, levels: &'i [LevelKeys], scope: NodeId) -> Option<Slots<'i>> {
-        let mut slots = Slots::new();
-        for LevelKeys { up, tests } in levels {
+    pub(super) fn key_slots(&self, levels: &'i [LevelKeys], slots: usize, scope: NodeId) -> Option<Slots<'i>> {
+        let mut slots: Slots<'i> = smallvec![None; slots];
+        for LevelKeys { up, by_name, tests } in levels {
             let mut at = scope;
             for _ in 0..*up {
                 at = self.program.tree.parent(at);
@@ -268,53 +315,53 @@ impl<'p, 'i, 'a> Matcher<'p, 'i, 'a> {
                     at = self.program.tree.parent(at);
                 }
             }
-            self.keys_of(tests, at, &mut slots)?;
+            match tests.as_slice() {
+                [test] if *by_name => self.name_of(test, at, &mut slots)?,
+                tests => self.keys_of(tests, at, &mut slots)?,
+            }
         }
         Some(slots)
+    }
+
+    /// What is captured of the name of an object or branch.
+    fn name_of(&self, test: &'i KeyTest, scope: NodeId, slots: &mut Slots<'i>) -> Option<()> {
+        let row = self.row_of(scope);
+        let entry = row.and_then(|row| self.program.automaton.accepted(self.program.row(row).accept).entry);
+        let ty = match entry.map(|entry| &self.program.step.old().schema[entry].what) {
+            Some(What::Object { name, .. }) => *name,
+            _ => None,
+        };
+        let text = self.program.tree.name(scope);
+        self.test(test, Some(Capture { row, text, ty, whole: true, of: entry }), slots)
+    }
+
+    /// Puts what a test captures of a name or key into its slots, if that is as the place asks.
+    fn test(&self, test: &'i KeyTest, value: Option<Capture<'i>>, slots: &mut Slots<'i>) -> Option<()> {
+        match test {
+            KeyTest::Capture(slot) => slots[slot.index()] = value,
+            KeyTest::Literal(text) => {
+                value.filter(|capture| capture.text.trim_ascii() == text)?;
+            }
+            KeyTest::Shaped(shape) => {
+                let capture = value?;
+                let capture = Capture { text: capture.text.trim_ascii(), ..capture };
+                return self.program.bind_shape(shape, capture, slots).then_some(());
+            }
+            KeyTest::Any => {}
+        }
+        Some(())
     }
 
     /// The captures of the keys of one object.
     fn keys_of(&self, tests: &'i [KeyTest], scope: NodeId, slots: &mut Slots<'i>) -> Option<()> {
         let object = self.row_of(scope)?;
         let entry = self.program.automaton.accepted(self.program.row(object).accept).entry?;
-        let What::Object { keys, name, .. } = &self.program.step.old().schema[entry].what else {
+        let What::Object { keys, .. } = &self.program.step.old().schema[entry].what else {
             return None;
         };
-        let mut values = Slots::new();
-        if let Some(kind) = name {
-            let row = Some(object);
-            let of = Some(entry);
-            values.push(Some(Capture {
-                row,
-                text: self.program.tree.name(scope),
-                ty: Some(*kind),
-                whole: true,
-                of,
-            }));
-        }
-        for key in keys {
-            values.push(self.program.tree.child(scope, key).and_then(|node| self.bind_whole(node, object)));
-        }
-        for (test, value) in tests.iter().zip(values) {
-            match test {
-                KeyTest::Capture(_) => slots.push(value),
-                KeyTest::Literal(text) => {
-                    value.filter(|capture| capture.text.trim_ascii() == text)?;
-                }
-                KeyTest::Shaped(shape) => {
-                    let capture = value?;
-                    let text = capture.text.trim_ascii();
-                    let types = &self.program.step.old().types;
-                    let mut fits = |index: usize, part: &str| {
-                        shape.types[index].is_none_or(|kind| types.read(kind, part).is_ok())
-                    };
-                    let found = shape.shape.read(text, &mut fits)?;
-                    for (range, kind) in found.into_iter().zip(&shape.types) {
-                        slots.push(Some(Capture { text: &text[range], ty: *kind, whole: false, ..capture }));
-                    }
-                }
-                KeyTest::Any => {}
-            }
+        for (test, key) in tests.iter().zip(keys) {
+            let value = self.program.tree.child(scope, key).and_then(|node| self.bind_whole(node, object));
+            self.test(test, value, slots)?;
         }
         Some(())
     }
@@ -376,6 +423,11 @@ impl<'p, 'i, 'a> Matcher<'p, 'i, 'a> {
     }
 
     pub(super) fn bind(&mut self, rule: &'i Rule, fit: &Fit) -> Slots<'i> {
+        self.bind_all(rule, fit).0
+    }
+
+    /// What a rule captures, and whether what it captures twice is the same both times.
+    pub(super) fn bind_all(&mut self, rule: &'i Rule, fit: &Fit) -> (Slots<'i>, bool) {
         let mut slots: Slots<'i> = smallvec![None; rule.slots];
         let first = fit.iter().flatten().next().copied();
         if let (Some(place), Some(first)) = (rule.place, first)
@@ -383,19 +435,16 @@ impl<'p, 'i, 'a> Matcher<'p, 'i, 'a> {
         {
             slots[..instance.slots.len()].copy_from_slice(&instance.slots);
         }
+        let mut same = true;
         for (clause, row) in rule.clauses.iter().zip(fit) {
             let Some(index) = *row else { continue };
             let row = self.program.row(index);
             let (ty, text) = (self.program.type_of(index), self.program.tree.value(row.node));
             let of = self.program.mapped_entry(row);
-            self.program.bind_clause(
-                clause,
-                row,
-                Capture { row: Some(index), text, ty, whole: true, of },
-                &mut slots,
-            );
+            let capture = Capture { row: Some(index), text, ty, whole: true, of };
+            same &= self.program.bind_clause(clause, row, capture, &mut slots);
         }
-        slots
+        (slots, same)
     }
 
     pub(super) fn ready_look_ups(&mut self, targets: &[Target]) {
@@ -429,6 +478,7 @@ impl<'p, 'i, 'a> Matcher<'p, 'i, 'a> {
             pattern: None,
             slots: &[],
             names: &[],
+            fixed: &[],
             index: 0,
             facts: &self.facts,
             evaluator: &self.evaluator,

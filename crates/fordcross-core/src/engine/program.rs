@@ -9,8 +9,9 @@ use super::same_path::SamePlatform;
 use super::step::Step;
 use crate::format::bundle::{NoFile, OTHER_FILES, without_files};
 use crate::ids::{EntryId, PlaceId, RowId};
-use crate::language::crossing::{Action, Clause, Rule};
+use crate::language::crossing::{Action, Clause, ClauseShape, Rule};
 use crate::language::crossing::{ClauseId, RuleId};
+use crate::language::expression::Operand;
 use crate::language::typing::TypeId;
 use crate::scan::automaton::Automaton;
 use crate::scan::inventory::{Inventory, Row, RowKind};
@@ -107,12 +108,42 @@ impl<'x, 'i, 'a> Program<'x, 'i, 'a> {
         kind.is_some_and(|kind| self.step.old().types.can_be_mapped(kind))
     }
 
-    pub(super) fn read_shape(
-        &self,
-        row: Row,
-        shape: &crate::language::crossing::ClauseShape,
-    ) -> Option<Captured> {
-        let text = self.tree.value(row.node);
+    /// Puts what a shape captures of a text into the slots of its captures. Returns whether the text has the shape, and what is
+    /// captured twice is the same both times.
+    pub(super) fn bind_shape(&self, shape: &ClauseShape, of: Capture<'i>, slots: &mut Slots<'i>) -> bool {
+        let Some(found) = self.read_shape(of.text, shape) else { return false };
+        let alone = shape.shape.as_capture().is_some();
+        let mut same = true;
+        for ((slot, range), declared) in shape.slots.iter().zip(found).zip(&shape.types) {
+            let Some(range) = range else { continue };
+            let ty = declared.or(if alone { of.ty } else { None });
+            let capture = Capture { text: &of.text[range], ty, whole: alone && of.whole, ..of };
+            same &= slots[slot.index()].is_none_or(|before| self.is_same(&before, &capture));
+            slots[slot.index()] = Some(capture);
+        }
+        same
+    }
+
+    /// Whether two captures say the same.
+    fn is_same(&self, one: &Capture<'_>, other: &Capture<'_>) -> bool {
+        let types = &self.step.old().types;
+        let operand = |capture: &Capture<'_>| match types.read(capture.ty?, capture.text) {
+            Ok(value) => Some(Operand::from_value(&value)).filter(|operand| *operand != Operand::Nothing),
+            Err(_) => None,
+        };
+        one.text.trim_ascii() == other.text.trim_ascii()
+            || operand(one).is_some_and(|one| operand(other).is_some_and(|other| one == other))
+    }
+
+    /// Whether the names on the way to a row are as a clause asks.
+    fn names_fit(&self, row: Row, clause: &Clause) -> bool {
+        clause.names.iter().all(|name| {
+            let text = self.tree.name(self.scope_of(row.node, name.depth));
+            self.read_shape(text, &name.shape).is_some()
+        })
+    }
+
+    fn read_shape(&self, text: &str, shape: &ClauseShape) -> Option<Captured> {
         let types = &self.step.old().types;
         let mut fits =
             |index: usize, part: &str| shape.types[index].is_none_or(|kind| types.read(kind, part).is_ok());
@@ -130,6 +161,9 @@ impl<'x, 'i, 'a> Program<'x, 'i, 'a> {
 
     pub(super) fn clause_fits(&self, index: RowId, clause: &Clause, action: &Action) -> bool {
         let row = self.row(index);
+        if !self.names_fit(row, clause) {
+            return false;
+        }
         match (&clause.shape, row.kind) {
             // The empty text of an object that is a leaf of the tree goes with it.
             (None, RowKind::Setting) if clause.presence => {
@@ -140,7 +174,7 @@ impl<'x, 'i, 'a> Program<'x, 'i, 'a> {
             // Only a setting has a value to move or to look at.
             (None, RowKind::Object) => clause.presence || !matches!(action, Action::Move(_)),
             (Some(_), RowKind::Object) => false,
-            (Some(shape), RowKind::Setting) => self.read_shape(row, shape).is_some(),
+            (Some(shape), RowKind::Setting) => self.read_shape(self.tree.value(row.node), shape).is_some(),
         }
     }
 
@@ -152,6 +186,10 @@ impl<'x, 'i, 'a> Program<'x, 'i, 'a> {
         instance: &Instance<'_>,
     ) -> bool {
         let row = self.row(index);
+        // A place that does not say where its objects go takes none.
+        if rule.place.is_some_and(|place| !self.step.leg.crossing.places[place.index()].takes) {
+            return false;
+        }
         if clause == ClauseId::FIRST {
             // An object's own text says nothing if there is none.
             return row.kind == RowKind::Object || self.tree.value(row.node).trim().is_empty();
@@ -205,13 +243,13 @@ impl<'x, 'i, 'a> Program<'x, 'i, 'a> {
         if let Some(slot) = clause.slot {
             slots[slot.index()] = Some(capture);
         }
-        let Some(shape) = &clause.shape else { return true };
-        let Some(found) = self.read_shape(row, shape) else { return false };
-        let alone = shape.shape.as_capture().is_some();
-        for ((slot, range), declared) in shape.slots.iter().zip(found).zip(&shape.types) {
-            let ty = declared.or(if alone { capture.ty } else { None });
-            slots[slot.index()] = Some(Capture { text: &capture.text[range], ty, whole: alone, ..capture });
+        let mut same = true;
+        for name in &clause.names {
+            let text = self.tree.name(self.scope_of(row.node, name.depth));
+            let of = Capture { text, ty: name.ty, of: Some(EntryId::NONE), ..capture };
+            same &= self.bind_shape(&name.shape, of, slots);
         }
-        true
+        let Some(shape) = &clause.shape else { return same };
+        self.bind_shape(shape, capture, slots) && same
     }
 }

@@ -206,6 +206,27 @@ impl<'h, 'i, 'a: 'i> Renderer<'h, 'i, 'a> {
                 })),
                 Err(why) => Err(Failure::new(FailureFact::Expression { text: expression.text.clone(), why })),
             },
+            Piece::Optional(pieces) => {
+                let mut text = String::new();
+                let mut changed = false;
+                let has_slot = |piece: &Piece| match piece {
+                    Piece::Slot { slot, .. } | Piece::AsIs { slot } | Piece::LookUp { slot, .. } => {
+                        self.here.slots[slot.index()].is_some()
+                    }
+                    _ => true,
+                };
+                if pieces.iter().all(has_slot) {
+                    for piece in pieces {
+                        let Some(read) = self.piece(piece, to, None)? else { return Ok(None) };
+                        if matches!(read.value, Value::Secret(..)) {
+                            return Err(Failure::new(FailureFact::SecretInText));
+                        }
+                        changed |= read.changed;
+                        text.push_str(&self.spelled(piece, &read.value));
+                    }
+                }
+                Ok(Some(Renamed { value: Value::Text(Cow::Owned(text)), changed }))
+            }
             Piece::LookUp { slot, look_up } => {
                 // Found on the old side: what is found is an object, and goes where that went.
                 let read = self.here.step.read_as_is(self.capture(*slot)?)?;
@@ -265,7 +286,15 @@ impl<'h, 'i, 'a: 'i> Renderer<'h, 'i, 'a> {
                 if let Some(new) = self.whole_name(pieces) {
                     return Ok((Cow::Owned(new.to_owned()), Fate::Remapped));
                 }
-                let kind = if pieces.len() == 1 { *ty } else { None };
+                if let ([piece], Some(kind)) = (&pieces[..], ty) {
+                    let Some(read) = self.piece(piece, None, Some(*kind))? else {
+                        return Err(Failure::new(FailureFact::PartMissing));
+                    };
+                    let types = &self.here.step.new_profile().types;
+                    types.write(*kind, &read.value, &mut text).map_err(Failure::new)?;
+                    return Ok((Cow::Owned(text), if read.changed { Fate::Remapped } else { Fate::Recast }));
+                }
+                let kind = None;
                 let mut fate = Fate::Recast;
                 for piece in pieces.iter() {
                     if let Some(read) = self.piece(piece, None, kind)? {
@@ -331,8 +360,8 @@ impl<'h, 'i, 'a: 'i> Renderer<'h, 'i, 'a> {
         let types = &self.here.step.new_profile().types;
         let same = |part: &Part, piece: &Piece| match (part, piece) {
             (Part::Literal(ours), Piece::Literal(theirs)) => ours == theirs,
-            (Part::Literal(_), _) | (_, Piece::Literal(_)) => false,
-            _ => true,
+            (Part::Capture(_), piece) => !matches!(piece, Piece::Literal(_) | Piece::Optional(_)),
+            _ => false,
         };
         let alternative = match &types.get(kind).form {
             Form::Shaped(alternatives) => alternatives.iter().find(|alternative| {

@@ -4,7 +4,7 @@
 use super::capture::{Capture, Failure, Prepared};
 use super::draft::Conflict;
 use super::fire::path;
-use super::instance::Instance;
+use super::instance::{Instance, Slots};
 use super::outcome::Engine;
 use super::render::Renderer;
 use crate::ids::{EntryId, RowId};
@@ -18,6 +18,7 @@ use crate::ledger::{DecidedBy, Landing, OriginRow, Wanted};
 use crate::scan::inventory::{Omitted, Row, RowKind};
 use crate::scan::surroundings::Scope;
 use crate::tree::{Kind, NodeId, Text};
+use smallvec::smallvec;
 use std::sync::Arc;
 
 impl<'i> Engine<'_, 'i, '_> {
@@ -232,7 +233,7 @@ impl<'i> Engine<'_, 'i, '_> {
         let rule = self.program.rule(rule_id);
         let Action::Move(targets) = &rule.action else { return };
         let instance = rule.place.and_then(|place| self.matcher.instance(place, omitted.holder));
-        let mut slots = vec![None; rule.slots];
+        let mut slots: Slots<'i> = smallvec![None; rule.slots];
         if let Some(instance) = &instance {
             slots[..instance.slots.len()].copy_from_slice(&instance.slots);
         }
@@ -241,12 +242,8 @@ impl<'i> Engine<'_, 'i, '_> {
             slots[slot.index()] = Some(*capture);
         }
         if let Some(shape) = &clause.shape {
-            let Some(found) = shape.shape.read(capture.text, &mut |_, _| true) else { return };
-            let alone = shape.shape.as_capture().is_some();
-            for ((slot, range), declared) in shape.slots.iter().zip(found).zip(&shape.types) {
-                let ty = declared.or(if alone { capture.ty } else { None });
-                slots[slot.index()] =
-                    Some(Capture { row: None, text: &capture.text[range], ty, whole: alone, of: None });
+            if !self.program.bind_shape(shape, *capture, &mut slots) {
+                return;
             }
         }
         let Ok(at) = (match (&instance, rule.place) {

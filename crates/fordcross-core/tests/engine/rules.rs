@@ -203,7 +203,7 @@ const BOXES: &str = "[crossing]\nfrom = 'old@1'\nto = 'new@2'\n[[place]]\nfrom =
 #[case("spare/", "spare = true", "<spare/>", "boxes/box[p1]/spare recast boxes/c1/spare=true")]
 #[case(
     "spare/",
-    "lamp/, spare = true",
+    "lamp/; spare = true",
     "<spare/>",
     "boxes/box[p1]/spare folded boxes/c1/lamp boxes/c1/spare=true"
 )]
@@ -228,7 +228,7 @@ const WITH_IP: &str = "<boxes><box id='p1'><ip>192.0.2.1</ip><wait>900</wait></b
 #[rstest]
 #[case("{kind}s[]", "'wait', 'wait'", WITH_IP, "boxes/box[p1]/wait recast vlans[#1]/wait=15")]
 #[case(
-    "{kind: vlan=plains, plain=vlans}[]",
+    "{kind -> vlan=plains, plain=vlans}[]",
     "'wait', 'wait'",
     WITH_IP,
     "boxes/box[p1]/wait recast plains[#1]/wait=15"

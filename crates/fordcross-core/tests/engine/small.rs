@@ -132,9 +132,9 @@ by-hand = [["ip|mask", "an address needs its mask"]]
 from = "list/item"
 to = "list[]"
 move = [
-  ["do = {d}", "action = {d: allow=permit, deny=refuse}"],
+  ["do = {d}", "action = {d -> allow=permit, deny=refuse}"],
   ["at", "at"],
-  ["what = {p}/{n}", "protocol = {p}, port = {n}"],
+  ["what = {p}/{n}", "protocol = {p}; port = {n}"],
 ]
 moot = [["what = any", "any is what holds without it"]]
 [[move]]

@@ -2,6 +2,7 @@
 
 use super::{Kind, NodeId, Tree};
 use crate::finding::facts;
+use crate::notation::{self, BadNotation, NotationFact, Part, Path, Start, StepName};
 use std::ops::Range;
 
 /// A path that may stand for many.
@@ -22,17 +23,6 @@ pub enum Step {
     Below,
 }
 
-/// A pattern as a person wrote it: each step with its key in brackets, and where it is.
-#[derive(Clone, Debug, PartialEq, Eq)]
-pub struct RawStep {
-    /// What fits.
-    pub step: Step,
-    /// What was between `[` and `]`.
-    pub key: Option<String>,
-    /// The bytes of the text that it is at.
-    pub at: Range<usize>,
-}
-
 /// Why a text is no pattern, and where in it.
 #[derive(Debug, PartialEq, Eq)]
 pub struct BadPattern {
@@ -45,77 +35,63 @@ pub struct BadPattern {
 facts! {
     /// What is wrong with a pattern.
     pub enum PatternFact {
-        KeyOpen { step: String } => RuleMalformed, "the `[` of `{step}` is not closed";
-        StepEmpty => RuleMalformed, "an empty step; steps are separated by one `/`";
-        StepName { name: String } => RuleMalformed, "`{name}` is not a valid name";
-        BelowNotLast => RuleMalformed, "`**` must be the last step";
+        Notation { notation: NotationFact } => RuleMalformed, "{notation}", remedy: notation.remedy();
         KeyMeaningless => RuleMalformed, "a key is not allowed here";
+        CaptureMeaningless => RuleMalformed, "a capture is not allowed here", help: "write a name, or `*` for any";
+        StarInName => RuleMalformed, "`*` in a name is not allowed here", help: "write `*` as a whole step for any name";
+        StartMeaningless => RuleMalformed, "the path leads on from the outermost place", help: "leave out what is before it";
     }
 }
 
-/// Splits `text` at `/` and reads each step. An empty text is the outermost place itself.
-pub fn parse_steps(text: &str) -> Result<Vec<RawStep>, BadPattern> {
-    let mut steps: Vec<RawStep> = Vec::new();
-    if text.is_empty() {
-        return Ok(steps);
+impl From<BadNotation> for BadPattern {
+    fn from(BadNotation { at, fact: notation }: BadNotation) -> Self {
+        Self { at, fact: PatternFact::Notation { notation } }
     }
-    for at in pieces(text, '/') {
-        let piece = &text[at.clone()];
-        let bad = |fact| Err(BadPattern { at: at.clone(), fact });
-        let (name, key) = match piece.split_once('[') {
-            Some((name, key)) => match key.strip_suffix(']') {
-                Some(key) => (name, Some(key.to_owned())),
-                None => return bad(PatternFact::KeyOpen { step: piece.to_owned() }),
-            },
-            None => (piece, None),
-        };
-        let step = match name {
-            "" => return bad(PatternFact::StepEmpty),
-            "*" => Step::Any,
-            "**" if key.is_none() => Step::Below,
-            names => Step::Names(names.split('|').map(str::to_owned).collect()),
-        };
-        if let Step::Names(names) = &step
-            && let Some(wrong) =
-                names.iter().find(|name| name.is_empty() || name.contains(['{', '}', ' ', '=', '*']))
-        {
-            return bad(PatternFact::StepName { name: wrong.clone() });
-        }
-        if steps.last().is_some_and(|last| last.step == Step::Below) {
-            return bad(PatternFact::BelowNotLast);
-        }
-        steps.push(RawStep { step, key, at });
-    }
-    Ok(steps)
 }
 
-/// The ranges between the separators that are outside brackets and braces.
-pub fn pieces(text: &str, separator: char) -> Vec<Range<usize>> {
-    let mut found = Vec::new();
-    let (mut depth, mut start) = (0_usize, 0);
-    for (at, c) in text.char_indices() {
-        match c {
-            '[' | '{' => depth += 1,
-            ']' | '}' => depth = depth.saturating_sub(1),
-            c if c == separator && depth == 0 => {
-                found.push(start..at);
-                start = at + c.len_utf8();
-            }
-            _ => {}
+/// The names, or the `*`, of a step without captures.
+fn step_of(step: &notation::Step) -> Result<Step, BadPattern> {
+    let bad = |fact| Err(BadPattern { at: step.at.clone(), fact });
+    if step.key.is_some() {
+        return bad(PatternFact::KeyMeaningless);
+    }
+    let parts = match &step.name {
+        StepName::Below => return Ok(Step::Below),
+        StepName::Parts(parts) => parts,
+    };
+    if let [Part::Any(_)] = parts.as_slice() {
+        return Ok(Step::Any);
+    }
+    let mut names = vec![String::new()];
+    for part in parts {
+        match part {
+            Part::Plain(plain) => names.last_mut().into_iter().for_each(|name| name.push_str(&plain.text)),
+            Part::Or(_) => names.push(String::new()),
+            Part::Any(_) => return bad(PatternFact::StarInName),
+            _ => return bad(PatternFact::CaptureMeaningless),
         }
     }
-    found.push(start..text.len());
-    found
+    if names.iter().any(String::is_empty) {
+        return bad(PatternFact::Notation { notation: NotationFact::StepEmpty });
+    }
+    Ok(Step::Names(names))
 }
 
 impl Pattern {
-    /// The pattern of plain names and wildcards that `text` spells, without keys.
+    /// The pattern of plain names and wildcards that `text` spells, without keys. An empty text, or `.`, is the outermost
+    /// place itself.
+    ///
+    /// # Errors
+    /// The first thing that is wrong, and where.
     pub fn parse(text: &str) -> Result<Self, BadPattern> {
-        let steps = parse_steps(text)?;
-        if let Some(keyed) = steps.iter().find(|step| step.key.is_some()) {
-            return Err(BadPattern { at: keyed.at.clone(), fact: PatternFact::KeyMeaningless });
+        if text.is_empty() {
+            return Ok(Self::default());
         }
-        Ok(Self { steps: steps.into_iter().map(|raw| raw.step).collect() })
+        let path = Path::parse(text)?;
+        if path.start != Start::Here || path.object {
+            return Err(BadPattern { at: path.at, fact: PatternFact::StartMeaningless });
+        }
+        Ok(Self { steps: path.steps.iter().map(step_of).collect::<Result<_, _>>()? })
     }
 
     /// This pattern with `more` below it.
@@ -142,6 +118,15 @@ impl Pattern {
     pub fn is_around(&self, other: &Self) -> bool {
         let Some(above) = other.steps.get(..self.steps.len()) else { return false };
         self.covers(&Self { steps: above.to_vec() })
+    }
+
+    /// Whether some path of as many steps fits both.
+    pub fn meets(&self, other: &[Step]) -> bool {
+        self.steps.len() == other.len()
+            && self.steps.iter().zip(other).all(|pair| match pair {
+                (Step::Names(ours), Step::Names(theirs)) => ours.iter().any(|name| theirs.contains(name)),
+                _ => true,
+            })
     }
 
     /// Whether this begins as `other` is.
@@ -264,10 +249,14 @@ mod tests {
 
     #[rstest]
     #[case("a//b", 2..2)]
-    #[case("a/b[c", 2..5)]
-    #[case("**/a", 3..4)]
-    #[case("a/x y", 2..5)]
+    #[case("a/b[c", 3..4)]
+    #[case("a/b[c]", 2..6)]
+    #[case("**/a", 0..2)]
+    #[case("a/x y", 3..4)]
+    #[case("a/{x}", 2..5)]
+    #[case("a/x*", 2..4)]
+    #[case("/a", 0..2)]
     fn refuses(#[case] text: &str, #[case] at: Range<usize>) {
-        assert_eq!(parse_steps(text).expect_err("refused").at, at);
+        assert_eq!(Pattern::parse(text).expect_err("refused").at, at);
     }
 }

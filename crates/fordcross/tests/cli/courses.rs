@@ -167,8 +167,8 @@ fn the_severity_of_a_code_can_be_changed() {
 fn what_blocks_at_the_very_end_leaves_no_configuration() {
     let desk = Desk::new();
     let crossings = fordcross_profiles::CROSSINGS.iter();
-    let shipped = crossings.map(|crossing| crossing.text).find(|text| text.contains("look-up.subnet}"));
-    let broken = shipped.expect("it ships").replace("subnet = {ip: look-up.subnet}", "subnet = s99");
+    let shipped = crossings.map(|crossing| crossing.text).find(|text| text.contains("{ip -> subnet}"));
+    let broken = shipped.expect("it ships").replace("subnet = {ip -> subnet}", "subnet = s99");
     desk.write("own/broken.crossing.toml", broken);
     for (severity, exit) in [("warning", 0), ("blocker", 3)] {
         let line = format!(

@@ -1,8 +1,8 @@
 //! Findings about crossings.
 
 use crate::finding::{AllOf, Count, Suggestion, facts};
+use crate::notation::NotationFact;
 use crate::text::shape::ShapeFact;
-use crate::tree::pattern::PatternFact;
 use std::fmt;
 
 /// Settings that no rule speaks of, by their paths: the first eight, and how many more there are.
@@ -26,14 +26,11 @@ facts! {
     pub(super) enum CrossingFact {
         Keys { keys: Count, known: AllOf } => RuleMalformed, "the object has {keys}",
             help: "its keys are {known}";
-        ReadByExpression => RuleMalformed, "an expression cannot be used to read a value";
         FirstOptional => RuleMalformed, "the first clause cannot be optional";
         KeyInRule => RuleMalformed, "a key is not allowed in a rule",
             help: "put it into the `from` of a `[[place]]`";
         SlashAtSetting => RuleMalformed, "this is a setting; only an object is followed by `/`",
             help: "leave out the `/`";
-        ConditionInPattern => RuleMalformed, "an expression cannot be used to read a value",
-            help: "add the condition as the third string of the rule";
         CaptureTwice { name: String } => RuleMalformed, "the capture `{name}` is defined twice";
         TypeUnknown { title: String, name: String, instead: Suggestion } => TypeUnknown,
             "{title} declares no type `{name}`",
@@ -43,12 +40,18 @@ facts! {
         NotOrdered => TypesDiffer, "`>=` needs a number, a size or a duration", help: "write `=`";
         KindsUntold { title: String } => CaptureUnknown, "{title} declares no kinds for these objects",
             help: "declare `kind` at the `[[object]]` in the old profile";
-        LookUpUnknown { name: String, instead: Suggestion } => ValueWrong, "there is no look-up `{name}`",
-            help: "{instead}";
         TableUnknown { name: String, instead: Suggestion } => ValueWrong, "there is no table `{name}`",
             help: "{instead}";
-        NoTable => RuleMalformed, "the text after the colon is not a table",
-            help: "write `{{name: old=new, other=new, *=rest}}`, `{{name: table.NAME}}`, `{{name: look-up.NAME}}` or `{{name: as-is}}`";
+        NotInTable { value: String } => ValueWrong, "the table has no row for `{value}`", help: "write one, or one for `*`";
+        ChoiceWritten => RuleMalformed, "what is written is one thing, once", help: "write `( )?` for what may be left out";
+        SignWritten { sign: char } => RuleMalformed, "`{sign}` is not allowed in what is written",
+            help: "write it between backticks if it is text";
+        DetailWritten => RuleMalformed, "a capture is written as it was read",
+            help: "write `{{name}}`, or `{{name -> table}}` for what becomes of it";
+        Choices { most: usize } => RuleMalformed, "the rule stands for more than {most} rules",
+            help: "capture fewer choices in its paths";
+        PlaceNotAround { name: String } => CaptureUnknown, "no place named `{name}` takes this object, or one around it",
+            help: "write `@{name}[{{key}}]` for another object";
         CaptureUnknown { name: String, instead: Suggestion } => CaptureUnknown,
             "no earlier capture is named `{name}`",
             help: "{instead}";
@@ -74,8 +77,7 @@ facts! {
         ConflictingRules { line: u32, path: String } => ConflictingRules,
             "the rule in line {line} also writes `{path}`",
             help: "add a condition to one of them, so that only one applies";
-        KeyShape { shape: ShapeFact } => RuleMalformed, "{shape}";
-        Side { side: SideFact } => RuleMalformed, "{side}";
+        Side { side: SideFact } => RuleMalformed, "{side}", remedy: side.remedy();
         NeverBecomes { old: String, new: String } => TypesDiffer,
             "a value of type `{old}` can never become one of type `{new}`",
             help: "compute it with `{{= …}}`, map it with a table, or leave it to a person with `by-hand`";
@@ -96,9 +98,20 @@ facts! {
 facts! {
     /// Why a text is no side of a rule.
     pub(super) enum SideFact {
-        Pattern { pattern: PatternFact } => RuleMalformed, "{pattern}";
-        Shape { shape: ShapeFact } => RuleMalformed, "{shape}";
-        Start => RuleMalformed, "`@` starts a reference such as `@place[{{key}}]`, to where an object of that place went";
+        Notation { notation: NotationFact } => RuleMalformed, "{notation}", remedy: notation.remedy();
+        Shape { shape: ShapeFact } => RuleMalformed, "{shape}", remedy: shape.remedy();
+        Start => RuleMalformed, "the object of a place is named by a single capture", help: "write `@place` or `@place[{{key}}]`";
+        StartInLeft => RuleMalformed, "the left side of a rule cannot lead out of its place",
+            help: "read it in the condition, or write the rule in another place";
+        StartInPart => RuleMalformed, "what is in a part is below it", help: "write it outside of the `( )`";
+        UpInRight => RuleMalformed, "`../` is not allowed where something is written",
+            help: "name the place and write `@name`, or begin at the top with `/`";
+        SignInRight => RuleMalformed, "`&` and `?` are for what is read", help: "leave them out";
+        PartInLeft => RuleMalformed, "a part in `( )` is for what is written", help: "write a clause for each setting";
+        EntryInPart => RuleMalformed, "a new entry in a part of another", help: "write a clause for it, outside of the `( )`";
+        KeyInRight => RuleMalformed, "a key is not allowed where something is written",
+            help: "write the name of the object, or `name[]` for a new entry";
+        NameEmpty => RuleMalformed, "the name of a step can be empty";
         Step { step: String } => RuleMalformed,
             "`{step}` is not a valid step: expected a name, `{{capture}}`, or `name[]` for a new entry";
     }

@@ -11,8 +11,8 @@ mod left;
 mod parse;
 mod reader;
 mod right;
+mod steps;
 mod summary;
-mod syntax;
 mod tables;
 mod template;
 
@@ -24,7 +24,7 @@ pub(crate) use template::{Field, Piece, Start, Table, Target, TargetName, Target
 use crate::finding::Findings;
 use crate::ids::{PlaceId, SlotId};
 use crate::language::expression::Expression;
-use crate::language::expression::OperandKind;
+use crate::language::expression::{Operand, OperandKind};
 use crate::language::phase::Phase;
 use crate::language::typing::TypeId;
 use crate::text::shape::Shape;
@@ -259,13 +259,20 @@ pub(crate) struct Place {
     pub(crate) start: Option<Start>,
     /// The path from there, or from the top.
     pub(crate) target: Vec<TargetStep>,
-    /// The path from the top in any case.
-    pub(crate) whole: Vec<TargetStep>,
+    /// The paths from the top in any case: one, or as many as the places have that it leads on from.
+    pub(crate) ways: Vec<Vec<TargetStep>>,
+    /// It says where its objects go. Else it only holds rules.
+    pub(crate) takes: bool,
     /// Settings, directly in the objects, whose values make objects equal that then share one new entry.
     pub(crate) group: Vec<String>,
 }
 
 impl Place {
+    /// What is known where its objects go is only known when a rule is applied.
+    pub(crate) fn is_by_kind(&self) -> bool {
+        self.ways.len() > 1 || self.ways.iter().flatten().any(TargetStep::is_by_kind)
+    }
+
     /// How many steps of its target are the same for all objects, from the top.
     pub(crate) fn common_steps(&self) -> usize {
         let is_common = |step: &&TargetStep| matches!(step.name, TargetName::Literal(_)) && !step.append;
@@ -278,6 +285,8 @@ impl Place {
 pub(crate) struct LevelKeys {
     /// How many levels above the object.
     pub(crate) up: usize,
+    /// There is one test, and it is of the name; else each is of a key setting.
+    pub(crate) by_name: bool,
     pub(crate) tests: Vec<KeyTest>,
 }
 
@@ -304,6 +313,10 @@ pub(crate) struct Rule {
     pub(crate) slots: usize,
     /// The names of the slots, as expressions use them.
     pub(crate) names: Vec<String>,
+    /// Names that are texts wherever it is applied.
+    pub(crate) fixed: Vec<(String, Operand)>,
+    /// Something is captured twice and must be the same both times.
+    pub(crate) is_bound_twice: bool,
     pub(crate) when: Option<Expression>,
     pub(crate) action: Action,
 }
@@ -319,6 +332,18 @@ pub(crate) struct Clause {
     pub(crate) presence: bool,
     /// The slot of the whole value, where there is no shape.
     pub(crate) slot: Option<SlotId>,
+    /// What names on the way are made of, where the pattern does not say all.
+    pub(crate) names: Vec<NameShape>,
+}
+
+/// What the name of a step is made of.
+#[derive(Clone, Debug)]
+pub(crate) struct NameShape {
+    /// How many levels below the outermost place it is.
+    pub(crate) depth: usize,
+    /// The type that spells it.
+    pub(crate) ty: Option<TypeId>,
+    pub(crate) shape: ClauseShape,
 }
 
 #[derive(Clone, Debug)]
@@ -366,7 +391,7 @@ impl<'c> Plain<'c> {
 impl Rule {
     /// The rule as a plain one, if it is.
     pub(crate) fn as_plain(&self, places: &[Place]) -> Option<Plain<'_>> {
-        if self.place.is_some_and(|place| places[place.index()].whole.iter().any(TargetStep::is_by_kind)) {
+        if self.place.is_some_and(|place| places[place.index()].is_by_kind()) {
             return None;
         }
         let (Action::Move(targets), [clause], None) = (&self.action, self.clauses.as_slice(), &self.when)
@@ -378,7 +403,7 @@ impl Rule {
             let named = target.fields.iter().all(|field| field.plain_name().is_some());
             from_here && named && target.objects.is_empty()
         };
-        if clause.presence || !targets.iter().all(is_plain) {
+        if clause.presence || !clause.names.is_empty() || self.is_bound_twice || !targets.iter().all(is_plain) {
             return None;
         }
         let plain = Plain { targets, whole: false };
@@ -412,7 +437,7 @@ impl Rule {
         let partial = match &self.action {
             Action::Move(targets) => targets.iter().flat_map(|target| &target.fields).any(|field| {
                 field.template.iter().any(
-                    |piece| matches!(piece, Piece::Slot { table: Some(table), .. } if table.otherwise.is_none()),
+                    |piece| matches!(piece, Piece::Slot { table: Some(table), .. } if !table.takes_all()),
                 )
             }),
             _ => false,
@@ -420,6 +445,7 @@ impl Rule {
         !matches!(self.action, Action::Place)
             && self.when.is_none()
             && open_shape
+            && clause.names.iter().all(|name| name.shape.shape.as_capture().is_some())
             && !partial
             && self.is_open(places)
             && clause.pattern.covers(pattern)

@@ -4,15 +4,17 @@ use super::captures::{Captures, INDEX, KIND, NAME};
 use super::check::{check_contested, check_hidden, check_unspoken};
 use super::facts::CrossingFact;
 use super::reader::Reader;
-use super::syntax::{BadSide, parse_left, parse_place_target};
+use super::right::Ways;
+use super::steps::{BadSide, old_steps};
 use super::tables::{read_constants, read_equivalents, read_tables};
-use super::{Action, Clause, Crossing, KeyTest, LookUp, Place, Rule, Side, Start, TargetStep};
+use super::{Action, Clause, Crossing, KeyTest, LookUp, Place, Rule, Side};
 use crate::declaration::{Report, Section, Word, as_word, inside, parse_pattern};
 use crate::finding::{Findings, Suggestion};
 use crate::ids::PlaceId;
 use crate::language::checking::Checking;
 use crate::language::expression::{Expression, OperandKind};
 use crate::language::profile::{Lookup, PathStep, Profile};
+use crate::notation::{Path, Start};
 use crate::text::source::{LineIndex, Source, Span};
 use crate::tree::pattern::{Pattern, Step};
 use rustc_hash::FxHashMap;
@@ -188,7 +190,7 @@ pub(super) struct Scope {
     /// The pattern of its objects.
     pub(super) from: Pattern,
     /// Where they go, as the new profile's schema is asked.
-    pub(super) to: Vec<TargetStep>,
+    pub(super) to: Ways,
     pub(super) captures: Captures,
 }
 
@@ -258,7 +260,7 @@ impl Reader<'_, '_> {
     fn read_look_ups(&mut self, root: &Section<'_, '_>, scopes: &[Option<Scope>]) {
         for section in root.sections("look-up") {
             let name = section.need_word("name").map(|word| word.text.to_owned());
-            let place = section.need_word("place").and_then(|word| self.place_named(word.text, word.span));
+            let place = section.need_word("place").and_then(|word| self.places_named(word.text, word.span)?.first().copied());
             let network = section.need_word("network");
             if let (Some(name), Some(place), Some(word)) = (name, place, network) {
                 let scope = scopes.iter().flatten().find(|scope| scope.index == place);
@@ -273,26 +275,29 @@ impl Reader<'_, '_> {
         }
     }
 
-    /// The place of a name.
-    pub(super) fn place_named(&self, name: &str, span: Span) -> Option<PlaceId> {
-        let found = self.place_names.iter().find(|(known, _)| known == name).map(|(_, index)| *index);
-        if found.is_none() {
+    /// The places of a name.
+    pub(super) fn places_named(&self, name: &str, span: Span) -> Option<Vec<PlaceId>> {
+        let of_name = self.place_names.iter().filter(|(known, _)| known == name);
+        let found: Vec<PlaceId> = of_name.map(|(_, index)| *index).collect();
+        if found.is_empty() {
             let known: Vec<&str> = self.place_names.iter().map(|(name, _)| name.as_str()).collect();
             self.report.add(
                 span,
                 CrossingFact::PlaceUnknown { name: name.to_owned(), instead: Suggestion::among(name, known) },
             );
+            return None;
         }
-        found
+        Some(found)
     }
 
     /// Reads the head of a place.
     fn scope_of(&mut self, section: &Section<'_, '_>) -> Option<Scope> {
         let name = section.word("name");
-        let (from, to) = (section.need_word("from"), section.need_word("to"));
-        let (from, to) = (from?, to?);
-        let steps = match parse_left(from.text) {
-            Ok(mut clauses) if clauses.len() == 1 && clauses[0].shape.is_none() => clauses.remove(0).steps,
+        let (from, to) = (section.need_word("from"), section.word("to"));
+        let from = from?;
+        let read = Path::parse(from.text).map_err(BadSide::from).and_then(|path| Ok((old_steps(&path)?, path)));
+        let steps = match read {
+            Ok((steps, path)) if path.start == Start::Here => steps,
             Ok(_) => {
                 self.report.add(from.span, CrossingFact::PlaceOfClauses);
                 return None;
@@ -304,34 +309,39 @@ impl Reader<'_, '_> {
         };
         let pattern = Pattern { steps: steps.iter().map(|step| step.step.clone()).collect() };
         self.find_old(from, &steps, &[])?;
-        let mut captures = Captures { above: pattern.steps.clone(), list: Vec::new() };
+        let mut captures = Captures { above: pattern.steps.clone(), ..Captures::default() };
         let (keys, key_names) = self.keys(from, &steps, &mut captures);
-        let raw_target = match parse_place_target(to.text) {
-            Ok(target) => target,
-            Err(bad) => {
-                self.bad(to, bad);
-                return None;
+        let top = vec![Vec::new()];
+        let (start, target, ways) = match to {
+            None => (None, Vec::new(), Ways::new()),
+            Some(to) => {
+                let path = match Path::parse(to.text) {
+                    Ok(path) => path,
+                    Err(bad) => {
+                        self.bad(to, bad.into());
+                        return None;
+                    }
+                };
+                let (_, start, above) = self.start(to, &path, &top, &mut captures)?;
+                let target = self.branch_path(to, &path, &above, &mut captures)?;
+                let ways = above.iter().map(|way| way.iter().chain(&target).cloned().collect()).collect();
+                (start, target, ways)
             }
         };
-        let (start, before) = match &raw_target.start {
-            Some((place, key, at)) => {
-                let span = inside(to, self.report.source, at.start, at.end);
-                let place = self.place_named(place, span)?;
-                let slot = self.slot(key, span, &mut captures)?;
-                (Some(Start { place, slot }), self.places[place.index()].whole.clone())
-            }
-            None => (None, Vec::new()),
-        };
-        let target = self.branch_path(to, &raw_target.base, &before, &mut captures)?;
-        let whole: Vec<TargetStep> = before.into_iter().chain(target.iter().cloned()).collect();
         // Only what the name itself holds is taken by the place; a condition takes nothing.
         let in_name: Vec<bool> = captures.list.iter().map(|capture| capture.used).collect();
         let when = self.condition(section, &mut captures);
         let place = PlaceId::new(self.places.len());
-        let clause =
-            |pattern, optional, slot| Clause { pattern, shape: None, optional, presence: false, slot };
+        let clause = |pattern, optional, slot| Clause {
+            pattern,
+            shape: None,
+            optional,
+            presence: false,
+            slot,
+            names: Vec::new(),
+        };
         let mut clauses = vec![clause(pattern.clone(), false, None)];
-        let own = keys.iter().filter(|level| level.up == 0).flat_map(|level| &level.tests);
+        let own = keys.iter().filter(|level| level.up == 0 && !level.by_name).flat_map(|level| &level.tests);
         for (test, name) in own.zip(&key_names) {
             if let (KeyTest::Capture(slot), Some(name)) = (test, name)
                 && in_name[slot.index()]
@@ -350,15 +360,27 @@ impl Reader<'_, '_> {
             keys,
             start,
             target,
-            whole: whole.clone(),
+            ways: ways.clone(),
+            takes: to.is_some(),
             group: self.group_of(section, &pattern),
         });
         let at = self.lines.position(from.span.start);
         let slots = captures.list.len();
+        let is_bound_twice = std::mem::take(&mut captures.is_bound_twice);
         let names = captures.list.iter().map(|capture| capture.name.clone()).collect();
-        let rule = Rule { at, place: Some(place), clauses, slots, names, when: None, action: Action::Place };
+        let rule = Rule {
+            at,
+            place: Some(place),
+            clauses,
+            slots,
+            names,
+            fixed: Vec::new(),
+            is_bound_twice,
+            when: None,
+            action: Action::Place,
+        };
         self.rules.push((section.span(), rule));
-        Some(Scope { index: place, from: pattern, to: whole, captures })
+        Some(Scope { index: place, from: pattern, to: ways, captures })
     }
 
     /// The settings that make objects of a place equal.

@@ -20,7 +20,7 @@ pub(super) struct Reader<'r, 's> {
     pub(super) constants: Vec<(String, String)>,
     pub(super) always_pinned: Vec<Pattern>,
     pub(super) asks: Vec<Ask>,
-    /// Names of places, with their numbers.
+    /// Names of places, with their numbers; several may share one.
     pub(super) place_names: Vec<(String, PlaceId)>,
     pub(super) places: Vec<Place>,
     pub(super) look_ups: Vec<LookUp>,

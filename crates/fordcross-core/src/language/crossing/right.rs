@@ -1,22 +1,25 @@
 //! The right side of rules: where they write, and what.
 
 use super::captures::{Captures, INDEX, KIND, WHOLE};
-use super::facts::CrossingFact;
+use super::facts::{CrossingFact, SideFact};
 use super::reader::Reader;
-use super::syntax::{RawField, RawTarget, RawTargetStep, parse_table};
 use super::{Field, Piece, Start, Table, Target, TargetName, TargetStep};
 use crate::declaration::{Word, inside};
 use crate::finding::Suggestion;
-use crate::ids::{EntryId, LookUpId, SlotId};
+use crate::ids::{EntryId, LookUpId, PlaceId, SlotId};
 use crate::language::expression::OperandKind;
 use crate::language::profile::{Lookup, PathStep, What};
 use crate::language::typing::{TypeId, never_becomes};
-use crate::text::shape::{Part, Shape};
+use crate::notation::{self, Clause, Content, Detail, Key, Map, Part, Path, StepName, literal};
 use crate::text::source::Span;
 use crate::tree::pattern::Step;
+use std::ops::Range;
 
-/// `{a: as-is}`: the map has no say in it.
+/// `{a -> as-is}`: the map has no say in it.
 const AS_IS: &str = "as-is";
+
+/// The ways to where a rule writes, from the top: one, or one for each place of a name.
+pub(super) type Ways = Vec<Vec<TargetStep>>;
 
 #[derive(Clone, Copy, PartialEq, Eq)]
 enum Wanted {
@@ -25,55 +28,153 @@ enum Wanted {
 }
 
 impl Reader<'_, '_> {
+    /// What one clause of the right side writes.
     pub(super) fn target(
         &self,
         word: Word<'_>,
-        raw: &RawTarget,
-        before: &[TargetStep],
+        clause: &Clause,
+        before: &Ways,
         captures: &mut Captures,
     ) -> Option<Target> {
-        let (start, before) = match &raw.start {
-            Some((name, key, at)) => {
-                let span = inside(word, self.report.source, at.start, at.end);
-                let place = self.place_named(name, span)?;
-                let slot = self.slot(key, span, captures)?;
-                (Some(Start { place, slot }), self.places[place.index()].whole.clone())
+        let (top, start, above) = self.start(word, &clause.path, before, captures)?;
+        let mut target = Target { top, start, base: Vec::new(), fields: Vec::new(), objects: Vec::new() };
+        match &clause.content {
+            Content::Part(side) => {
+                target.base = self.branch_path(word, &clause.path, &above, captures)?;
+                let below = above.iter().map(|way| way.iter().chain(&target.base).cloned().collect()).collect();
+                let mut good = true;
+                for inner in side {
+                    good &= self.below(word, inner, &[], &below, captures, &mut target).is_some();
+                }
+                good.then_some(target)
             }
-            None if raw.top => (None, Vec::new()),
-            None => (None, before.to_vec()),
+            _ => self.below(word, clause, &[], &above, captures, &mut target).map(|()| target),
+        }
+    }
+
+    /// What one clause writes below where a target is; `path` leads to it from there.
+    fn below(
+        &self,
+        word: Word<'_>,
+        clause: &Clause,
+        path: &[notation::Step],
+        above: &Ways,
+        captures: &mut Captures,
+        target: &mut Target,
+    ) -> Option<()> {
+        let wrong = |at: &Range<usize>, side| {
+            let span = inside(word, self.report.source, at.start, at.end);
+            self.report.add(span, CrossingFact::Side { side });
         };
-        let base = self.branch_path(word, &raw.base, &before, captures)?;
-        let mut above = before;
-        above.extend(base.iter().cloned());
-        let fields: Vec<Option<Field>> =
-            raw.fields.iter().map(|field| self.field(word, field, &above, captures)).collect();
-        let objects: Vec<_> =
-            raw.objects.iter().map(|object| self.branch_path(word, object, &above, captures)).collect();
-        Some(Target {
-            top: raw.top,
-            start,
-            base,
-            fields: fields.into_iter().collect::<Option<_>>()?,
-            objects: objects.into_iter().collect::<Option<_>>()?,
-        })
+        if clause.reads || clause.optional {
+            wrong(&clause.at, SideFact::SignInRight);
+            return None;
+        }
+        if !path.is_empty() && clause.path.start != notation::Start::Here {
+            wrong(&clause.path.at, SideFact::StartInPart);
+            return None;
+        }
+        let steps: Vec<notation::Step> = path.iter().chain(&clause.path.steps).cloned().collect();
+        let whole = Path { steps, ..clause.path.clone() };
+        match &clause.content {
+            Content::Part(side) => {
+                if let Some(step) = clause.path.steps.iter().find(|step| step.key.is_some()) {
+                    wrong(&step.at, SideFact::EntryInPart);
+                    return None;
+                }
+                let inner = side.iter().map(|inner| self.below(word, inner, &whole.steps, above, captures, target));
+                inner.collect::<Vec<_>>().into_iter().collect()
+            }
+            Content::None if clause.path.object => {
+                target.objects.push(self.branch_path(word, &whole, above, captures)?);
+                Some(())
+            }
+            _ => {
+                target.fields.push(self.field(word, clause, &whole, above, captures)?);
+                Some(())
+            }
+        }
+    }
+
+    /// What a path of the right side leads on from: the top, where an object of a place went, or the rule's own place.
+    #[expect(clippy::type_complexity, reason = "taken apart at once")]
+    pub(super) fn start(
+        &self,
+        word: Word<'_>,
+        path: &Path,
+        before: &Ways,
+        captures: &mut Captures,
+    ) -> Option<(bool, Option<Start>, Ways)> {
+        match &path.start {
+            notation::Start::Here => Some((false, None, before.clone())),
+            notation::Start::Top => Some((true, None, vec![Vec::new()])),
+            notation::Start::Up(_) => {
+                let span = inside(word, self.report.source, path.at.start, path.at.end);
+                self.report.add(span, CrossingFact::Side { side: SideFact::UpInRight });
+                None
+            }
+            notation::Start::Place { name, key, at } => {
+                let span = inside(word, self.report.source, at.start, at.end);
+                let (places, slot) = self.place_start(name, key.as_ref(), span, captures)?;
+                let ways = places.iter().flat_map(|place| self.places[place.index()].ways.clone()).collect();
+                Some((false, Some(Start { places, slot }), ways))
+            }
+        }
+    }
+
+    fn place_start(
+        &self,
+        name: &str,
+        key: Option<&Key>,
+        span: Span,
+        captures: &mut Captures,
+    ) -> Option<(Vec<PlaceId>, Option<SlotId>)> {
+        let mut places = self.places_named(name, span)?;
+        let Some(key) = key else {
+            let above = &captures.above;
+            places.retain(|place| {
+                let from = &self.places[place.index()].from;
+                above.get(..from.steps.len()).is_some_and(|above| from.meets(above))
+            });
+            if places.is_empty() {
+                self.report.add(span, CrossingFact::PlaceNotAround { name: name.to_owned() });
+                return None;
+            }
+            return Some((places, None));
+        };
+        let capture = match key.texts.as_slice() {
+            [text] if !key.ordered => match text.parts.as_slice() {
+                [Part::Capture(capture)] if capture.detail == Detail::None && capture.list.is_none() => {
+                    Some(&capture.name)
+                }
+                _ => None,
+            },
+            _ => None,
+        };
+        let Some(capture) = capture else {
+            self.report.add(span, CrossingFact::Side { side: SideFact::Start });
+            return None;
+        };
+        Some((places, Some(self.slot(capture, span, captures)?)))
     }
 
     fn field(
         &self,
         word: Word<'_>,
-        raw: &RawField,
-        before: &[TargetStep],
+        clause: &Clause,
+        path: &Path,
+        above: &Ways,
         captures: &mut Captures,
     ) -> Option<Field> {
-        let (path, entry) = self.target_path(word, &raw.path, before, captures, Wanted::Setting)?;
+        let span = inside(word, self.report.source, clause.at.start, clause.at.end);
+        let (steps, entry) = self.target_path(word, path, above, captures, Wanted::Setting)?;
         let entry = entry?;
         let ty = self.new.schema[entry].what.setting()?;
-        let template = match &raw.template {
-            Some(template) => self.template(word, raw.template_at, template, captures)?,
-            None => match captures.take(WHOLE) {
-                Some(slot) => vec![Piece::Slot { slot, table: None }],
+        let (template, at_least) = match &clause.content {
+            Content::Value { text, at_least } => (self.template(word, &text.parts, captures)?, *at_least),
+            _ => match captures.take(WHOLE) {
+                Some(slot) => (vec![Piece::Slot { slot, table: None }], false),
                 None => {
-                    let span = inside(word, self.report.source, raw.at.start, raw.at.end);
                     self.report.add(span, CrossingFact::Unsaid);
                     return None;
                 }
@@ -84,69 +185,118 @@ impl Reader<'_, '_> {
             && never_becomes(self.old.types.get(old), self.new.types.get(ty))
         {
             let (old, new) = (self.old.types.get(old).name.clone(), self.new.types.get(ty).name.clone());
-            let span = inside(word, self.report.source, raw.at.start, raw.at.end);
             self.report.add(span, CrossingFact::NeverBecomes { old, new });
         }
-        let whole: Vec<TargetStep> = before.iter().chain(&path).cloned().collect();
-        if whole.iter().any(TargetStep::is_by_kind) {
-            self.check_alike(&whole, ty, inside(word, self.report.source, raw.at.start, raw.at.end));
+        for way in above {
+            let whole: Vec<TargetStep> = way.iter().chain(&steps).cloned().collect();
+            if above.len() > 1 || whole.iter().any(TargetStep::is_by_kind) {
+                self.check_alike(&whole, ty, span);
+            }
         }
-        if raw.at_least && !self.new.types.is_ordered(ty) {
-            let span = inside(word, self.report.source, raw.at.start, raw.at.end);
+        if at_least && !self.new.types.is_ordered(ty) {
             self.report.add(span, CrossingFact::NotOrdered);
         }
-        Some(Field { path, entry, ty, template, at_least: raw.at_least })
+        Some(Field { path: steps, entry, ty, template, at_least })
     }
 
-    fn template(
-        &self,
-        word: Word<'_>,
-        start: usize,
-        template: &Shape,
-        captures: &mut Captures,
-    ) -> Option<Vec<Piece>> {
-        let mut pieces = Vec::new();
-        for part in &template.parts {
-            let span_of = |at: &std::ops::Range<usize>| {
-                inside(word, self.report.source, start + at.start, start + at.end)
-            };
-            pieces.push(match part {
-                Part::Literal(text) => Piece::Literal(text.clone()),
-                Part::Expression { text, at } => {
-                    Piece::Expression(self.expression(text, span_of(at), captures, OperandKind::Unknown))
-                }
-                Part::Capture { name, detail, at } if name == KIND && !captures.knows(KIND) => {
-                    self.needs_kinds(captures, span_of(at))?;
-                    let table = match detail {
-                        Some(detail) => Some(self.table(detail, span_of(at))?),
-                        None => None,
-                    };
-                    Piece::Kind { table }
-                }
-                Part::Capture { name, detail: None, .. } if self.constant(name, captures).is_some() => {
-                    Piece::Literal(self.constant(name, captures).unwrap_or_default().to_owned())
-                }
-                Part::Capture { name, detail: None, .. } if name == INDEX && !captures.knows(INDEX) => {
-                    Piece::Index
-                }
-                Part::Capture { name, detail, at } => {
-                    let span = span_of(at);
-                    let slot = self.slot(name, span, captures)?;
-                    match detail.as_deref().map(|detail| (detail, detail.strip_prefix("look-up."))) {
-                        None => Piece::Slot { slot, table: None },
-                        Some((AS_IS, None)) => Piece::AsIs { slot },
-                        Some((_, Some(look_up))) => {
-                            Piece::LookUp { slot, look_up: self.look_up_named(look_up, span)? }
-                        }
-                        Some((detail, None)) => Piece::Slot { slot, table: Some(self.table(detail, span)?) },
-                    }
-                }
-            });
-        }
+    fn template(&self, word: Word<'_>, parts: &[Part], captures: &mut Captures) -> Option<Vec<Piece>> {
+        let mut pieces = self.pieces(word, parts, captures)?;
         if pieces.is_empty() {
             pieces.push(Piece::Literal(String::new()));
         }
         Some(pieces)
+    }
+
+    fn pieces(&self, word: Word<'_>, parts: &[Part], captures: &mut Captures) -> Option<Vec<Piece>> {
+        let mut pieces: Vec<Piece> = Vec::new();
+        for part in parts {
+            let span = inside(word, self.report.source, part.at().start, part.at().end);
+            let piece = match part {
+                Part::Plain(plain) => Piece::Literal(plain.text.clone()),
+                Part::Expression(expression) => {
+                    Piece::Expression(self.expression(&expression.text, span, captures, OperandKind::Unknown))
+                }
+                Part::Capture(capture) => {
+                    let piece = self.captured(capture, span, captures)?;
+                    if capture.optional { Piece::Optional(vec![piece]) } else { piece }
+                }
+                Part::Group(group) => match group.choices.as_slice() {
+                    [only] if !group.repeated => {
+                        let inner = self.pieces(word, &only.parts, captures)?;
+                        if !group.optional {
+                            pieces.extend(inner);
+                            continue;
+                        }
+                        Piece::Optional(inner)
+                    }
+                    _ => {
+                        self.report.add(span, CrossingFact::ChoiceWritten);
+                        return None;
+                    }
+                },
+                Part::Any(_) | Part::Or(_) => {
+                    let sign = if matches!(part, Part::Any(_)) { '*' } else { '|' };
+                    self.report.add(span, CrossingFact::SignWritten { sign });
+                    return None;
+                }
+            };
+            match (pieces.last_mut(), piece) {
+                (Some(Piece::Literal(last)), Piece::Literal(text)) => last.push_str(&text),
+                (_, piece) => pieces.push(piece),
+            }
+        }
+        Some(pieces)
+    }
+
+    /// What a capture of the right side writes.
+    fn captured(&self, capture: &notation::Capture, span: Span, captures: &mut Captures) -> Option<Piece> {
+        let name = capture.name.as_str();
+        let map = match &capture.detail {
+            Detail::None => None,
+            Detail::Map(map) => Some(map),
+            Detail::Type(_) | Detail::OneOf(_) => {
+                self.report.add(span, CrossingFact::DetailWritten);
+                return None;
+            }
+        };
+        if capture.list.is_some() {
+            self.report.add(span, CrossingFact::DetailWritten);
+            return None;
+        }
+        if let Some(text) = captures.take_fixed(name) {
+            let Some(map) = map else { return Some(Piece::Literal(text)) };
+            let table = self.table(map, span)?;
+            let found = table.get(&text).map(str::to_owned);
+            if found.is_none() {
+                self.report.add(span, CrossingFact::NotInTable { value: text });
+            }
+            return found.map(Piece::Literal);
+        }
+        if name == KIND && !captures.knows(KIND) {
+            self.needs_kinds(captures, span)?;
+            let table = match map {
+                Some(map) => Some(self.table(map, span)?),
+                None => None,
+            };
+            return Some(Piece::Kind { table });
+        }
+        if map.is_none() {
+            if let Some(text) = self.constant(name, captures) {
+                return Some(Piece::Literal(text.to_owned()));
+            }
+            if name == INDEX && !captures.knows(INDEX) {
+                return Some(Piece::Index);
+            }
+        }
+        let slot = self.slot(name, span, captures)?;
+        Some(match map {
+            None => Piece::Slot { slot, table: None },
+            Some(Map::Named(table)) if table == AS_IS => Piece::AsIs { slot },
+            Some(Map::Named(table)) if self.look_ups.iter().any(|look_up| look_up.name == *table) => {
+                Piece::LookUp { slot, look_up: self.look_up_named(table)? }
+            }
+            Some(map) => Piece::Slot { slot, table: Some(self.table(map, span)?) },
+        })
     }
 
     /// The text of a constant that no capture hides.
@@ -174,38 +324,26 @@ impl Reader<'_, '_> {
         reported.then_some(())
     }
 
-    fn look_up_named(&self, name: &str, span: Span) -> Option<LookUpId> {
-        let found = self.look_ups.iter().position(|look_up| look_up.name == name).map(LookUpId::new);
-        if found.is_none() {
-            let known: Vec<&str> = self.look_ups.iter().map(|look_up| look_up.name.as_str()).collect();
-            self.report.add(
-                span,
-                CrossingFact::LookUpUnknown {
-                    name: name.to_owned(),
-                    instead: Suggestion::among(name, known),
-                },
-            );
-        }
-        found
+    fn look_up_named(&self, name: &str) -> Option<LookUpId> {
+        self.look_ups.iter().position(|look_up| look_up.name == name).map(LookUpId::new)
     }
 
-    fn table(&self, text: &str, span: Span) -> Option<Table> {
-        if let Some(name) = text.strip_prefix("table.") {
-            if let Some(table) = self.tables.get(name) {
-                return Some(table.clone());
-            }
-            let known: Vec<&str> = self.tables.keys().map(String::as_str).collect();
-            self.report.add(
-                span,
-                CrossingFact::TableUnknown { name: name.to_owned(), instead: Suggestion::among(name, known) },
-            );
-            return None;
+    /// A table that is written on the spot, or the one of that name.
+    fn table(&self, map: &Map, span: Span) -> Option<Table> {
+        let name = match map {
+            Map::Rows(rows) => return Some(Table::new(rows.iter().cloned())),
+            Map::Named(name) => name,
+        };
+        if let Some(table) = self.tables.get(name) {
+            return Some(table.clone());
         }
-        let table = parse_table(text);
-        if table.is_none() {
-            self.report.add(span, CrossingFact::NoTable);
-        }
-        table
+        let look_ups = self.look_ups.iter().map(|look_up| look_up.name.as_str());
+        let known: Vec<&str> = self.tables.keys().map(String::as_str).chain(look_ups).collect();
+        self.report.add(
+            span,
+            CrossingFact::TableUnknown { name: name.clone(), instead: Suggestion::among(name, known) },
+        );
+        None
     }
 
     pub(super) fn slot(&self, name: &str, span: Span, captures: &mut Captures) -> Option<SlotId> {
@@ -226,40 +364,74 @@ impl Reader<'_, '_> {
     pub(super) fn branch_path(
         &self,
         word: Word<'_>,
-        raw: &[RawTargetStep],
-        before: &[TargetStep],
+        path: &Path,
+        above: &Ways,
         captures: &mut Captures,
     ) -> Option<Vec<TargetStep>> {
-        self.target_path(word, raw, before, captures, Wanted::Branch).map(|(steps, _)| steps)
+        self.target_path(word, path, above, captures, Wanted::Branch).map(|(steps, _)| steps)
     }
 
-    /// A path into the new tree, checked against the new profile.
+    /// A path into the new tree, checked against the new profile wherever it leads on from.
     fn target_path(
         &self,
         word: Word<'_>,
-        raw: &[RawTargetStep],
+        path: &Path,
+        above: &Ways,
+        captures: &mut Captures,
+        wanted: Wanted,
+    ) -> Option<(Vec<TargetStep>, Option<EntryId>)> {
+        let mut found = None;
+        for way in above {
+            let steps = self.target_path_from(word, path, way, captures, wanted)?;
+            found.get_or_insert(steps);
+        }
+        found
+    }
+
+    fn target_path_from(
+        &self,
+        word: Word<'_>,
+        path: &Path,
         before: &[TargetStep],
         captures: &mut Captures,
         wanted: Wanted,
     ) -> Option<(Vec<TargetStep>, Option<EntryId>)> {
         let mut steps: Vec<TargetStep> = Vec::new();
         let mut entry = None;
-        for (index, step) in raw.iter().enumerate() {
+        for (index, step) in path.steps.iter().enumerate() {
             let span = inside(word, self.report.source, step.at.start, step.at.end);
-            let literal = step.name.as_literal();
-            let name = match literal {
-                Some(text) => TargetName::Literal(text.to_owned()),
-                None => {
-                    let pieces = self.template(word, step.at.start, &step.name, captures)?;
-                    let possible = self.possible_names(&pieces, captures);
-                    TargetName::Made { pieces: pieces.into(), ty: None, possible }
+            let StepName::Parts(parts) = &step.name else {
+                self.report.add(span, CrossingFact::Side { side: SideFact::Step { step: "**".into() } });
+                return None;
+            };
+            let append = match &step.key {
+                None => false,
+                Some(Key { ordered: false, texts, .. }) if texts.is_empty() => true,
+                Some(_) => {
+                    self.report.add(span, CrossingFact::Side { side: SideFact::KeyInRight });
+                    return None;
                 }
             };
-            steps.push(TargetStep { name, append: step.append });
-            let path: Vec<PathStep<'_>> = before.iter().chain(&steps).map(PathStep::from).collect();
-            let lookup = self.new.schema.find(&path);
+            let literal = literal(parts);
+            let name = match &literal {
+                Some(text) => TargetName::Literal(text.clone()),
+                None => {
+                    let pieces = self.template(word, parts, captures)?;
+                    let possible = self.possible_names(&pieces, captures);
+                    match pieces.as_slice() {
+                        [Piece::Literal(text)] => TargetName::Literal(text.clone()),
+                        _ => TargetName::Made { pieces: pieces.into(), ty: None, possible },
+                    }
+                }
+            };
+            steps.push(TargetStep { name, append });
+            let path_so_far: Vec<PathStep<'_>> = before.iter().chain(&steps).map(PathStep::from).collect();
+            let lookup = self.new.schema.find(&path_so_far);
             if let Lookup::Unknown { known, .. } = &lookup {
-                let name = literal.unwrap_or("{…}");
+                let name = match steps.last().map(|step| &step.name) {
+                    Some(TargetName::Literal(name)) => name,
+                    _ => "{…}",
+                };
                 let line = format!("{} {}", self.new.title, self.new.release_name());
                 self.report.unknown_path(span, &line, name, known);
                 return None;
@@ -271,14 +443,14 @@ impl Reader<'_, '_> {
                 Some(What::Object { many, name, .. }) => *many && name.is_none(),
                 None => false,
             };
-            if is_list != step.append {
+            if is_list != append {
                 self.report
                     .add(span, if is_list { CrossingFact::ListHere } else { CrossingFact::NoListHere });
                 return None;
             }
-            let last = index + 1 == raw.len();
+            let last = index + 1 == path.steps.len();
             // An entry of a list of values can be a branch, if something is declared below it.
-            let is_setting = matches!(what, Some(What::Setting { .. })) && (last || !step.append);
+            let is_setting = matches!(what, Some(What::Setting { .. })) && (last || !append);
             if is_setting != (last && wanted == Wanted::Setting) && (last || is_setting) {
                 let fact = if is_setting { CrossingFact::SettingHere } else { CrossingFact::NoSetting };
                 self.report.add(span, fact);

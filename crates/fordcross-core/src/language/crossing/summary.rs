@@ -64,7 +64,7 @@ impl Crossing {
                 }
                 Action::Add(targets) => {
                     let place =
-                        rule.place.map(|place| path(&self.places[place.index()].whole)).unwrap_or_default();
+                        rule.place.map(|place| path(&self.places[place.index()].ways[0])).unwrap_or_default();
                     for target in targets {
                         for field in &target.fields {
                             let parts = [place.clone(), path(&target.base), path(&field.path)];
@@ -106,6 +106,7 @@ fn piece(piece: &Piece) -> String {
         Piece::Index => "{index}".into(),
         Piece::Kind { .. } => "{kind}".into(),
         Piece::LookUp { .. } => "{looked up}".into(),
+        Piece::Optional(pieces) => pieces.iter().map(self::piece).collect(),
         Piece::Expression(expression) => {
             let mut text = String::new();
             let _ = write!(text, "{{= {}}}", expression.text);

@@ -6,6 +6,7 @@ use super::facts::CrossingFact;
 use super::reader::Reader;
 use crate::declaration::{Report, Section, Word, as_word};
 use crate::finding::Suggestion;
+use crate::notation::Word as Pattern;
 use crate::text::source::Source;
 use rustc_hash::FxHashMap;
 
@@ -35,11 +36,9 @@ pub(super) fn read_tables(root: &Section<'_, '_>) -> FxHashMap<String, Table> {
     for (name, value) in section.members() {
         match section.as_section(value) {
             Some(rows) => {
-                let mut table = Table { rows: read_pairs(&rows), otherwise: None };
-                if let Some(at) = table.rows.iter().position(|(from, _)| from == "*") {
-                    table.otherwise = Some(table.rows.remove(at).1);
-                }
-                tables.insert(name.text.to_owned(), table);
+                let word = |text: String| Pattern { pieces: vec![Some(text).filter(|text| text != "*")] };
+                let rows = read_pairs(&rows).into_iter().map(|(old, new)| (word(old), word(new)));
+                tables.insert(name.text.to_owned(), Table::new(rows));
             }
             None => {
                 section.report().add(value.span().into(), CrossingFact::NoTranslation);

@@ -3,6 +3,7 @@
 use crate::ids::{EntryId, LookUpId, PlaceId, SlotId};
 use crate::language::expression::Expression;
 use crate::language::typing::TypeId;
+use crate::notation::Word;
 use std::sync::Arc;
 
 /// One step into the new tree.
@@ -53,11 +54,13 @@ pub(crate) struct Target {
     pub(crate) objects: Vec<Vec<TargetStep>>,
 }
 
-/// `@place[{key}]`
+/// `@place` or `@place[{key}]`
 #[derive(Clone, Debug)]
 pub(crate) struct Start {
-    pub(crate) place: PlaceId,
-    pub(crate) slot: SlotId,
+    /// The places of that name.
+    pub(crate) places: Vec<PlaceId>,
+    /// The key of the object; else it is this one, or the nearest around it that went by one of the places.
+    pub(crate) slot: Option<SlotId>,
 }
 
 #[derive(Debug)]
@@ -79,15 +82,34 @@ impl Piece {
             _ => None,
         }
     }
+
+    /// The slot that it draws on.
+    fn slot(&self) -> Option<SlotId> {
+        match self {
+            Self::Slot { slot, .. } | Self::AsIs { slot } | Self::LookUp { slot, .. } => Some(*slot),
+            _ => None,
+        }
+    }
 }
 
 impl Field {
     /// The slots that it draws on, in the order of its pieces.
     pub(crate) fn slots(&self) -> impl Iterator<Item = SlotId> + '_ {
-        self.template.iter().filter_map(|piece| match piece {
-            Piece::Slot { slot, .. } | Piece::AsIs { slot } | Piece::LookUp { slot, .. } => Some(*slot),
-            Piece::Literal(_) | Piece::Index | Piece::Kind { .. } | Piece::Expression(_) => None,
-        })
+        slots_of(&self.template).into_iter()
+    }
+
+    /// Those without which it is not written.
+    pub(crate) fn needed_slots(&self) -> impl Iterator<Item = SlotId> + '_ {
+        self.template.iter().filter_map(Piece::slot)
+    }
+
+    /// Whether it is left out where these slots are empty.
+    pub(crate) fn is_left_out(&self, is_empty: impl Fn(SlotId) -> bool) -> bool {
+        let all = |mut slots: Box<dyn Iterator<Item = SlotId> + '_>| {
+            let first = slots.next();
+            first.is_some_and(|first| is_empty(first) && slots.all(&is_empty))
+        };
+        all(Box::new(self.slots())) || all(Box::new(self.needed_slots()))
     }
 
     /// The name that it has in any case, where it is a setting of its own right there.
@@ -97,6 +119,18 @@ impl Field {
             _ => None,
         }
     }
+}
+
+/// The slots that pieces draw on, in their order.
+fn slots_of(pieces: &[Piece]) -> Vec<SlotId> {
+    let mut slots = Vec::new();
+    for piece in pieces {
+        match piece {
+            Piece::Optional(pieces) => slots.extend(slots_of(pieces)),
+            piece => slots.extend(piece.slot()),
+        }
+    }
+    slots
 }
 
 /// A piece of what is written.
@@ -123,19 +157,44 @@ pub(crate) enum Piece {
         slot: SlotId,
         look_up: LookUpId,
     },
+    /// `(…)?`: nothing, if a capture in it is missing.
+    Optional(Vec<Piece>),
 }
 
 /// Old values and the new ones that take their part.
 #[derive(Clone, Debug, Default)]
 pub(crate) struct Table {
-    pub(crate) rows: Vec<(String, String)>,
-    /// For `*`.
-    pub(crate) otherwise: Option<String>,
+    /// The first whose old value fits; `*` fits all.
+    pub(crate) rows: Vec<(Word, NewValue)>,
+}
+
+/// What a table gives.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub(crate) enum NewValue {
+    Text(String),
+    /// `*`: the old value.
+    Same,
 }
 
 impl Table {
-    pub(crate) fn get(&self, old: &str) -> Option<&str> {
-        let found = self.rows.iter().find(|(from, _)| from == old).map(|(_, to)| to);
-        found.or(self.otherwise.as_ref()).map(String::as_str)
+    /// A table of rows as they are written. A row for all the rest counts last, wherever it is.
+    pub(crate) fn new(rows: impl IntoIterator<Item = (Word, Word)>) -> Self {
+        let new = |word: Word| if word.is_any() { NewValue::Same } else { NewValue::Text(word.to_string()) };
+        let mut rows: Vec<_> = rows.into_iter().map(|(old, value)| (old, new(value))).collect();
+        rows.sort_by_key(|(old, _)| old.is_any());
+        Self { rows }
+    }
+
+    pub(crate) fn get<'t>(&'t self, old: &'t str) -> Option<&'t str> {
+        let (_, new) = self.rows.iter().find(|(from, _)| from.fits(old))?;
+        Some(match new {
+            NewValue::Text(text) => text,
+            NewValue::Same => old,
+        })
+    }
+
+    /// Whether it gives something for whatever there is.
+    pub(crate) fn takes_all(&self) -> bool {
+        self.rows.iter().any(|(old, _)| old.is_any())
     }
 }

@@ -10,7 +10,7 @@ use super::{
 };
 use crate::declaration::{Section, Word, as_word, inside};
 use crate::finding::Suggestion;
-use crate::text::shape::{Part, Shape};
+use crate::text::shape::Shape;
 use crate::text::source::Span;
 use rustc_hash::FxHashMap;
 
@@ -366,17 +366,14 @@ fn alternative(section: &Section<'_, '_>, word: Word<'_>, types: &mut RawTypes) 
             return None;
         }
     };
-    if let Some(at) = shape.expression_at() {
-        let span = inside(word, source, at.start, at.end);
-        section.report().add(span, TypeFact::ShapeWithExpression);
+    if !shape.is_plain() {
+        section.report().add(word.span, TypeFact::ShapeNotPlain);
         return None;
     }
     let mut found = Vec::new();
-    for part in &shape.parts {
-        if let Part::Capture { detail, at, .. } = part {
-            let span = inside(word, source, at.start, at.end);
-            found.push(types.find(section, Word { text: detail.as_deref().unwrap_or("text"), span }));
-        }
+    for capture in shape.declared() {
+        let span = inside(word, source, capture.at.start, capture.at.end);
+        found.push(types.find(section, Word { text: capture.ty.as_deref().unwrap_or("text"), span }));
     }
     Some(Alternative { shape, types: found.into_iter().collect::<Option<_>>()? })
 }

@@ -17,11 +17,12 @@ facts! {
         UnitUnlike { unit: String, dimension: String, instead: Suggestion } => ValueWrong,
             "`{unit}` is not a unit of {dimension}",
             help: "{instead}";
-        ShapeWithExpression => RuleMalformed, "the shape of a type cannot contain an expression";
+        ShapeNotPlain => RuleMalformed, "the shape of a type has only text and captures in it",
+            help: "write another shape for what may differ";
         NeedsMore { name: String, more: &'static str } => KeyMissing,
             "the type `{name}` needs more keys",
             help: "write `{{ type = \"{name}\", {more} }}`";
-        Shape { shape: ShapeFact } => RuleMalformed, "{shape}";
+        Shape { shape: ShapeFact } => RuleMalformed, "{shape}", remedy: shape.remedy();
     }
 }
 

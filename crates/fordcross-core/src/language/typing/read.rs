@@ -120,7 +120,8 @@ impl Types {
         }
         let parts = alternative.shape.captures().zip(&alternative.types).zip(found);
         parts
-            .map(|((name, &kind), range)| Ok((Cow::Borrowed(name), self.read(kind, &text[range])?)))
+            .filter_map(|((name, kind), range)| Some((name, *kind, range?)))
+            .map(|(name, kind, range)| Ok((Cow::Borrowed(name), self.read(kind, &text[range])?)))
             .collect::<Result<_, _>>()
             .map(Value::Parts)
     }

@@ -212,15 +212,13 @@ impl Types {
             return Err(Unfit::OtherParts);
         };
         let mut loss = None;
-        let mut index = 0;
         for piece in &alternative.shape.parts {
             match piece {
                 Part::Literal(text) => out.push_str(text),
-                Part::Expression { .. } => {}
-                Part::Capture { name, .. } => {
-                    let part = parts.iter().find(|(part, _)| part == name).unwrap_or(&parts[0]);
-                    loss = self.write(alternative.types[index], &part.1, out)?.or(loss);
-                    index += 1;
+                Part::Any | Part::Choice { .. } => {}
+                Part::Capture(capture) => {
+                    let part = parts.iter().find(|(part, _)| *part == capture.name).unwrap_or(&parts[0]);
+                    loss = self.write(alternative.types[capture.slot], &part.1, out)?.or(loss);
                 }
             }
         }

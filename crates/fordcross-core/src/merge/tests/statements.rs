@@ -17,7 +17,7 @@ marks = ["="]
 plain = "_"
 bare-numbers = true
 [[statement]]
-shape = "{key} [=] {value}"
+shape = "{key} (=)? {value}"
 as = "{key}"
 [recognise]
 marker = "release"

@@ -40,6 +40,13 @@ fn read_member(section: &Section<'_, '_>, earlier: &[Member]) -> Option<Member> 
         Shape::parse(text)
             .map_err(|bad| section.report().add(word.span, FilesFact::Shape { shape: bad.fact }))
             .ok()
+            .filter(|shape| {
+                let is_plain = shape.is_plain();
+                if !is_plain {
+                    section.report().add(word.span, FilesFact::ShapeOfPath);
+                }
+                is_plain
+            })
     };
     let (path, at) = (path?, at?);
     let steps: Option<Vec<Shape>> = at.text.split('/').map(|step| shape(at, step)).collect();

@@ -19,7 +19,9 @@ facts! {
 facts! {
     /// What is wrong with how a profile declares its files.
     pub(super) enum FilesFact {
-        Shape { shape: ShapeFact } => RuleMalformed, "{shape}";
+        Shape { shape: ShapeFact } => RuleMalformed, "{shape}", remedy: crate::finding::Fact::remedy(shape);
+        ShapeOfPath => RuleMalformed, "the path of a file has only text and captures in it",
+            help: "write `{{name}}` for what differs from one file to another";
         CapturesDiffer => CaptureUnknown, "`path` and `at` have different captures",
             help: "each capture of `path` must be in `at`, and each of `at` in `path`";
         LikeUnknown { place: String, instead: Suggestion } => LocatorUnknown,

@@ -70,8 +70,8 @@ impl Member {
     /// Where a file of that path is in the tree.
     pub fn place_of(&self, path: &str) -> Option<Vec<String>> {
         let found = self.path.read(path, &mut |_, text| !text.contains('/'))?;
-        let named: Vec<(&str, &str)> =
-            self.path.captures().zip(found.into_iter().map(|range| &path[range])).collect();
+        let texts = found.into_iter().map(|range| range.map_or("", |range| &path[range]));
+        let named: Vec<(&str, &str)> = self.path.captures().zip(texts).collect();
         Some(self.at.iter().map(|step| fill(step, &named)).collect())
     }
 
@@ -107,7 +107,8 @@ impl Member {
         let mut named = Vec::new();
         for (step, &name) in self.at.iter().zip(place) {
             let found = step.read(name, &mut |_, _| true)?;
-            named.extend(step.captures().zip(found.into_iter().map(|range| &name[range])));
+            let texts = found.into_iter().map(|range| range.map_or("", |range| &name[range]));
+            named.extend(step.captures().zip(texts));
         }
         Some(fill(&self.path, &named))
     }
@@ -125,11 +126,11 @@ impl Member {
 fn fill(shape: &Shape, named: &[(&str, &str)]) -> String {
     let text = |part: &Part| match part {
         Part::Literal(text) => text.clone(),
-        Part::Capture { name, .. } => named
+        Part::Capture(capture) => named
             .iter()
-            .find(|(known, _)| known == name)
+            .find(|(known, _)| *known == capture.name)
             .map_or_else(String::new, |(_, text)| (*text).to_owned()),
-        Part::Expression { .. } => String::new(),
+        Part::Any | Part::Choice { .. } => String::new(),
     };
     shape.parts.iter().map(text).collect()
 }

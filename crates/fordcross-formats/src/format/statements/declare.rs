@@ -126,7 +126,7 @@ fn read_inside(section: &Section<'_, '_>, shape: &StatementShape) -> Option<Insi
         section.report().add(of.span, GrammarFact::WordUncaptured { name: of.text.to_owned() });
     }
     let group = pairs.text.replace("{name}", "{pair.key}").replace("{value}", "{pair.value}");
-    let parsed = StatementShape::parse(&format!("[{group}]..."), &grammar.marks);
+    let parsed = StatementShape::parse(&format!("({group})+?"), &grammar.marks);
     let known = parsed.as_ref().is_ok_and(|shape| shape.names() == ["pair"]);
     if !known {
         let shape = parsed.err().unwrap_or(ShapeFact::NoPair);

@@ -1,6 +1,7 @@
 //! Findings about files of statements.
 
 use crate::finding::facts;
+use crate::notation::NotationFact;
 
 facts! {
     /// What is wrong with a file. A statement itself is never shown: it may hold a secret.
@@ -32,7 +33,7 @@ facts! {
     /// What is wrong with how a profile declares statements.
     pub(super) enum GrammarFact {
         NoCharacter => ValueWrong, "expected one character";
-        Shape { shape: ShapeFact } => RuleMalformed, "{shape}";
+        Shape { shape: ShapeFact } => RuleMalformed, "{shape}", remedy: shape.remedy();
         StepUncaptured { name: String } => CaptureUnknown, "the shape has no capture `{name}`",
             help: "write names, or captures of `shape` in braces";
         StepNameless => CaptureUnknown, "a step of the path is empty",
@@ -47,14 +48,16 @@ facts! {
 facts! {
     /// What is wrong with the shape of a statement.
     pub(super) enum ShapeFact {
-        ClosesNothing => RuleMalformed, "`]` closes no `[`";
-        GroupOpen => RuleMalformed, "`[` is not closed with `]`";
-        CaptureOpen => RuleMalformed, "the capture is not closed with `}}`";
-        CaptureName { name: String } => RuleMalformed,
-            "`{name}` is not a valid name of a capture: lower-case letters, digits and `-`";
+        Notation { notation: NotationFact } => RuleMalformed, "{notation}", remedy: notation.remedy();
         PairHalf { name: String } => RuleMalformed, "`{name}` is not a half of a pair: `key` or `value`";
         Empty => RuleMalformed, "the shape is empty";
         RestNotLast => RuleMalformed, "a capture of the rest can only be at the end";
         NoPair => RuleMalformed, "expected one pair";
+        Expression => RuleMalformed, "a statement cannot be read by an expression";
+        Type => RuleMalformed, "a type is not allowed in the shape of a statement",
+            help: "declare it at the setting that the capture makes, under `[setting]`";
+        Table => RuleMalformed, "a table is not allowed in the shape of a statement",
+            help: "translate the value in a crossing";
+        ListOfWords => RuleMalformed, "a list of words cannot be one of some words", help: "write `{{name+}}` or `{{name=word|word}}`";
     }
 }

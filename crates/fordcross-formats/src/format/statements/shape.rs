@@ -1,13 +1,12 @@
 //! The shape of a statement: words and captures, some of which may be left out or repeated.
 //!
-//! `host {db,...} {user,...} {address} {method} [{options.key}={options.value}]...`: `{x}` is one word, `{x:a|b}`
-//! one of two, where `*` stands for anything, `{x,...}` one word with commas that is a list, `{x}...` one or more words, `{x...}` all that is
-//! left as it is there, `[…]` may be missing, `[…]...` be there any number of times.
+//! `host {db+,} {user+,} {address} {method} ({options.key}={options.value})+?`: `{x}` is one word, `{x=a|b}` one of two,
+//! `{x+,}` words with commas between them, `{x+}` one or more words, `{x...}` all that is left as it is there, `(…)?` may be
+//! missing, `(…)+?` be there any number of times. What the signs mean is said in [`notation`](crate::notation).
 
 use super::Grammar;
 use super::facts::ShapeFact;
-use crate::text::shape::is_name;
-use wildmatch::WildMatch;
+use crate::notation::{self, Detail, List, Text, Word as Pattern};
 
 /// The shape of a statement.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -18,25 +17,25 @@ pub(super) struct StatementShape {
 /// A part of a shape.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub(super) enum Part {
-    Word(String),
+    /// A word of the language, in which `*` may be any text.
+    Word(Pattern),
     /// What follows is written without a blank before it.
     Glue,
     /// One word; one of these, if there are any.
-    Capture(String, Vec<String>),
-    /// One word with commas in it.
-    List(String),
+    Capture(String, Vec<Pattern>),
+    /// Words with this between them.
+    List(String, String),
     /// One or more words.
     Several(String),
     /// The rest as it is there.
     Rest(String),
     /// The name and the value of something in a branch.
-    Pair(String, Half, Vec<String>),
+    Pair(String, Half, Vec<Pattern>),
+    /// One of these.
+    Choice(Vec<Vec<Part>>),
     Optional(Vec<Part>),
     Repeated(Vec<Part>),
 }
-
-/// What a capture of certain words is called that says nothing: it makes no setting.
-pub(super) const UNNAMED: &str = "_";
 
 /// Which half of a pair.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -71,63 +70,13 @@ impl StatementShape {
     /// # Errors
     /// What is wrong with it.
     pub(super) fn parse(text: &str, marks: &[char]) -> Result<Self, ShapeFact> {
-        let mut groups: Vec<Vec<Part>> = vec![Vec::new()];
-        let mut at = 0;
-        let mut apart = true;
-        while at < text.len() {
-            let rest = &text[at..];
-            let c = rest.chars().next().unwrap_or(' ');
-            let parts = groups.len();
-            let begins = !c.is_whitespace() && !matches!(c, '[' | ']');
-            if begins && !apart && !groups[parts - 1].is_empty() {
-                groups[parts - 1].push(Part::Glue);
-            }
-            apart = !begins;
-            if c.is_whitespace() {
-                at += c.len_utf8();
-            } else if c == '[' {
-                groups.push(Vec::new());
-                at += 1;
-            } else if c == ']' {
-                let Some(group) = groups.pop().filter(|_| parts > 1) else {
-                    return Err(ShapeFact::ClosesNothing);
-                };
-                let holder = groups.last_mut().ok_or(ShapeFact::ClosesNothing)?;
-                if rest[1..].starts_with("...") {
-                    holder.push(Part::Repeated(group));
-                    at += 4;
-                } else {
-                    holder.push(Part::Optional(group));
-                    at += 1;
-                }
-            } else if c == '{' {
-                let end = rest.find('}').ok_or(ShapeFact::CaptureOpen)?;
-                let several = rest[end + 1..].starts_with("...");
-                let part = capture(&rest[1..end], several)?;
-                groups[parts - 1].push(part);
-                at += end + 1 + if several { 3 } else { 0 };
-            } else {
-                let end = if marks.contains(&c) {
-                    c.len_utf8()
-                } else {
-                    rest.find(|c: char| c.is_whitespace() || "[]{".contains(c) || marks.contains(&c))
-                        .unwrap_or(rest.len())
-                };
-                groups[parts - 1].push(Part::Word(rest[..end].to_owned()));
-                at += end;
-            }
-        }
-        let parts = groups.pop().filter(|_| groups.is_empty()).ok_or(ShapeFact::GroupOpen)?;
-        if parts.is_empty() {
-            return Err(ShapeFact::Empty);
-        }
-        let shape = Self { parts };
-        let last = shape.parts.len() - 1;
-        let misplaced = |part: &Part| matches!(part, Part::Rest(_));
-        if shape.parts[..last].iter().any(misplaced) {
+        let text = Text::parse(text).map_err(|bad| ShapeFact::Notation { notation: bad.fact })?;
+        let parts = parts_of(&text.parts, marks)?;
+        let Some((_, before)) = parts.split_last() else { return Err(ShapeFact::Empty) };
+        if before.iter().any(|part| matches!(part, Part::Rest(_)) || holds_rest(part)) {
             return Err(ShapeFact::RestNotLast);
         }
-        Ok(shape)
+        Ok(Self { parts })
     }
 
     /// The names of what it captures, those of pairs once.
@@ -165,12 +114,15 @@ pub(super) struct Words<'w, 'p> {
 }
 
 impl Words<'_, '_> {
-    fn is(&self, at: usize, wanted: &str) -> bool {
+    fn is(&self, at: usize, wanted: &Pattern) -> bool {
         if at >= self.count {
             return false;
         }
         let (text, kind) = (self.word)(at);
-        let is_it = if self.any_case { text.eq_ignore_ascii_case(wanted) } else { text == wanted };
+        let is_it = match wanted.pieces.as_slice() {
+            [Some(word)] if self.any_case => text.eq_ignore_ascii_case(word),
+            _ => wanted.fits(text),
+        };
         kind != WordKind::Quoted && is_it
     }
 
@@ -179,32 +131,146 @@ impl Words<'_, '_> {
     }
 }
 
-fn capture(inner: &str, several: bool) -> Result<Part, ShapeFact> {
-    let bad = |name: &str| ShapeFact::CaptureName { name: name.to_owned() };
-    if let Some(name) = inner.strip_suffix(",...") {
-        return if is_name(name) { Ok(Part::List(name.to_owned())) } else { Err(bad(name)) };
+/// Parts of the notation as parts of a statement. Blanks separate words, and `|` the choices of one.
+fn parts_of(parts: &[notation::Part], marks: &[char]) -> Result<Vec<Part>, ShapeFact> {
+    let mut words = WordParts { read: Vec::new(), choices: Vec::new(), start: 0, apart: true, marks };
+    for part in parts {
+        match part {
+            notation::Part::Plain(plain) => {
+                for c in plain.text.chars() {
+                    if c.is_whitespace() && !plain.quoted {
+                        words.end();
+                    } else {
+                        words.character(c);
+                    }
+                }
+            }
+            notation::Part::Any(_) => words.piece(None),
+            notation::Part::Or(_) => words.or(),
+            notation::Part::Expression(_) => return Err(ShapeFact::Expression),
+            notation::Part::Capture(capture) => {
+                let optional = capture.optional;
+                let read = captured(capture)?;
+                words.add(if optional { Part::Optional(vec![read]) } else { read });
+            }
+            notation::Part::Group(group) => {
+                let choices: Result<Vec<_>, _> =
+                    group.choices.iter().map(|choice| parts_of(&choice.parts, marks)).collect();
+                let mut choices = choices?;
+                let inner = if choices.len() == 1 { choices.remove(0) } else { vec![Part::Choice(choices)] };
+                match (group.repeated, group.optional) {
+                    (true, true) => words.add(Part::Repeated(inner)),
+                    (true, false) => {
+                        words.add(Part::Choice(vec![inner.clone()]));
+                        words.apart = true;
+                        words.add(Part::Repeated(inner));
+                    }
+                    (false, true) => words.add(Part::Optional(inner)),
+                    (false, false) => words.add(Part::Choice(vec![inner])),
+                }
+            }
+        }
     }
-    if let Some(name) = inner.strip_suffix("...") {
-        return if is_name(name) { Ok(Part::Rest(name.to_owned())) } else { Err(bad(name)) };
+    words.end();
+    Ok(words.read)
+}
+
+/// The parts of words while they are read.
+struct WordParts<'m> {
+    read: Vec<Part>,
+    /// What the word at hand may be instead, and where it begins.
+    choices: Vec<Vec<Part>>,
+    start: usize,
+    /// There is a blank before what comes next.
+    apart: bool,
+    marks: &'m [char],
+}
+
+impl WordParts<'_> {
+    fn add(&mut self, part: Part) {
+        if !self.apart && self.read.len() > self.start {
+            self.read.push(Part::Glue);
+        }
+        self.apart = false;
+        self.read.push(part);
     }
-    let (bare, choice) = inner.split_once(':').unwrap_or((inner, ""));
-    let choice: Vec<String> = choice.split('|').filter(|word| !word.is_empty()).map(str::to_owned).collect();
-    if let Some((name, half)) = bare.split_once('.') {
+
+    fn character(&mut self, c: char) {
+        if self.marks.contains(&c) {
+            self.add(Part::Word(Pattern { pieces: vec![Some(c.to_string())] }));
+            // What is behind it is a word of its own.
+            self.read.push(Part::Glue);
+            self.apart = true;
+            return;
+        }
+        self.piece(Some(c));
+    }
+
+    /// A piece of a word of the language.
+    fn piece(&mut self, c: Option<char>) {
+        let is_word = !self.apart && self.read.len() > self.start;
+        match self.read.last_mut() {
+            Some(Part::Word(word)) if is_word => match (word.pieces.last_mut(), c) {
+                (Some(Some(last)), Some(c)) => last.push(c),
+                (_, c) => word.pieces.push(c.map(String::from)),
+            },
+            _ => self.add(Part::Word(Pattern { pieces: vec![c.map(String::from)] })),
+        }
+    }
+
+    fn or(&mut self) {
+        self.choices.push(self.read.drain(self.start..).collect());
+        self.apart = true;
+    }
+
+    fn end(&mut self) {
+        if matches!(self.read.last(), Some(Part::Glue)) {
+            self.read.pop();
+        }
+        if !self.choices.is_empty() {
+            self.or();
+            let choices = std::mem::take(&mut self.choices);
+            self.read.push(Part::Choice(choices));
+        }
+        self.start = self.read.len();
+        self.apart = true;
+    }
+}
+
+fn captured(capture: &notation::Capture) -> Result<Part, ShapeFact> {
+    let words = match &capture.detail {
+        Detail::None => Vec::new(),
+        Detail::OneOf(words) => words.clone(),
+        Detail::Type(_) => return Err(ShapeFact::Type),
+        Detail::Map(_) => return Err(ShapeFact::Table),
+    };
+    let name = capture.name.clone();
+    if !words.is_empty() && capture.list.is_some() {
+        return Err(ShapeFact::ListOfWords);
+    }
+    if let Some((holder, half)) = name.split_once('.') {
         let half = match half {
             "key" => Half::Key,
             "value" => Half::Value,
-            _ => return Err(ShapeFact::PairHalf { name: inner.to_owned() }),
+            _ => return Err(ShapeFact::PairHalf { name }),
         };
-        return if is_name(name) { Ok(Part::Pair(name.to_owned(), half, choice)) } else { Err(bad(name)) };
+        return Ok(Part::Pair(holder.to_owned(), half, words));
     }
-    let name = bare;
-    if !is_name(name) && (name != UNNAMED || choice.is_empty()) {
-        return Err(bad(name));
+    Ok(match &capture.list {
+        None => Part::Capture(name, words),
+        Some(List::Rest) => Part::Rest(name),
+        Some(List::Words(None)) => Part::Several(name),
+        Some(List::Words(Some(between))) => Part::List(name, between.clone()),
+    })
+}
+
+fn holds_rest(part: &Part) -> bool {
+    let holds = |parts: &[Part]| parts.iter().any(|part| matches!(part, Part::Rest(_)) || holds_rest(part));
+    match part {
+        Part::Optional(parts) | Part::Repeated(parts) => holds(parts),
+        Part::Choice(choices) => choices.iter().any(|parts| holds(parts)),
+        _ => false,
     }
-    if several {
-        return Ok(Part::Several(name.to_owned()));
-    }
-    Ok(Part::Capture(name.to_owned(), choice))
 }
 
 fn collect<'p>(parts: &'p [Part], report: &mut dyn FnMut(&'p str)) {
@@ -212,15 +278,12 @@ fn collect<'p>(parts: &'p [Part], report: &mut dyn FnMut(&'p str)) {
         match part {
             Part::Word(_) | Part::Glue => {}
             Part::Capture(name, _)
-            | Part::List(name)
+            | Part::List(name, _)
             | Part::Several(name)
             | Part::Rest(name)
-            | Part::Pair(name, ..) => {
-                if name != UNNAMED {
-                    report(name);
-                }
-            }
+            | Part::Pair(name, ..) => report(name),
             Part::Optional(parts) | Part::Repeated(parts) => collect(parts, report),
+            Part::Choice(choices) => choices.iter().for_each(|parts| collect(parts, report)),
         }
     }
 }
@@ -255,11 +318,11 @@ fn fit_all<'p>(
                 fit_all(rest, at + 1, words, taken, tries, then)
             }
         }
-        Part::List(_) => {
+        Part::List(_, between) => {
             words.is_value(at) && {
                 // A comma at the end of a word says that the list goes on in the next one.
                 let mut end = at + 1;
-                while word(end - 1).0.ends_with(',') && words.is_value(end) {
+                while word(end - 1).0.ends_with(between.as_str()) && words.is_value(end) {
                     end += 1;
                 }
                 taken.push((part, at..end));
@@ -280,6 +343,14 @@ fn fit_all<'p>(
                 fit_all(rest, words.count, words, taken, tries, then)
             }
         }
+        Part::Choice(choices) => choices.iter().any(|choice| {
+            taken.truncate(length);
+            let inner = &mut |end: usize, taken: &mut Taken<'p>| {
+                let mut tries = 1_000;
+                fit_all(rest, end, words, taken, &mut tries, then)
+            };
+            fit_all(choice, at, words, taken, tries, inner)
+        }),
         Part::Optional(group) => {
             let tries = &mut *tries;
             let with = {
@@ -320,8 +391,8 @@ fn fit_all<'p>(
 }
 
 /// Whether a word is one of those that a capture asks for.
-pub(super) fn is_choice(choice: &[String], text: &str) -> bool {
-    choice.iter().any(|wanted| wanted == text || wanted.contains('*') && WildMatch::new(wanted).matches(text))
+pub(super) fn is_choice(choice: &[Pattern], text: &str) -> bool {
+    choice.iter().any(|wanted| wanted.fits(text))
 }
 
 impl Grammar {

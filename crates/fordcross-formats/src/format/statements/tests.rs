@@ -45,8 +45,8 @@ fn braces() -> Grammar {
         nesting: Nesting::Braces,
         marks: marks.into(),
         statements: vec![
-            opening(statement("zone {name} [of {kind}] {tag}...", "zone", &marks)),
-            opening(statement("zone {name} [of {kind}]", "zone", &marks)),
+            opening(statement("zone {name} (of {kind})? {tag+}", "zone", &marks)),
+            opening(statement("zone {name} (of {kind})?", "zone", &marks)),
             within("*", statement("{key} = {value...}", "{key}", &marks)),
         ],
         ..Grammar::default()
@@ -60,16 +60,16 @@ fn rows() -> Grammar {
         marks: vec!['='],
         statements: vec![
             statement(
-                "local {db,...} {user,...} {method} [{options.key}={options.value}]...",
+                "local {db+,} {user+,} {method} ({options.key}={options.value})+?",
                 "rule",
                 &['='],
             ),
             statement(
-                "{type} {db,...} {user,...} {address} {method} [{options.key}={options.value}]...",
+                "{type} {db+,} {user+,} {address} {method} ({options.key}={options.value})+?",
                 "rule",
                 &['='],
             ),
-            statement("{type} {db,...} {user,...} {address} {mask} {method}", "rule", &['=']),
+            statement("{type} {db+,} {user+,} {address} {mask} {method}", "rule", &['=']),
         ],
         ..Grammar::default()
     }
@@ -81,8 +81,8 @@ fn stanzas() -> Grammar {
         nesting: Nesting::UntilNext,
         indent: "    ".into(),
         statements: vec![
-            statement("auto {name}...", "auto", &[]),
-            opening(statement("iface {name} {family:inet|inet6} {method}", "iface", &[])),
+            statement("auto {name+}", "auto", &[]),
+            opening(statement("iface {name} {family=inet|inet6} {method}", "iface", &[])),
             within("iface", statement("{key} {value...}", "{key}", &[])),
         ],
         ..Grammar::default()
@@ -96,9 +96,9 @@ fn shared() -> Grammar {
     Grammar {
         nesting: Nesting::UntilNext,
         statements: vec![
-            opening(statement("iface {name} {family:inet|inet6} {method}", "iface/{name}/{family}", &[])),
+            opening(statement("iface {name} {family=inet|inet6} {method}", "iface/{name}/{family}", &[])),
             opening(statement("iface {name} like {other}", "iface/{name}/any", &[])),
-            anywhere(statement("route {to} [dev {dev}] [{dev}]", "route", &[])),
+            anywhere(statement("route {to} (dev {dev})? {dev}?", "route", &[])),
             anywhere(statement("{key} {value...}", "{key}", &[])),
         ],
         ..Grammar::default()
@@ -128,7 +128,7 @@ fn commands() -> Grammar {
     };
     let inside = Inside {
         of: "parts".into(),
-        shape: StatementShape::parse("[{pair.key}={pair.value}]...", &marks).expect("a shape"),
+        shape: StatementShape::parse("({pair.key}={pair.value})+?", &marks).expect("a shape"),
         grammar: pairs,
     };
     Grammar {
@@ -137,12 +137,12 @@ fn commands() -> Grammar {
         escape: Escape::Both,
         plain: "_-./:".into(),
         statements: vec![
-            Statement { inside: Some(inside), ..statement("link [=] {parts}", "link", &marks) },
-            statement("link [=] {value}", "link-text", &marks),
-            statement("{_:ip|*/ip} route add {to} [{with.key:via|dev} {with.value}]...", "route", &marks),
+            Statement { inside: Some(inside), ..statement("link (=)? {parts}", "link", &marks) },
+            statement("link (=)? {value}", "link-text", &marks),
+            statement("(ip|*/ip) route add {to} ({with.key=via|dev} {with.value})+?", "route", &marks),
             Statement { unquote: Some('"'), ..statement("phrase {value...}", "phrase", &marks) },
-            statement("{key:*.*} [=] {value}", "own/{key}", &marks),
-            statement("{key} [=] {value}", "{key}", &marks),
+            statement("{key=*.*} (=)? {value}", "own/{key}", &marks),
+            statement("{key} (=)? {value}", "{key}", &marks),
         ],
         ..Grammar::default()
     }

@@ -2,7 +2,7 @@
 
 use super::{
     BODY, Cow, Finding, Half, Inside, Kind, NodeId, Part, PathPart, Range, Reader, Span, Statement, Text,
-    UNNAMED, WORDS, Word, WordKind, words_span,
+    WORDS, Word, WordKind, words_span,
 };
 use crate::format::statements::facts::StatementFact;
 
@@ -21,11 +21,11 @@ impl<'a> Reader<'_, 'a> {
         let mut key: Option<String> = None;
         for (part, range) in taken {
             match part {
-                Part::Word(_) | Part::Glue | Part::Optional(_) | Part::Repeated(_) => {}
+                Part::Word(_) | Part::Glue | Part::Choice(_) | Part::Optional(_) | Part::Repeated(_) => {}
                 Part::Capture(name, _) | Part::Rest(name) => {
                     if let Some(inside) = statement.inside.as_ref().filter(|inside| inside.of == *name) {
                         self.pairs_inside(node, &words[range.start], inside);
-                    } else if !in_path(name) && name != UNNAMED {
+                    } else if !in_path(name) {
                         let span = words_span(words, range);
                         let leaf = self.tree.push(node, Kind::Text, name, span);
                         self.set_words(leaf, words, range.clone(), Some(part));
@@ -38,9 +38,9 @@ impl<'a> Reader<'_, 'a> {
                         self.set_word(leaf, word);
                     }
                 }
-                Part::List(name) => {
+                Part::List(name, between) => {
                     for word in &words[range.clone()] {
-                        self.list(node, name, word);
+                        self.list(node, name, between, word);
                     }
                 }
                 Part::Pair(_, Half::Key, _) => key = Some(words[range.start].text.to_string()),
@@ -84,8 +84,8 @@ impl<'a> Reader<'_, 'a> {
         }
     }
 
-    /// A word with commas: each part of it is a value.
-    pub(super) fn list(&mut self, node: NodeId, name: &str, word: &Word<'a>) {
+    /// A word with commas, or what separates them: each part of it is a value.
+    pub(super) fn list(&mut self, node: NodeId, name: &str, between: &str, word: &Word<'a>) {
         let raw = &self.source.text[word.span.range()];
         if word.kind == WordKind::Quoted && !self.grammar.keeps_quotes {
             let leaf = self.tree.push(node, Kind::Text, name, word.span);
@@ -93,12 +93,12 @@ impl<'a> Reader<'_, 'a> {
         }
         let mut at = word.span.start as usize;
         // What is behind the last comma is the next word.
-        let raw = raw.strip_suffix(',').unwrap_or(raw);
-        for part in raw.split(',') {
+        let raw = raw.strip_suffix(between).unwrap_or(raw);
+        for part in raw.split(between) {
             let span = Span::new(at, at + part.len());
             let leaf = self.tree.push(node, Kind::Text, name, span);
             self.tree.set_value(leaf, Text::Borrowed(span));
-            at += part.len() + 1;
+            at += part.len() + between.len();
         }
     }
 

@@ -4,7 +4,7 @@ mod make;
 
 use super::facts::StatementFact;
 use super::scan::{End, Scanner, Word};
-use super::shape::{Half, UNNAMED, WordKind, Words};
+use super::shape::{Half, WordKind, Words};
 use super::{BODY, Grammar, Inside, Nesting, Part, PathPart, Statement, VALUE, WORDS};
 use crate::finding::Finding;
 use crate::format::codec::Included;

@@ -2,7 +2,7 @@
 
 mod parts;
 
-use super::shape::{Half, UNNAMED, WordKind, Words, is_choice};
+use super::shape::{Half, WordKind, Words, is_choice};
 use super::words::{Line, Spelling};
 use super::{BODY, Grammar, Inside, Nesting, Part, PathPart, Statement, VALUE, WORDS};
 use crate::tree::{BLANK_LINE, Kind, NodeId, TRAILING, Tree};
@@ -183,7 +183,6 @@ impl<'w, 'a> Writer<'w, 'a> {
                 .count()
         };
         statement.shape.parts.iter().all(|part| match part {
-            Part::Capture(name, _) if name == UNNAMED => true,
             Part::Capture(name, choice) => {
                 in_path(name)
                     || statement.inside.as_ref().is_some_and(|inside| inside.of == *name)
@@ -195,7 +194,7 @@ impl<'w, 'a> Writer<'w, 'a> {
                                 .is_some_and(|leaf| is_choice(choice, self.tree.value(leaf))))
             }
             Part::Rest(name) => in_path(name) || count(name) == 1,
-            Part::Several(name) | Part::List(name) => count(name) > 0,
+            Part::Several(name) | Part::List(name, _) => count(name) > 0,
             _ => true,
         }) && self.tree.children(branch).all(|child| {
             // What it has no place for must be a statement of its own.

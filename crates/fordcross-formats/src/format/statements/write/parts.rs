@@ -1,6 +1,6 @@
 //! The parts of statements as words.
 
-use super::{Half, Inside, Line, NodeId, Part, Statement, UNNAMED, VALUE, Writer};
+use super::{Half, Inside, Line, NodeId, Part, Statement, VALUE, Writer};
 
 impl<'w, 'a> Writer<'w, 'a> {
     pub(super) fn parts<'n>(
@@ -19,14 +19,18 @@ impl<'w, 'a> Writer<'w, 'a> {
         };
         for part in parts {
             match part {
-                Part::Word(word) => line.word(word),
+                Part::Word(word) => line.word(&word.to_string()),
                 Part::Glue => line.glued = true,
+                Part::Choice(choices) => {
+                    // The first that says what there is.
+                    let chosen = choices.iter().find(|choice| self.has_all(choice, node, line)).or(choices.first());
+                    if let Some(choice) = chosen {
+                        self.parts(statement, choice, node, in_path, line);
+                    }
+                }
                 Part::Capture(name, _) if inside.is_some_and(|inside| inside.of == *name) => {
                     let text = inside.map(|inside| self.pairs_inside(inside, node)).unwrap_or_default();
                     line.word(&self.spelling().quoted(&text));
-                }
-                Part::Capture(name, choice) if name == UNNAMED => {
-                    choice.first().iter().for_each(|word| line.word(word));
                 }
                 // One of certain words is a word of the language, and is so without quotes only.
                 Part::Capture(name, choice) if !choice.is_empty() && in_path(name).is_some() => {
@@ -64,30 +68,17 @@ impl<'w, 'a> Writer<'w, 'a> {
                         line.word_after(&self.spelling().leaf(leaf), self.spelling().before(leaf));
                     });
                 }
-                Part::List(name) => {
+                Part::List(name, between) => {
                     let leaves = all(name);
                     let words: Vec<&str> = leaves.iter().map(|leaf| tree.value(*leaf)).collect();
                     line.word_after(
-                        &words.join(","),
+                        &words.join(between),
                         leaves.first().and_then(|&leaf| self.spelling().before(leaf)),
                     );
                 }
                 Part::Pair(..) => {}
                 Part::Optional(group) => {
-                    let has = |part: &Part| match part {
-                        // It can be in one of several places, and was written in another.
-                        Part::Capture(name, _)
-                        | Part::Rest(name)
-                        | Part::Several(name)
-                        | Part::List(name) => !all(name).is_empty() && !line.said.contains(name),
-                        _ => true,
-                    };
-                    // Words alone say nothing, and are left away; a mark is written where it may be.
-                    let says = |part: &Part| match part {
-                        Part::Word(word) => word.chars().all(|c| self.grammar.marks.contains(&c)),
-                        _ => true,
-                    };
-                    if group.iter().all(has) && group.iter().any(says) {
+                    if self.has_all(group, node, line) && self.says_something(group, node, line) {
                         self.parts(statement, group, node, in_path, line);
                     }
                 }
@@ -100,6 +91,37 @@ impl<'w, 'a> Writer<'w, 'a> {
                 }
             }
         }
+    }
+
+    /// Whether a branch has all that parts capture, and none of it was written already.
+    fn has_all(&self, parts: &[Part], node: NodeId, line: &Line) -> bool {
+        let is_there = |name: &String| {
+            let is_it = |&child: &NodeId| self.tree.name(child) == name && self.tree.kind(child).is_value();
+            self.tree.children(node).any(|child| is_it(&child)) && !line.said.contains(name)
+        };
+        parts.iter().all(|part| match part {
+            // It can be in one of several places, and was written in another.
+            Part::Capture(name, _) | Part::Rest(name) | Part::Several(name) | Part::List(name, _) => is_there(name),
+            Part::Choice(choices) => choices.iter().any(|choice| self.has_all(choice, node, line)),
+            _ => true,
+        })
+    }
+
+    /// Whether parts say anything: words alone do not, and are left away; a mark is written where it may be.
+    fn says_something(&self, parts: &[Part], node: NodeId, line: &Line) -> bool {
+        parts.iter().any(|part| match part {
+            Part::Word(word) => {
+                word.as_literal().is_some_and(|word| word.chars().all(|c| self.grammar.marks.contains(&c)))
+            }
+            Part::Glue => false,
+            Part::Choice(choices) => choices.iter().any(|choice| self.says_something(choice, node, line)),
+            Part::Optional(group) => self.has_all(group, node, line) && self.says_something(group, node, line),
+            Part::Repeated(group) => group.iter().any(|part| match part {
+                Part::Pair(name, ..) => self.tree.child(node, name).is_some(),
+                _ => false,
+            }),
+            _ => true,
+        })
     }
 
     /// A text of pairs: the values of a branch.
@@ -119,7 +141,7 @@ impl<'w, 'a> Writer<'w, 'a> {
         for leaf in leaves.filter(|&leaf| self.tree.kind(leaf).is_value()) {
             for part in group {
                 match part {
-                    Part::Word(word) => line.word(word),
+                    Part::Word(word) => line.word(&word.to_string()),
                     Part::Glue => line.glued = true,
                     Part::Pair(_, Half::Key, _) => line.word(&self.spelling().quoted(self.tree.name(leaf))),
                     Part::Pair(_, Half::Value, _) => {

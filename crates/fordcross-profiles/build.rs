@@ -26,11 +26,12 @@ fn main() {
         let file = path.file_name().and_then(|name| name.to_str()).expect("names are UTF-8");
         let place = path.display().to_string();
         if file.ends_with(".profile.toml") {
-            let (line, form, marker) =
-                (get("profile", "line"), get("profile", "form"), get("recognise", "marker"));
+            let (platform, marker) = (get("profile", "platform"), get("detect", "contains"));
+            let format =
+                if table.contains_key("file") { "several".to_owned() } else { get("profile", "format") };
             let _ = writeln!(
                 profiles,
-                "    ShippedProfile {{ file: {file:?}, text: include_str!({place:?}), platform: {line:?}, form: {form:?}, marker: {marker:?} }},"
+                "    ShippedProfile {{ file: {file:?}, text: include_str!({place:?}), platform: {platform:?}, format: {format:?}, marker: {marker:?} }},"
             );
         } else if file.ends_with(".shared.toml") {
             let _ =

@@ -13,8 +13,8 @@ pub struct ShippedProfile {
     pub text: &'static str,
     /// The platform line.
     pub platform: &'static str,
-    /// The form of its backups, as profiles write it.
-    pub form: &'static str,
+    /// The format of its backups, as profiles write it.
+    pub format: &'static str,
     /// What a backup is recognised by.
     pub marker: &'static str,
 }
@@ -41,7 +41,7 @@ pub struct ShippedShared {
     pub text: &'static str,
 }
 
-/// The JSON Schema of profiles, as files of the form `*.profile.toml` are when read as JSON.
+/// The JSON Schema of profiles, as files of the format `*.profile.toml` are when read as JSON.
 pub const PROFILE_SCHEMA: &str = include_str!("../schema/profile.schema.json");
 
 /// The JSON Schema of what the program writes for programs: a definition for each command and file.

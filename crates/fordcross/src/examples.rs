@@ -44,7 +44,7 @@ pub type Example = (ExampleIn, &'static str, &'static str);
 /// shows: bytes that are no text, a file that is too large, and a defect of the program itself.
 pub fn examples_of(code: Code) -> &'static [Example] {
     use ExampleIn::{Backup, Base, Command, Crossing, Map, NewProfile, Profile};
-    const HOST: &str = "\"unit/name\"        = { type = \"host-name\", identity = true }";
+    const HOST: &str = "{ type = \"host-name\", unit-identity = true }";
     const HEAD: &str = "[crossing]\n";
     match code {
         Code::NotText
@@ -78,6 +78,7 @@ pub fn examples_of(code: Code) -> &'static [Example] {
         Code::XmlMalformed => &[(Backup, "</unit>", "</unti>")],
         Code::XmlDoctype => &[(Backup, "<teasel-backup ", "<!DOCTYPE teasel-backup><teasel-backup ")],
         Code::JsonMalformed => &[(Base, "\"release\": \"2.1\",", "\"release\": \"2.1\"")],
+        Code::LanguageEdition => &[(Profile, "language = 2\n", "")],
         Code::TomlMalformed => &[(Map, "", "[ports]\np1 = cu1\n")],
         Code::Unrecognised => &[(Backup, "teasel-backup", "weasel-backup")],
         Code::ReleaseUnlisted => &[(Backup, "firmware=\"4.6\"", "firmware=\"4.7\"")],
@@ -86,12 +87,12 @@ pub fn examples_of(code: Code) -> &'static [Example] {
         Code::ReleaseTreatedAs => {
             &[(Backup, "firmware=\"4.6\"", "firmware=\"4.7\""), (Command, "", "--treat-as 4.6")]
         }
-        Code::KeyUnknown => &[(Profile, "title = \"Teasel gateway\"", "titel = \"Teasel gateway\"")],
-        Code::KeyMissing => &[(Profile, "title = \"Teasel gateway\"", "")],
+        Code::KeyUnknown => &[(Profile, "title        = \"Teasel gateway\"", "titel = \"Teasel gateway\"")],
+        Code::KeyMissing => &[(Profile, "title        = \"Teasel gateway\"", "")],
         Code::ValueWrong => &[(Profile, "max = 4094", "max = \"4094\"")],
-        Code::TypeUnknown => &[(Profile, HOST, "\"unit/name\" = \"host-nam\"")],
+        Code::TypeUnknown => &[(Profile, HOST, "\"host-nam\"")],
         Code::LocatorUnknown => &[(Crossing, "[\"site\", ", "[\"sight\", ")],
-        Code::RuleMalformed => &[(Crossing, "from = \"unit\"", "from = \"unit[\"")],
+        Code::RuleMalformed => &[(Crossing, "from    = \"unit\"", "from = \"unit[\"")],
         Code::CaptureUnknown => &[(Crossing, "[\"side = {s}\",", "[\"side = {side}\",")],
         Code::CaptureUnused => {
             &[(Crossing, "[\"pem\", \"certificate\"]", "[\"pem = {p}\", \"certificate = x\"]")]
@@ -110,7 +111,7 @@ pub fn examples_of(code: Code) -> &'static [Example] {
         )],
         Code::PlatformUnknown => &[(Command, "", "--to oser/8@2.1")],
         Code::CourseMissing => &[(Command, "", "--to osier/8@2.0")],
-        Code::IncludeMissing => &[(Crossing, HEAD, "include = [\"words.shared.toml\"]\n[crossing]\n")],
+        Code::IncludeMissing => &[(Crossing, HEAD, "[crossing]\nshared = [\"words.shared.toml\"]\n")],
         Code::PortOpen => &[(Map, "", "[ports]\np1 = \"?\"\n")],
         Code::StaleReference => {
             &[(Map, "", "[ports]\np3 = \"cu6\"\n"), (Backup, "<site>", "<site>Shed, behind p3, ")]
@@ -153,27 +154,27 @@ pub fn examples_of(code: Code) -> &'static [Example] {
         }
         Code::LimitExceeded => &[(NewProfile, "\"filter/rules\" = 200 }", "\"filter/rules\" = 2 }")],
         Code::NameTooLong => {
-            &[(NewProfile, "at       = \"subnets/*\"\n", "at = \"subnets/*\"\nlongest-name = 1\n")]
+            &[(NewProfile, "{ noun = \"subnet\",", "{ noun = \"subnet\", max-name-bytes = 1,")]
         }
         Code::GivenTwice => &[
             (
                 Profile,
-                "\"unit/site\"        = \"text\"",
-                "\"unit/site\" = { type = \"text\", repeats = \"error\" }",
+                "\"unit/site\"           = \"text\"",
+                "\"unit/site\" = { type = \"text\", duplicates = \"error\" }",
             ),
             (Backup, "<site>", "<site>Lower shed</site><site>"),
         ],
         Code::ReferenceBroken => &[
             (
                 Profile,
-                "at  = \"tunnels/tunnel\"\n",
-                "at  = \"tunnels/tunnel\"\ninherits = { named-by = \"peer\" }\n",
+                "\"tunnels/tunnel[{name}]\"           = {}",
+                "\"tunnels/tunnel[{name}]\" = { inherits = { parent = \"peer\" } }",
             ),
             (Backup, "<peer>gw.sandle.marrowby.example</peer>", "<peer>to-nowhere</peer>"),
         ],
-        Code::RuleBroken => &[(Crossing, "subnet = {ip: look-up.subnet}", "subnet = s99")],
+        Code::RuleBroken => &[(Crossing, "subnet = {ip -> subnet}", "subnet = s99")],
         Code::BackupUnsound => &[
-            (Profile, "at   = \"users/user\"\n", "at   = \"users/user\"\nrequired = [\"rank\"]\n"),
+            (Profile, "\"users/user[{name}]\"               = { ", "\"users/user[{name}]\" = { required = [\"rank\"], "),
             (Backup, "<rank>", "<!--"),
             (Backup, "</rank>", "-->"),
         ],
@@ -208,8 +209,8 @@ pub fn examples_of(code: Code) -> &'static [Example] {
         Code::InheritanceCycle => &[
             (
                 Profile,
-                "at  = \"tunnels/tunnel\"\n",
-                "at  = \"tunnels/tunnel\"\ninherits = { named-by = \"peer\" }\n",
+                "\"tunnels/tunnel[{name}]\"           = {}",
+                "\"tunnels/tunnel[{name}]\" = { inherits = { parent = \"peer\" } }",
             ),
             (Backup, "<peer>gw.sandle.marrowby.example</peer>", "<peer>to-sandle</peer>"),
         ],

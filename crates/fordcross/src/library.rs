@@ -13,7 +13,7 @@ use std::path::PathBuf;
 pub(crate) fn load(folders: &[PathBuf]) -> Result<Library, Failed> {
     let mut library = Library::default();
     for shipped in fordcross_profiles::PROFILES {
-        let form = Format::named(shipped.form).expect("a test checks all that ships");
+        let form = Format::named(shipped.format).expect("a test checks all that ships");
         let (file, text, line, marker) = (shipped.file, shipped.text, shipped.platform, shipped.marker);
         library.add_profile(ProfileFile::shipped(file, text, line, form, marker));
     }

@@ -4,7 +4,11 @@ use crate::finding::{Choice, OneOf, Remedy, Suggestion, facts};
 
 facts! {
     /// Findings about texts, of the library, and of the ways through it.
-    pub(super) enum LanguageFact {
+    pub(crate) enum LanguageFact {
+        FirstEdition => LanguageEdition, "the file is written in the first edition of the language, or says no edition",
+            help: "write it anew in the second edition, and `language = 2` as its first line: docs/language.md";
+        EditionUnknown { edition: i64 } => LanguageEdition, "there is no edition {edition} of the language",
+            help: "write `language = 2`, or take a newer version of this program";
         NoMark { name: String } => ValueWrong, "texts in `{name}` cannot have a byte order mark",
             help: "remove `byte-order-mark`, or use a Unicode encoding";
         CharsetUnknown { name: String } => ValueWrong, "there is no character set named `{name}`",

@@ -44,6 +44,11 @@ impl<'s> Report<'s> {
         self.findings.borrow_mut().push(finding);
     }
 
+    /// The line of a place of the file.
+    pub fn line_of(&self, span: Span) -> u32 {
+        self.lines.of(self.source).position(span.start).line
+    }
+
     /// Tells that a path leads to something that its profile does not declare; `known` could have been there.
     pub fn unknown_path(&self, span: Span, owner: &str, name: &str, known: &[String]) {
         let instead = Suggestion::declared(name, known);

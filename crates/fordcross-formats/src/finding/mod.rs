@@ -96,6 +96,7 @@ codes! {
     DataFilesSkipped "data-files-skipped" Note "files of a backup are data according to its profile, and were not read"
     IniMalformed "ini-malformed" Blocker "a line of a file is neither a heading, a key with a value, nor a comment"
     TomlMalformed "toml-malformed" Blocker "a profile, crossing or map is not well-formed TOML"
+    LanguageEdition "language-edition" Blocker "a profile or crossing is written in another edition of the language"
     Unrecognised "unrecognised" Blocker "no profile recognises the file"
     ReleaseUnlisted "release-unlisted" Blocker "the profile does not list the backup's release"
     ModelUnknown "model-unknown" Blocker "the profile does not list the model"

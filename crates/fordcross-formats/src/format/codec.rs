@@ -2,6 +2,7 @@
 
 use super::Format;
 use super::edit::File;
+use super::statements::PairTypes;
 use crate::container::hashes::Algorithm;
 use crate::container::{self, from_base64};
 use crate::declaration::Section;
@@ -58,7 +59,7 @@ pub struct Traits {
     /// The keys of tables and lists of tables by which a section declares a dialect.
     pub tables: &'static [&'static str],
     /// The dialect that a section declares.
-    pub declared: fn(&Section<'_, '_>, Scope) -> Dialect,
+    pub declared: fn(&Section<'_, '_>, Scope, &PairTypes) -> Dialect,
     /// The dialect of which nothing is declared.
     pub plain: fn() -> Dialect,
 }
@@ -68,7 +69,7 @@ impl Traits {
     pub(super) const fn new(
         word: &'static str,
         ending: &'static str,
-        declared: fn(&Section<'_, '_>, Scope) -> Dialect,
+        declared: fn(&Section<'_, '_>, Scope, &PairTypes) -> Dialect,
         plain: fn() -> Dialect,
     ) -> Self {
         Self {
@@ -207,7 +208,7 @@ pub trait Codec: fmt::Debug + Send + Sync {
     }
 
     /// The name of the outermost branch of a backup with that marker.
-    fn root_name<'m>(&self, marker: &'m str) -> &'m str {
+    fn root_name<'m>(&'m self, marker: &'m str) -> &'m str {
         let _ = marker;
         ""
     }
@@ -222,6 +223,12 @@ pub trait Codec: fmt::Debug + Send + Sync {
     fn can_hold(&self, text: &str) -> bool {
         let _ = text;
         true
+    }
+
+    /// Whether the format can hold a value as the setting of that name.
+    fn can_hold_at(&self, name: &str, text: &str) -> bool {
+        let _ = name;
+        self.can_hold(text)
     }
 
     /// Why it cannot.

@@ -21,6 +21,7 @@ pub mod xml;
 mod yaml;
 
 pub use codec::{Codec, Dialect, Includes, KnownBy, Scope, Traits};
+pub use statements::PairTypes;
 
 use crate::declaration::Section;
 use facts::FormatFact;
@@ -114,7 +115,7 @@ impl Format {
 
     /// The dialect that a section declares, which is that of a whole backup or of one of its files. What the section says
     /// of other formats is reported.
-    pub fn declared(self, section: &Section<'_, '_>, scope: Scope) -> Dialect {
+    pub fn declared(self, section: &Section<'_, '_>, scope: Scope, types: &PairTypes) -> Dialect {
         for other in Self::ALL {
             let foreign =
                 |key: &&&str| !self.traits().tables.contains(*key) && !is_reported_before(other, key);
@@ -125,7 +126,7 @@ impl Format {
                 }
             }
         }
-        (self.traits().declared)(section, scope)
+        (self.traits().declared)(section, scope, types)
     }
 
     /// The dialect of a format that has but one, or of one of which nothing is known.

@@ -3,26 +3,19 @@
 use super::captures::Captures;
 use super::facts::CrossingFact;
 use super::reader::Reader;
-use super::{Ask, BasePolicy, Notice, Pins, Requirement, WorkStep};
+use super::{Ask, BasePolicy, Notice, Requirement, WorkStep};
 use crate::declaration::{Section, parse_pattern};
 use crate::language::expression::OperandKind;
 use crate::language::phase::Phase;
 use crate::language::profile::{Lookup, PathStep};
-use crate::tree::pattern::Pattern;
 
 impl Reader<'_, '_> {
-    /// `[pins]`
-    pub(super) fn read_pins(&mut self, root: &Section<'_, '_>) -> Pins {
-        let Some(section) = root.section("pins") else { return Pins::default() };
-        let pins = section.pick("write", &Pins::WORDS).unwrap_or_default();
-        self.always_pinned = self.read_always_pinned(&section);
-        section.finish();
-        pins
-    }
-
-    fn read_always_pinned(&self, section: &Section<'_, '_>) -> Vec<Pattern> {
+    /// `always-write` of `[crossing]`
+    pub(super) fn read_always_pinned(&mut self, root: &Section<'_, '_>) {
+        let Some(section) = root.section("crossing") else { return };
+        let section = &section;
         let mut patterns = Vec::new();
-        for word in section.words("always") {
+        for word in section.words("always-write") {
             let Some(pattern) = parse_pattern(section, word) else { continue };
             let steps: Vec<PathStep<'_>> = pattern.steps.iter().map(PathStep::from).collect();
             let entry = match self.old.schema.find(&steps) {
@@ -42,7 +35,7 @@ impl Reader<'_, '_> {
             }
             patterns.push(pattern);
         }
-        patterns
+        self.always_pinned = patterns;
     }
 
     pub(super) fn read_asks(&mut self, root: &Section<'_, '_>) {
@@ -106,7 +99,7 @@ impl Reader<'_, '_> {
             let words = section.words(key);
             words.into_iter().filter_map(|word| self.new_pattern(&section, word)).collect()
         };
-        let policy = BasePolicy { replace: patterns("replace"), merge: patterns("merge") };
+        let policy = BasePolicy { replace: patterns("replace"), merge: patterns("append") };
         section.finish();
         policy
     }

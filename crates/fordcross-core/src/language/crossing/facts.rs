@@ -39,7 +39,7 @@ facts! {
             help: "write `place = {{capture}}`; only a rule with a single setting on its left moves it as it is";
         NotOrdered => TypesDiffer, "`>=` needs a number, a size or a duration", help: "write `=`";
         KindsUntold { title: String } => CaptureUnknown, "{title} declares no kinds for these objects",
-            help: "declare `kind` at the `[[object]]` in the old profile";
+            help: "declare `kind` at the object in the old profile";
         TableUnknown { name: String, instead: Suggestion } => ValueWrong, "there is no table `{name}`",
             help: "{instead}";
         NotInTable { value: String } => ValueWrong, "the table has no row for `{value}`", help: "write one, or one for `*`";
@@ -50,6 +50,8 @@ facts! {
             help: "write `{{name}}`, or `{{name -> table}}` for what becomes of it";
         Choices { most: usize } => RuleMalformed, "the rule stands for more than {most} rules",
             help: "capture fewer choices in its paths";
+        TopWith { key: &'static str } => ValueWrong, "`{key}` means nothing without `from`",
+            help: "write the path of the objects with `from`, or leave it out";
         PlaceNotAround { name: String } => CaptureUnknown, "no place named `{name}` takes this object, or one around it",
             help: "write `@{name}[{{key}}]` for another object";
         CaptureUnknown { name: String, instead: Suggestion } => CaptureUnknown,

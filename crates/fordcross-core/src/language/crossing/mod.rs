@@ -102,7 +102,7 @@ pub(crate) enum Pins {
 
 impl Pins {
     pub(crate) const WORDS: [(&'static str, Self); 3] =
-        [("differing", Self::Differing), ("all", Self::All), ("none", Self::None)];
+        [("changed", Self::Differing), ("all", Self::All), ("none", Self::None)];
 }
 
 /// What becomes of collections of a base that the crossing writes into. What neither list names is

@@ -7,13 +7,13 @@ use super::reader::Reader;
 use super::right::Ways;
 use super::steps::{BadSide, old_steps};
 use super::tables::{read_constants, read_equivalents, read_tables};
-use super::{Action, Clause, Crossing, KeyTest, LookUp, Place, Rule, Side};
-use crate::declaration::{Report, Section, Word, as_word, inside, parse_pattern};
+use super::{Action, Clause, Crossing, KeyTest, LookUp, Pins, Place, Rule, Side};
+use crate::declaration::{Report, Section, Word, as_word, as_words, inside, parse_pattern};
 use crate::finding::{Findings, Suggestion};
 use crate::ids::PlaceId;
 use crate::language::checking::Checking;
 use crate::language::expression::{Expression, OperandKind};
-use crate::language::profile::{Lookup, PathStep, Profile};
+use crate::language::profile::{Lookup, PathStep, Profile, is_second_edition};
 use crate::notation::{Path, Start};
 use crate::text::source::{LineIndex, Source, Span};
 use crate::tree::pattern::{Pattern, Step};
@@ -28,6 +28,9 @@ pub fn crossing_sides(source: Source<'_>) -> Result<(Side, Side), Findings> {
     let report = Report::new(source);
     let table = report.parse();
     let root = Section::new(&report, table.get_ref(), table.span().into());
+    if !is_second_edition(&root) {
+        return Err(report.into_findings());
+    }
     match read_head(&root) {
         Some(head) if report.is_clean() => Ok(head.sides),
         _ => Err(report.into_findings()),
@@ -38,6 +41,7 @@ pub fn crossing_sides(source: Source<'_>) -> Result<(Side, Side), Findings> {
 struct Head {
     sides: (Side, Side),
     flattens: Option<bool>,
+    pins: Pins,
     /// What is new on the new side, and nothing of the old side is behind it.
     fresh: Vec<Pattern>,
 }
@@ -54,11 +58,15 @@ fn read_head(root: &Section<'_, '_>) -> Option<Head> {
     };
     let (from, to) = (side("from"), side("to"));
     head.word("title");
-    let ways = [("flatten", true), ("keep", false)];
-    let flattens = head.pick_given("inheritance", &ways);
+    let ways = [("written-out", true), ("kept", false)];
+    let flattens = head.pick_given("inherited", &ways);
+    // What they name is read with the rules.
+    head.words("shared");
+    head.words("always-write");
+    let pins = head.pick_given("write-defaults", &Pins::WORDS).unwrap_or_default();
     let fresh = head.words("fresh").into_iter().filter_map(|word| parse_pattern(&head, word)).collect();
     head.finish();
-    Some(Head { sides: (from?, to?), flattens, fresh })
+    Some(Head { sides: (from?, to?), flattens, pins, fresh })
 }
 
 impl Crossing {
@@ -78,6 +86,9 @@ impl Crossing {
         let table = report.parse();
         let root = Section::new(&report, table.get_ref(), table.span().into());
         let root_span = root.section("crossing").map_or_else(|| root.span(), |head| head.span());
+        if !is_second_edition(&root) {
+            return Err(report.into_findings());
+        }
         let head = read_head(&root);
         let mut reader = Reader {
             report: &report,
@@ -94,27 +105,21 @@ impl Crossing {
             look_ups: Vec::new(),
             rules: Vec::new(),
         };
-        for file in root.words("include") {
+        for file in root.section("crossing").iter().flat_map(|head| head.words("shared")) {
             reader.include(&root, file, shared);
         }
         reader.tables.extend(read_tables(&root));
         reader.constants.extend(read_constants(&root));
-        let pins = reader.read_pins(&root);
+        reader.read_always_pinned(&root);
         reader.read_asks(&root);
         let equivalent_ports = read_equivalents(&root);
         // Rules may speak of places that are further down, so these are all read first.
         let places = root.sections("place");
-        let scopes: Vec<Option<Scope>> = places.iter().map(|section| reader.scope_of(section)).collect();
+        let scopes: Vec<Held> = places.iter().map(|section| reader.scope_of(section)).collect();
         reader.read_look_ups(&root, &scopes);
         for (section, scope) in places.into_iter().zip(scopes) {
             reader.read_place(&section, scope);
             section.finish();
-        }
-        for (key, verb) in VERBS {
-            for section in root.sections(key) {
-                reader.read_lone_rule(&section, verb);
-                section.finish();
-            }
         }
         let requirements = reader.read_requirements(&root);
         let steps = reader.read_steps(&root);
@@ -131,7 +136,7 @@ impl Crossing {
             }
         }
         match head {
-            Some(Head { sides: (from, to), flattens, .. }) if report.is_clean() => Ok(Self {
+            Some(Head { sides: (from, to), flattens, pins, .. }) if report.is_clean() => Ok(Self {
                 file: source.name.to_owned(),
                 from,
                 to,
@@ -177,7 +182,7 @@ impl Verb {
     fn form(self) -> &'static str {
         match self {
             Self::Move => "[\"old setting\", \"new place\"]",
-            Self::Add => "[\"new place = value\"]",
+            Self::Add => "\"new place = value\"",
             Self::ByHand => "[\"old setting\", \"instruction\"]",
             Self::Drop | Self::Moot => "[\"old setting\", \"reason\"]",
         }
@@ -192,6 +197,25 @@ pub(super) struct Scope {
     /// Where they go, as the new profile's schema is asked.
     pub(super) to: Ways,
     pub(super) captures: Captures,
+}
+
+/// What the rules of a table `[[place]]` are in.
+enum Held {
+    /// Objects of a path.
+    Place(Box<Scope>),
+    /// The whole.
+    Top,
+    /// What is wrong with it was reported, and its rules are not looked at.
+    Wrong,
+}
+
+impl Held {
+    fn scope(&self) -> Option<&Scope> {
+        match self {
+            Self::Place(scope) => Some(scope),
+            Self::Top | Self::Wrong => None,
+        }
+    }
 }
 
 impl Reader<'_, '_> {
@@ -257,13 +281,13 @@ impl Reader<'_, '_> {
         Some(pattern)
     }
 
-    fn read_look_ups(&mut self, root: &Section<'_, '_>, scopes: &[Option<Scope>]) {
-        for section in root.sections("look-up") {
+    fn read_look_ups(&mut self, root: &Section<'_, '_>, scopes: &[Held]) {
+        for section in root.sections("lookup") {
             let name = section.need_word("name").map(|word| word.text.to_owned());
             let place = section.need_word("place").and_then(|word| self.places_named(word.text, word.span)?.first().copied());
             let network = section.need_word("network");
             if let (Some(name), Some(place), Some(word)) = (name, place, network) {
-                let scope = scopes.iter().flatten().find(|scope| scope.index == place);
+                let scope = scopes.iter().filter_map(Held::scope).find(|scope| scope.index == place);
                 let mut captures = scope.map(|scope| scope.captures.clone()).unwrap_or_default();
                 let network = self.expression(word.text, word.span, &mut captures, OperandKind::Text);
                 let gives = section
@@ -291,7 +315,18 @@ impl Reader<'_, '_> {
     }
 
     /// Reads the head of a place.
-    fn scope_of(&mut self, section: &Section<'_, '_>) -> Option<Scope> {
+    fn scope_of(&mut self, section: &Section<'_, '_>) -> Held {
+        if !section.has("from") && !section.has("to") {
+            for key in ["name", "when", "merge"].into_iter().filter(|key| section.has(key)) {
+                let span = section.raw(key).map_or(section.span(), |value| value.span().into());
+                self.report.add(span, CrossingFact::TopWith { key });
+            }
+            return Held::Top;
+        }
+        self.objects_of(section).map_or(Held::Wrong, |scope| Held::Place(scope.into()))
+    }
+
+    fn objects_of(&mut self, section: &Section<'_, '_>) -> Option<Scope> {
         let name = section.word("name");
         let (from, to) = (section.need_word("from"), section.word("to"));
         let from = from?;
@@ -385,7 +420,9 @@ impl Reader<'_, '_> {
 
     /// The settings that make objects of a place equal.
     pub(super) fn group_of(&self, section: &Section<'_, '_>, pattern: &Pattern) -> Vec<String> {
-        let words = section.words("group");
+        let Some(merge) = section.section("merge") else { return Vec::new() };
+        let words = merge.words("by");
+        merge.finish();
         for word in &words {
             self.check_path(word.text, word.span, &pattern.steps);
         }
@@ -393,14 +430,20 @@ impl Reader<'_, '_> {
     }
 
     /// Reads the rules of a place.
-    fn read_place(&mut self, section: &Section<'_, '_>, mut scope: Option<Scope>) {
+    fn read_place(&mut self, section: &Section<'_, '_>, held: Held) {
+        let is_wrong = matches!(held, Held::Wrong);
+        let mut scope = match held {
+            Held::Place(scope) => Some(scope),
+            Held::Top | Held::Wrong => None,
+        };
         for (key, verb) in VERBS {
             let Some(value) = section.raw(key) else { continue };
             let entries = value.get_ref().as_array();
             let mut wrong = entries.is_none();
             for entry in entries.into_iter().flat_map(|array| array.iter()) {
-                let words: Option<Vec<Word<'_>>> =
-                    entry.get_ref().as_array().and_then(|array| array.iter().map(as_word).collect());
+                // What is added needs no list where there is no condition.
+                let alone = as_word(entry).filter(|_| verb == Verb::Add).map(|word| vec![word]);
+                let words: Option<Vec<Word<'_>>> = alone.or_else(|| as_words(entry));
                 let (left, right, when) = match (verb, words.as_deref()) {
                     (Verb::Add, Some(&[right])) => (None, right, None),
                     (Verb::Add, Some(&[right, when])) => (None, right, Some(when)),
@@ -411,8 +454,8 @@ impl Reader<'_, '_> {
                 };
                 if right.text.is_empty() && left.is_none() {
                     wrong = true;
-                } else if let Some(scope) = &mut scope {
-                    self.rule(Some(scope), verb, left, right, when);
+                } else if !is_wrong {
+                    self.rule(scope.as_deref_mut(), verb, left, right, when);
                 }
             }
             if wrong {
@@ -426,21 +469,6 @@ impl Reader<'_, '_> {
             scope.iter().flat_map(|scope| scope.captures.list.iter().filter(|capture| !capture.used))
         {
             self.unused(&capture.name, capture.span);
-        }
-    }
-
-    /// A rule in a table of its own: `[[drop]]`.
-    fn read_lone_rule(&mut self, section: &Section<'_, '_>, verb: Verb) {
-        let second = match verb {
-            Verb::Move | Verb::Add => "to",
-            Verb::ByHand => "do",
-            Verb::Drop | Verb::Moot => "why",
-        };
-        let left = if verb == Verb::Add { None } else { section.need_word("from") };
-        let right = section.need_word(second);
-        let when = section.word("when");
-        if let Some(right) = right.filter(|_| verb == Verb::Add || left.is_some()) {
-            self.rule(None, verb, left, right, when);
         }
     }
 

@@ -6,6 +6,7 @@ use super::facts::CrossingFact;
 use super::reader::Reader;
 use crate::declaration::{Report, Section, Word, as_word};
 use crate::finding::Suggestion;
+use crate::language::profile::is_second_edition;
 use crate::notation::Word as Pattern;
 use crate::text::source::Source;
 use rustc_hash::FxHashMap;
@@ -69,6 +70,9 @@ impl Reader<'_, '_> {
         let report = Report::new(*source);
         let table = report.parse();
         let included = Section::new(&report, table.get_ref(), table.span().into());
+        if !is_second_edition(&included) {
+            return root.report().take_over(report);
+        }
         self.tables.extend(read_tables(&included));
         self.constants.extend(read_constants(&included));
         included.finish();

@@ -1,25 +1,39 @@
 //! Findings about profiles.
 
-use crate::finding::{AllOf, Remedy, Suggestion, facts};
+use crate::finding::{AllOf, Count, Remedy, Suggestion, facts};
+use crate::notation::NotationFact;
 
 facts! {
     /// What is wrong with a profile.
     pub(super) enum ProfileFact {
-        NameAndStar => ValueWrong, "`name` and a last step `*` need each other",
-            help: "where the name of the element or key is the object's name, end with `*` and give `name` its type";
-        LongestName => ValueWrong, "`longest-name` is a number of bytes, and needs `name`",
-            help: "write at least 1, and give `name` its type";
+        Path { notation: NotationFact } => RuleMalformed, "{notation}", remedy: notation.remedy();
+        PathStart => RuleMalformed, "the path of a declaration leads from the top to something in it",
+            help: "write `a/b`, without `/` before or behind it";
+        PathForm => RuleMalformed, "the path of a declaration is made of names, `*`, and what tells objects apart at its end",
+            help: "write `\"links/link[{{id}}]\"`, `\"users/{{name:text}}\"`, `\"rules/rule[#]\"` or `\"addresses/address[]\"`";
+        KeyAbove => RuleMalformed, "brackets are only at the end of a path of a declaration",
+            help: "write `*` for the name of an object above, or nothing";
+        ObjectExpected => ValueWrong, "expected the declaration of an object", help: "write `\"PATH\" = {{ … }}`";
+        SettingWithKey => ValueWrong, "a setting has no keys", help: "write `[]` behind it for a list";
+        DuplicatesOfList => ValueWrong, "in a list there is no second one", help: "leave out `duplicates`";
+        FormatWithFiles => ValueWrong, "a backup of several files has the formats of these", help: "leave out `format`";
+        Tuples { key: &'static str, strings: Count } => ValueWrong, "`{key}` is a list of lists of {strings}";
+        WinsMissing => KeyMissing, "the setting can be given several times, and it is not said which parent counts",
+            help: "write `wins = \"first\"` or `wins = \"last\"` in `inherits`";
+        WinsOfOne => ValueWrong, "the setting is given once, so there is one parent", help: "leave out `wins`";
+        LongestName => ValueWrong, "`max-name-bytes` is a number of bytes, of objects told apart by their own names",
+            help: "write at least 1, and `{{name}}` as the last step of the path";
         KindUnknown { kind: String, instead: Suggestion } => ValueWrong, "the object has no kind `{kind}`",
             help: "{instead}";
         InheritsFromNone => KeyMissing, "it is missing where the objects inherit from",
-            help: "write `{{ named-by = \"SETTING\" }}` or `{{ block = \"PATH\" }}`";
-        OfAlone => ValueWrong, "`of` without `named-by`",
-            help: "name the setting that refers to the object with `named-by`";
+            help: "write `{{ parent = \"SETTING\" }}` or `{{ defaults = \"PATH\" }}`";
+        OfAlone => ValueWrong, "`among` without `parent`",
+            help: "name the setting that refers to the object with `parent`";
         InheritsInCircle { way: String } => ValueWrong, "circular inheritance: {way}",
             help: "an object cannot inherit from one that inherits from it";
         KindCondition => ValueWrong, "expected a condition, as a string";
-        AdmitsIfAlone => ValueWrong, "`admits-if` without `admits`",
-            help: "write with `admits` who or what is let in";
+        AdmitsIfAlone => ValueWrong, "`grants-access-if` without `grants-access`",
+            help: "write with `grants-access` who or what is let in";
         AdmitsValue => ValueWrong, "expected a setting of the object and its value",
             help: "write `SETTING = VALUE`, with `|` between alternatives";
         RoleUnknown { role: String, instead: Suggestion } => ValueWrong, "there is no role `{role}`",
@@ -33,10 +47,8 @@ facts! {
             help: "write one name, or a range such as `p1..p8`";
         LimitNumber => ValueWrong, "expected a whole number, at least 0";
         LimitOfNone => LocatorUnknown, "this path is not a list, and there is only one such object",
-            help: "write the path of an `[[object]]` of which there are several, or of a setting with `repeats`";
+            help: "write the path of objects of which there are several, or of a setting that is a list";
         PathExpected => ValueWrong, "expected a path, as a string";
-        NoMembers => KeyMissing, "the backup has several files, and no `[[member]]` declares them",
-            help: "write a `[[member]]` with `path`, `at` and `form` for each";
         NoRoom { format: String, path: String } => LocatorUnknown, "{format} has no place for `{path}`",
             help: "sections are objects with one step, and their keys are settings with two";
         BuiltInType { name: String } => ValueWrong, "`{name}` is a built-in type",
@@ -46,14 +58,14 @@ facts! {
         TypeHoldsItself { name: String } => ValueWrong, "a value of type `{name}` would contain itself",
             help: "a shape can only use types that do not use it";
         DeclaredTwice { key: String } => ValueWrong, "`{key}` is declared twice for one release",
-            help: "limit each declaration to its releases with `from` and `until`";
+            help: "limit each declaration to its releases with `since` and `until`";
         TypeExpected => ValueWrong, "expected a type",
             help: "write the name of a type, or `{{ type = \"…\", … }}`";
         SettingUndeclared { name: String, instead: Suggestion } => LocatorUnknown,
             "the profile declares no setting `{name}`",
             help: "{instead}";
         NoReleases => KeyMissing, "the profile lists no release",
-            help: "add `[[release]]` with `name = \"…\"`, oldest first";
+            help: "write `releases = [\"…\"]` under `[profile]`, oldest first";
         ReleaseTwice { name: String } => ValueWrong, "the release `{name}` is listed twice";
         ValueCase => ValueWrong, "expected a value, or a value with its condition",
             help: "write `[[\"false\", \"!given('parameters')\"], [\"true\"]]`";
@@ -99,7 +111,7 @@ facts! {
     }
 }
 
-/// For `named-first` that leads elsewhere.
+/// For `declare-first` that leads elsewhere.
 fn name_branch() -> Remedy {
     "write the branch, `*` for its entries, and the setting there that refers to another: `\"vlans/*/link\"`"
         .into()
@@ -107,10 +119,10 @@ fn name_branch() -> Remedy {
 
 /// For a path that must lead to objects with names.
 fn name_objects() -> Remedy {
-    "write the `at` of objects that have a `name` or a single `key`".into()
+    "write the path of objects told apart by their names or a single key".into()
 }
 
 /// For a path that must lead to one object.
 fn name_block() -> Remedy {
-    "write the `at` of an object that exists only once".into()
+    "write the path of an object that exists only once".into()
 }

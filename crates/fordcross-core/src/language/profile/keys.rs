@@ -33,13 +33,9 @@ pub(super) fn read_roles<'r>(section: &Section<'r, '_>) -> Vec<(Role, Option<Wor
     words.into_iter().filter_map(read).collect()
 }
 
-/// `repeats = true`, or the word for what it means.
-pub(super) fn read_repeats(section: &Section<'_, '_>, known: &[(&str, Repeats)]) -> Repeats {
-    match section.raw("repeats").map(|value| (value, value.get_ref().as_bool())) {
-        None | Some((_, Some(false))) => Repeats::No,
-        Some((_, Some(true))) => Repeats::All,
-        Some((_, None)) => section.pick("repeats", known).unwrap_or_default(),
-    }
+/// `duplicates`: what a second one of the same place or key means.
+pub(super) fn read_duplicates(section: &Section<'_, '_>, known: &[(&str, Repeats)]) -> Repeats {
+    section.pick_given("duplicates", known).unwrap_or_default()
 }
 
 /// The place of a release in the list.
@@ -62,8 +58,17 @@ pub(super) fn release_index(
     found
 }
 
-/// `from` and `until`: the first and the last release that have something.
+/// `since` and `until`: the first and the last release that have something; those of all, where it does not say.
 pub(super) fn read_range(section: &Section<'_, '_>, releases: &[Release]) -> (usize, usize) {
+    read_range_in(section, releases, (0, releases.len().saturating_sub(1)))
+}
+
+/// The same; those of what it is in, where it does not say.
+pub(super) fn read_range_in(
+    section: &Section<'_, '_>,
+    releases: &[Release],
+    around: (usize, usize),
+) -> (usize, usize) {
     let bound = |key| section.word(key).and_then(|word| release_index(section, word, releases));
-    (bound("from").unwrap_or(0), bound("until").unwrap_or(releases.len().saturating_sub(1)))
+    (bound("since").unwrap_or(around.0), bound("until").unwrap_or(around.1))
 }

@@ -4,17 +4,20 @@
 
 mod declared;
 mod defaults;
+mod edition;
 mod facts;
 mod keys;
 mod models;
 mod names;
 mod objects;
 mod parse;
+mod paths;
 mod rules;
 mod runbook;
 mod schema;
 
 pub use declared::Declared;
+pub(crate) use edition::is_second_edition;
 pub(crate) use names::NameRules;
 pub(crate) use parse::names_port;
 pub(crate) use rules::{
@@ -161,6 +164,8 @@ pub(crate) struct Recognition {
     pub(crate) marker: String,
     /// Files that are data and no configuration, with wildcards: they are not read.
     pub(crate) passes_over: Vec<String>,
+    /// Its backups do not say their release: it is asked for.
+    pub(crate) asks_release: bool,
     pub(crate) release: Option<Fact>,
     pub(crate) model: Option<Fact>,
     pub(crate) taken: Option<Fact>,

@@ -21,11 +21,10 @@ pub(crate) struct NameRules {
 }
 
 impl NameRules {
-    /// `alike = "-_"` and `letter-case = "any"`.
+    /// `equivalent-characters = "-_"` and `case-insensitive = true`.
     pub(super) fn read(&mut self, head: &Section<'_, '_>) {
-        self.alike = head.word("alike").map(|word| word.text.to_owned()).unwrap_or_default();
-        let cases = [("exact", false), ("any", true)];
-        self.any_case = head.pick_given("letter-case", &cases).unwrap_or_default();
+        self.alike = head.word("equivalent-characters").map(|word| word.text.to_owned()).unwrap_or_default();
+        self.any_case = head.boolean("case-insensitive").unwrap_or_default();
     }
 
     pub(super) fn alias(&mut self, pattern: &Pattern, names: Vec<String>) {

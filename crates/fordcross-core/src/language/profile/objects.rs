@@ -2,10 +2,11 @@
 
 use super::Release;
 use super::facts::ProfileFact;
-use super::keys::{read_range, read_repeats, read_roles};
+use super::keys::{read_duplicates, read_range, read_roles};
 use super::names::NameRules;
+use super::paths::HowMany;
 use super::rules::{RawObjectRule, RawRules, read_object_rule};
-use super::schema::{Admits, Entry, Inherits, Lookup, ObjectTraits, PathStep, Repeats, Schema, What};
+use super::schema::{Admits, Entry, Inherits, Lookup, ObjectTraits, PathStep, Repeats, Schema, What, Wins};
 use crate::declaration::{Section, Word, as_word};
 use crate::finding::Suggestion;
 use crate::ids::EntryId;
@@ -23,7 +24,7 @@ type OfObject<'r> = (EntryId, Word<'r>);
 #[derive(Default)]
 pub(super) struct ToCheck<'r> {
     /// Settings that objects name: keys, and what decides whether they let somebody in.
-    settings: Vec<OfObject<'r>>,
+    settings: Vec<(EntryId, String, Span)>,
     /// Names that an order is made of.
     orders: Vec<OfObject<'r>>,
     /// Settings that name what is before them.
@@ -32,6 +33,8 @@ pub(super) struct ToCheck<'r> {
     kinds: Vec<OfObject<'r>>,
     /// Paths of objects that others inherit from, with whether these are found by a name.
     templates: Vec<(EntryId, Word<'r>, bool)>,
+    /// Settings that name parents, with whether it is said which of several counts.
+    wins: Vec<(EntryId, Word<'r>, bool)>,
 }
 
 pub(super) fn read_objects<'r>(
@@ -46,38 +49,50 @@ pub(super) fn read_objects<'r>(
     let mut to_check = ToCheck::default();
     // What only has rules adds to what other tables declare, wherever these are.
     let mut only_rules: Vec<(Pattern, (usize, usize), RawObjectRule<'_>, Section<'_, '_>)> = Vec::new();
-    for section in root.sections("object") {
-        let at = section.need_word("at");
+    let Some(objects) = root.section("object") else { return to_check };
+    let mut declarations = Vec::new();
+    for (path, value) in objects.members() {
+        // Several, where what holds for them changed from one release to another.
+        let list = value.get_ref().as_array();
+        let one = list.is_none().then_some(value);
+        for value in one.into_iter().chain(list.into_iter().flatten()) {
+            match objects.as_section(value) {
+                Some(section) => declarations.push((path, section)),
+                None => objects.report().add(value.span().into(), ProfileFact::ObjectExpected),
+            }
+        }
+    }
+    for (path, section) in declarations {
+        let declared = raw.declared_path(&objects, path);
         let rule = read_object_rule(&section, lines);
         let declares = DECLARES.iter().any(|key| section.has(key));
         let roles = read_roles(&section);
-        let key_words = section.words("key");
-        let keys: Vec<String> = key_words.iter().map(|word| word.text.to_owned()).collect();
-        let name = match section.word("name") {
-            Some(word) => types.find(&section, word),
-            None => None,
+        let (pattern, how_many) = declared.map(|declared| (declared.pattern, declared.how_many)).unzip();
+        let is_once = how_many.as_ref().is_none_or(|how_many| *how_many == HowMany::Once);
+        let (keys, name) = match how_many {
+            Some(HowMany::Keyed { keys } | HowMany::Ordered { keys }) => (keys, None),
+            Some(HowMany::Named { ty }) => {
+                let name = ty.as_deref().unwrap_or("text");
+                (Vec::new(), types.find(&objects, Word { text: name, ..path }))
+            }
+            _ => (Vec::new(), None),
         };
         let range = read_range(&section, releases);
         let admits = read_admits(&section);
         let disabled_if = read_condition(&section, "disabled-if");
         let (expires, component) = (section.word("expires"), section.word("component"));
         let kinds = read_kinds(&section);
-        let makes = section.words("makes-port");
-        let longest_name = section.integer("longest-name");
-        let repeats = read_repeats(&section, &Repeats::OF_OBJECTS);
+        let makes = section.words("virtual-port-kinds");
+        let longest_name = section.integer("max-name-bytes");
+        let repeats = read_duplicates(&section, &Repeats::OF_OBJECTS);
         let (aliases, order) = (section.words("aliases"), section.words("order"));
-        let named_first = section.words("named-first");
-        let ordered = section.boolean("ordered").unwrap_or(false);
-        let many = !keys.is_empty() || name.is_some() || ordered || section.boolean("many").unwrap_or(false);
-        if let Some(pattern) = at.and_then(|at| raw.pattern(&section, at)) {
+        let named_first = section.words("declare-first");
+        let many = !is_once;
+        if let Some(pattern) = pattern {
+            let declares = declares || many;
             if !declares && rule.says_something() {
                 only_rules.push((pattern, range, rule, section));
                 continue;
-            }
-            if name.is_some() != (pattern.steps.last() == Some(&Step::Any))
-                && let Some(at) = at
-            {
-                section.report().add(at.span, ProfileFact::NameAndStar);
             }
             let is_length = |number: i64| usize::try_from(number).ok().filter(|&length| length > 0);
             if let Some((number, span)) = longest_name
@@ -100,12 +115,13 @@ pub(super) fn read_objects<'r>(
             }
             let entry = EntryId::new(schema.entries.len());
             let named = admits.iter().filter_map(|(_, setting)| *setting);
-            to_check.settings.extend(key_words.iter().copied().chain(named).map(|word| (entry, word)));
+            to_check.settings.extend(named.map(|word| (entry, word.text.to_owned(), word.span)));
+            to_check.settings.extend(keys.iter().map(|key| (entry, key.clone(), path.span)));
             to_check.kinds.extend(kinds.iter().map(|(_, word)| (entry, *word)));
             let inherits = read_inherits(&section, entry, &mut to_check);
             let admits = admits.map(|(admits, _)| admits);
             let reported = disabled_if.iter().map(|(_, setting)| *setting).chain(expires).chain(component);
-            to_check.settings.extend(reported.map(|word| (entry, word)));
+            to_check.settings.extend(reported.map(|word| (entry, word.text.to_owned(), word.span)));
             let text = |word: Word<'_>| word.text.to_owned();
             let kinds =
                 kinds.into_iter().map(|(name, word)| (name, Arc::new(Expression::new(word.text)))).collect();
@@ -171,60 +187,75 @@ pub(super) fn read_objects<'r>(
     to_check
 }
 
-/// The keys of an `[[object]]` by which it declares objects, and does not only say what must hold for them.
-const DECLARES: [&str; 17] = [
-    "key",
-    "name",
-    "many",
-    "ordered",
+/// The keys of an object by which it declares objects, and does not only say what must hold for them.
+const DECLARES: [&str; 14] = [
     "kind",
     "inherits",
     "order",
-    "named-first",
-    "longest-name",
-    "makes-port",
-    "admits",
+    "atomic",
+    "declare-first",
+    "max-name-bytes",
+    "virtual-port-kinds",
+    "grants-access",
     "disabled-if",
     "expires",
     "component",
-    "repeats",
+    "duplicates",
     "aliases",
     "role",
 ];
 
-/// `inherits = { named-by = "like" }`, with `of` where what is named is of another kind, or
-/// `inherits = { block = "links/defaults" }`.
+/// `inherits = { parent = "like" }`, with `among` where what is named is of another kind, or
+/// `inherits = { defaults = "links/defaults" }`.
 fn read_inherits<'r>(
     section: &Section<'r, '_>,
     entry: EntryId,
     to_check: &mut ToCheck<'r>,
 ) -> Option<Inherits> {
     let table = section.section("inherits")?;
-    let (named_by, of, block) = (table.word("named-by"), table.word("of"), table.word("block"));
-    if named_by.is_none() && block.is_none() {
+    let (parent, among, defaults) = (table.word("parent"), table.word("among"), table.word("defaults"));
+    if parent.is_none() && defaults.is_none() {
         table.report().add(table.span(), ProfileFact::InheritsFromNone);
     }
-    if let (None, Some(of)) = (named_by, of) {
-        table.report().add(of.span, ProfileFact::OfAlone);
+    if let (None, Some(among)) = (parent, among) {
+        table.report().add(among.span, ProfileFact::OfAlone);
     }
-    let adds = table.boolean("adds").unwrap_or(false);
+    let lists = table.pick_given("lists", &[("replace", false), ("add", true)]);
+    let wins = table.pick_given("wins", &[("first", Wins::First), ("last", Wins::Last)]);
+    to_check.wins.extend(parent.map(|word| (entry, word, wins.is_some())));
     table.finish();
-    to_check.settings.extend(named_by.map(|word| (entry, word)));
-    to_check.templates.extend(of.map(|word| (entry, word, true)));
-    to_check.templates.extend(block.map(|word| (entry, word, false)));
+    to_check.settings.extend(parent.map(|word| (entry, word.text.to_owned(), word.span)));
+    to_check.templates.extend(among.map(|word| (entry, word, true)));
+    to_check.templates.extend(defaults.map(|word| (entry, word, false)));
     let path = |word: Word<'_>| word.text.split('/').map(str::to_owned).collect();
     Some(Inherits {
-        named_by: named_by.map(|word| word.text.to_owned()),
-        of: of.map(path),
-        adds,
-        block: block.map(path),
+        named_by: parent.map(|word| word.text.to_owned()),
+        of: among.map(path),
+        adds: lists.unwrap_or(false),
+        wins: wins.unwrap_or_default(),
+        block: defaults.map(path),
     })
+}
+
+/// Of several parents it must be said which one counts; of one there is nothing to say.
+fn check_wins(root: &Section<'_, '_>, wins: &[(EntryId, Word<'_>, bool)], schema: &Schema) {
+    for &(entry, word, is_said) in wins {
+        let pattern = schema[entry].pattern.join(&[Step::Names(vec![word.text.to_owned()])]);
+        let steps: Vec<PathStep<'_>> = pattern.steps.iter().map(PathStep::from).collect();
+        let Lookup::Declared(setting) = schema.find(&steps) else { continue };
+        match (schema[setting].what.is_list(), is_said) {
+            (true, false) => root.report().add(word.span, ProfileFact::WinsMissing),
+            (false, true) => root.report().add(word.span, ProfileFact::WinsOfOne),
+            _ => {}
+        }
+    }
 }
 
 impl ToCheck<'_> {
     pub(super) fn check(&self, root: &Section<'_, '_>, types: &Types, schema: &Schema) {
         check_settings(root, &self.settings, types, schema);
         check_kinds(root, &self.kinds, schema);
+        check_wins(root, &self.wins, schema);
         for (entry, word) in &self.orders {
             check_order(root, &schema[*entry].pattern.steps, &[(word.text.to_owned(), word.span)], schema);
         }
@@ -241,7 +272,7 @@ impl ToCheck<'_> {
     }
 }
 
-/// `named-first = ["vlans/*/link"]` must lead to settings of what is in branches of the object.
+/// `declare-first = ["vlans/*/link"]` must lead to settings of what is in branches of the object.
 fn check_naming(root: &Section<'_, '_>, above: &[Step], word: Word<'_>, schema: &Schema) {
     let fact = match schema.find(&PathStep::from_here(above, word.text)) {
         Lookup::Unknown { depth, known } => {
@@ -374,10 +405,10 @@ fn check_kinds(root: &Section<'_, '_>, words: &[(EntryId, Word<'_>)], schema: &S
     }
 }
 
-/// `admits = "a user"`, and with it `admits-if = "action = permit|pass"`.
+/// `grants-access = "a user"`, and with it `grants-access-if = "action = permit|pass"`.
 fn read_admits<'r>(section: &Section<'r, '_>) -> Option<(Admits, Option<Word<'r>>)> {
-    let what = section.word("admits");
-    let only_if = section.word("admits-if");
+    let what = section.word("grants-access");
+    let only_if = section.word("grants-access-if");
     if let (None, Some(word)) = (what, only_if) {
         section.report().add(word.span, ProfileFact::AdmitsIfAlone);
     }
@@ -403,9 +434,14 @@ fn condition_of<'r>(section: &Section<'r, '_>, word: Word<'r>) -> Option<(Condit
 }
 
 /// Each setting that an object names must be declared, and one that may be shown: keys are in locators.
-fn check_settings(root: &Section<'_, '_>, settings: &[OfObject<'_>], types: &Types, schema: &Schema) {
-    for &(entry, key) in settings {
-        let pattern = &schema[entry].pattern;
+fn check_settings(
+    root: &Section<'_, '_>,
+    settings: &[(EntryId, String, Span)],
+    types: &Types,
+    schema: &Schema,
+) {
+    for (entry, key, span) in settings {
+        let pattern = &schema[*entry].pattern;
         let mut path: Vec<PathStep<'_>> = pattern
             .steps
             .iter()
@@ -414,8 +450,8 @@ fn check_settings(root: &Section<'_, '_>, settings: &[OfObject<'_>], types: &Typ
                 _ => PathStep::Any,
             })
             .collect();
-        path.push(PathStep::Name(key.text));
-        let (pattern, name) = (pattern.to_string(), key.text.to_owned());
+        path.push(PathStep::Name(key));
+        let (pattern, name) = (pattern.to_string(), key.clone());
         let fact = match schema.find(&path) {
             Lookup::Declared(index) => match schema[index].what.setting() {
                 Some(kind) if types.is_secret(kind) => ProfileFact::KeySecret { pattern, key: name },
@@ -424,6 +460,6 @@ fn check_settings(root: &Section<'_, '_>, settings: &[OfObject<'_>], types: &Typ
             },
             _ => ProfileFact::KeyUndeclared { pattern, key: name },
         };
-        root.report().add(key.span, fact);
+        root.report().add(*span, fact);
     }
 }

@@ -2,7 +2,9 @@
 
 use super::defaults::{read_defaults, read_defaults_if, read_in_force};
 use super::facts::ProfileFact;
-use super::keys::{read_range, read_repeats, read_roles};
+use super::edition::is_second_edition;
+use super::keys::{read_duplicates, read_range_in, read_roles};
+use super::paths::{DeclaredPath, HowMany};
 use super::models::read_model;
 use super::names::NameRules;
 use super::objects::{Wanted, check_objects_at, check_order, read_objects};
@@ -11,10 +13,10 @@ use super::runbook::Trial;
 use super::runbook::read_runbook;
 use super::schema::{Entry, Lookup, PathStep, Repeats, Role, Schema, What};
 use super::{Fact, Meaning, Members, NeverHeld, Output, Profile, Recognition, Release, SectionDeclaration};
-use crate::declaration::{Report, Section, Word, as_word, parse_pattern};
-use crate::finding::{Findings, Suggestion};
+use crate::declaration::{Report, Section, Word, as_word, as_words, parse_pattern};
+use crate::finding::{Count, Findings, Suggestion};
 use crate::format::bundle::read_members;
-use crate::format::{Format, Scope};
+use crate::format::{Format, PairTypes, Scope};
 use crate::language::checking::Checking;
 use crate::language::expression::Expression;
 use crate::language::texts::OutputEncoding;
@@ -33,6 +35,9 @@ impl Profile {
         let report = Report::new(source);
         let table = report.parse();
         let root = Section::new(&report, table.get_ref(), table.span().into());
+        if !is_second_edition(&root) {
+            return Err(report.into_findings());
+        }
         let profile = read_profile(source, root, checking);
         match profile {
             Some(profile) if report.is_clean() => Ok(profile),
@@ -50,8 +55,10 @@ struct Head {
     format: Option<Format>,
     files: Members,
     names: NameRules,
+    releases: Vec<Release>,
     repeats: Repeats,
-    passes_over: Vec<String>,
+    ignore: Vec<String>,
+    not_included: Vec<NeverHeld>,
     encoding: OutputEncoding,
     takes_comments: bool,
     order: Vec<(String, Span)>,
@@ -59,25 +66,40 @@ struct Head {
 }
 
 impl Head {
-    fn read(root: &Section<'_, '_>) -> Self {
+    fn read<'r>(root: &Section<'r, '_>, dependents: &mut Vec<[Word<'r>; 3]>) -> Self {
         let Some(head) = root.need_section("profile") else { return Self::default() };
         let text = |word: Word<'_>| word.text.to_owned();
         let mut names = NameRules::default();
-        let platform = head.need_word("line").map(text);
+        let platform = head.need_word("platform").map(text);
         let title = head.need_word("title").map(text);
-        let format = head.pick("form", &Format::of(Scope::Backup));
+        let format = match (head.has("format"), root.has("file")) {
+            (false, true) => Some(Format::Bundle),
+            (true, true) => {
+                head.report().add(head.span(), ProfileFact::FormatWithFiles);
+                head.raw("format");
+                Some(Format::Bundle)
+            }
+            _ => head.pick("format", &Format::of(Scope::Backup)),
+        };
+        let releases = read_releases(&head);
+        let [not_included] = [tuples::<2>(&head, "not-included")];
+        let said = |[what, remedy]: [Word<'_>; 2]| NeverHeld { what: text(what), remedy: text(remedy) };
+        let not_included = not_included.into_iter().map(said).collect();
+        dependents.extend(tuples::<3>(&head, "dependents"));
         names.read(&head);
         let read = Self {
             platform,
             title,
-            dated: head.word("dated").map(text),
+            dated: head.word("date").map(text),
             format,
             files: Members::read(&head),
             names,
-            repeats: read_repeats(&head, &Repeats::OF_SETTINGS),
-            passes_over: head.words("passes-over").into_iter().map(text).collect(),
+            releases,
+            repeats: read_duplicates(&head, &Repeats::OF_SETTINGS),
+            ignore: head.words("ignore").into_iter().map(text).collect(),
+            not_included,
             encoding: OutputEncoding::read(&head),
-            takes_comments: head.boolean("takes-comments").unwrap_or(false),
+            takes_comments: head.boolean("accepts-comments").unwrap_or(false),
             order: head.words("order").into_iter().map(|word| (text(word), word.span)).collect(),
             overrides: read_overrides(&head),
         };
@@ -88,7 +110,8 @@ impl Head {
 
 fn read_profile(source: Source<'_>, root: Section<'_, '_>, checking: Checking) -> Option<Profile> {
     let lines = LineIndex::new(source);
-    let mut head = Head::read(&root);
+    let mut dependents = Vec::new();
+    let mut head = Head::read(&root, &mut dependents);
     let mut raw = RawRules::default();
     if let Some(paths) = root.section("path") {
         for (name, value) in paths.members() {
@@ -99,9 +122,10 @@ fn read_profile(source: Source<'_>, root: Section<'_, '_>, checking: Checking) -
         }
     }
     let mut types = RawTypes::default();
+    let pair_types = PairTypes::read(&root);
     read_types(&root, &mut types);
     let mut schema = Schema::default();
-    let releases = read_releases(&root);
+    let releases = std::mem::take(&mut head.releases);
     let to_check = read_objects(&root, &mut types, &mut schema, &releases, &mut head.names, &lines, &mut raw);
     read_settings(&root, &mut types, &mut schema, &releases, &mut head.names, &lines, &mut raw);
     let in_force = read_in_force(&root, &types.types, &releases, &schema, &raw);
@@ -125,26 +149,14 @@ fn read_profile(source: Source<'_>, root: Section<'_, '_>, checking: Checking) -
     let recognition = read_recognition(&root, &mut head, &releases, &schema, &lines);
     let models =
         root.sections("model").into_iter().filter_map(|section| read_model(section, &schema)).collect();
-    let sections = root.sections("section").into_iter().filter_map(read_section).collect();
-    let never_held = root
-        .sections("never-held")
-        .into_iter()
-        .filter_map(|section| {
-            let what = section.need_word("what").map(|word| word.text.to_owned());
-            let remedy = section.need_word("remedy").map(|word| word.text.to_owned());
-            section.finish();
-            Some(NeverHeld { what: what?, remedy: remedy? })
-        })
-        .collect();
-    let dialect = head.format.map(|format| format.declared(&root, Scope::Backup));
-    let members = read_members(&root, std::mem::take(&mut head.files));
-    if head.format.is_some_and(Format::is_several) && members.files.is_empty() {
-        root.report().add(Span::default(), ProfileFact::NoMembers);
-    }
+    let sections = read_sections(&root);
+    let dialect = head.format.map(|format| format.declared(&root, Scope::Backup, &pair_types));
+    let members = read_members(&root, std::mem::take(&mut head.files), &pair_types);
+    read_attributes(&root, &mut schema);
     if let Some((format, depth)) = head.format.and_then(|format| Some((format, format.traits().max_depth?))) {
         check_depth(&root, &schema, format, depth);
     }
-    let mut runbook = read_runbook(&root, &schema);
+    let mut runbook = read_runbook(&root, &dependents, &schema);
     runbook.trials = root.sections("trial").into_iter().filter_map(read_trial).collect();
     root.finish();
     let release = releases.len().saturating_sub(1);
@@ -156,7 +168,7 @@ fn read_profile(source: Source<'_>, root: Section<'_, '_>, checking: Checking) -
         dated: head.dated,
         releases,
         models,
-        never_held,
+        never_held: head.not_included,
         recognition: recognition?,
         sections,
         schema: schema.into(),
@@ -198,6 +210,10 @@ fn read_types(root: &Section<'_, '_>, types: &mut RawTypes) {
     }
     for (name, value) in section.members() {
         if let Some(declaration) = section.as_section(value) {
+            // They are no types of settings, and were read.
+            if PairTypes::is_one(&declaration) {
+                continue;
+            }
             if let Some(id) = declare_type(&declaration, types) {
                 types.declare(name.text, id);
             }
@@ -226,15 +242,37 @@ fn read_settings(
     for (index, entry) in schema.entries.iter().enumerate() {
         declared.entry(entry.pattern.clone()).or_default().push(index);
     }
+    let mut members = Vec::new();
     for (key, value) in section.members() {
-        let Some(pattern) = raw.pattern(&section, key) else { continue };
+        // `[setting."path/"]`: those below a path.
+        let below = key.text.strip_suffix('/').zip(section.as_section(value));
+        match below {
+            Some((above, inner)) => members.extend(
+                inner.members().into_iter().map(|(key, value)| (Some(above), key, value)).collect::<Vec<_>>(),
+            ),
+            None => members.push((None, key, value)),
+        }
+    }
+    for (above, key, value) in members {
+        let text = above.map_or_else(|| key.text.to_owned(), |above| format!("{above}/{}", key.text));
+        let word = if above.is_some() { Word { text: &text, ..key } } else { key };
+        let Some(DeclaredPath { pattern, how_many, .. }) = raw.declared_path(&section, word) else { continue };
+        let is_list = match how_many {
+            HowMany::Once => false,
+            HowMany::Several => true,
+            HowMany::Ordered { .. } | HowMany::Keyed { .. } | HowMany::Named { .. } => {
+                section.report().add(key.span, ProfileFact::SettingWithKey);
+                continue;
+            }
+        };
         // A list of declarations is for a setting that changed from one release to another.
         let declarations: Vec<_> = match value.get_ref().as_array() {
             Some(array) => array.iter().collect(),
             None => vec![value],
         };
         for declaration in declarations {
-            let read = read_setting(&section, declaration, types, releases, (&pattern, lines, raw));
+            let around = releases_around(&pattern, schema).unwrap_or((0, releases.len().saturating_sub(1)));
+            let read = read_setting(&section, declaration, types, releases, (&pattern, lines, raw), (is_list, around));
             if let Some(Declared { what, range, aliases, roles }) = read {
                 names.alias(&pattern, aliases);
                 let alike = declared.entry(pattern.clone()).or_default();
@@ -258,6 +296,21 @@ fn read_settings(
     }
 }
 
+/// The releases that have the object that something is in.
+fn releases_around(pattern: &Pattern, schema: &Schema) -> Option<(usize, usize)> {
+    let around = |entry: &&Entry| {
+        entry.what.is_object()
+            && entry.pattern.steps.len() < pattern.steps.len()
+            && entry.pattern.is_around(pattern)
+    };
+    let mut around = schema.entries.iter().filter(around);
+    let first = around.next()?;
+    let inner = around.fold(first, |inner, entry| {
+        if entry.pattern.steps.len() > inner.pattern.steps.len() { entry } else { inner }
+    });
+    Some(inner.releases)
+}
+
 /// A setting as it was declared.
 struct Declared {
     what: What,
@@ -272,13 +325,15 @@ fn read_setting(
     types: &mut RawTypes,
     releases: &[Release],
     (pattern, lines, raw): (&Pattern, &LineIndex<'_>, &mut RawRules),
+    (is_list, around): (bool, (usize, usize)),
 ) -> Option<Declared> {
+    let listed = if is_list { Repeats::All } else { Repeats::No };
     if value.get_ref().is_str() {
         let ty = type_at(section, value, types)?;
-        let range = (0, releases.len().saturating_sub(1));
+        let range = around;
         let what = What::Setting {
             ty,
-            repeats: Repeats::No,
+            repeats: listed,
             attribute: false,
             identity: false,
             defaults: Vec::new(),
@@ -292,11 +347,14 @@ fn read_setting(
         return None;
     };
     let ty = declare_type(&declaration, types);
-    let repeats = read_repeats(&declaration, &Repeats::OF_SETTINGS);
+    let duplicates = read_duplicates(&declaration, &Repeats::OF_SETTINGS);
+    if is_list && duplicates != Repeats::No {
+        declaration.report().add(declaration.span(), ProfileFact::DuplicatesOfList);
+    }
+    let repeats = if is_list { Repeats::All } else { duplicates };
     let aliases = declaration.words("aliases").into_iter().map(|word| word.text.to_owned()).collect();
-    let attribute = declaration.boolean("attribute").unwrap_or(false);
-    let identity = declaration.boolean("identity").unwrap_or(false);
-    let range = read_range(&declaration, releases);
+    let identity = declaration.boolean("unit-identity").unwrap_or(false);
+    let range = read_range_in(&declaration, releases, around);
     let mapped = declaration.boolean("mapped").unwrap_or(true);
     let roles = read_roles(&declaration);
     let identity = identity || roles.iter().any(|(role, when)| *role == Role::Identity && when.is_none());
@@ -310,11 +368,11 @@ fn read_setting(
         _ => (read_defaults(&declaration, ty, &types.types, releases), Vec::new()),
     };
     declaration.finish();
-    let what = What::Setting { ty: ty?, repeats, attribute, identity, defaults, defaults_if, mapped };
+    let what = What::Setting { ty: ty?, repeats, attribute: false, identity, defaults, defaults_if, mapped };
     Some(Declared { what, range, aliases, roles })
 }
 
-/// `[recognise]`: the marks of the platform, and where a backup says what it is.
+/// `[detect]`: the marks of the platform, and where a backup says what it is.
 fn read_recognition(
     root: &Section<'_, '_>,
     head: &mut Head,
@@ -322,27 +380,29 @@ fn read_recognition(
     schema: &Schema,
     lines: &LineIndex<'_>,
 ) -> Option<Recognition> {
-    let recognise = root.need_section("recognise")?;
-    let texts = |key| recognise.words(key).into_iter().map(|word| word.text.to_owned()).collect();
+    let detect = root.need_section("detect")?;
+    let texts = |key| detect.words(key).into_iter().map(|word| word.text.to_owned()).collect();
     let text = |word: Word<'_>| word.text.to_owned();
-    let marker = recognise.need_word("marker").map(text);
-    let fact = |key, needed| read_fact(&recognise, key, needed, schema, lines);
+    let marker = detect.need_word("contains").map(text);
+    let fact = |key, needed| read_fact(&detect, key, needed, schema, lines);
+    let asks_release = detect.boolean("ask-release").unwrap_or(false);
     let recognition = Recognition {
         marker: marker.clone().unwrap_or_default(),
-        passes_over: std::mem::take(&mut head.passes_over),
-        release: fact("release", releases.len() > 1),
+        passes_over: std::mem::take(&mut head.ignore),
+        asks_release,
+        release: fact("release", releases.len() > 1 && !asks_release),
         model: fact("model", false),
-        taken: fact("taken", false),
-        kind: fact("kind", false),
+        taken: fact("created", false),
+        kind: fact("scope", false),
         label: fact("label", false),
-        unit: fact("unit", false),
+        unit: fact("unit-name", false),
         build: fact("build", false),
-        active: recognise.word("active").map(text),
-        candidate: recognise.word("candidate").map(text),
-        changes: texts("changes"),
-        whole: texts("whole"),
+        active: detect.word("active").map(text),
+        candidate: detect.word("candidate").map(text),
+        changes: texts("partial"),
+        whole: texts("full"),
     };
-    recognise.finish();
+    detect.finish();
     marker.map(|_| recognition)
 }
 
@@ -401,29 +461,90 @@ fn read_fact(
     Some(Fact { path: paths[0].clone(), paths, declared })
 }
 
-fn read_releases(root: &Section<'_, '_>) -> Vec<Release> {
+/// `releases = ["4.1", "4.2"]`, the oldest first.
+fn read_releases(head: &Section<'_, '_>) -> Vec<Release> {
     let mut releases: Vec<Release> = Vec::new();
-    let sections = root.sections("release");
-    if sections.is_empty() && !root.has("release") {
-        root.report().add(root.span(), ProfileFact::NoReleases);
+    let words = head.words("releases");
+    if words.is_empty() {
+        head.report().add(head.span(), ProfileFact::NoReleases);
     }
-    for section in sections {
-        if let Some(name) = section.need_word("name") {
-            if releases.iter().any(|release| release.name == name.text) {
-                section.report().add(name.span, ProfileFact::ReleaseTwice { name: name.text.to_owned() });
-            }
-            releases.push(Release { name: name.text.to_owned() });
+    for name in words {
+        if releases.iter().any(|release| release.name == name.text) {
+            head.report().add(name.span, ProfileFact::ReleaseTwice { name: name.text.to_owned() });
         }
-        section.finish();
+        releases.push(Release { name: name.text.to_owned() });
     }
     releases
 }
 
-fn read_section(section: Section<'_, '_>) -> Option<SectionDeclaration> {
-    let name = section.need_word("name").map(|word| word.text.to_owned());
-    let pattern = section.need_word("at").and_then(|at| parse_pattern(&section, at));
-    section.finish();
-    Some(SectionDeclaration { name: name?, pattern: pattern? })
+/// `key = [["one", "other"]]`: lists of so many strings.
+fn tuples<'r, const N: usize>(section: &Section<'r, '_>, key: &'static str) -> Vec<[Word<'r>; N]> {
+    let Some(value) = section.raw(key) else { return Vec::new() };
+    let items = value.get_ref().as_array().into_iter().flatten();
+    let mut read: Vec<[Word<'r>; N]> = Vec::new();
+    let mut wrong = value.get_ref().as_array().is_none();
+    for item in items {
+        match as_words(item).and_then(|words| <[Word<'r>; N]>::try_from(words).ok()) {
+            Some(words) => read.push(words),
+            None => wrong = true,
+        }
+    }
+    if wrong {
+        section.report().add(value.span().into(), ProfileFact::Tuples { key, strings: Count(N, "string") });
+    }
+    read
+}
+
+/// `[section]`: names of areas, each with its path.
+fn read_sections(root: &Section<'_, '_>) -> Vec<SectionDeclaration> {
+    let Some(section) = root.section("section") else { return Vec::new() };
+    let read = |(name, value): (Word<'_>, _)| {
+        let Some(path) = as_word(value) else {
+            section.report().add(value.span().into(), ProfileFact::PathExpected);
+            return None;
+        };
+        Some(SectionDeclaration { name: name.text.to_owned(), pattern: parse_pattern(&section, path)? })
+    };
+    section.members().into_iter().filter_map(read).collect()
+}
+
+/// Which settings are attributes: those that `[xml]` names, and those that headings of `[ini]` hold.
+fn read_attributes(root: &Section<'_, '_>, schema: &mut Schema) {
+    let files = root.sections("file");
+    let of_files = files.iter().filter_map(|file| file.section("xml"));
+    for section in root.section("xml").into_iter().chain(of_files) {
+        for word in section.words("attributes") {
+            let Some(pattern) = parse_pattern(&section, word) else { continue };
+            if !make_attributes(schema, |known| pattern.covers(known)) {
+                section.report().add(word.span, ProfileFact::NoSetting { path: word.text.to_owned() });
+            }
+        }
+    }
+    let whole = root.section("ini").map(|section| (Pattern::default(), section));
+    let of_files = files.iter().filter_map(|file| {
+        let at = file.word("at").and_then(|at| Pattern::parse(at.text).ok())?;
+        Some((at, file.section("ini")?))
+    });
+    for (at, section) in whole.into_iter().chain(of_files) {
+        let name = section.word("heading").and_then(|heading| heading.text.rsplit_once('{')?.1.strip_suffix('}'));
+        let Some(name) = name else { continue };
+        let is_of_heading = |known: &Pattern| {
+            known.steps.len() == at.steps.len() + 2 && at.is_around(known) && known.last_name() == name
+        };
+        make_attributes(schema, is_of_heading);
+    }
+}
+
+/// Makes settings attributes; says whether there are any.
+fn make_attributes(schema: &mut Schema, is_one: impl Fn(&Pattern) -> bool) -> bool {
+    let mut found = false;
+    for entry in schema.entries.iter_mut().filter(|entry| is_one(&entry.pattern)) {
+        if let What::Setting { attribute, .. } = &mut entry.what {
+            *attribute = true;
+            found = true;
+        }
+    }
+    found
 }
 
 /// Whether a type's values can name a port.

@@ -63,7 +63,11 @@ pub(crate) struct Dependant {
     pub(crate) text: String,
 }
 
-pub(super) fn read_runbook(root: &Section<'_, '_>, schema: &Schema) -> Runbook {
+pub(super) fn read_runbook(
+    root: &Section<'_, '_>,
+    dependents: &[[Word<'_>; 3]],
+    schema: &Schema,
+) -> Runbook {
     let text = |word: Option<Word<'_>>| word.map(|word| word.text.to_owned());
     let mut around = Runbook::default();
     for section in root.sections("step") {
@@ -83,11 +87,9 @@ pub(super) fn read_runbook(root: &Section<'_, '_>, schema: &Schema) -> Runbook {
             around.services.push(Service { pattern, name, stops });
         }
     }
-    for section in root.sections("dependant") {
-        let (what, todo) = (text(section.need_word("what")), text(section.need_word("do")));
-        let pattern = known_pattern(&section, "of", schema);
-        section.finish();
-        if let (Some(pattern), Some(what), Some(text)) = (pattern, what, todo) {
+    for &[path, what, todo] in dependents {
+        if let Some(pattern) = known_path(root, path, schema) {
+            let (what, text) = (what.text.to_owned(), todo.text.to_owned());
             around.dependants.push(Dependant { pattern, what, text });
         }
     }
@@ -96,7 +98,10 @@ pub(super) fn read_runbook(root: &Section<'_, '_>, schema: &Schema) -> Runbook {
 
 /// A path that the profile declares something at or below.
 fn known_pattern(section: &Section<'_, '_>, key: &'static str, schema: &Schema) -> Option<Pattern> {
-    let word = section.need_word(key)?;
+    known_path(section, section.need_word(key)?, schema)
+}
+
+fn known_path(section: &Section<'_, '_>, word: Word<'_>, schema: &Schema) -> Option<Pattern> {
     let pattern = parse_pattern(section, word)?;
     let steps: Vec<PathStep<'_>> = pattern.steps.iter().map(PathStep::from).collect();
     if let Lookup::Unknown { depth, known } = schema.find(&steps) {

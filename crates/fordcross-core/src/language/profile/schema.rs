@@ -132,15 +132,14 @@ pub(crate) enum Repeats {
     Last,
     /// Of objects: they are one, with the settings of all.
     Merge,
-    /// The line refuses a second.
+    /// The platform refuses a second.
     Error,
 }
 
 impl Repeats {
-    pub(crate) const OF_SETTINGS: [(&'static str, Self); 4] =
-        [("all", Self::All), ("first", Self::First), ("last", Self::Last), ("error", Self::Error)];
-    pub(crate) const OF_OBJECTS: [(&'static str, Self); 5] = [
-        ("all", Self::All),
+    pub(crate) const OF_SETTINGS: [(&'static str, Self); 3] =
+        [("error", Self::Error), ("first", Self::First), ("last", Self::Last)];
+    pub(crate) const OF_OBJECTS: [(&'static str, Self); 4] = [
         ("first", Self::First),
         ("last", Self::Last),
         ("merge", Self::Merge),
@@ -159,8 +158,18 @@ pub(crate) struct Inherits {
     pub(crate) of: Option<Vec<String>>,
     /// Of what can be given several times it has what is inherited besides its own.
     pub(crate) adds: bool,
+    /// Which of several parents counts.
+    pub(crate) wins: Wins,
     /// The path of the one object that all inherit from.
     pub(crate) block: Option<Vec<String>>,
+}
+
+/// Which of several parents counts.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub(crate) enum Wins {
+    #[default]
+    First,
+    Last,
 }
 
 /// What an object says of itself to a person who looks at a backup or a base.

@@ -161,7 +161,7 @@ fn read_type(section: &Section<'_, '_>, types: &mut RawTypes) -> Option<TypeId> 
     let form = match word.text {
         "text" => Form::Text(limits(section)?),
         "name" => {
-            let of = section.word("of");
+            let of = section.word("refers-to");
             if let Some(of) = of {
                 types.references.push((of.text.to_owned(), of.span));
             }
@@ -174,7 +174,7 @@ fn read_type(section: &Section<'_, '_>, types: &mut RawTypes) -> Option<TypeId> 
             if min > max {
                 section.report().add(span, TypeFact::MaxBelowMin);
             }
-            Form::Integer { min, max, prefixes: section.boolean("prefixes").unwrap_or(false) }
+            Form::Integer { min, max, prefixes: section.boolean("radix-prefixes").unwrap_or(false) }
         }
         "boolean" => {
             let or = |found: Vec<Word<'_>>, default: &str| match found.as_slice() {
@@ -207,8 +207,8 @@ fn read_type(section: &Section<'_, '_>, types: &mut RawTypes) -> Option<TypeId> 
         }
         "prefix-length" => {
             let known = [("mask", PrefixNotation::Mask), ("length", PrefixNotation::Length)];
-            let written = if section.has("written") {
-                section.pick("written", &known)?
+            let written = if section.has("notation") {
+                section.pick("notation", &known)?
             } else {
                 PrefixNotation::Length
             };
@@ -222,8 +222,8 @@ fn read_type(section: &Section<'_, '_>, types: &mut RawTypes) -> Option<TypeId> 
             Form::Mac { separator, upper }
         }
         "secret" => {
-            let kept = if section.has("kept") {
-                section.pick("kept", &Protection::WORDS)?
+            let kept = if section.has("protection") {
+                section.pick("protection", &Protection::WORDS)?
             } else {
                 Protection::Plaintext
             };
@@ -245,7 +245,7 @@ fn read_type(section: &Section<'_, '_>, types: &mut RawTypes) -> Option<TypeId> 
             if own != SecretForm::default() {
                 forms.push(own);
             }
-            Form::Secret(Secret { kept, mask: said("mask"), key: said("key"), forms })
+            Form::Secret(Secret { kept, mask: said("mask"), key: said("unlocked-by"), forms })
         }
         "list" => {
             let of = section.need_word("of").and_then(|of| types.find(section, of));
@@ -268,10 +268,9 @@ fn read_type(section: &Section<'_, '_>, types: &mut RawTypes) -> Option<TypeId> 
     Some(types.add(word.text, form))
 }
 
-/// `letter-case = "any"`: capital and small letters are the same.
+/// `case-insensitive = true`: capital and small letters are the same.
 fn any_case(section: &Section<'_, '_>) -> bool {
-    let known = [("any", true), ("exact", false)];
-    section.pick_given("letter-case", &known).unwrap_or(false)
+    section.boolean("case-insensitive").unwrap_or(false)
 }
 
 /// What a system takes for a secret: `min = 12, in = "bytes"`, `begins = "$6$"`, `pem = "PRIVATE KEY"`.
@@ -286,7 +285,7 @@ fn secret_form(section: &Section<'_, '_>) -> Option<SecretForm> {
 fn limits(section: &Section<'_, '_>) -> Option<Limits> {
     let min = section.integer("min").map(|(min, _)| usize::try_from(min).unwrap_or(0));
     let max = section.integer("max").map(|(max, _)| usize::try_from(max).unwrap_or(0));
-    let (characters, instead) = (section.word("characters"), section.word("instead"));
+    let (characters, instead) = (section.word("allowed"), section.word("replacement"));
     let characters = match characters {
         Some(word) => {
             let made = Characters::parse(word.text, instead.map_or("", |word| word.text));
@@ -320,13 +319,13 @@ fn quantity(section: &Section<'_, '_>, dimension: Dimension) -> Option<Quantity>
         }
         None => (1, section.pick("unit", &known)),
     };
-    let fractions = section.boolean("fractions").unwrap_or(false);
-    let prefixes = section.boolean("prefixes").unwrap_or(false);
+    let fractions = section.boolean("decimals").unwrap_or(false);
+    let prefixes = section.boolean("radix-prefixes").unwrap_or(false);
     let bound =
         |key, default| section.integer(key).map_or(default, |(value, _)| u64::try_from(value).unwrap_or(0));
     let (min, max) = (bound("min", 0), bound("max", u64::MAX));
-    let never = section.word("never").map(|word| word.text.to_owned());
-    // `suffixes = ["kB", "MB"]`, or `{ kB = "KiB" }` where the platform means another unit by it.
+    let never = section.word("unlimited").map(|word| word.text.to_owned());
+    // `unit-suffixes = ["kB", "MB"]`, or `{ kB = "KiB" }` where the platform means another unit by it.
     let mut suffixes = Vec::new();
     let mut add = |spelling: &str, word: Word<'_>| match known.iter().find(|(symbol, _)| *symbol == word.text)
     {
@@ -343,7 +342,7 @@ fn quantity(section: &Section<'_, '_>, dimension: Dimension) -> Option<Quantity>
             );
         }
     };
-    match section.raw("suffixes").and_then(|value| section.as_section(value)) {
+    match section.raw("unit-suffixes").and_then(|value| section.as_section(value)) {
         Some(table) => {
             for (spelling, value) in table.members() {
                 if let Some(word) = as_word(value) {
@@ -351,7 +350,7 @@ fn quantity(section: &Section<'_, '_>, dimension: Dimension) -> Option<Quantity>
                 }
             }
         }
-        None => section.words("suffixes").into_iter().for_each(|word| add(word.text, word)),
+        None => section.words("unit-suffixes").into_iter().for_each(|word| add(word.text, word)),
     }
     Some(Quantity { dimension, unit: unit?, count, fractions, prefixes, suffixes, min, max, never })
 }

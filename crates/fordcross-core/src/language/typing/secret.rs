@@ -102,8 +102,8 @@ impl Protection {
     pub(crate) const WORDS: [(&'static str, Self); 4] = [
         ("clear", Self::Plaintext),
         ("hash", Self::Hash(String::new())),
-        ("bound", Self::Bound),
-        ("masked", Self::Masked),
+        ("unit-bound", Self::Bound),
+        ("withheld", Self::Masked),
     ];
 
     /// Why the receiving unit cannot use the secret, where that is so whatever it keeps.

@@ -1,6 +1,7 @@
 //! Findings about backups of several files.
 
 use crate::finding::{Suggestion, facts};
+use crate::notation::NotationFact;
 use crate::text::shape::ShapeFact;
 
 facts! {
@@ -20,6 +21,10 @@ facts! {
     /// What is wrong with how a profile declares its files.
     pub(super) enum FilesFact {
         Shape { shape: ShapeFact } => RuleMalformed, "{shape}", remedy: crate::finding::Fact::remedy(shape);
+        At { notation: NotationFact } => RuleMalformed, "{notation}", remedy: crate::finding::Fact::remedy(notation);
+        GeneratedRequired => ValueWrong, "a file that the system makes is not required of a backup",
+            help: "leave out `generated` or `required`";
+        SameAsWithFormat => ValueWrong, "a file that is the same as another has its format", help: "leave out `format`";
         ShapeOfPath => RuleMalformed, "the path of a file has only text and captures in it",
             help: "write `{{name}}` for what differs from one file to another";
         CapturesDiffer => CaptureUnknown, "`path` and `at` have different captures",

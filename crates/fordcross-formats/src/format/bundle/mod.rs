@@ -23,7 +23,7 @@ pub(super) const TRAITS: Traits = Traits {
     scopes: &[Scope::Backup],
     known_by: KnownBy::Files,
     with_marker: |marker| format!("several files with that of `{marker}`"),
-    ..Traits::new("several", "several", |_, _| Arc::new(Bundle), || Arc::new(Bundle))
+    ..Traits::new("several", "several", |_, _, _| Arc::new(Bundle), || Arc::new(Bundle))
 };
 
 /// What stands for several files where one is asked about: the branch that holds all of them.

@@ -13,9 +13,9 @@ use std::sync::Arc;
 pub(super) const TRAITS: Traits = Traits {
     scopes: &[Scope::File],
     ..Traits::new(
-        "hashes",
-        "hashes",
-        |section, _| Arc::new(Checksums::declared(section)),
+        "checksums",
+        "checksums",
+        |section, _, _| Arc::new(Checksums::declared(section)),
         || Arc::new(Checksums { algorithm: None }),
     )
 };
@@ -29,7 +29,7 @@ struct Checksums {
 
 impl Checksums {
     fn declared(section: &Section<'_, '_>) -> Self {
-        Self { algorithm: section.pick("hash", &Algorithm::ALL) }
+        Self { algorithm: section.pick("algorithm", &Algorithm::ALL) }
     }
 }
 

@@ -20,6 +20,7 @@ pub use sqlite::listing;
 use super::codec::{Codec, Scope, Traits};
 use super::table::Table;
 use super::{Format, spell};
+use crate::declaration::Section;
 use crate::finding::Finding;
 use crate::text::source::{Source, Span};
 use crate::tree::{NodeId, Tree};
@@ -28,14 +29,22 @@ use std::sync::Arc;
 pub(super) const TRAITS: Traits = Traits {
     scopes: &[Scope::File],
     tells_bare: true,
-    tables: &["table"],
+    tables: &["database"],
     ..Traits::new(
         "database",
         "database",
-        |section, _| Arc::new(Listing { row: Table::declared(section).row }),
+        |section, _, _| Arc::new(Listing { row: declared_row(section) }),
         || Arc::new(Listing { row: Table::default().row }),
     )
 };
+
+/// What a section says under `[database]`.
+fn declared_row(holder: &Section<'_, '_>) -> String {
+    let Some(section) = holder.section("database") else { return Table::default().row };
+    let row = section.word("row").map_or_else(|| Table::default().row, |word| word.text.to_owned());
+    section.finish();
+    row
+}
 
 /// The listing of a table.
 #[derive(Debug)]

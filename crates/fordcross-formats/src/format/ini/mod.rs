@@ -29,7 +29,7 @@ pub(super) const TRAITS: Traits = Traits {
     ..Traits::new(
         "ini",
         "ini",
-        |section, _| Arc::new(declare::declared(section)),
+        |section, _, _| Arc::new(declare::declared(section)),
         || Arc::new(Ini::default()),
     )
 };

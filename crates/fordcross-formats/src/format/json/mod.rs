@@ -24,7 +24,7 @@ pub(super) const TRAITS: Traits = Traits {
     has_lists: true,
     tells_bare: true,
     writes_any_order: true,
-    ..Traits::new("json", "json", |_, _| Arc::new(Json), || Arc::new(Json))
+    ..Traits::new("json", "json", |_, _, _| Arc::new(Json), || Arc::new(Json))
 };
 
 /// JSON, which all platforms write alike.

@@ -10,7 +10,7 @@ use std::sync::Arc;
 
 pub(super) const TRAITS: Traits = Traits {
     scopes: &[Scope::File],
-    ..Traits::new("opaque", "opaque", |_, _| Arc::new(Opaque), || Arc::new(Opaque))
+    ..Traits::new("opaque", "opaque", |_, _, _| Arc::new(Opaque), || Arc::new(Opaque))
 };
 
 /// A file that is one value.

@@ -1,7 +1,7 @@
 //! Statements as a format.
 
-use super::words::holds_value;
-use super::{Grammar, declare, edit, read, write};
+use super::words::{holds_body, holds_value};
+use super::{BODY, Grammar, declare, edit, read, write};
 use crate::finding::Finding;
 use crate::format::codec::{Codec, Included, Includes, KnownBy, Traits, undecoded};
 use crate::format::edit::File;
@@ -16,11 +16,11 @@ pub(in crate::format) const TRAITS: Traits = Traits {
     has_comments: true,
     keeps_blank_lines: true,
     has_raw_line_ends: true,
-    tables: &["statements", "statement"],
+    tables: &["grammar", "block"],
     ..Traits::new(
         "statements",
         "conf",
-        |section, _| Arc::new(declare::declared(section)),
+        |section, _, types| Arc::new(declare::declared(section, types)),
         || Arc::new(Grammar::default()),
     )
 };
@@ -65,24 +65,35 @@ impl Codec for Grammar {
         holds_value(self, text)
     }
 
+    fn can_hold_at(&self, name: &str, text: &str) -> bool {
+        self.can_hold(text) || name == BODY && holds_body(self, text)
+    }
+
     fn why_not(&self) -> &'static str {
         "the target's format cannot express a value with line ends, or with what would end it"
     }
 
     fn bare_comment<'t>(&self, comment: &'t str) -> &'t str {
         let comment = comment.trim_start();
-        let mark = self.comments.iter().find(|mark| comment.starts_with(mark.as_str()));
-        mark.map_or(comment, |mark| &comment[mark.len()..]).trim()
+        let Some(sign) = self.comments.iter().find(|sign| comment.starts_with(sign.open.as_str())) else {
+            return comment.trim();
+        };
+        let bare = &comment[sign.open.len()..];
+        sign.close.as_deref().and_then(|close| bare.trim_end().strip_suffix(close)).unwrap_or(bare).trim()
     }
 
     fn comment(&self, bare: &str) -> String {
-        spell::line_comment(self.comments.first().map_or("#", String::as_str), bare)
+        let sign = self.comment_sign();
+        match &sign.close {
+            Some(close) => format!("{} {} {close}", sign.open, bare.replace(close.as_str(), "")),
+            None => spell::line_comment(if sign.open.is_empty() { "#" } else { &sign.open }, bare),
+        }
     }
 
     /// Of a statement all behind its first word.
     fn value_spans(&self, tree: &Tree<'_>, node: NodeId) -> Vec<Span> {
         let raw = spell::raw(tree, node);
-        let ends = |c: char| c.is_whitespace() || self.marks.contains(&c);
+        let ends = |c: char| c.is_whitespace() || self.punctuation.contains(&c);
         vec![spell::part_of(tree, node, raw.find(ends).map_or(0, |at| at + 1), raw.len())]
     }
 

@@ -1,22 +1,65 @@
-//! `[statements]` and `[[statement]]` of a profile.
+//! `[grammar]` and `[block.NAME]` of a profile.
 
-use super::facts::{GrammarFact, ShapeFact};
+use super::blocks::{Block, BlockId, Delimiters, Item, StatementId, TOP, Unknown};
+use super::facts::GrammarFact;
+use super::pairs::PairTypes;
 use super::shape::StatementShape;
-use super::{Escape, Grammar, Includes, Inside, Nesting, PathPart, Statement};
-use crate::declaration::{Section, Word, separator};
+use super::{CommentSign, End, Escape, Grammar, Includes, Statement, VALUE};
+use crate::declaration::{Section, Word, as_word, as_words, inside, separator};
+use crate::finding::Suggestion;
+use crate::notation::{Clause, Content, Start, StepName};
+use crate::text::shape::Shape;
+use crate::text::source::Span;
+use toml::Spanned;
+use toml::de::DeValue;
+
+/// A table or list of a profile.
+type Value<'s> = Spanned<DeValue<'s>>;
+
+/// Where each statement and block stands, for what is found later.
+pub(super) struct Places {
+    pub(super) statements: Vec<Span>,
+    pub(super) blocks: Vec<Span>,
+}
 
 /// How a section says that a platform writes statements.
-pub(super) fn declared(holder: &Section<'_, '_>) -> Grammar {
+pub(super) fn declared(holder: &Section<'_, '_>, types: &PairTypes) -> Grammar {
     let mut grammar = Grammar::default();
-    if let Some(section) = holder.section("statements") {
+    if let Some(section) = holder.section("grammar") {
         read_grammar(&section, &mut grammar);
         section.finish();
     }
-    for section in holder.sections("statement") {
-        let read = read_statement(&section, &grammar.marks);
-        grammar.statements.extend(read);
-        section.finish();
+    let mut places = Places { statements: Vec::new(), blocks: vec![holder.span()] };
+    if let Some(blocks) = holder.section("block") {
+        let members = blocks.members();
+        let mut names: Vec<&str> = members.iter().map(|(name, _)| name.text).filter(|name| *name != "top").collect();
+        names.insert(TOP.0, "top");
+        let sections: Vec<_> = members
+            .iter()
+            .filter_map(|(name, value)| {
+                let section = blocks.as_section(value);
+                if section.is_none() {
+                    blocks.report().add(value.span().into(), GrammarFact::NoBlock);
+                }
+                Some((name, section?))
+            })
+            .collect();
+        grammar.blocks = names.iter().map(|name| Block { name: (*name).to_owned(), ..Block::top() }).collect();
+        places.blocks = vec![blocks.span(); names.len()];
+        // Signs separate words, so that all are known before a shape is read.
+        for (name, section) in &sections {
+            let id = names.iter().position(|known| *known == name.text).unwrap_or(TOP.0);
+            places.blocks[id] = name.span;
+            read_block(section, &mut grammar.blocks[id]);
+        }
+        for (name, section) in sections {
+            let id = names.iter().position(|known| *known == name.text).unwrap_or(TOP.0);
+            let items = read_items(&section, &names, types, &mut grammar, &mut places);
+            grammar.blocks[id].statements = items;
+            section.finish();
+        }
     }
+    super::check::check(holder.report(), &grammar, &places);
     grammar
 }
 
@@ -30,108 +73,301 @@ fn any_one(section: &Section<'_, '_>, word: Word<'_>) -> Option<char> {
     only
 }
 
-const NESTING: [(&str, Nesting); 4] = [
-    ("flat", Nesting::Flat),
-    ("braces", Nesting::Braces),
-    ("indent", Nesting::Indent),
-    ("until-next", Nesting::UntilNext),
-];
-
 fn read_grammar(section: &Section<'_, '_>, grammar: &mut Grammar) {
-    let comments = section.words("comments");
-    if section.has("comments") {
-        grammar.comments = comments.iter().map(|word| word.text.to_owned()).collect();
+    if let Some(value) = section.raw("comments") {
+        grammar.comments = read_comments(section, value);
     }
-    grammar.trailing_comments = section.boolean("trailing-comments").unwrap_or(false);
-    grammar.continues = section.word("continues").and_then(|word| any_one(section, word));
+    grammar.trailing_comments = section.boolean("trailing-comments").unwrap_or(true);
+    let continuation = section.word("continuation");
+    grammar.continuation = continuation.and_then(|word| any_one(section, word));
     read_words(section, grammar);
-    grammar.keeps_quotes = section.boolean("keeps-quotes").unwrap_or(false);
-    grammar.end = section.word("end").and_then(|word| separator(section, word));
-    grammar.end_needed = section.boolean("end-needed").unwrap_or(false);
+    grammar.quotes_matter = section.boolean("quotes-matter").unwrap_or(false);
+    grammar.any_case = section.boolean("case-insensitive").unwrap_or(false);
+    grammar.end = read_end(section);
     if let Some(indent) = section.word("indent") {
         indent.text.clone_into(&mut grammar.indent);
     }
-    let close = section.word("close").map(|word| word.text.to_owned());
-    grammar.nesting = section.pick_given("nesting", &NESTING).unwrap_or(Nesting::Flat);
-    if let Some(close) = close {
-        grammar.nesting = Nesting::Words(close);
+    if let Some(word) = continuation.filter(|_| !grammar.end.line) {
+        section.report().add(word.span, GrammarFact::ContinuationOfNoLine);
+    }
+    if grammar.quotes.is_empty() {
+        for key in ["quotes-matter", "escape"].into_iter().filter(|key| section.has(key)) {
+            let span = section.raw(key).map_or(section.span(), |value| value.span().into());
+            section.report().add(span, GrammarFact::WithoutQuotes { key });
+        }
     }
 }
 
-/// How words are parted and quoted.
-fn read_words(section: &Section<'_, '_>, grammar: &mut Grammar) {
+/// `["#", ["/*", "*/"]]`
+fn read_comments(section: &Section<'_, '_>, value: &Value<'_>) -> Vec<CommentSign> {
+    let line = |word: Word<'_>| CommentSign { open: word.text.to_owned(), close: None };
+    let list = value.get_ref().as_array();
+    let one = as_word(value).map(line).into_iter();
+    let several = list.into_iter().flatten().filter_map(|item| {
+        let read = as_word(item).map(line).or_else(|| match as_words(item)?.as_slice() {
+            [open, close] => {
+                Some(CommentSign { open: open.text.to_owned(), close: Some(close.text.to_owned()) })
+            }
+            _ => None,
+        });
+        let is_sign = |sign: &CommentSign| !sign.open.is_empty() && sign.close.as_deref() != Some("");
+        let read = read.filter(is_sign);
+        if read.is_none() {
+            section.report().add(item.span().into(), GrammarFact::NoComment);
+        }
+        read
+    });
+    one.chain(several).collect()
+}
+
+/// `"line"`, `";"`, or a list of both: the first is what we write.
+fn read_end(section: &Section<'_, '_>) -> End {
+    let words = section.words("end");
+    let Some(first) = words.first() else { return End::LINE };
+    let mut end = End { line: false, sign: None, is_written: first.text != "line" };
+    for word in &words {
+        if word.text == "line" {
+            end.line = true;
+        } else {
+            end.sign = separator(section, *word);
+        }
+    }
+    end
+}
+
+/// How words are separated and quoted.
+pub(super) fn read_words(section: &Section<'_, '_>, grammar: &mut Grammar) {
     grammar.quotes = section.words("quotes").into_iter().filter_map(|word| any_one(section, word)).collect();
     grammar.escape = section.pick_given("escape", &Escape::ALL).unwrap_or(grammar.escape);
-    grammar.marks = section.words("marks").into_iter().filter_map(|word| separator(section, word)).collect();
-    if let Some(plain) = section.word("plain") {
-        plain.text.clone_into(&mut grammar.plain);
-    }
-    grammar.any_case = section.pick_given("letter-case", &[("any", true)]).unwrap_or(false);
-    grammar.bare_numbers = section.boolean("bare-numbers").unwrap_or(false);
-}
-
-fn read_statement(section: &Section<'_, '_>, marks: &[char]) -> Option<Statement> {
-    let shape = section.need_word("shape");
-    let at = section.need_word("as");
-    let within = section.words("within").into_iter().map(|word| word.text.to_owned()).collect();
-    let opens = section.boolean("opens").unwrap_or(false);
-    let body_until = section.word("body-until").map(|word| word.text.to_owned());
-    let value = section.word("value").map(|word| word.text.to_owned());
-    let includes = section.word("includes");
-    let unquote = section.word("unquote").and_then(|word| any_one(section, word));
-    let (shape, at) = (shape?, at?);
-    let read = StatementShape::parse(shape.text, marks)
-        .map_err(|bad| section.report().add(shape.span, GrammarFact::Shape { shape: bad }))
-        .ok()?;
-    let mut path = Vec::new();
-    for step in at.text.split('/') {
-        let capture = step.strip_prefix('{').and_then(|step| step.strip_suffix('}'));
-        path.push(match capture {
-            Some(name) => PathPart::Capture(name.to_owned()),
-            None => PathPart::Name(step.to_owned()),
-        });
-        if step.is_empty() || capture.is_some_and(|name| !read.has(name)) {
-            let fact = match capture {
-                Some(name) => GrammarFact::StepUncaptured { name: name.to_owned() },
-                None => GrammarFact::StepNameless,
-            };
-            section.report().add(at.span, fact);
+    let punctuation = section.words("punctuation");
+    grammar.punctuation = punctuation.iter().filter_map(|word| separator(section, *word)).collect();
+    if let Some(characters) = section.word("word-characters") {
+        characters.text.clone_into(&mut grammar.word_characters);
+        for word in punctuation.iter().filter(|word| characters.text.contains(word.text)) {
+            let sign = word.text.to_owned();
+            section.report().add(word.span, GrammarFact::PunctuationInWords { sign });
         }
     }
-    let (takes, skips) = (section.words("takes"), section.words("skips"));
-    let may_be_missing = section.boolean("may-be-missing").unwrap_or(false);
+    grammar.word_characters.retain(|c| !grammar.punctuation.contains(&c));
+    grammar.unquoted_numbers = section.boolean("unquoted-numbers").unwrap_or(false);
+}
+
+fn read_block(section: &Section<'_, '_>, block: &mut Block) {
+    block.delimiters = match section.raw("delimiters") {
+        Some(value) => read_delimiters(section, value),
+        None => Delimiters::None,
+    };
+    block.holds_text = section.pick_given("holds", &[("statements", false), ("text", true)]).unwrap_or(false);
+    block.unknown = section.pick_given("unknown", &Unknown::ALL).unwrap_or_default();
+    if !block.holds_text {
+        return;
+    }
+    if section.has("statements") {
+        section.report().add(section.span(), GrammarFact::TextWithStatements);
+    }
+    if matches!(block.delimiters, Delimiters::Indent | Delimiters::NextSection | Delimiters::None) {
+        section.report().add(section.span(), GrammarFact::TextWithoutEnd);
+    }
+}
+
+fn read_delimiters(section: &Section<'_, '_>, value: &Value<'_>) -> Delimiters {
+    let report = section.report();
+    match as_word(value).map(|word| word.text) {
+        Some("indent") => return Delimiters::Indent,
+        Some("next-section") => return Delimiters::NextSection,
+        _ => {}
+    }
+    let words = as_words(value);
+    let Some(&[open, close]) = words.as_deref() else {
+        report.add(value.span().into(), GrammarFact::NoDelimiters);
+        return Delimiters::None;
+    };
+    if close.text.is_empty() {
+        report.add(value.span().into(), GrammarFact::DelimitersEmpty);
+        return Delimiters::None;
+    }
+    let is_sign = |c: char| !c.is_alphanumeric() && !c.is_whitespace();
+    let mut signs = open.text.chars();
+    if let (Some(sign), None) = (signs.next().filter(|sign| is_sign(*sign)), signs.next()) {
+        let mut behind = close.text.chars();
+        if let Some(close_sign) = behind.next().filter(|close_sign| is_sign(*close_sign) && *close_sign != sign) {
+            return Delimiters::Signs { open: sign, close: close_sign, behind: behind.as_str().to_owned() };
+        }
+    }
+    let shape = |word: Word<'_>| match Shape::parse(word.text) {
+        Ok(shape) => Some(shape),
+        Err(bad) => {
+            let span = inside(word, report.source, bad.at.start, bad.at.end);
+            report.add(span, GrammarFact::Delimiter { shape: bad.fact });
+            None
+        }
+    };
+    let opened = if open.text.is_empty() { None } else { shape(open) };
+    match shape(close) {
+        Some(close) => Delimiters::Words { open: opened, close },
+        None => Delimiters::None,
+    }
+}
+
+/// `statements = [[shape, at], [shape, at, block], { shape = …, at = … }, "block", ".."]`
+fn read_items(
+    section: &Section<'_, '_>,
+    names: &[&str],
+    types: &PairTypes,
+    grammar: &mut Grammar,
+    places: &mut Places,
+) -> Vec<Item> {
+    let Some(value) = section.raw("statements") else { return Vec::new() };
+    let Some(list) = value.get_ref().as_array() else {
+        section.report().add(value.span().into(), GrammarFact::NoStatements);
+        return Vec::new();
+    };
+    let mut items = Vec::new();
+    for item in list {
+        if let Some(word) = as_word(item) {
+            items.extend(match word.text {
+                ".." => Some(Item::Around),
+                _ => block_named(section, word, names).map(Item::All),
+            });
+            continue;
+        }
+        let statement = if let Some(table) = section.as_section(item) {
+            let read = read_table(&table, names, types, grammar);
+            table.finish();
+            read
+        } else {
+            let words = as_words(item);
+            match words.as_deref() {
+                Some(&[shape, at]) => read_statement(section, (shape, at, None), names, types, grammar),
+                Some(&[shape, at, block]) => {
+                    read_statement(section, (shape, at, Some(block)), names, types, grammar)
+                }
+                _ => {
+                    section.report().add(item.span().into(), GrammarFact::NoStatement);
+                    None
+                }
+            }
+        };
+        if let Some(statement) = statement {
+            items.push(Item::One(StatementId(grammar.statements.len())));
+            grammar.statements.push(statement);
+            places.statements.push(item.span().into());
+        }
+    }
+    items
+}
+
+fn block_named(section: &Section<'_, '_>, word: Word<'_>, names: &[&str]) -> Option<BlockId> {
+    let found = names.iter().position(|name| *name == word.text);
+    if found.is_none() {
+        let instead = Suggestion::among(word.text, names.iter().copied());
+        section.report().add(word.span, GrammarFact::BlockUnknown { name: word.text.to_owned(), instead });
+    }
+    found.map(BlockId)
+}
+
+/// A statement as a table, which can say more.
+fn read_table(
+    section: &Section<'_, '_>,
+    names: &[&str],
+    types: &PairTypes,
+    grammar: &Grammar,
+) -> Option<Statement> {
+    let (shape, at) = (section.need_word("shape"), section.need_word("at"));
+    let block = section.word("block");
+    let reads = section.word("reads-files");
+    let (include, exclude) = (section.words("include"), section.words("exclude"));
+    let optional = section.boolean("optional").unwrap_or(false);
+    let unquote = section.word("unquote").and_then(|word| any_one(section, word));
+    let statement = read_statement(section, (shape?, at?, block), names, types, grammar)?;
     let texts = |words: Vec<Word<'_>>| words.into_iter().map(|word| word.text.to_owned()).collect();
-    let includes = includes.map(|word| {
-        if !read.has(word.text) {
+    let includes = reads.map(|word| {
+        if !statement.shape.has(word.text) {
             section.report().add(word.span, GrammarFact::Uncaptured { name: word.text.to_owned() });
         }
-        Includes { of: word.text.to_owned(), takes: texts(takes), skips: texts(skips), may_be_missing }
+        let (takes, skips) = (texts(include), texts(exclude));
+        Includes { of: word.text.to_owned(), takes, skips, may_be_missing: optional }
     });
-    let inside = section.section("inside").and_then(|own| {
-        let inside = read_inside(&own, &read);
-        own.finish();
-        inside
-    });
-    Some(Statement { shape: read, path, within, opens, body_until, value, unquote, includes, inside })
+    Some(Statement { unquote, includes, ..statement })
 }
 
-/// `[statement.inside]`: a captured text that is pairs.
-fn read_inside(section: &Section<'_, '_>, shape: &StatementShape) -> Option<Inside> {
-    let of = section.need_word("of");
-    let pairs = section.need_word("pairs");
-    let mut grammar = Grammar { comments: Vec::new(), ..Grammar::default() };
-    read_words(section, &mut grammar);
-    let (of, pairs) = (of?, pairs?);
-    if !shape.parts.iter().any(|part| part.captures(of.text)) {
-        section.report().add(of.span, GrammarFact::WordUncaptured { name: of.text.to_owned() });
+fn read_statement(
+    section: &Section<'_, '_>,
+    (shape, at, block): (Word<'_>, Word<'_>, Option<Word<'_>>),
+    names: &[&str],
+    types: &PairTypes,
+    grammar: &Grammar,
+) -> Option<Statement> {
+    let report = section.report();
+    let block = match block {
+        Some(word) => Some(block_named(section, word, names)?),
+        None => None,
+    };
+    let (read, pairs) = StatementShape::parse(shape.text, &grammar.punctuation, types)
+        .map_err(|bad| report.add(shape.span, GrammarFact::Shape { shape: bad }))
+        .ok()?;
+    if let Some(sign) = shape_sign(&read, grammar) {
+        report.add(shape.span, GrammarFact::SignInShape { sign });
     }
-    let group = pairs.text.replace("{name}", "{pair.key}").replace("{value}", "{pair.value}");
-    let parsed = StatementShape::parse(&format!("({group})+?"), &grammar.marks);
-    let known = parsed.as_ref().is_ok_and(|shape| shape.names() == ["pair"]);
-    if !known {
-        let shape = parsed.err().unwrap_or(ShapeFact::NoPair);
-        section.report().add(pairs.span, GrammarFact::Pairs { shape });
+    let side = match Clause::parse_side(at.text) {
+        Ok(side) => side,
+        Err(bad) => {
+            let span = inside(at, report.source, bad.at.start, bad.at.end);
+            report.add(span, GrammarFact::At { notation: bad.fact });
+            return None;
+        }
+    };
+    let [clause] = side.as_slice() else {
+        report.add(at.span, GrammarFact::AtOfSeveral);
         return None;
+    };
+    let is_plain = !clause.reads && !clause.optional && !clause.path.object && clause.path.start == Start::Here;
+    let value = match &clause.content {
+        Content::None => Some(None),
+        Content::Value { at_least: false, text } => text.as_literal().map(Some),
+        _ => None,
+    };
+    let (Some(value), true) = (value, is_plain) else {
+        report.add(at.span, GrammarFact::AtOfSeveral);
+        return None;
+    };
+    let mut path = Vec::new();
+    for step in &clause.path.steps {
+        let parts = match (&step.name, &step.key) {
+            (StepName::Parts(parts), None) => parts,
+            _ => {
+                report.add(at.span, GrammarFact::AtOfSeveral);
+                return None;
+            }
+        };
+        match Shape::of(parts) {
+            Ok(shape) if shape.is_plain() => path.push(shape),
+            _ => {
+                report.add(at.span, GrammarFact::AtOfSeveral);
+                return None;
+            }
+        }
     }
-    Some(Inside { of: of.text.to_owned(), shape: parsed.ok()?, grammar })
+    for name in path.iter().flat_map(Shape::captures).filter(|name| !read.has(name)) {
+        report.add(at.span, GrammarFact::StepUncaptured { name: name.to_owned() });
+    }
+    let statement =
+        Statement { shape: read, path, value, block, unquote: None, includes: None, pairs };
+    if statement.makes_value() {
+        let beside = statement.shape.names().into_iter().find(|name| *name != VALUE && !statement.has_in_path(name));
+        if let Some(name) = beside {
+            report.add(shape.span, GrammarFact::BesideValue { name: name.to_owned() });
+        }
+        if let Some(word) = block.map(|_| shape) {
+            report.add(word.span, GrammarFact::ValueWithBlock);
+        }
+    }
+    Some(statement)
+}
+
+/// A sign that ends statements, or opens or closes blocks, in a word of a shape: it never gets there.
+fn shape_sign(shape: &StatementShape, grammar: &Grammar) -> Option<char> {
+    let signs = grammar.signs().flat_map(|(open, close)| [open, close]).chain(grammar.end.sign);
+    let signs: Vec<char> = signs.collect();
+    shape.words().into_iter().flat_map(|word| word.chars().collect::<Vec<_>>()).find(|c| signs.contains(c))
 }

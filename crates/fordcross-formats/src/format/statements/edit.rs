@@ -5,7 +5,7 @@
 //! statement of which something changed is written anew in its place; of one with a value only that value.
 
 use super::write::{Said, statements_of, write_statement, write_word};
-use super::{Grammar, Nesting};
+use super::Grammar;
 use crate::format::edit::{File, with_line_ends_of};
 use crate::text::source::{Piece, Span};
 use crate::tree::NodeId;
@@ -92,7 +92,7 @@ impl Writer<'_> {
             // A comment at the end is not said of them.
             let last =
                 self.text[span.range()].trim_end().rsplit('\n').next().unwrap_or_default().trim_start();
-            if self.grammar.comments.iter().any(|mark| last.starts_with(mark.as_str())) {
+            if self.grammar.is_comment(last) {
                 let ends_line = self.out.ends_with(b"\n");
                 let empty = if ends_line { "\n" } else { "\n\n" };
                 self.out.append(&mut with_line_ends_of(self.text, empty.into()));
@@ -152,8 +152,8 @@ impl Writer<'_> {
     fn is_last_on_line(&self, end: usize) -> bool {
         let grammar = self.grammar;
         let rest = self.text[end..self.line_end(end)].trim_start();
-        let rest = grammar.end.and_then(|mark| rest.strip_prefix(mark)).unwrap_or(rest).trim();
-        rest.is_empty() || grammar.comments.iter().any(|mark| rest.starts_with(mark.as_str()))
+        let rest = grammar.end.sign.and_then(|sign| rest.strip_prefix(sign)).unwrap_or(rest).trim();
+        rest.is_empty() || grammar.is_comment(rest)
     }
 
     /// Writes statements that the base has not, each on lines of its own.
@@ -204,8 +204,10 @@ impl Writer<'_> {
         let text = String::from_utf8_lossy(&lines);
         let mut text = text.trim();
         // The mark at its end is none of it, and is still there.
-        if !said.opens && self.grammar.end_needed {
-            text = text.strip_suffix(self.grammar.end.unwrap_or(';')).unwrap_or(text);
+        if !said.opens
+            && let Some(sign) = self.grammar.end.written()
+        {
+            text = text.strip_suffix(sign).unwrap_or(text);
         }
         self.out.extend_from_slice(text.as_bytes());
         // What it holds was written with it.
@@ -226,7 +228,7 @@ impl Writer<'_> {
         // What was read as a value of its own is apart from what is before it.
         let start = spelled.start as usize - usize::from(quote.is_some());
         let apart = self.text[..start].chars().next_back();
-        if !apart.is_none_or(|c| c.is_whitespace() || grammar.marks.contains(&c)) {
+        if !apart.is_none_or(|c| c.is_whitespace() || grammar.punctuation.contains(&c)) {
             return None;
         }
         let mut new = Vec::new();
@@ -275,17 +277,15 @@ impl Writer<'_> {
     fn can_grow(&self, index: usize) -> bool {
         let node = self.old[index].node();
         let grows = self.behind.keys().any(|&(block, _)| block == Some(node));
-        let close = match &self.grammar.nesting {
-            Nesting::Braces => "}",
-            Nesting::Words(close) => close,
-            _ => return true,
-        };
+        let Some(close) = self.old[index].closes.as_deref() else { return true };
+        let close = close.get(..1).filter(|first| !first.starts_with(char::is_alphanumeric)).unwrap_or(close);
         let span = self.span(index);
         let Some(closes_at) = self.text[span.range()].rfind(close).filter(|_| grows) else { return !grows };
         let closes_at = span.start as usize + closes_at;
         let lines = self.text[span.start as usize..closes_at].trim_end_matches([' ', '\t']);
         let head =
             self.text[span.start as usize..self.line_end(span.start as usize).min(closes_at)].trim_end();
-        lines.ends_with('\n') && (self.grammar.nesting != Nesting::Braces || head.contains('{'))
+        let opens_by_sign = self.grammar.signs().any(|(open, other)| close == other.to_string() && !head.contains(open));
+        lines.ends_with('\n') && !opens_by_sign
     }
 }

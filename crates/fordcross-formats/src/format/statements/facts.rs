@@ -1,13 +1,20 @@
 //! Findings about files of statements.
 
-use crate::finding::facts;
+use crate::finding::{AllOf, Suggestion, facts};
 use crate::notation::NotationFact;
+use crate::text::shape::ShapeFact as ValueShapeFact;
 
 facts! {
     /// What is wrong with a file. A statement itself is never shown: it may hold a secret.
     pub(super) enum StatementFact {
         BodyOpen { until: String } => StatementMalformed, "the text after it is not ended by `{until}`",
             help: "if the file is cut off, fetch it again";
+        CommentOpen { close: String } => StatementMalformed, "the comment is not ended by `{close}`",
+            help: "if the file is cut off, fetch it again";
+        BehindMissing { sign: String } => StatementMalformed, "`{sign}` is missing behind the block",
+            help: "write it; if the file is cut off, fetch it again";
+        Unknown => StatementMalformed, "the platform has no such statement",
+            help: "check that the file is one of this platform and release";
         BlockOpen => StatementMalformed, "the block is not closed",
             help: "close it; if the file is cut off, fetch it again";
         BlockNameless => StatementMalformed, "the block has no name",
@@ -33,13 +40,47 @@ facts! {
     /// What is wrong with how a profile declares statements.
     pub(super) enum GrammarFact {
         NoCharacter => ValueWrong, "expected one character";
+        NoComment => ValueWrong, "expected what a comment begins with, or a list of what it begins and ends with",
+            help: "write `comments = [\"#\", [\"/*\", \"*/\"]]`";
+        NoBlock => ValueWrong, "expected a block", help: "write `[block.NAME]`";
+        NoStatements => ValueWrong, "expected a list of statements", help: "write `statements = [[\"SHAPE\", \"AT\"], …]`";
+        NoStatement => ValueWrong, "expected a statement",
+            help: "write `[\"SHAPE\", \"AT\"]`, `[\"SHAPE\", \"AT\", \"BLOCK\"]`, a table, or the name of a block";
+        NoDelimiters => ValueWrong, "expected how the block opens and closes",
+            help: "write `[\"OPENS\", \"CLOSES\"]`, `\"indent\"` or `\"next-section\"`";
+        DelimitersEmpty => ValueWrong, "nothing closes the block", help: "write what does, or `\"next-section\"`";
+        Delimiter { shape: ValueShapeFact } => RuleMalformed, "{shape}", remedy: shape.remedy();
+        TextWithStatements => ValueWrong, "a block that holds text has no statements",
+            help: "leave out `statements`, or `holds = \"text\"`";
+        TextWithoutEnd => ValueWrong, "a block that holds text needs something that closes it",
+            help: "write `delimiters = [\"OPENS\", \"CLOSES\"]`";
+        ContinuationOfNoLine => ValueWrong, "lines mean nothing here, so that none goes on",
+            help: "leave out `continuation`, or let `end` have `\"line\"`";
+        WithoutQuotes { key: &'static str } => ValueWrong, "`{key}` means nothing without `quotes`",
+            help: "leave it out, or write `quotes`";
+        PunctuationInWords { sign: String } => ValueWrong, "`{sign}` is punctuation and cannot be part of a word",
+            help: "take it out of `punctuation` or `word-characters`";
+        BlockUnknown { name: String, instead: Suggestion } => ValueWrong, "there is no block `{name}`", help: "{instead}";
+        BlockNeverOpened { name: String } => ValueWrong, "no statement opens the block `{name}`, and no block takes it over",
+            help: "write its name as the third string of a statement, or into `statements` of a block";
+        BlockUndelimited { name: String } => ValueWrong, "it is not said how the block `{name}` opens and closes",
+            help: "write `delimiters`";
+        TopDelimited => ValueWrong, "the block `top` is where a file begins, and has no delimiters",
+            help: "leave out `delimiters`";
+        ShapeHidden { line: u32 } => RuleHidden, "the statement in line {line} always fits first",
+            help: "put the more specific statement first, or remove this one";
         Shape { shape: ShapeFact } => RuleMalformed, "{shape}", remedy: shape.remedy();
+        SignInShape { sign: char } => RuleMalformed, "`{sign}` ends statements or delimits blocks, and is part of no shape",
+            help: "leave it out";
+        At { notation: NotationFact } => RuleMalformed, "{notation}", remedy: notation.remedy();
+        AtOfSeveral => RuleMalformed, "what a statement makes is one path of names and captures, or `PATH = TEXT`";
         StepUncaptured { name: String } => CaptureUnknown, "the shape has no capture `{name}`",
-            help: "write names, or captures of `shape` in braces";
-        StepNameless => CaptureUnknown, "a step of the path is empty",
-            help: "write names, or captures of `shape` in braces";
+            help: "write names, or captures of the shape in braces";
+        BesideValue { name: String } => CaptureUnused, "beside `value`, the capture `{name}` has no place",
+            help: "use it in the path, or call `value` something else: then the statement makes a branch with both";
+        ValueWithBlock => RuleMalformed, "a statement that makes a value opens no block",
+            help: "call `value` something else: then the statement makes a branch";
         Uncaptured { name: String } => CaptureUnknown, "the shape has no capture `{name}`";
-        WordUncaptured { name: String } => CaptureUnknown, "the shape has no capture `{name}` of one word";
         Pairs { shape: ShapeFact } => RuleMalformed, "{shape}",
             help: "write `{{name}}` and `{{value}}` with the text between them, such as `{{name}}={{value}}`";
     }
@@ -54,8 +95,10 @@ facts! {
         RestNotLast => RuleMalformed, "a capture of the rest can only be at the end";
         NoPair => RuleMalformed, "expected one pair";
         Expression => RuleMalformed, "a statement cannot be read by an expression";
-        Type => RuleMalformed, "a type is not allowed in the shape of a statement",
-            help: "declare it at the setting that the capture makes, under `[setting]`";
+        Type { name: String, known: AllOf } => TypeUnknown, "`{name}` is not a type of pairs",
+            help: "declare the type of a setting under `[setting]`; the types of pairs are {known}";
+        Glued { text: String } => RuleMalformed, "`{text}` is part of the word that is captured, and never read",
+            help: "put a blank between them, or declare it as `punctuation`";
         Table => RuleMalformed, "a table is not allowed in the shape of a statement",
             help: "translate the value in a crossing";
         ListOfWords => RuleMalformed, "a list of words cannot be one of some words", help: "write `{{name+}}` or `{{name=word|word}}`";

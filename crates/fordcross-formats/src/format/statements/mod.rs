@@ -1,13 +1,16 @@
 //! Text of statements: command scripts, block text, rows without a header, keys with values.
 //!
-//! No two programs write them alike, so a profile declares the [`Grammar`]: what parts words, what ends a
-//! statement, how blocks nest, and the shape of each statement. By its shape a statement is read into a branch
-//! or a value, and written from it.
+//! No two programs write them alike, so a profile declares the [`Grammar`]: what separates words, what ends a statement, which
+//! blocks there are, how each opens and closes and what it holds, and the shape of each statement in it. By its shape a
+//! statement is read into a branch or a value, and written from it.
 
+mod blocks;
+mod check;
 mod codec;
 mod declare;
 mod edit;
 mod facts;
+mod pairs;
 mod read;
 mod scan;
 mod shape;
@@ -17,44 +20,74 @@ mod words;
 mod write;
 
 pub(super) use codec::TRAITS;
+pub use pairs::PairTypes;
 
 use super::codec::Includes;
+use crate::text::shape::Shape;
+use blocks::{Block, BlockId};
+use pairs::Pairs;
 use shape::{Part, StatementShape, is_choice};
+use std::sync::Arc;
 
 /// How a platform writes its statements.
 #[derive(Clone, Debug, PartialEq, Eq)]
 #[expect(clippy::struct_excessive_bools, reason = "each is a manner of its own, as a profile declares it")]
 struct Grammar {
-    /// What a comment begins with.
-    comments: Vec<String>,
+    /// What comments begin with, and those in pairs end with.
+    comments: Vec<CommentSign>,
     /// A comment may be behind a statement.
     trailing_comments: bool,
     /// What a line ends with when the statement goes on in the next one.
-    continues: Option<char>,
+    continuation: Option<char>,
     /// What a word with blanks in it may be in.
     quotes: Vec<char>,
     /// How a quote is inside quotes.
     escape: Escape,
     /// Quotes are part of what is said: a word with them means something else.
-    keeps_quotes: bool,
+    quotes_matter: bool,
     /// Characters that are words of their own.
-    marks: Vec<char>,
+    punctuation: Vec<char>,
     /// Characters beside letters and digits that a word has without quotes.
-    plain: String,
+    word_characters: String,
     /// Numbers need no quotes, whatever is in them.
-    bare_numbers: bool,
+    unquoted_numbers: bool,
     /// Words of the language are read in capitals, too.
     any_case: bool,
-    /// What ends a statement beside the end of its line.
-    end: Option<char>,
-    /// A statement ends with that and nothing else.
-    end_needed: bool,
-    /// How statements are inside others.
-    nesting: Nesting,
+    /// What ends a statement.
+    end: End,
     /// What is written before each line of a block, once a level.
     indent: String,
-    /// The statements: the first whose shape fits is the one.
+    /// The blocks; the first is where a file begins.
+    blocks: Vec<Block>,
+    /// The statements of all blocks, in the order of the profile.
     statements: Vec<Statement>,
+}
+
+/// What a comment begins with, and what it ends with if not with its line.
+#[derive(Clone, Debug, PartialEq, Eq)]
+struct CommentSign {
+    open: String,
+    close: Option<String>,
+}
+
+/// What ends a statement.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+struct End {
+    /// The end of its line.
+    line: bool,
+    /// This sign.
+    sign: Option<char>,
+    /// We write the sign.
+    is_written: bool,
+}
+
+impl End {
+    const LINE: Self = Self { line: true, sign: None, is_written: false };
+
+    /// The sign, where we write it.
+    fn written(self) -> Option<char> {
+        self.sign.filter(|_| self.is_written)
+    }
 }
 
 /// How a quote is inside quotes.
@@ -87,95 +120,49 @@ impl Escape {
     }
 }
 
-/// How statements are inside others.
-#[derive(Clone, Debug, PartialEq, Eq)]
-enum Nesting {
-    /// None does.
-    Flat,
-    /// In braces.
-    Braces,
-    /// Further in than the statement that holds them.
-    Indent,
-    /// Up to a closing word.
-    Words(String),
-    /// Up to the next statement that is at the top.
-    UntilNext,
-}
-
 /// A statement that the platform has.
 #[derive(Clone, Debug, PartialEq, Eq)]
 struct Statement {
     shape: StatementShape,
-    /// The path of what it makes, from the block that it is in.
-    path: Vec<PathPart>,
-    /// The blocks that it is in; `None` for the top, `*` for any.
-    within: Vec<String>,
-    /// Other statements are in it.
-    opens: bool,
-    /// The line that ends the text that follows it.
-    body_until: Option<String>,
+    /// The path of what it makes, from the block that it is in: names, in which captures may be.
+    path: Vec<Shape>,
     /// The value that it stands for, where it has none in it.
     value: Option<String>,
+    /// The block that it opens.
+    block: Option<BlockId>,
     /// Quotes that its values may be in, where quotes mean nothing elsewhere.
     unquote: Option<char>,
     /// It names files whose statements are in its place.
     includes: Option<Includes>,
-    /// The capture that is a text of pairs.
-    inside: Option<Inside>,
-}
-
-/// A text in a statement that is itself pairs of a name and a value, such as a connection string. They are
-/// settings of what the statement makes.
-#[derive(Clone, Debug, PartialEq, Eq)]
-struct Inside {
-    /// The capture.
-    of: String,
-    /// One pair, as a repeated group.
-    shape: StatementShape,
-    /// How its words are parted and quoted.
-    grammar: Grammar,
-}
-
-/// One step of the path that a statement makes.
-#[derive(Clone, Debug, PartialEq, Eq)]
-enum PathPart {
-    Name(String),
-    Capture(String),
-}
-
-impl PathPart {
-    /// The name itself, or that of the capture.
-    fn text(&self) -> &str {
-        match self {
-            Self::Name(text) | Self::Capture(text) => text,
-        }
-    }
+    /// The captures that are texts of pairs.
+    pairs: Vec<(String, Arc<Pairs>)>,
 }
 
 /// The capture that is the value of what a statement makes.
 const VALUE: &str = "value";
-/// What the text that follows a statement is called.
+/// What the text of a block is called.
 const BODY: &str = "body";
+/// What a statement is called that no shape fits, where it is kept as it is.
+const UNKNOWN: &str = "unknown";
 /// What the rest of a statement that no shape fits is called, if it opens a block.
 const WORDS: &str = "words";
 
 impl Default for Grammar {
     fn default() -> Self {
         Self {
-            comments: vec!["#".into()],
-            trailing_comments: false,
-            continues: None,
+            comments: vec![CommentSign { open: "#".into(), close: None }],
+            trailing_comments: true,
+            continuation: None,
             quotes: Vec::new(),
             escape: Escape::None,
-            keeps_quotes: false,
-            marks: Vec::new(),
-            plain: "_-./:@%+*,".into(),
-            bare_numbers: false,
+            quotes_matter: false,
+            punctuation: Vec::new(),
+            word_characters: "_-./:@%+*,".into(),
+            unquoted_numbers: false,
             any_case: false,
-            end: None,
-            end_needed: false,
-            nesting: Nesting::Flat,
+            end: End::LINE,
             indent: "  ".into(),
+            blocks: vec![Block::top()],
             statements: Vec::new(),
         }
     }
@@ -186,10 +173,7 @@ impl Grammar {
     fn including(&self) -> impl Iterator<Item = (Vec<String>, &Includes)> + '_ {
         self.statements.iter().filter_map(|statement| {
             let includes = statement.includes.as_ref()?;
-            let names = statement.path.iter().map(|step| match step {
-                PathPart::Name(name) => Some(name.clone()),
-                PathPart::Capture(_) => None,
-            });
+            let names = statement.path.iter().map(|step| step.as_literal().map(str::to_owned));
             Some((names.collect::<Option<_>>()?, includes))
         })
     }
@@ -197,8 +181,32 @@ impl Grammar {
     /// A value without the quotes that values keep.
     fn bare<'v>(&self, value: &'v str) -> &'v str {
         let bare = |quote: &char| value.strip_prefix(*quote)?.strip_suffix(*quote);
-        let kept = Some(&self.quotes).filter(|_| self.keeps_quotes);
+        let kept = Some(&self.quotes).filter(|_| self.quotes_matter);
         kept.into_iter().flatten().find_map(bare).unwrap_or(value)
+    }
+
+    /// How long a comment is that a text begins with; none if it begins with none. One in a pair that is not closed goes to the
+    /// end.
+    fn comment_in(&self, text: &str) -> Option<usize> {
+        let sign = self.comments.iter().find(|sign| text.starts_with(sign.open.as_str()))?;
+        Some(match &sign.close {
+            None => text[..text.find('\n').unwrap_or(text.len())].trim_end().len(),
+            Some(close) => {
+                let from = sign.open.len();
+                text[from..].find(close.as_str()).map_or(text.len(), |at| from + at + close.len())
+            }
+        })
+    }
+
+    /// Whether a line begins with a comment.
+    fn is_comment(&self, text: &str) -> bool {
+        self.comments.iter().any(|sign| text.starts_with(sign.open.as_str()))
+    }
+
+    /// What the comments that we write begin with, if any goes to the end of its line.
+    fn comment_sign(&self) -> &CommentSign {
+        const HASH: &CommentSign = &CommentSign { open: String::new(), close: None };
+        self.comments.iter().find(|sign| sign.close.is_none()).or(self.comments.first()).unwrap_or(HASH)
     }
 }
 
@@ -208,20 +216,49 @@ impl Statement {
         self.value.is_some() || self.shape.has(VALUE)
     }
 
-    /// Whether its shape has a step of the path where that name can be.
-    fn may_be(&self, step: &PathPart, name: &str) -> bool {
-        let PathPart::Capture(capture) = step else { return true };
+    /// Whether a step of its path captures that.
+    fn has_in_path(&self, name: &str) -> bool {
+        self.path.iter().any(|step| step.captures().any(|known| known == name))
+    }
+
+    /// What the names on a path are for its captures, if they can be those of its path.
+    fn names<'n>(&self, path: &[&'n str]) -> Option<Vec<(&str, &'n str)>> {
+        if path.len() != self.path.len() {
+            return None;
+        }
+        let mut captured: Vec<(&str, &str)> = Vec::new();
+        for (step, name) in self.path.iter().zip(path) {
+            if let Some(literal) = step.as_literal() {
+                if literal != *name {
+                    return None;
+                }
+                continue;
+            }
+            let found = step.read(name, &mut |_, _| true)?;
+            for (known, range) in step.captures().zip(found) {
+                captured.push((known, &name[range?]));
+            }
+        }
+        captured.iter().all(|(capture, text)| self.may_be(capture, text)).then_some(captured)
+    }
+
+    /// Whether its shape has a capture where that word can be.
+    fn may_be(&self, capture: &str, word: &str) -> bool {
         self.shape.parts.iter().all(|part| match part {
-            Part::Capture(known, choice) if known == capture && !choice.is_empty() => is_choice(choice, name),
+            Part::Capture(known, choice) if known == capture && !choice.is_empty() => is_choice(choice, word),
             _ => true,
         })
     }
 
-    /// Whether it can be in a block of that name; the top has none.
-    fn stands_in(&self, block: Option<&str>) -> bool {
-        match block {
-            None => self.within.is_empty() || self.within.iter().any(|within| within == "*"),
-            Some(block) => self.within.iter().any(|within| within == block || within == "*"),
-        }
+    /// The pairs of a capture.
+    fn pairs_of(&self, capture: &str) -> Option<&Arc<Pairs>> {
+        self.pairs.iter().find(|(name, _)| name == capture).map(|(_, pairs)| pairs)
+    }
+
+    /// Whether it begins with a word of the language and takes all that is left: what is before a block then goes up to
+    /// where that opens.
+    fn is_head(&self) -> bool {
+        let parts = &self.shape.parts;
+        matches!((parts.first(), parts.last()), (Some(Part::Word(_)), Some(Part::Rest(_))))
     }
 }

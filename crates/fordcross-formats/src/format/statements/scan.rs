@@ -1,9 +1,11 @@
 //! Parting statements into words.
 
+use super::Grammar;
+use super::blocks::BlockId;
 use super::facts::StatementFact;
-use super::shape::{Half, WordKind, Words};
-use super::{Grammar, Inside, Nesting, Part};
+use super::shape::WordKind;
 use crate::finding::Finding;
+use crate::text::shape::Shape;
 use crate::text::source::{Source, Span};
 use std::borrow::Cow;
 
@@ -15,13 +17,28 @@ pub(super) struct Word<'a> {
     pub(super) kind: WordKind,
 }
 
+/// The words of a statement, and what is behind them.
+#[derive(Debug)]
+pub(super) struct Scanned<'a> {
+    pub(super) words: Vec<Word<'a>>,
+    /// Where what is behind it begins.
+    pub(super) after: usize,
+    pub(super) how: Ended,
+    /// Comments between its words.
+    pub(super) comments: Vec<Span>,
+}
+
 /// What a statement ended with.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub(super) enum End {
+pub(super) enum Ended {
     Line,
-    Mark,
-    Opened,
-    Closed,
+    Sign,
+    /// With this sign, which opens a block.
+    Opened(char),
+    /// With a word that opens a block; it is the last one.
+    OpenedByWord(BlockId),
+    /// Before this sign, which closes a block; behind it, if nothing else is there.
+    Closed(char),
 }
 
 /// The most words of a statement: each takes as much memory as a dozen letters.
@@ -41,68 +58,86 @@ impl<'a> Scanner<'_, 'a> {
     }
 
     pub(super) fn comment_at(&self, text: &str) -> Option<usize> {
-        let is = |mark: &String| text.starts_with(mark.as_str());
-        self.grammar.comments.iter().any(is).then(|| {
-            let line = text.find('\n').unwrap_or(text.len());
-            text[..line].trim_end().len()
-        })
+        self.grammar.comment_in(text)
     }
 
     /// The words of the statement that begins at `at`, where it ends, and how. What is behind it on its
-    /// line as a comment is a statement of its own for the next call.
-    pub(super) fn words(&self, at: usize, end: usize) -> Result<(Vec<Word<'a>>, usize, End), Box<Finding>> {
+    /// line as a comment is a statement of its own for the next call. `openers` are the blocks that a word may open here.
+    pub(super) fn words(
+        &self,
+        at: usize,
+        end: usize,
+        openers: &[(BlockId, &Shape)],
+    ) -> Result<Scanned<'a>, Box<Finding>> {
         let grammar = self.grammar;
         let text = &self.source.text[..end];
-        let braces = grammar.nesting == Nesting::Braces;
-        let mut words: Vec<Word<'a>> = Vec::new();
-        let mut at = at;
+        let mut read = Scanned { words: Vec::new(), after: at, how: Ended::Line, comments: Vec::new() };
         loop {
-            let Some(c) = text[at..].chars().next() else { return Ok((words, at, End::Line)) };
+            let at = read.after;
+            let Some(c) = text[at..].chars().next() else { return Ok(read) };
+            let next = at + c.len_utf8();
             if c == '\n' {
-                if grammar.end_needed && !words.is_empty() {
-                    at += 1;
-                    continue;
+                read.after = next;
+                if grammar.end.line || read.words.is_empty() {
+                    return Ok(read);
                 }
-                return Ok((words, at + 1, End::Line));
-            }
-            if c.is_whitespace() {
-                at += c.len_utf8();
-            } else if grammar.continues == Some(c) && ends_line(&text[at + c.len_utf8()..]) {
-                at += text[at..].find('\n').map_or(text.len() - at, |newline| newline + 1);
-            } else if grammar.end == Some(c) {
-                return Ok((words, at + c.len_utf8(), End::Mark));
-            } else if braces && c == '{' {
-                return Ok((words, at + 1, End::Opened));
-            } else if braces && c == '}' {
+            } else if c.is_whitespace() {
+                read.after = next;
+            } else if grammar.continuation == Some(c) && ends_line(&text[next..]) {
+                read.after += text[at..].find('\n').map_or(text.len() - at, |newline| newline + 1);
+            } else if grammar.end.sign == Some(c) {
+                return Ok(Scanned { after: next, how: Ended::Sign, ..read });
+            } else if grammar.closed_by(c).is_some() {
+                return Ok(Scanned { after: next, how: Ended::Opened(c), ..read });
+            } else if grammar.is_closing(c) {
                 // What is before it ends with it; it is read again when that is done with.
-                return Ok(if words.is_empty() {
-                    (words, at + 1, End::Closed)
-                } else {
-                    (words, at, End::Line)
-                });
-            } else if grammar.trailing_comments && !words.is_empty() && self.comment_at(&text[at..]).is_some()
-            {
-                if grammar.end_needed {
-                    at += self.comment_at(&text[at..]).unwrap_or(0);
-                    continue;
+                let after = if read.words.is_empty() { next } else { at };
+                return Ok(Scanned { after, how: Ended::Closed(c), ..read });
+            } else if let Some(length) = self.inner_comment(&text[at..], &read) {
+                let span = Span::new(at, at + length);
+                if grammar.end.line && !self.goes_on_behind(&text[..end], span) {
+                    return Ok(read);
                 }
-                return Ok((words, at, End::Line));
+                read.comments.push(span);
+                read.after = span.end as usize;
             } else {
                 let (word, after) = self.word(at, end)?;
-                if words.len() == MAX_WORDS {
+                if read.words.len() == MAX_WORDS {
                     return Err(self.wrong(word.span, StatementFact::Words { most: MAX_WORDS }));
                 }
-                words.push(word);
-                at = after;
+                let opener = openers.iter().find(|(_, open)| open.read(&word.text, &mut |_, _| true).is_some());
+                read.words.push(word);
+                read.after = after;
+                if let Some(&(block, _)) = opener
+                    && (!grammar.end.line || ends_line(&text[after..]))
+                {
+                    return Ok(Scanned { how: Ended::OpenedByWord(block), ..read });
+                }
             }
         }
+    }
+
+    /// How long a comment is that is behind a word of a statement.
+    fn inner_comment(&self, text: &str, read: &Scanned<'_>) -> Option<usize> {
+        if read.words.is_empty() || !self.grammar.trailing_comments {
+            return None;
+        }
+        self.comment_at(text)
+    }
+
+    /// Whether more of the statement is behind a comment on its line.
+    fn goes_on_behind(&self, text: &str, comment: Span) -> bool {
+        let is_line = !text[comment.range()].contains('\n');
+        let rest = &text[comment.end as usize..];
+        is_line && !ends_line(rest) && self.comment_at(rest.trim_start_matches([' ', '\t'])).is_none()
+            && !rest.trim_start_matches([' ', '\t']).starts_with(|c| self.grammar.is_closing(c))
     }
 
     pub(super) fn word(&self, start: usize, end: usize) -> Result<(Word<'a>, usize), Box<Finding>> {
         let grammar = self.grammar;
         let text: &'a str = &self.source.text[..end];
         let first = text[start..].chars().next().unwrap_or(' ');
-        if grammar.marks.contains(&first) {
+        if grammar.punctuation.contains(&first) {
             let span = Span::new(start, start + first.len_utf8());
             return Ok((
                 Word { span, text: Cow::Borrowed(&text[span.range()]), kind: WordKind::Mark },
@@ -116,19 +151,19 @@ impl<'a> Scanner<'_, 'a> {
             if grammar.quotes.contains(&c) {
                 let (inner, after) = self.quoted(at, c, end)?;
                 quoted = true;
-                if !grammar.keeps_quotes {
+                if !grammar.quotes_matter {
                     decoded.get_or_insert_with(|| text[start..at].to_owned()).push_str(&inner);
                 }
                 at = after;
                 continue;
             }
-            let braces = grammar.nesting == Nesting::Braces && matches!(c, '{' | '}');
+            let is_delimiter = grammar.closed_by(c).is_some() || grammar.is_closing(c);
             let comment = grammar.trailing_comments && at > start && self.comment_at(&text[at..]).is_some();
-            let continues = grammar.continues == Some(c) && ends_line(&text[at + c.len_utf8()..]);
+            let continues = grammar.continuation == Some(c) && ends_line(&text[at + c.len_utf8()..]);
             if c.is_whitespace()
-                || grammar.end == Some(c)
-                || grammar.marks.contains(&c)
-                || braces
+                || grammar.end.sign == Some(c)
+                || grammar.punctuation.contains(&c)
+                || is_delimiter
                 || comment
                 || continues
             {
@@ -172,56 +207,13 @@ impl<'a> Scanner<'_, 'a> {
                     }
                     _ => return Ok((inner, after)),
                 },
-                '\n' if !self.grammar.end_needed => break,
+                '\n' if self.grammar.end.line => break,
                 c => inner.push(c),
             }
         }
         let span = Span::new(start, start + quote.len_utf8());
         Err(self.wrong(span, StatementFact::QuotesOpen))
     }
-}
-
-impl Inside {
-    /// Whether a text is pairs and nothing else.
-    pub(super) fn has_pairs(&self, text: &str) -> bool {
-        self.words(text).is_some_and(|words| {
-            let word = |index: usize| (words[index].text.as_ref(), words[index].kind);
-            self.shape.fit(&Words { count: words.len(), word: &word, any_case: false }).is_some()
-        }) && self.pairs(text).iter().all(|(name, _)| is_plain_name(&name.text))
-    }
-
-    /// The pairs of a text: names and values, with their places in it.
-    pub(super) fn pairs<'t>(&self, text: &'t str) -> Vec<(Word<'t>, Word<'t>)> {
-        let Some(words) = self.words(text) else { return Vec::new() };
-        let word = |index: usize| (words[index].text.as_ref(), words[index].kind);
-        let Some(taken) = self.shape.fit(&Words { count: words.len(), word: &word, any_case: false }) else {
-            return Vec::new();
-        };
-        let of = |half: Half| {
-            let is = move |part: &Part| matches!(part, Part::Pair(_, own, _) if *own == half);
-            taken.iter().filter(move |(part, _)| is(part)).map(|(_, range)| range.start)
-        };
-        of(Half::Key)
-            .zip(of(Half::Value))
-            .map(|(key, value)| (words[key].clone(), words[value].clone()))
-            .collect()
-    }
-
-    fn words<'t>(&self, text: &'t str) -> Option<Vec<Word<'t>>> {
-        let scan = Scanner { source: Source::new("", text), grammar: &self.grammar };
-        let (mut words, mut at) = (Vec::new(), 0);
-        while at < text.len() {
-            let (more, after, _) = scan.words(at, text.len()).ok()?;
-            words.extend(more);
-            at = after.max(at + 1);
-        }
-        (!words.is_empty()).then_some(words)
-    }
-}
-
-/// A word that can be a name, and not something with a password in it that happens to have the mark behind it.
-fn is_plain_name(text: &str) -> bool {
-    !text.is_empty() && text.chars().all(|c| c.is_alphanumeric() || matches!(c, '_' | '-' | '.'))
 }
 
 fn ends_line(text: &str) -> bool {

@@ -6,7 +6,10 @@
 
 use super::Grammar;
 use super::facts::ShapeFact;
+use super::pairs::{PairTypes, Pairs};
+use crate::finding::AllOf;
 use crate::notation::{self, Detail, List, Text, Word as Pattern};
+use std::sync::Arc;
 
 /// The shape of a statement.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -69,14 +72,22 @@ impl StatementShape {
     ///
     /// # Errors
     /// What is wrong with it.
-    pub(super) fn parse(text: &str, marks: &[char]) -> Result<Self, ShapeFact> {
+    pub(super) fn parse(
+        text: &str,
+        punctuation: &[char],
+        types: &PairTypes,
+    ) -> Result<(Self, Vec<(String, Arc<Pairs>)>), ShapeFact> {
         let text = Text::parse(text).map_err(|bad| ShapeFact::Notation { notation: bad.fact })?;
-        let parts = parts_of(&text.parts, marks)?;
+        let mut pairs = Vec::new();
+        let parts = parts_of(&text.parts, punctuation, types, &mut pairs)?;
         let Some((_, before)) = parts.split_last() else { return Err(ShapeFact::Empty) };
         if before.iter().any(|part| matches!(part, Part::Rest(_)) || holds_rest(part)) {
             return Err(ShapeFact::RestNotLast);
         }
-        Ok(Self { parts })
+        if let Some(text) = glued(&parts, punctuation) {
+            return Err(ShapeFact::Glued { text });
+        }
+        Ok((Self { parts }, pairs))
     }
 
     /// The names of what it captures, those of pairs once.
@@ -94,8 +105,25 @@ impl StatementShape {
         self.names().contains(&name)
     }
 
+    /// The words of the language in it.
+    pub(super) fn words(&self) -> Vec<String> {
+        fn find(parts: &[Part], found: &mut Vec<String>) {
+            for part in parts {
+                match part {
+                    Part::Word(word) => found.push(word.to_string()),
+                    Part::Optional(parts) | Part::Repeated(parts) => find(parts, found),
+                    Part::Choice(choices) => choices.iter().for_each(|parts| find(parts, found)),
+                    _ => {}
+                }
+            }
+        }
+        let mut found = Vec::new();
+        find(&self.parts, &mut found);
+        found
+    }
+
     /// Takes the words of a statement, if they fit.
-    pub(super) fn fit<'p>(&'p self, words: &Words<'_, 'p>) -> Option<Taken<'p>> {
+    pub(super) fn fit<'p>(&'p self, words: &Words<'_, '_>) -> Option<Taken<'p>> {
         let mut taken = Vec::new();
         // Shapes are short and statements, too; a statement made to be ambiguous is said not to fit.
         let mut tries = 10_000;
@@ -132,8 +160,13 @@ impl Words<'_, '_> {
 }
 
 /// Parts of the notation as parts of a statement. Blanks separate words, and `|` the choices of one.
-fn parts_of(parts: &[notation::Part], marks: &[char]) -> Result<Vec<Part>, ShapeFact> {
-    let mut words = WordParts { read: Vec::new(), choices: Vec::new(), start: 0, apart: true, marks };
+fn parts_of(
+    parts: &[notation::Part],
+    punctuation: &[char],
+    types: &PairTypes,
+    pairs: &mut Vec<(String, Arc<Pairs>)>,
+) -> Result<Vec<Part>, ShapeFact> {
+    let mut words = WordParts { read: Vec::new(), choices: Vec::new(), start: 0, apart: true, punctuation };
     for part in parts {
         match part {
             notation::Part::Plain(plain) => {
@@ -150,12 +183,12 @@ fn parts_of(parts: &[notation::Part], marks: &[char]) -> Result<Vec<Part>, Shape
             notation::Part::Expression(_) => return Err(ShapeFact::Expression),
             notation::Part::Capture(capture) => {
                 let optional = capture.optional;
-                let read = captured(capture)?;
+                let read = captured(capture, types, pairs)?;
                 words.add(if optional { Part::Optional(vec![read]) } else { read });
             }
             notation::Part::Group(group) => {
                 let choices: Result<Vec<_>, _> =
-                    group.choices.iter().map(|choice| parts_of(&choice.parts, marks)).collect();
+                    group.choices.iter().map(|choice| parts_of(&choice.parts, punctuation, types, pairs)).collect();
                 let mut choices = choices?;
                 let inner = if choices.len() == 1 { choices.remove(0) } else { vec![Part::Choice(choices)] };
                 match (group.repeated, group.optional) {
@@ -183,7 +216,7 @@ struct WordParts<'m> {
     start: usize,
     /// There is a blank before what comes next.
     apart: bool,
-    marks: &'m [char],
+    punctuation: &'m [char],
 }
 
 impl WordParts<'_> {
@@ -196,7 +229,7 @@ impl WordParts<'_> {
     }
 
     fn character(&mut self, c: char) {
-        if self.marks.contains(&c) {
+        if self.punctuation.contains(&c) {
             self.add(Part::Word(Pattern { pieces: vec![Some(c.to_string())] }));
             // What is behind it is a word of its own.
             self.read.push(Part::Glue);
@@ -237,11 +270,22 @@ impl WordParts<'_> {
     }
 }
 
-fn captured(capture: &notation::Capture) -> Result<Part, ShapeFact> {
+fn captured(
+    capture: &notation::Capture,
+    types: &PairTypes,
+    pairs: &mut Vec<(String, Arc<Pairs>)>,
+) -> Result<Part, ShapeFact> {
     let words = match &capture.detail {
         Detail::None => Vec::new(),
+        Detail::Type(name) if types.get(name).is_some() && capture.list.is_none() => {
+            pairs.extend(types.get(name).map(|found| (capture.name.clone(), Arc::clone(found))));
+            Vec::new()
+        }
         Detail::OneOf(words) => words.clone(),
-        Detail::Type(_) => return Err(ShapeFact::Type),
+        Detail::Type(name) => {
+            let known = types.names();
+            return Err(ShapeFact::Type { name: name.clone(), known: AllOf::of(known) });
+        }
         Detail::Map(_) => return Err(ShapeFact::Table),
     };
     let name = capture.name.clone();
@@ -262,6 +306,32 @@ fn captured(capture: &notation::Capture) -> Result<Part, ShapeFact> {
         Some(List::Words(None)) => Part::Several(name),
         Some(List::Words(Some(between))) => Part::List(name, between.clone()),
     })
+}
+
+/// Text that is glued to a capture and is no punctuation: words are separated by blanks and punctuation, so that a
+/// statement never fits.
+fn glued(parts: &[Part], punctuation: &[char]) -> Option<String> {
+    let is_own = |part: &Part| match part {
+        Part::Word(word) => word.as_literal().is_some_and(|word| word.chars().all(|c| punctuation.contains(&c))),
+        _ => false,
+    };
+    let text = |part: &Part| match part {
+        Part::Word(word) => word.to_string(),
+        _ => "{…}".to_owned(),
+    };
+    let beside = parts.windows(3).find_map(|three| match three {
+        [one, Part::Glue, other] if !is_own(one) && !is_own(other) => {
+            let word = if matches!(one, Part::Word(_)) { one } else { other };
+            Some(text(word))
+        }
+        _ => None,
+    });
+    let inside = |part: &Part| match part {
+        Part::Optional(parts) | Part::Repeated(parts) => glued(parts, punctuation),
+        Part::Choice(choices) => choices.iter().find_map(|parts| glued(parts, punctuation)),
+        _ => None,
+    };
+    beside.or_else(|| parts.iter().find_map(inside))
 }
 
 fn holds_rest(part: &Part) -> bool {
@@ -295,7 +365,7 @@ type Then<'t, 'p> = dyn FnMut(usize, &mut Taken<'p>) -> bool + 't;
 fn fit_all<'p>(
     parts: &'p [Part],
     at: usize,
-    words: &Words<'_, 'p>,
+    words: &Words<'_, '_>,
     taken: &mut Taken<'p>,
     tries: &mut usize,
     then: &mut Then<'_, 'p>,
@@ -403,7 +473,7 @@ impl Grammar {
             digits.starts_with(|c: char| c.is_ascii_digit()) && digits.parse::<f64>().is_ok()
         };
         text.is_empty()
-            || text.chars().any(|c| !c.is_alphanumeric() && !self.plain.contains(c))
-                && !(self.bare_numbers && is_number())
+            || text.chars().any(|c| !c.is_alphanumeric() && !self.word_characters.contains(c))
+                && !(self.unquoted_numbers && is_number())
     }
 }

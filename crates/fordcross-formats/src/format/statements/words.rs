@@ -1,7 +1,22 @@
 //! Words as they are written: in quotes where they need them, and as far apart as they were read.
 
-use super::{Escape, Grammar, Nesting};
+use super::blocks::Delimiters;
+use super::{Escape, Grammar};
 use crate::tree::{NodeId, Tree};
+
+/// Whether the text of a block can be written so that it reads back to itself.
+pub(super) fn holds_body(grammar: &Grammar, text: &str) -> bool {
+    grammar.blocks.iter().filter(|block| block.holds_text).any(|block| match &block.delimiters {
+        Delimiters::Signs { open, close, .. } => {
+            let whole = format!("{text}{close}");
+            grammar.balanced(&whole, (*open, *close)) == Some(text.len())
+        }
+        Delimiters::Words { close, .. } => {
+            !text.lines().any(|line| close.read(line.trim(), &mut |_, _| true).is_some())
+        }
+        _ => false,
+    })
+}
 
 /// Whether a value can be written so that it reads back to itself.
 pub(super) fn holds_value(grammar: &Grammar, text: &str) -> bool {
@@ -11,7 +26,7 @@ pub(super) fn holds_value(grammar: &Grammar, text: &str) -> bool {
     if !grammar.needs_quotes(text) {
         return true;
     }
-    if grammar.keeps_quotes || grammar.quotes.is_empty() {
+    if grammar.quotes_matter || grammar.quotes.is_empty() {
         // As it is it must be words and nothing else.
         let balanced = |quote: &char| text.matches(*quote).count().is_multiple_of(2);
         return text.trim() == text
@@ -25,10 +40,10 @@ pub(super) fn holds_value(grammar: &Grammar, text: &str) -> bool {
 impl Grammar {
     /// Whether something in a text without quotes would end the statement.
     fn ends_early(&self, text: &str) -> bool {
-        self.end.is_some_and(|end| text.contains(end))
-            || self.nesting == Nesting::Braces && text.contains(['{', '}'])
-            || self.trailing_comments && self.comments.iter().any(|mark| text.contains(mark.as_str()))
-            || self.continues.is_some_and(|continues| text.ends_with(continues))
+        self.end.sign.is_some_and(|end| text.contains(end))
+            || self.signs().any(|(open, close)| text.contains([open, close]))
+            || self.trailing_comments && self.comments.iter().any(|sign| text.contains(sign.open.as_str()))
+            || self.continuation.is_some_and(|continuation| text.ends_with(continuation))
             || text.contains(['\n', '\r'])
     }
 }
@@ -51,7 +66,7 @@ impl<'w> Spelling<'w, '_> {
     pub(super) fn rest(self, text: &str) -> String {
         let grammar = self.grammar;
         let is_words = text.trim() == text && !text.is_empty() && !grammar.ends_early(text);
-        let quotes = text.contains(grammar.quotes.as_slice()) && !grammar.keeps_quotes;
+        let quotes = text.contains(grammar.quotes.as_slice()) && !grammar.quotes_matter;
         if grammar.quotes.is_empty() || is_words && !quotes { text.to_owned() } else { self.quoted(text) }
     }
 
@@ -63,7 +78,7 @@ impl<'w> Spelling<'w, '_> {
             let quote = source[..span.start as usize].chars().next_back()?;
             let closed = source[span.end as usize..].starts_with(quote);
             let plain = !text.contains([quote, '\\', '\n']);
-            (closed && plain && self.grammar.quotes.contains(&quote) && !self.grammar.keeps_quotes)
+            (closed && plain && self.grammar.quotes.contains(&quote) && !self.grammar.quotes_matter)
                 .then_some(quote)
         });
         stood_in.map_or_else(|| self.quoted(text), |quote| format!("{quote}{text}{quote}"))
@@ -72,7 +87,7 @@ impl<'w> Spelling<'w, '_> {
     pub(super) fn quoted(self, text: &str) -> String {
         let grammar = self.grammar;
         let usable = |quote: &&char| grammar.escape != Escape::None || !text.contains(**quote);
-        if grammar.keeps_quotes || !grammar.needs_quotes(text) {
+        if grammar.quotes_matter || !grammar.needs_quotes(text) {
             return text.to_owned();
         }
         let Some(quote) = grammar.quotes.iter().find(usable) else { return text.to_owned() };

@@ -22,11 +22,11 @@ pub(super) const TRAITS: Traits = Traits {
     with_marker: |marker| format!("a table of {marker}"),
     has_raw_line_ends: true,
     is_rectangular: true,
-    tables: &["table"],
+    tables: &["csv"],
     ..Traits::new(
-        "table",
         "csv",
-        |section, _| Arc::new(Table::declared(section)),
+        "csv",
+        |section, _, _| Arc::new(Table::declared(section)),
         || Arc::new(Table::default()),
     )
 };
@@ -47,10 +47,10 @@ impl Default for Table {
 }
 
 impl Table {
-    /// What a section says under `[table]`.
+    /// What a section says under `[csv]`.
     pub(super) fn declared(holder: &Section<'_, '_>) -> Self {
         let mut table = Self::default();
-        let Some(section) = holder.section("table") else { return table };
+        let Some(section) = holder.section("csv") else { return table };
         if let Some(sign) = section.word("separator").and_then(|word| separator(&section, word)) {
             table.separator = sign;
         }

@@ -19,6 +19,7 @@ use super::Format;
 use super::codec::{Codec, Dialect, Included, KnownBy, Scope, Traits, undecoded};
 use super::edit::{File, edit_pieces};
 use super::layout::Layout;
+use super::statements::PairTypes;
 use crate::declaration::Section;
 use crate::finding::Finding;
 use crate::text::source::{Content, Piece, Source, Span};
@@ -34,6 +35,7 @@ pub(super) const TRAITS: Traits = Traits {
     with_marker: |marker| format!("XML with the root element `{marker}`"),
     has_comments: true,
     has_outside: true,
+    tables: &["xml"],
     writes_empty_as_value: true,
     ..Traits::new("xml", "xml", declared, || Arc::new(Xml::default()))
 };
@@ -45,15 +47,21 @@ struct Xml {
     root: String,
 }
 
-fn declared(section: &Section<'_, '_>, scope: Scope) -> Dialect {
-    if scope == Scope::Backup {
-        return Arc::new(Xml::default());
-    }
-    let root = section.word("root").map(|root| root.text.to_owned());
-    if root.is_none() {
+fn declared(section: &Section<'_, '_>, scope: Scope, _: &PairTypes) -> Dialect {
+    let root = declared_root(section);
+    if root.is_none() && scope == Scope::File {
         section.report().add(section.span(), XmlDeclarationFact::NoRoot);
     }
     Arc::new(Xml { root: root.unwrap_or_default() })
+}
+
+/// What `[xml]` says the outermost element is called. Which settings are attributes is read with the settings.
+fn declared_root(holder: &Section<'_, '_>) -> Option<String> {
+    let section = holder.section("xml")?;
+    let root = section.word("root").map(|root| root.text.to_owned());
+    section.words("attributes");
+    section.finish();
+    root
 }
 
 impl Codec for Xml {
@@ -101,13 +109,12 @@ impl Codec for Xml {
         vec![(file.span, edit_pieces(file, &edit::Elements, || self.written(file.tree, file.top)))]
     }
 
-    fn root_name<'m>(&self, marker: &'m str) -> &'m str {
-        marker
+    fn root_name<'m>(&'m self, marker: &'m str) -> &'m str {
+        if self.root.is_empty() { marker } else { &self.root }
     }
 
     fn varied(&self, section: &Section<'_, '_>) -> Option<Dialect> {
-        let root = section.word("root")?;
-        Some(Arc::new(Self { root: root.text.to_owned() }))
+        Some(Arc::new(Self { root: declared_root(section)? }))
     }
 
     fn can_hold(&self, text: &str) -> bool {

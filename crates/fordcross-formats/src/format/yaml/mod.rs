@@ -30,7 +30,7 @@ pub(super) const TRAITS: Traits = Traits {
     has_lists: true,
     tells_bare: true,
     has_comments: true,
-    ..Traits::new("yaml", "yaml", |_, _| Arc::new(Yaml), || Arc::new(Yaml))
+    ..Traits::new("yaml", "yaml", |_, _, _| Arc::new(Yaml), || Arc::new(Yaml))
 };
 
 /// YAML, which all platforms write alike.

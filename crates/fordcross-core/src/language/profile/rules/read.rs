@@ -41,7 +41,7 @@ pub(crate) struct RawRules {
 
 impl RawRules {
     /// A path with the named ones in it written out.
-    pub(super) fn expand(&self, text: &str) -> String {
+    pub(in crate::language::profile) fn expand(&self, text: &str) -> String {
         let put = |text: String, (name, path): &(String, String)| text.replace(&format!("<{name}>"), path);
         self.named.iter().fold(text.to_owned(), put)
     }
@@ -150,10 +150,10 @@ pub(crate) fn read_object_rule<'r>(section: &Section<'r, '_>, lines: &LineIndex<
     let breach = read_breach(section);
     let old = read_old(section);
     let noun = section.word("noun").map(|word| word.text.to_owned());
-    let narrows = section.raw("narrows").map(|value| match as_word(value) {
-        Some(Word { text: "all", .. }) => RawNarrows::All,
-        _ => RawNarrows::These(section.words("narrows")),
-    });
+    let atomic = section.boolean("atomic").unwrap_or(false).then_some(RawNarrows::All);
+    let narrows = atomic.or_else(|| section.has("narrows").then(|| RawNarrows::These(section.words("narrows"))));
+    // It counts as asked for.
+    section.raw("narrows");
     RawObjectRule {
         breach,
         old,

@@ -1,12 +1,168 @@
-//! What statements make: captures, pairs, lists, bodies.
+//! What statements make: branches and values, captures, pairs, lists.
 
 use super::{
-    BODY, Cow, Finding, Half, Inside, Kind, NodeId, Part, PathPart, Range, Reader, Span, Statement, Text,
-    WORDS, Word, WordKind, words_span,
+    Cow, Ended, Finding, Half, Kind, NodeId, Part, Range, Reader, Scanned, Span, Statement, StatementId, Taken, Text, UNKNOWN,
+    Unknown, VALUE, WORDS, Word, WordKind, whole_of, words_span,
 };
 use crate::format::statements::facts::StatementFact;
+use crate::format::statements::pairs::Pairs;
+use crate::text::shape::{Part as NamePart, Shape};
 
 impl<'a> Reader<'_, 'a> {
+    /// Makes what a statement stands for; says where the next one begins.
+    pub(super) fn make(
+        &mut self,
+        read: Scanned<'a>,
+        whole: Span,
+        indent: usize,
+        end: usize,
+    ) -> Result<usize, Box<Finding>> {
+        let grammar = self.grammar;
+        // What is before a block may hold what else ends a statement.
+        if let Some((longer, found)) = self.head(&read, end)? {
+            let (level, id) = (found.0, found.1);
+            let taken = own(&found.2);
+            let whole = whole_of(&longer.words);
+            return self.make_by(level, id, &taken, &longer, whole, indent, end);
+        }
+        if !grammar.end.line && matches!(read.how, Ended::Line | Ended::Closed(_)) {
+            let end = grammar.end.sign.unwrap_or(';');
+            return Err(self.scan.wrong(whole, StatementFact::Unended { end }));
+        }
+        let found = self.find(&read.words, read.how).map(|(level, id, taken)| (level, id, own(&taken)));
+        match found {
+            Some((level, id, taken)) => self.make_by(level, id, &taken, &read, whole, indent, end),
+            None => self.make_unknown(read, whole, indent, end),
+        }
+    }
+
+    /// The words up to where a block opens, over what ends statements elsewhere, if a statement takes them all.
+    #[expect(clippy::type_complexity, reason = "taken apart at once")]
+    fn head(
+        &self,
+        read: &Scanned<'a>,
+        end: usize,
+    ) -> Result<Option<(Scanned<'a>, super::Found<'_>)>, Box<Finding>> {
+        let grammar = self.grammar;
+        if read.how != Ended::Sign || !grammar.statements.iter().any(|known| known.is_head() && known.block.is_some()) {
+            return Ok(None);
+        }
+        let mut longer = Scanned { words: read.words.clone(), comments: read.comments.clone(), ..*read };
+        while longer.how == Ended::Sign {
+            let more = self.scan.words(longer.after, end, &[])?;
+            // A line end between them ends nothing here.
+            if more.words.is_empty() && more.how == Ended::Line && more.after > longer.after && more.after < end {
+                longer.after = more.after;
+                continue;
+            }
+            longer.words.extend(more.words);
+            longer.comments.extend(more.comments);
+            (longer.after, longer.how) = (more.after, more.how);
+        }
+        if !matches!(longer.how, Ended::Opened(_)) {
+            return Ok(None);
+        }
+        let found = self.find(&longer.words, longer.how);
+        Ok(found.filter(|(_, id, _)| grammar.statement(*id).is_head()).map(|found| (longer, found)))
+    }
+
+    #[expect(clippy::too_many_arguments, reason = "what was read and where")]
+    fn make_by(
+        &mut self,
+        level: usize,
+        id: StatementId,
+        taken: &[(Part, Range<usize>)],
+        read: &Scanned<'a>,
+        whole: Span,
+        indent: usize,
+        end: usize,
+    ) -> Result<usize, Box<Finding>> {
+        let grammar = self.grammar;
+        let words = read.words.as_slice();
+        let statement = grammar.statement(id);
+        if level + 1 < self.blocks.len() {
+            // Comments before it are said of it.
+            let first = self.comments.first().map_or(whole.start, |comment| comment.start);
+            self.end_blocks(level + 1, first as usize);
+        }
+        let text_of = |name: &str| {
+            taken.iter().find_map(|(part, range)| match part {
+                Part::Capture(known, _) | Part::Rest(known) if known == name => Some(range.clone()),
+                _ => None,
+            })
+        };
+        // The files that are in its place: it is then structure, and no setting.
+        let files = statement.includes.as_ref().map(|includes| -> Result<_, Box<Finding>> {
+            let range = text_of(&includes.of);
+            let said = range.map(|range| words[range.start].text.as_ref()).unwrap_or_default();
+            // Where quotes matter, those around a path are no part of it.
+            let pattern = grammar.bare(said).to_owned();
+            let files = (self.included)(&pattern, whole, includes)?;
+            Ok((pattern, files))
+        });
+        let files = files.transpose()?.filter(|(_, files)| !files.is_empty());
+        let mut node = self.innermost().node;
+        if let Some((pattern, files)) = files {
+            self.add_comments(node);
+            let name = statement.path.last().map_or_else(String::new, Shape::to_string);
+            let included = self.tree.push(node, Kind::Instruction, &name, whole);
+            self.tree.set_value(included, Text::Decoded(&pattern));
+            self.include(&files, whole)?;
+            return Ok(read.after);
+        }
+        for (index, step) in statement.path.iter().enumerate() {
+            let word = |name: &str| text_of(name).map_or("", |range| words[range.start].text.as_ref());
+            let name: String = step
+                .parts
+                .iter()
+                .map(|part| match part {
+                    NamePart::Literal(text) => text.as_str(),
+                    NamePart::Capture(capture) => word(&capture.name),
+                    NamePart::Any | NamePart::Choice { .. } => "",
+                })
+                .collect();
+            let is_last = index + 1 == statement.path.len();
+            if is_last || !self.made.contains_key(&(node, name.clone())) {
+                self.add_comments(node);
+            }
+            if is_last && statement.makes_value() {
+                let leaf = self.tree.push(node, Kind::Text, &name, whole);
+                match (&statement.value, text_of(VALUE)) {
+                    (Some(value), _) => self.tree.set_value(leaf, Text::Decoded(value)),
+                    (None, Some(range)) => {
+                        self.set_words(leaf, words, range, statement.shape.parts.last());
+                        self.unquote(leaf, statement);
+                    }
+                    // What may be missing is then the empty text.
+                    (None, None) => self.tree.set_value(leaf, Text::Decoded("")),
+                }
+                node = leaf;
+            } else if is_last {
+                node = self.tree.push(node, Kind::Map, &name, whole);
+            } else {
+                let key = (node, name);
+                node = match self.made.get(&key) {
+                    Some(&known) => {
+                        self.tree.set_end(known, whole.end as usize);
+                        known
+                    }
+                    None => {
+                        let made = self.tree.push(node, Kind::Map, &key.1, whole);
+                        self.made.insert(key, made);
+                        made
+                    }
+                };
+            }
+        }
+        if !statement.makes_value() {
+            self.captures(node, words, taken, statement);
+        }
+        match statement.block {
+            Some(block) => self.open(node, block, read, whole, indent, end),
+            None => Ok(read.after),
+        }
+    }
+
     /// What a statement captured, as values of the branch that it makes.
     pub(super) fn captures(
         &mut self,
@@ -15,17 +171,14 @@ impl<'a> Reader<'_, 'a> {
         taken: &[(Part, Range<usize>)],
         statement: &Statement,
     ) {
-        let in_path = |name: &str| {
-            statement.path.iter().any(|step| matches!(step, PathPart::Capture(known) if known == name))
-        };
         let mut key: Option<String> = None;
         for (part, range) in taken {
             match part {
                 Part::Word(_) | Part::Glue | Part::Choice(_) | Part::Optional(_) | Part::Repeated(_) => {}
                 Part::Capture(name, _) | Part::Rest(name) => {
-                    if let Some(inside) = statement.inside.as_ref().filter(|inside| inside.of == *name) {
-                        self.pairs_inside(node, &words[range.start], inside);
-                    } else if !in_path(name) {
+                    if let Some(pairs) = statement.pairs_of(name) {
+                        self.pairs_inside(node, &words[range.start], pairs);
+                    } else if !statement.has_in_path(name) {
                         let span = words_span(words, range);
                         let leaf = self.tree.push(node, Kind::Text, name, span);
                         self.set_words(leaf, words, range.clone(), Some(part));
@@ -60,7 +213,7 @@ impl<'a> Reader<'_, 'a> {
     }
 
     /// The pairs of a text, as values of the branch.
-    pub(super) fn pairs_inside(&mut self, node: NodeId, word: &Word<'a>, inside: &Inside) {
+    pub(super) fn pairs_inside(&mut self, node: NodeId, word: &Word<'a>, pairs: &Pairs) {
         // In the backup itself they have places of their own, unless something in them is escaped.
         let start = match &word.text {
             Cow::Borrowed(_) => Some(word.span.start as usize),
@@ -69,7 +222,7 @@ impl<'a> Reader<'_, 'a> {
                 (self.source.text.get(at..at + text.len()) == Some(text)).then_some(at)
             }
         };
-        for (key, value) in inside.pairs(&word.text) {
+        for (key, value) in pairs.of(&word.text) {
             let span = start.map_or(word.span, |start| {
                 Span::new(start + key.span.start as usize, start + value.span.end as usize)
             });
@@ -87,7 +240,7 @@ impl<'a> Reader<'_, 'a> {
     /// A word with commas, or what separates them: each part of it is a value.
     pub(super) fn list(&mut self, node: NodeId, name: &str, between: &str, word: &Word<'a>) {
         let raw = &self.source.text[word.span.range()];
-        if word.kind == WordKind::Quoted && !self.grammar.keeps_quotes {
+        if word.kind == WordKind::Quoted && !self.grammar.quotes_matter {
             let leaf = self.tree.push(node, Kind::Text, name, word.span);
             return self.set_word(leaf, word);
         }
@@ -102,61 +255,52 @@ impl<'a> Reader<'_, 'a> {
         }
     }
 
-    /// A statement that no shape fits: its first word is its name.
-    pub(super) fn make_unknown(
+    /// A statement that no shape fits: what becomes of it is said by its block.
+    fn make_unknown(
         &mut self,
-        words: &[Word<'a>],
+        read: Scanned<'a>,
         whole: Span,
         indent: usize,
-        brace: bool,
-        after: usize,
+        end: usize,
     ) -> Result<usize, Box<Finding>> {
-        let holder = self.blocks[self.blocks.len() - 1].node;
+        let grammar = self.grammar;
+        let unknown = self.innermost().id.map_or(Unknown::Setting, |id| grammar.block(id).unknown);
+        let holder = self.innermost().node;
+        if unknown == Unknown::Refuse {
+            return Err(self.scan.wrong(whole, StatementFact::Unknown));
+        }
         self.add_comments(holder);
+        let words = read.words.as_slice();
+        if unknown == Unknown::Keep {
+            let (span, after) = match read.how {
+                Ended::Opened(sign) => self.whole_block(sign, whole, read.after, end)?,
+                _ => (whole, read.after),
+            };
+            let leaf = self.tree.push(holder, Kind::Text, UNKNOWN, span);
+            self.tree.set_value(leaf, Text::Borrowed(span));
+            return Ok(after);
+        }
         let name = words[0].text.to_string();
-        if !brace {
+        let Ended::Opened(sign) = read.how else {
             let leaf = self.tree.push(holder, Kind::Text, &name, whole);
             if words.len() > 1 {
                 self.set_words(leaf, words, 1..words.len(), Some(&Part::Rest(String::new())));
             } else {
                 self.tree.set_value(leaf, Text::Decoded(""));
             }
-            return Ok(after);
-        }
+            return Ok(read.after);
+        };
         let branch = self.tree.push(holder, Kind::Map, &name, whole);
         if words.len() > 1 {
             let leaf = self.tree.push(branch, Kind::Text, WORDS, words_span(words, &(1..words.len())));
             self.set_words(leaf, words, 1..words.len(), Some(&Part::Rest(String::new())));
         }
-        self.open(branch, name, indent, whole)?;
-        Ok(after)
+        self.open_unknown(branch, sign, whole, indent)?;
+        Ok(read.after)
     }
+}
 
-    /// The lines up to the one that ends the text, as one value.
-    pub(super) fn body(
-        &mut self,
-        node: NodeId,
-        whole: Span,
-        until: &str,
-        after: usize,
-        end: usize,
-    ) -> Result<usize, Box<Finding>> {
-        let text = &self.source.text[..end];
-        let mut at = after;
-        for line in text[after..].split_inclusive('\n') {
-            let next = at + line.len();
-            if line.trim() == until {
-                // The line end before the last line is none of the text.
-                let span = Span::new(after.min(at), at);
-                let inner = self.source.text[span.range()].trim_end_matches(['\n', '\r']).len();
-                let span = Span::new(after, after + inner);
-                let leaf = self.tree.push(node, Kind::Text, BODY, span);
-                self.tree.set_value(leaf, Text::Borrowed(span));
-                self.tree.set_end(node, at + line.trim_end().len());
-                return Ok(next);
-            }
-            at = next;
-        }
-        Err(self.scan.wrong(whole, StatementFact::BodyOpen { until: until.to_owned() }))
-    }
+/// What was taken, without what it was taken from.
+fn own(taken: &Taken<'_>) -> Vec<(Part, Range<usize>)> {
+    taken.iter().map(|(part, range)| ((*part).clone(), range.clone())).collect()
 }

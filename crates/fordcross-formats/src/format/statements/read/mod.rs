@@ -1,13 +1,16 @@
 //! Reading statements, word by word.
 
 mod make;
+mod open;
 
+use super::blocks::{Block as Declared, BlockId, Delimiters, StatementId, TOP, Unknown};
 use super::facts::StatementFact;
-use super::scan::{End, Scanner, Word};
-use super::shape::{Half, WordKind, Words};
-use super::{BODY, Grammar, Inside, Nesting, Part, PathPart, Statement, VALUE, WORDS};
+use super::scan::{Ended, Scanned, Scanner, Word};
+use super::shape::{Half, Taken, WordKind, Words};
+use super::{BODY, Grammar, Part, Statement, UNKNOWN, VALUE, WORDS};
 use crate::finding::Finding;
 use crate::format::codec::Included;
+use crate::text::shape::Shape;
 use crate::text::source::{Source, Span};
 use crate::tree::{Kind, NodeId, Text, Tree};
 use rustc_hash::FxHashMap;
@@ -41,7 +44,7 @@ pub(super) fn read_into<'a>(
         scan: Scanner { source, grammar },
         included,
         tree,
-        blocks: vec![Block { node: top, name: None, indent: 0, open: span }],
+        blocks: vec![Block { node: top, id: Some(TOP), closes: Closes::Never, indent: 0, open: span }],
         made: FxHashMap::default(),
         line: (0, 0),
         including: Vec::new(),
@@ -57,12 +60,32 @@ pub(super) fn read_into<'a>(
 /// A block that statements are in.
 struct Block {
     node: NodeId,
-    name: Option<String>,
+    /// What the profile says of it; nothing, where a statement opened it that no shape fits.
+    id: Option<BlockId>,
+    closes: Closes,
     /// How far in the statement is that opened it.
     indent: usize,
     /// Where it was opened.
     open: Span,
 }
+
+/// What closes a block.
+#[derive(Clone, Debug, PartialEq, Eq)]
+enum Closes {
+    /// Nothing but the end of the file.
+    Never,
+    /// A sign, and what must be behind it.
+    Sign(char, String),
+    /// A statement that is this word.
+    Word(String),
+    /// One that is no further in.
+    Indent,
+    /// One of the block around.
+    NextSection,
+}
+
+/// Which statement takes words, what each of its parts took, and the block that it is in, by its place among those open.
+type Found<'g> = (usize, StatementId, Taken<'g>);
 
 struct Reader<'r, 'a> {
     source: Source<'a>,
@@ -82,19 +105,22 @@ struct Reader<'r, 'a> {
     comments: Vec<Span>,
 }
 
-impl<'a> Reader<'_, 'a> {
+impl<'r, 'a> Reader<'r, 'a> {
     fn file(&mut self, span: Span) -> Result<(), Box<Finding>> {
         let depth = self.blocks.len();
         let (mut at, end) = (span.start as usize, span.end as usize);
         while at < end {
             at = self.statement(at, end)?;
         }
-        if matches!(self.grammar.nesting, Nesting::Braces | Nesting::Words(_))
-            && let Some(open) = self.blocks.get(depth)
-        {
+        let is_open = |block: &&Block| matches!(block.closes, Closes::Sign(..) | Closes::Word(_));
+        if let Some(open) = self.blocks.iter().skip(depth).find(is_open) {
             return Err(self.scan.wrong(open.open, StatementFact::BlockOpen));
         }
         Ok(())
+    }
+
+    fn innermost(&self) -> &Block {
+        &self.blocks[self.blocks.len() - 1]
     }
 
     /// Where the line of a place begins. Places come one after the other, so what was looked at is not again.
@@ -115,66 +141,101 @@ impl<'a> Reader<'_, 'a> {
             return Ok(end);
         }
         if let Some(length) = self.scan.comment_at(&text[at..]) {
-            self.comment(Span::new(at, at + length));
+            self.comment(Span::new(at, at + length))?;
             return Ok(at + length);
         }
         let indent = at - line_start.min(at);
-        let (words, after, how) = self.scan.words(at, end)?;
-        if words.is_empty() {
-            return match how {
-                End::Closed => {
-                    self.close_brace(Span::new(after - 1, after))?;
-                    Ok(after)
-                }
-                End::Opened => {
-                    Err(self.scan.wrong(Span::new(after - 1, after), StatementFact::BlockNameless))
-                }
-                _ => Ok(after),
+        let openers = self.openers();
+        let read = self.scan.words(at, end, &openers)?;
+        if read.words.is_empty() {
+            let span = Span::new(read.after - 1, read.after);
+            return match read.how {
+                Ended::Closed(sign) => self.close_sign(sign, span, end),
+                Ended::Opened(_) => Err(self.scan.wrong(span, StatementFact::BlockNameless)),
+                _ => Ok(read.after),
             };
         }
-        let whole =
-            Span::new(words[0].span.start as usize, words.last().map_or(at, |word| word.span.end as usize));
-        if self.grammar.end_needed && matches!(how, End::Line | End::Closed) {
-            let end = self.grammar.end.unwrap_or(';');
-            return Err(self.scan.wrong(whole, StatementFact::Unended { end }));
-        }
-        if self.grammar.nesting == Nesting::Indent {
-            let keep = self.blocks.iter().skip(1).take_while(|block| indent > block.indent).count() + 1;
+        if self.innermost().closes == Closes::Indent {
+            let is_in = |block: &&Block| block.closes != Closes::Indent || indent > block.indent;
+            let keep = self.blocks.iter().skip(1).take_while(is_in).count() + 1;
             self.end_blocks(keep, at);
         }
-        if let Nesting::Words(close) = &self.grammar.nesting
-            && words.len() == 1
-            && words[0].text == close.as_str()
+        let whole = whole_of(&read.words);
+        if let [only] = read.words.as_slice()
+            && let Some(after) = self.close_word(only, read.after)?
         {
-            if self.blocks.len() == 1 {
-                let fact = StatementFact::ClosesNothing { close: close.clone() };
-                return Err(self.scan.wrong(whole, fact));
-            }
-            self.add_comments(self.blocks[self.blocks.len() - 1].node);
-            let keep = self.blocks.len() - 1;
-            self.end_blocks(keep, after);
             return Ok(after);
         }
-        let after = self.make(&words, whole, indent, how == End::Opened, after, end)?;
-        if how == End::Closed {
-            self.close_brace(Span::new(after - 1, after))?;
+        for comment in &read.comments {
+            self.check_comment(*comment)?;
         }
+        self.comments.extend(&read.comments);
+        self.make(read, whole, indent, end)
+    }
+
+    /// The blocks that a word may open here.
+    fn openers(&self) -> Vec<(BlockId, &'r Shape)> {
+        let grammar = self.grammar;
+        let Some(id) = self.innermost().id else { return Vec::new() };
+        if !grammar.opens_by_word() {
+            return Vec::new();
+        }
+        let opened = grammar.statements_of(id).into_iter().filter_map(|id| grammar.statement(id).block);
+        let by_word = opened.filter_map(|block| match &grammar.block(block).delimiters {
+            Delimiters::Words { open: Some(open), .. } => Some((block, open)),
+            _ => None,
+        });
+        by_word.collect()
+    }
+
+    /// Closes the block that a sign closes; says where what is behind it begins.
+    fn close_sign(&mut self, sign: char, span: Span, end: usize) -> Result<usize, Box<Finding>> {
+        let is_in_file =
+            |block: &Block| self.including.last().is_none_or(|file| block.open.start >= file.start);
+        // What has no closing of its own ends with what is around it.
+        let ends_with = |block: &Block| matches!(block.closes, Closes::Indent | Closes::NextSection);
+        let open = self.blocks.iter().rposition(|block| !ends_with(block)).unwrap_or(0);
+        let block = &self.blocks[open];
+        let behind = match &block.closes {
+            Closes::Sign(close, behind) if *close == sign && is_in_file(block) => behind.clone(),
+            _ => {
+                let fact = StatementFact::ClosesNothing { close: sign.to_string() };
+                return Err(self.scan.wrong(span, fact));
+            }
+        };
+        let mut after = span.end as usize;
+        if !behind.is_empty() {
+            let rest = &self.source.text[after..end];
+            let blanks = rest.len() - rest.trim_start().len();
+            if !rest[blanks..].starts_with(behind.as_str()) {
+                return Err(self.scan.wrong(span, StatementFact::BehindMissing { sign: behind }));
+            }
+            after += blanks + behind.len();
+        }
+        self.add_comments(self.innermost().node);
+        self.end_blocks(open, after);
         Ok(after)
     }
 
-    fn close_brace(&mut self, span: Span) -> Result<(), Box<Finding>> {
-        if self.blocks.len() == 1
-            || self
-                .including
-                .last()
-                .is_some_and(|file| self.blocks[self.blocks.len() - 1].open.start < file.start)
-        {
-            return Err(self.scan.wrong(span, StatementFact::ClosesNothing { close: "}".to_owned() }));
+    /// Closes the block that a word closes, if it is that one.
+    fn close_word(&mut self, word: &Word<'a>, after: usize) -> Result<Option<usize>, Box<Finding>> {
+        let is_it = |closes: &Closes| matches!(closes, Closes::Word(close) if *close == word.text);
+        let ends_with = |block: &Block| matches!(block.closes, Closes::Indent | Closes::NextSection);
+        let open = self.blocks.iter().rposition(|block| !ends_with(block)).unwrap_or(0);
+        if is_it(&self.blocks[open].closes) {
+            self.add_comments(self.innermost().node);
+            self.end_blocks(open, after);
+            return Ok(Some(after));
         }
-        self.add_comments(self.blocks[self.blocks.len() - 1].node);
-        let keep = self.blocks.len() - 1;
-        self.end_blocks(keep, span.end as usize);
-        Ok(())
+        let closes_some = |block: &Declared| match &block.delimiters {
+            Delimiters::Words { close, .. } => close.as_literal() == Some(&*word.text) && !block.holds_text,
+            _ => false,
+        };
+        if self.grammar.blocks.iter().any(closes_some) {
+            let fact = StatementFact::ClosesNothing { close: word.text.to_string() };
+            return Err(self.scan.wrong(word.span, fact));
+        }
+        Ok(None)
     }
 
     /// Ends all blocks but the first so many; what they hold ends before `at`.
@@ -186,13 +247,29 @@ impl<'a> Reader<'_, 'a> {
         }
     }
 
-    fn comment(&mut self, span: Span) {
+    /// A comment in a pair must be closed.
+    fn check_comment(&self, span: Span) -> Result<(), Box<Finding>> {
+        let text = &self.source.text[span.range()];
+        let sign = self.grammar.comments.iter().find(|sign| text.starts_with(sign.open.as_str()));
+        match sign.and_then(|sign| sign.close.as_deref().map(|close| (sign.open.len(), close))) {
+            Some((from, close)) if text.len() < from + close.len() || !text.ends_with(close) => {
+                let start = span.start as usize;
+                let fact = StatementFact::CommentOpen { close: close.to_owned() };
+                Err(self.scan.wrong(Span::new(start, start + from), fact))
+            }
+            _ => Ok(()),
+        }
+    }
+
+    fn comment(&mut self, span: Span) -> Result<(), Box<Finding>> {
+        self.check_comment(span)?;
         self.comments.push(span);
         let before = &self.source.text[..span.start as usize];
         if !before.rsplit('\n').next().unwrap_or("").trim().is_empty() {
             // Behind a statement it is said of that.
             self.add_comments(self.blocks[self.blocks.len() - 1].node);
         }
+        Ok(())
     }
 
     fn add_comments(&mut self, holder: NodeId) {
@@ -202,133 +279,25 @@ impl<'a> Reader<'_, 'a> {
         }
     }
 
-    /// Makes what a statement stands for; says where the next one begins.
-    fn make(
-        &mut self,
-        words: &[Word<'a>],
-        whole: Span,
-        indent: usize,
-        brace: bool,
-        after: usize,
-        end: usize,
-    ) -> Result<usize, Box<Finding>> {
+    /// The statement that takes words, in the innermost block or, where that ends with the next section, in those around.
+    fn find(&self, words: &[Word<'a>], how: Ended) -> Option<Found<'r>> {
+        self.find_at(self.blocks.len() - 1, words, how)
+    }
+
+    fn find_at(&self, level: usize, words: &[Word<'a>], how: Ended) -> Option<Found<'r>> {
+        let block = &self.blocks[level];
         let grammar = self.grammar;
-        if grammar.nesting == Nesting::UntilNext && self.blocks.len() > 1 {
-            let at_top = |statement: &&Statement| statement.stands_in(None);
-            if self.fitting(words, at_top).is_some() {
-                // Comments before it are said of it.
-                let first = self.comments.first().map_or(whole.start, |comment| comment.start);
-                self.end_blocks(1, first as usize);
-            }
-        }
-        let block = self.blocks[self.blocks.len() - 1].name.clone();
-        let stands =
-            |statement: &&Statement| statement.stands_in(block.as_deref()) && (!brace || statement.opens);
-        let Some((statement, taken)) = self.fitting(words, stands) else {
-            return self.make_unknown(words, whole, indent, brace, after);
+        let mut around = || {
+            let goes_out = block.closes == Closes::NextSection && level > 0;
+            if goes_out { self.find_at(level - 1, words, how) } else { None }
         };
-        let statement = statement.clone();
-        let taken: Vec<(Part, Range<usize>)> = taken.into_iter().map(|(p, r)| (p.clone(), r)).collect();
-        let text_of = |name: &str| {
-            taken.iter().find_map(|(part, range)| match part {
-                Part::Capture(known, _) | Part::Rest(known) if known == name => Some(range.clone()),
-                _ => None,
-            })
-        };
-        // The files that are in its place: it is then structure, and no setting.
-        let files = statement.includes.as_ref().map(|includes| -> Result<_, Box<Finding>> {
-            let range = text_of(&includes.of);
-            let said = range.map(|range| words[range.start].text.as_ref()).unwrap_or_default();
-            // Where quotes are kept, those around a path are no part of it.
-            let pattern = grammar.bare(said).to_owned();
-            let files = (self.included)(&pattern, whole, includes)?;
-            Ok((pattern, files))
-        });
-        let files = files.transpose()?.filter(|(_, files)| !files.is_empty());
-        let mut node = self.blocks[self.blocks.len() - 1].node;
-        if let Some((pattern, files)) = files {
-            self.add_comments(node);
-            let name = statement.path.last().map_or("", PathPart::text);
-            let included = self.tree.push(node, Kind::Instruction, name, whole);
-            self.tree.set_value(included, Text::Decoded(&pattern));
-            self.include(&files, whole)?;
-            return Ok(after);
-        }
-        for (index, step) in statement.path.iter().enumerate() {
-            let name = match step {
-                PathPart::Name(name) => name.clone(),
-                PathPart::Capture(name) => {
-                    text_of(name).map_or_else(String::new, |range| words[range.start].text.to_string())
-                }
-            };
-            let is_last = index + 1 == statement.path.len();
-            if is_last || !self.made.contains_key(&(node, name.clone())) {
-                self.add_comments(node);
+        grammar.find(block.id?, &mut around, &mut |id| {
+            let statement = grammar.statement(id);
+            if !opens_as(grammar, statement, how) {
+                return None;
             }
-            if is_last && statement.makes_value() {
-                let leaf = self.tree.push(node, Kind::Text, &name, whole);
-                match (&statement.value, text_of(VALUE)) {
-                    (Some(value), _) => self.tree.set_value(leaf, Text::Decoded(value)),
-                    (None, Some(range)) => {
-                        self.set_words(leaf, words, range, statement.shape.parts.last());
-                        self.unquote(leaf, &statement);
-                    }
-                    (None, None) => {}
-                }
-                node = leaf;
-            } else if is_last {
-                node = self.tree.push(node, Kind::Map, &name, whole);
-            } else {
-                let key = (node, name);
-                node = match self.made.get(&key) {
-                    Some(&known) => {
-                        self.tree.set_end(known, whole.end as usize);
-                        known
-                    }
-                    None => {
-                        let made = self.tree.push(node, Kind::Map, &key.1, whole);
-                        self.made.insert(key, made);
-                        made
-                    }
-                };
-            }
-        }
-        if !statement.makes_value() {
-            self.captures(node, words, &taken, &statement);
-        }
-        let mut after = after;
-        if let Some(until) = &statement.body_until {
-            after = self.body(node, whole, until, after, end)?;
-        }
-        if statement.opens && (brace || grammar.nesting != Nesting::Braces) {
-            let name = self.tree.name(node).to_owned();
-            self.open(node, name, indent, whole)?;
-        }
-        Ok(after)
-    }
-
-    fn open(&mut self, node: NodeId, name: String, indent: usize, open: Span) -> Result<(), Box<Finding>> {
-        if self.blocks.len() > MAX_DEPTH {
-            return Err(self.scan.wrong(open, StatementFact::TooDeep { most: MAX_DEPTH }));
-        }
-        self.blocks.push(Block { node, name: Some(name), indent, open });
-        Ok(())
-    }
-
-    fn fitting<'g>(
-        &'g self,
-        words: &'g [Word<'a>],
-        stands: impl Fn(&&'g Statement) -> bool,
-    ) -> Option<(&'g Statement, super::shape::Taken<'g>)> {
-        let word = |index: usize| (words[index].text.as_ref(), words[index].kind);
-        self.grammar.statements.iter().filter(stands).find_map(|statement| {
-            let words_of = Words { count: words.len(), word: &word, any_case: self.grammar.any_case };
-            let taken = statement.shape.fit(&words_of)?;
-            let fits = statement.inside.as_ref().is_none_or(|inside| {
-                let text = taken.iter().find_map(|(part, range)| part.captures(&inside.of).then_some(range));
-                text.is_some_and(|range| inside.has_pairs(&words[range.start].text))
-            });
-            fits.then_some((statement, taken))
+            let words = if matches!(how, Ended::OpenedByWord(_)) { &words[..words.len() - 1] } else { words };
+            Some((level, id, fitting(grammar, statement, words)?))
         })
     }
 
@@ -339,14 +308,14 @@ impl<'a> Reader<'_, 'a> {
             return self.set_word(leaf, &words[range.start]);
         }
         // A rest that is one word in quotes means what is in them.
-        if range.len() == 1 && words[range.start].kind == WordKind::Quoted && !self.grammar.keeps_quotes {
+        if range.len() == 1 && words[range.start].kind == WordKind::Quoted && !self.grammar.quotes_matter {
             return self.set_word(leaf, &words[range.start]);
         }
         let span = Span::new(words[range.start].span.start as usize, words[range.end - 1].span.end as usize);
         let raw = &self.source.text[span.range()];
-        match self.grammar.continues.filter(|_| raw.contains('\n')) {
-            Some(continues) => {
-                let lines = raw.lines().map(|line| line.trim_end().trim_end_matches(continues).trim());
+        match self.grammar.continuation.filter(|_| raw.contains('\n')) {
+            Some(continuation) => {
+                let lines = raw.lines().map(|line| line.trim_end().trim_end_matches(continuation).trim());
                 let joined: Vec<&str> = lines.filter(|line| !line.is_empty()).collect();
                 self.tree.set_value(leaf, Text::Decoded(&joined.join(" ")));
             }
@@ -399,6 +368,34 @@ impl<'a> Reader<'_, 'a> {
         }
         Ok(())
     }
+}
+
+/// Whether a statement opens a block just as what was read does.
+fn opens_as(grammar: &Grammar, statement: &Statement, how: Ended) -> bool {
+    match (statement.block.map(|block| (block, &grammar.block(block).delimiters)), how) {
+        (Some((_, Delimiters::Signs { open, .. })), Ended::Opened(sign)) => *open == sign,
+        (Some((block, Delimiters::Words { open: Some(_), .. })), Ended::OpenedByWord(opened)) => block == opened,
+        (Some((_, Delimiters::Signs { .. } | Delimiters::Words { open: Some(_), .. })), _) => false,
+        (_, Ended::Opened(_) | Ended::OpenedByWord(_)) => false,
+        _ => true,
+    }
+}
+
+/// What the parts of a statement take of words, if it fits.
+fn fitting<'g>(grammar: &'g Grammar, statement: &'g Statement, words: &[Word<'_>]) -> Option<Taken<'g>> {
+    let word = |index: usize| (words[index].text.as_ref(), words[index].kind);
+    let words_of = Words { count: words.len(), word: &word, any_case: grammar.any_case };
+    let taken = statement.shape.fit(&words_of)?;
+    let has_pairs = statement.pairs.iter().all(|(name, pairs)| {
+        let text = taken.iter().find_map(|(part, range)| part.captures(name).then_some(range));
+        text.is_none_or(|range| pairs.fits(&words[range.start].text))
+    });
+    has_pairs.then_some(taken)
+}
+
+fn whole_of(words: &[Word<'_>]) -> Span {
+    let end = words.last().map_or(0, |word| word.span.end as usize);
+    Span::new(words.first().map_or(end, |word| word.span.start as usize), end)
 }
 
 fn words_span(words: &[Word<'_>], range: &Range<usize>) -> Span {

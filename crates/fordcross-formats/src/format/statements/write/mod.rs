@@ -1,10 +1,16 @@
 //! Writing statements by their shapes.
 
+mod block;
 mod parts;
 
-use super::shape::{Half, WordKind, Words, is_choice};
+use super::blocks::{BlockId, Delimiters, StatementId, TOP, Unknown};
+use super::pairs::Pairs;
+use super::shape::{Half, Taken, WordKind, Words, is_choice};
 use super::words::{Line, Spelling};
-use super::{BODY, Grammar, Inside, Nesting, Part, PathPart, Statement, VALUE, WORDS};
+use super::{BODY, Grammar, Part, Statement, UNKNOWN, VALUE, WORDS};
+use crate::text::shape::{Part as NamePart, Shape};
+use super::scan::Scanner;
+use crate::text::source::Source;
 use crate::tree::{BLANK_LINE, Kind, NodeId, TRAILING, Tree};
 
 /// Appends all statements of a branch, each on a line of its own.
@@ -17,14 +23,16 @@ pub(super) fn write_statements(tree: &Tree<'_>, top: NodeId, grammar: &Grammar, 
 pub(super) struct Said {
     /// What it makes, with all that leads there from the block that it is in.
     pub(super) path: Vec<NodeId>,
-    /// What that block is called; none at the top.
-    pub(super) block: Option<String>,
+    /// What the profile says of that block; nothing, where a statement opened it that no shape fits.
+    pub(super) block: Option<BlockId>,
     /// How many blocks it is in.
     pub(super) depth: usize,
     /// The block, as its place among all statements.
     pub(super) inside: Option<usize>,
     /// Other statements are in it.
     pub(super) opens: bool,
+    /// What closes it then.
+    pub(super) closes: Option<String>,
 }
 
 impl Said {
@@ -46,9 +54,9 @@ pub(super) fn statements_of(tree: &Tree<'_>, top: NodeId, grammar: &Grammar) -> 
 /// Appends one statement with all that is in it.
 pub(super) fn write_statement(tree: &Tree<'_>, said: &Said, grammar: &Grammar, out: &mut Vec<u8>) {
     let mut writer = Writer::new(tree, grammar, out);
-    match writer.statement_for(&said.path, said.block.as_deref()).cloned() {
-        Some(statement) => writer.statement(&statement, &said.path, said.depth),
-        None => writer.unknown(&said.path, said.block.as_deref(), said.depth),
+    match writer.statement_for(&said.path, said.block) {
+        Some(id) => writer.statement(id, &said.path, said.depth),
+        None => writer.unknown(&said.path, said.block, said.depth),
     }
 }
 
@@ -56,11 +64,15 @@ pub(super) fn write_statement(tree: &Tree<'_>, said: &Said, grammar: &Grammar, o
 pub(super) fn write_word(tree: &Tree<'_>, said: &Said, grammar: &Grammar, out: &mut Vec<u8>) {
     let mut unused = Vec::new();
     let writer = Writer::new(tree, grammar, &mut unused);
-    let statement = writer.statement_for(&said.path, said.block.as_deref());
-    let takes_rest = statement.is_none_or(|statement| {
-        statement.shape.parts.iter().any(|part| matches!(part, Part::Rest(name) if name == VALUE))
-    });
     let value = tree.value(said.node());
+    if writer.is_kept(&said.path, said.block) {
+        return out.extend_from_slice(value.as_bytes());
+    }
+    let statement = writer.statement_for(&said.path, said.block);
+    let takes_rest = statement.is_none_or(|id| {
+        let parts = &grammar.statement(id).shape.parts;
+        parts.iter().any(|part| matches!(part, Part::Rest(name) if name == VALUE))
+    });
     let word = if takes_rest { writer.spelling().rest(value) } else { writer.spelling().quoted(value) };
     out.extend_from_slice(word.as_bytes());
 }
@@ -88,25 +100,31 @@ impl<'w, 'a> Writer<'w, 'a> {
     }
 
     fn all(&mut self, top: NodeId) {
-        self.below(top, &[], None, 0);
+        self.below(top, &[], Some(TOP), 0);
         if let Some(comment) = self.behind.take() {
             self.comment(comment, 0);
         }
     }
 
     /// Notes a statement; gives back the block that was written until then.
-    fn note(&mut self, path: &[NodeId], block: Option<&str>, depth: usize, opens: bool) -> Option<usize> {
+    fn note(
+        &mut self,
+        path: &[NodeId],
+        block: Option<BlockId>,
+        depth: usize,
+        closes: Option<Option<String>>,
+    ) -> Option<usize> {
         let before = self.inside;
         if let Some(log) = &mut self.log {
-            let block = block.map(str::to_owned);
-            log.push(Said { path: path.to_vec(), block, depth, inside: before, opens });
+            let (opens, closes) = (closes.is_some(), closes.flatten());
+            log.push(Said { path: path.to_vec(), block, depth, inside: before, opens, closes });
             self.inside = Some(log.len() - 1);
         }
         before
     }
 
     /// Everything in a branch, whose place below the block it is in is `path`.
-    fn below(&mut self, branch: NodeId, path: &[NodeId], block: Option<&str>, depth: usize) {
+    fn below(&mut self, branch: NodeId, path: &[NodeId], block: Option<BlockId>, depth: usize) {
         self.below_but(branch, path, block, depth, &[]);
     }
 
@@ -115,7 +133,7 @@ impl<'w, 'a> Writer<'w, 'a> {
         &mut self,
         branch: NodeId,
         path: &[NodeId],
-        block: Option<&str>,
+        block: Option<BlockId>,
         depth: usize,
         skip: &[NodeId],
     ) {
@@ -137,55 +155,89 @@ impl<'w, 'a> Writer<'w, 'a> {
         self.tree.kind(node) == Kind::Comment && self.tree.name(node) == BLANK_LINE
     }
 
-    /// The values of a block that its own statement says.
-    fn captured_by(&self, branch: NodeId, head: Option<&Statement>) -> Vec<NodeId> {
-        let in_path = |head: &Statement, name: &str| head.path.contains(&PathPart::Capture(name.to_owned()));
-        let in_head = |head: &Statement, name: &str| head.shape.has(name) && !in_path(head, name);
-        let said = |name: &str| name == BODY || name == WORDS || head.is_some_and(|head| in_head(head, name));
-        self.tree.children(branch).filter(|&child| said(self.tree.name(child))).collect()
-    }
-
-    fn opens(&self, node: NodeId, path: &[NodeId], block: Option<&str>) -> bool {
+    fn opens(&self, node: NodeId, path: &[NodeId], block: Option<BlockId>) -> bool {
         path.is_empty()
             && self.tree.kind(node).is_branch()
-            && self
-                .statement_for(&[node], block)
-                .is_some_and(|statement| statement.opens || statement.body_until.is_some())
+            && self.statement_for(&[node], block).is_some_and(|id| self.grammar.statement(id).block.is_some())
     }
 
-    /// The statement that makes what is at a path.
-    fn statement_for(&self, path: &[NodeId], block: Option<&str>) -> Option<&Statement> {
-        let node = *path.last()?;
-        self.grammar.statements.iter().find(|statement| {
-            statement.stands_in(block)
-                && statement.path.len() == path.len()
-                && statement.path.iter().zip(path).all(|(step, &node)| {
-                    let name = self.tree.name(node);
-                    fits_name(step, name) && statement.may_be(step, name)
-                })
-                && if self.tree.kind(node).is_branch() {
-                    !statement.makes_value() && self.has_what_it_needs(statement, node)
-                } else {
-                    statement.makes_value()
-                        && statement.value.as_deref().is_none_or(|value| value == self.tree.value(node))
-                }
+    /// The first statement of a block that makes what is at a path, and is read as what it was written for.
+    fn statement_for(&self, path: &[NodeId], block: Option<BlockId>) -> Option<StatementId> {
+        let names: Vec<&str> = path.iter().map(|&node| self.tree.name(node)).collect();
+        self.find(block, &mut |id| {
+            let statement = self.grammar.statement(id);
+            (self.makes(statement, path, &names) && self.is_read_as(id, path, block)).then_some(id)
+        })
+    }
+
+    /// The first statement of a block, or of those around where it ends with the next section.
+    fn find<T>(
+        &self,
+        block: Option<BlockId>,
+        wanted: &mut dyn FnMut(StatementId) -> Option<T>,
+    ) -> Option<T> {
+        self.grammar.find(block?, &mut || None, wanted)
+    }
+
+    /// Whether a statement makes what is at a path.
+    fn makes(&self, statement: &Statement, path: &[NodeId], names: &[&str]) -> bool {
+        let Some(&node) = path.last() else { return false };
+        if statement.names(names).is_none() {
+            return false;
+        }
+        if self.tree.kind(node).is_branch() {
+            return !statement.makes_value() && self.has_what_it_needs(statement, node);
+        }
+        statement.makes_value()
+            && statement.value.as_deref().is_none_or(|value| value == self.tree.value(node))
+    }
+
+    /// Whether the words that a statement is written with are read as that one, or as one that makes the same.
+    fn is_read_as(&self, id: StatementId, path: &[NodeId], block: Option<BlockId>) -> bool {
+        let statement = self.grammar.statement(id);
+        let before = self.find(block, &mut |other| (other == id).then_some(None).or(Some(Some(other))));
+        // The first of its block is read before all others.
+        if before == Some(None) {
+            return true;
+        }
+        let line = self.head(statement, path);
+        let text = String::from_utf8_lossy(&line);
+        let scan = Scanner { source: Source::new("", &text), grammar: self.grammar };
+        let Ok(read) = scan.words(0, text.len(), &[]) else { return true };
+        // What ends before all of it was read is a head that goes up to its block.
+        if read.after < text.len() {
+            return true;
+        }
+        let word = |index: usize| (read.words[index].text.as_ref(), read.words[index].kind);
+        let words = Words { count: read.words.len(), word: &word, any_case: self.grammar.any_case };
+        let first = self.find(block, &mut |other| {
+            let known = self.grammar.statement(other);
+            let alike = self.opener(known) == self.opener(statement);
+            let fits = alike && known.shape.fit(&words).is_some_and(|taken| self.pairs_fit(known, &taken, &words));
+            fits.then_some(other)
+        });
+        first.is_none_or(|first| first == id || self.grammar.statement(first) == statement)
+    }
+
+    fn pairs_fit(&self, statement: &Statement, taken: &Taken<'_>, words: &Words<'_, '_>) -> bool {
+        statement.pairs.iter().all(|(name, pairs)| {
+            let range = taken.iter().find_map(|(part, range)| part.captures(name).then_some(range));
+            range.is_none_or(|range| pairs.fits((words.word)(range.start).0))
         })
     }
 
     /// Whether a branch has all that the shape of a statement cannot do without, and nothing twice that it has once.
     fn has_what_it_needs(&self, statement: &Statement, branch: NodeId) -> bool {
-        let in_path =
-            |name: &str| statement.path.iter().any(|step| *step == PathPart::Capture(name.to_owned()));
         let count = |name: &str| {
             self.tree
                 .children(branch)
                 .filter(|&child| self.tree.name(child) == name && self.tree.kind(child) != Kind::Comment)
                 .count()
         };
-        statement.shape.parts.iter().all(|part| match part {
+        let needs = |part: &Part| match part {
             Part::Capture(name, choice) => {
-                in_path(name)
-                    || statement.inside.as_ref().is_some_and(|inside| inside.of == *name)
+                statement.has_in_path(name)
+                    || statement.pairs_of(name).is_some()
                     || count(name) == 1
                         && (choice.is_empty()
                             || self
@@ -193,20 +245,46 @@ impl<'w, 'a> Writer<'w, 'a> {
                                 .child(branch, name)
                                 .is_some_and(|leaf| is_choice(choice, self.tree.value(leaf))))
             }
-            Part::Rest(name) => in_path(name) || count(name) == 1,
+            Part::Rest(name) => statement.has_in_path(name) || count(name) == 1,
             Part::Several(name) | Part::List(name, _) => count(name) > 0,
             _ => true,
-        }) && self.tree.children(branch).all(|child| {
-            // What it has no place for must be a statement of its own.
-            statement.opens
-                || statement.shape.has(self.tree.name(child))
-                || statement.inside.is_some() && self.tree.kind(child).is_value()
+        };
+        let holds_text = statement.block.is_some_and(|block| self.grammar.block(block).holds_text);
+        let holds_statements = statement.block.is_some() && !holds_text;
+        // What it has no place for must be a statement of its own.
+        let has_place = |child: NodeId| {
+            let name = self.tree.name(child);
+            holds_statements && name != BODY
+                || statement.shape.has(name)
+                || !statement.pairs.is_empty() && self.tree.kind(child).is_value()
                 || self.tree.kind(child) == Kind::Comment
-                || self.tree.name(child) == BODY && statement.body_until.is_some()
-        })
+                || holds_text && (name == BODY || self.is_of_opener(statement, name))
+        };
+        statement.shape.parts.iter().all(needs)
+            && (!holds_text || count(BODY) == 1)
+            && self.tree.children(branch).all(has_place)
     }
 
-    fn node(&mut self, node: NodeId, path: &[NodeId], block: Option<&str>, depth: usize) {
+    /// Whether statements of a block with a longer path begin like this one.
+    fn is_shared(&self, path: &[NodeId], block: Option<BlockId>) -> bool {
+        let names: Vec<&str> = path.iter().map(|&node| self.tree.name(node)).collect();
+        let begins = |statement: &Statement| {
+            statement.path.len() > names.len()
+                && statement.path.iter().zip(&names).all(|(step, name)| match step.as_literal() {
+                    Some(literal) => literal == *name,
+                    None => step.read(name, &mut |_, _| true).is_some(),
+                })
+        };
+        self.find(block, &mut |id| begins(self.grammar.statement(id)).then_some(())).is_some()
+    }
+
+    /// Whether what is at a path is a statement that is kept as the text that it is.
+    fn is_kept(&self, path: &[NodeId], block: Option<BlockId>) -> bool {
+        let keeps = block.is_some_and(|block| self.grammar.block(block).unknown == Unknown::Keep);
+        keeps && matches!(path, [only] if self.tree.name(*only) == UNKNOWN && self.tree.kind(*only).is_value())
+    }
+
+    fn node(&mut self, node: NodeId, path: &[NodeId], block: Option<BlockId>, depth: usize) {
         if self.tree.kind(node) == Kind::Instruction {
             return;
         }
@@ -227,11 +305,13 @@ impl<'w, 'a> Writer<'w, 'a> {
         }
         let mut path = path.to_vec();
         path.push(node);
-        match self.statement_for(&path, block).cloned() {
-            Some(statement) => {
-                let opens = statement.opens && self.tree.kind(node).is_branch();
-                let before = self.note(&path, block, depth, opens);
-                self.statement(&statement, &path, depth);
+        match self.statement_for(&path, block) {
+            Some(id) => {
+                let statement = self.grammar.statement(id);
+                let opens = statement.block.filter(|_| self.tree.kind(node).is_branch());
+                let closes = opens.map(|block| self.closing(block, node));
+                let before = self.note(&path, block, depth, closes);
+                self.statement(id, &path, depth);
                 self.inside = before;
             }
             None if self.tree.kind(node).is_branch() && self.is_shared(&path, block) => {
@@ -241,26 +321,30 @@ impl<'w, 'a> Writer<'w, 'a> {
         }
     }
 
-    /// Whether statements with a longer path begin like this one.
-    fn is_shared(&self, path: &[NodeId], block: Option<&str>) -> bool {
-        self.grammar.statements.iter().any(|statement| {
-            statement.stands_in(block)
-                && statement.path.len() > path.len()
-                && statement.path.iter().zip(path).all(|(step, &node)| fits_name(step, self.tree.name(node)))
-        })
-    }
-
     fn comment(&mut self, node: NodeId, depth: usize) {
-        let mark = self.grammar.comments.first().map_or("#", String::as_str);
-        for line in self.tree.value(node).lines() {
+        let sign = self.grammar.comment_sign();
+        let value = self.tree.value(node);
+        // One in a pair is one piece, however many lines it has.
+        if self.grammar.comments.iter().any(|sign| sign.close.is_some() && value.trim_start().starts_with(sign.open.as_str())) {
+            self.indent(depth);
+            self.out.extend_from_slice(value.trim().as_bytes());
+            self.out.push(b'\n');
+            return;
+        }
+        for line in value.lines() {
             self.indent(depth);
             // Where nothing is indented, comments may be, to be below one behind a statement.
             let line = if depth == 0 && self.tree.name(node) != TRAILING { line } else { line.trim_start() };
-            if !self.grammar.comments.iter().any(|mark| line.trim_start().starts_with(mark.as_str())) {
-                self.out.extend_from_slice(mark.as_bytes());
+            let is_bare = !self.grammar.is_comment(line.trim_start());
+            if is_bare {
+                self.out.extend_from_slice(sign.open.as_bytes());
                 self.out.push(b' ');
             }
             self.out.extend_from_slice(line.as_bytes());
+            if let Some(close) = sign.close.as_ref().filter(|_| is_bare) {
+                self.out.push(b' ');
+                self.out.extend_from_slice(close.as_bytes());
+            }
             self.out.push(b'\n');
         }
     }
@@ -269,46 +353,35 @@ impl<'w, 'a> Writer<'w, 'a> {
         (0..depth).for_each(|_| self.out.extend_from_slice(self.grammar.indent.as_bytes()));
     }
 
-    fn statement(&mut self, statement: &Statement, path: &[NodeId], depth: usize) {
-        let Some(&node) = path.last() else { return };
-        self.indent(depth);
+    /// The words of a statement without the block that it opens.
+    fn head(&self, statement: &Statement, path: &[NodeId]) -> Vec<u8> {
+        let Some(&node) = path.last() else { return Vec::new() };
+        let names: Vec<&str> = path.iter().map(|&node| self.tree.name(node)).collect();
+        let captured = statement.names(&names).unwrap_or_default();
+        let in_path = |name: &str| captured.iter().find(|(known, _)| *known == name).map(|(_, text)| *text);
         let mut line = Line::default();
-        let in_path = |name: &str| {
-            let at = statement.path.iter().position(|step| *step == PathPart::Capture(name.to_owned()))?;
-            Some(self.tree.name(path[at]))
-        };
         self.parts(statement, &statement.shape.parts, node, &in_path, &mut line);
-        let line = line.out;
+        line.out
+    }
+
+    fn statement(&mut self, id: StatementId, path: &[NodeId], depth: usize) {
+        let Some(&node) = path.last() else { return };
+        let statement = self.grammar.statement(id);
+        self.indent(depth);
+        let line = self.head(statement, path);
         self.out.extend_from_slice(&line);
-        let is_block = statement.opens && self.tree.kind(node).is_branch();
-        if is_block && self.grammar.nesting == Nesting::Braces {
-            self.out.extend_from_slice(b" {");
-            self.end_line();
-        } else {
-            if !is_block && self.grammar.end_needed {
-                self.out.extend(self.grammar.end.unwrap_or(';').to_string().bytes());
+        match statement.block.filter(|_| self.tree.kind(node).is_branch()) {
+            Some(block) => self.block(statement, block, node, depth),
+            None => {
+                self.end_sign();
+                self.end_line();
             }
-            self.end_line();
-        }
-        if let (Some(until), Some(body)) = (&statement.body_until, self.tree.child(node, BODY)) {
-            self.out.extend_from_slice(self.tree.value(body).as_bytes());
-            if !self.tree.value(body).is_empty() {
-                self.out.push(b'\n');
-            }
-            self.out.extend_from_slice(until.as_bytes());
-            self.out.push(b'\n');
-        }
-        if is_block {
-            self.block(node, Some(statement), depth);
         }
     }
 
-    /// What is in a block that was opened.
-    fn block(&mut self, node: NodeId, head: Option<&Statement>, depth: usize) {
-        let name = self.tree.name(node).to_owned();
-        let said = self.captured_by(node, head);
-        self.below_but(node, &[], Some(&name), depth + 1, &said);
-        self.close(depth);
+    /// What ends a statement, where it is written.
+    fn end_sign(&mut self) {
+        self.out.extend(self.grammar.end.written().map(String::from).unwrap_or_default().bytes());
     }
 
     /// Ends a line, with the comment that is behind it.
@@ -323,26 +396,24 @@ impl<'w, 'a> Writer<'w, 'a> {
         self.out.push(b'\n');
     }
 
-    fn close(&mut self, depth: usize) {
-        match &self.grammar.nesting {
-            Nesting::Braces => {
-                self.indent(depth);
-                self.out.extend_from_slice(b"}\n");
-            }
-            Nesting::Words(close) => {
-                self.indent(depth);
-                self.out.extend_from_slice(close.as_bytes());
-                self.out.push(b'\n');
-            }
-            _ => {}
-        }
-    }
-
-    /// What no statement of the grammar makes: a name and the rest.
-    fn unknown(&mut self, path: &[NodeId], block: Option<&str>, depth: usize) {
+    /// What no statement of the grammar makes: as it is, or a name and the rest.
+    fn unknown(&mut self, path: &[NodeId], block: Option<BlockId>, depth: usize) {
         let Some(&node) = path.last() else { return };
-        let before = self.note(path, block, depth, self.tree.kind(node).is_branch());
-        self.unknown_at(node, depth);
+        let is_branch = self.tree.kind(node).is_branch();
+        let closes = is_branch.then(|| self.grammar.signs().next().map(|(_, close)| close.to_string()));
+        let before = self.note(path, block, depth, closes);
+        if self.is_kept(path, block) {
+            self.indent(depth);
+            let text = self.tree.value(node);
+            self.out.extend_from_slice(text.as_bytes());
+            let ends = |close: char| text.ends_with(close);
+            if !self.grammar.signs().any(|(_, close)| ends(close)) && !self.grammar.end.sign.is_some_and(ends) {
+                self.end_sign();
+            }
+            self.end_line();
+        } else {
+            self.unknown_at(node, depth);
+        }
         self.inside = before;
     }
 
@@ -358,24 +429,17 @@ impl<'w, 'a> Writer<'w, 'a> {
             } else if !value.is_empty() {
                 line.word(&self.spelling().rest(value));
             }
-            if self.grammar.end_needed {
-                line.out.extend(self.grammar.end.unwrap_or(';').to_string().bytes());
-            }
             let line = line.out;
             self.out.extend_from_slice(&line);
-            self.end_line();
-            return;
+            self.end_sign();
+            return self.end_line();
         }
         if let Some(words) = self.tree.child(node, WORDS) {
             line.word(&self.spelling().rest(self.tree.value(words)));
         }
         let line = line.out;
         self.out.extend_from_slice(&line);
-        if self.grammar.nesting == Nesting::Braces {
-            self.out.extend_from_slice(b" {");
-        }
-        self.end_line();
-        self.block(node, None, depth);
+        self.unknown_block(node, depth);
     }
 
     /// Whether a name and the words of a value would be taken for a statement of the grammar.
@@ -386,12 +450,5 @@ impl<'w, 'a> Writer<'w, 'a> {
         !self.grammar.quotes.is_empty()
             && words.len() > 2
             && self.grammar.statements.iter().any(|known| known.shape.fit(&spoken).is_some())
-    }
-}
-
-fn fits_name(step: &PathPart, name: &str) -> bool {
-    match step {
-        PathPart::Name(known) => known == name,
-        PathPart::Capture(_) => true,
     }
 }

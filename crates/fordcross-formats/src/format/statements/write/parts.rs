@@ -1,6 +1,6 @@
 //! The parts of statements as words.
 
-use super::{Half, Inside, Line, NodeId, Part, Statement, VALUE, Writer};
+use super::{Half, Line, NodeId, Pairs, Part, Statement, VALUE, Writer};
 
 impl<'w, 'a> Writer<'w, 'a> {
     pub(super) fn parts<'n>(
@@ -11,7 +11,7 @@ impl<'w, 'a> Writer<'w, 'a> {
         in_path: &dyn Fn(&str) -> Option<&'n str>,
         line: &mut Line,
     ) {
-        let (tree, inside) = (self.tree, statement.inside.as_ref());
+        let tree = self.tree;
         let all = |name: &str| -> Vec<NodeId> {
             tree.children(node)
                 .filter(|&child| tree.name(child) == name && tree.kind(child).is_value())
@@ -28,8 +28,9 @@ impl<'w, 'a> Writer<'w, 'a> {
                         self.parts(statement, choice, node, in_path, line);
                     }
                 }
-                Part::Capture(name, _) if inside.is_some_and(|inside| inside.of == *name) => {
-                    let text = inside.map(|inside| self.pairs_inside(inside, node)).unwrap_or_default();
+                Part::Capture(name, _) if statement.pairs_of(name).is_some() => {
+                    let pairs = statement.pairs_of(name);
+                    let text = pairs.map(|pairs| self.pairs_inside(pairs, node)).unwrap_or_default();
                     line.word(&self.spelling().quoted(&text));
                 }
                 // One of certain words is a word of the language, and is so without quotes only.
@@ -55,12 +56,13 @@ impl<'w, 'a> Writer<'w, 'a> {
                     } else {
                         all(name).first().copied()
                     };
-                    // Words are written as they were read; only what is no word is quoted.
+                    // Words are written as they were read; only what is no word is quoted. Up to a block, what ends statements
+                    // elsewhere is one of them.
+                    let is_head = statement.block.is_some() && statement.is_head();
                     leaf.iter().for_each(|&leaf| {
-                        line.word_after(
-                            &self.spelling().rest(tree.value(leaf)),
-                            self.spelling().before(leaf),
-                        );
+                        let value = tree.value(leaf);
+                        let text = if is_head { value.to_owned() } else { self.spelling().rest(value) };
+                        line.word_after(&text, self.spelling().before(leaf));
                     });
                 }
                 Part::Several(name) => {
@@ -96,6 +98,10 @@ impl<'w, 'a> Writer<'w, 'a> {
     /// Whether a branch has all that parts capture, and none of it was written already.
     fn has_all(&self, parts: &[Part], node: NodeId, line: &Line) -> bool {
         let is_there = |name: &String| {
+            // What may be missing of a value is there if it is not the empty text.
+            if name == VALUE && !self.tree.kind(node).is_branch() {
+                return !self.tree.value(node).is_empty();
+            }
             let is_it = |&child: &NodeId| self.tree.name(child) == name && self.tree.kind(child).is_value();
             self.tree.children(node).any(|child| is_it(&child)) && !line.said.contains(name)
         };
@@ -111,7 +117,7 @@ impl<'w, 'a> Writer<'w, 'a> {
     fn says_something(&self, parts: &[Part], node: NodeId, line: &Line) -> bool {
         parts.iter().any(|part| match part {
             Part::Word(word) => {
-                word.as_literal().is_some_and(|word| word.chars().all(|c| self.grammar.marks.contains(&c)))
+                word.as_literal().is_some_and(|word| word.chars().all(|c| self.grammar.punctuation.contains(&c)))
             }
             Part::Glue => false,
             Part::Choice(choices) => choices.iter().any(|choice| self.says_something(choice, node, line)),
@@ -125,11 +131,11 @@ impl<'w, 'a> Writer<'w, 'a> {
     }
 
     /// A text of pairs: the values of a branch.
-    pub(super) fn pairs_inside(&self, inside: &Inside, branch: NodeId) -> String {
+    pub(super) fn pairs_inside(&self, pairs: &Pairs, branch: NodeId) -> String {
         let mut out = Vec::new();
         let mut line = Line::default();
-        let within = Writer::new(self.tree, &inside.grammar, &mut out);
-        if let [Part::Repeated(group)] = inside.shape.parts.as_slice() {
+        let within = Writer::new(self.tree, &pairs.grammar, &mut out);
+        if let [Part::Repeated(group)] = pairs.shape.parts.as_slice() {
             within.pairs(group, Some(branch), &mut line);
         }
         String::from_utf8(line.out).unwrap_or_default()

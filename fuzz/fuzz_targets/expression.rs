@@ -4,10 +4,10 @@ use fordcross_core::library::{CrossingFile, Library, ProfileFile};
 use fordcross_fuzz::{Way, carried};
 use libfuzzer_sys::fuzz_target;
 
-const OLD: &str = "[profile]\nline = 'old'\ntitle = 'O'\nform = 'xml'\n[recognise]\nmarker = 'a'\nrelease = 'release'\n[[release]]\n\
-    name = '1'\n[[object]]\nat = 'a/b'\nkey = 'k'\n[setting]\n'release' = 'text'\n'a/b/k' = 'name'\n'a/b/n' = 'integer'\n'a/b/ip' = 'address'\n";
-const NEW: &str = "[profile]\nline = 'new'\ntitle = 'N'\nform = 'json'\n[recognise]\nmarker = 'new'\nrelease = 'new/release'\n[[release]]\n\
-    name = '2'\n[setting]\n'new/release' = 'text'\n'to' = { type = 'text', repeats = true }\n";
+const OLD: &str = "language = 2\n[profile]\nplatform = 'old'\ntitle = 'O'\nformat = 'xml'\nreleases = ['1']\n[detect]\ncontains = 'a'\n\
+    release = 'release'\n[object]\n'a/b[{k}]' = {}\n[setting]\n'release' = 'text'\n'a/b/k' = 'name'\n'a/b/n' = 'integer'\n'a/b/ip' = 'address'\n";
+const NEW: &str = "language = 2\n[profile]\nplatform = 'new'\ntitle = 'N'\nformat = 'json'\nreleases = ['2']\n[detect]\ncontains = 'new'\n\
+    release = 'new/release'\n[setting]\n'new/release' = 'text'\n'to[]' = 'text'\n";
 const BACKUP: &[u8] =
     b"<a><release>1</release><a><b k='x'><n>7</n><ip>192.0.2.7</ip></b><b k='y'><n>8</n></b></a></a>";
 
@@ -18,9 +18,9 @@ fuzz_target!(|text: &str| {
         return;
     }
     let crossing = format!(
-        "[crossing]\nfrom = 'old@1'\nto = 'new@2'\n[[place]]\nfrom = 'a/b'\nto = ''\nmove = [\n  ['''n = {{n}}''', '''to[] = {{= {text}}}''', '''{text}'''],\n\
+        "language = 2\n[crossing]\nfrom = 'old@1'\nto = 'new@2'\n[[place]]\nfrom = 'a/b'\nto = '.'\nmove = [\n  ['''n = {{n}}''', '''to[] = {{= {text}}}''', '''{text}'''],\n\
          ['''n = {{n}}''', '''to[] = {{= {text}}}'''],\n  ['k', 'to[]'],\n]\n\
-         [[drop]]\nfrom = 'a/b/**'\nwhy = 'x'\n"
+         [[place]]\ndrop = [['a/b/**', 'x']]\n"
     );
     let mut library = Library::default();
     for (name, text) in [("old.profile.toml", OLD), ("new.profile.toml", NEW)] {

@@ -16,14 +16,23 @@ const LANGUAGE: &str = include_str!("../../../../docs/language.md");
 
 /// A profile with something of every kind, so that every key is asked for.
 const FULL_PROFILE: &str = r#"
+language = 2
+
 [profile]
-line = "a"
-title = "A"
-form = "xml"
-letter-case = "any"
+platform         = "a"
+title            = "A"
+format           = "xml"
+case-insensitive = true
+releases         = ["1"]
+not-included     = [
+  ["w", "r"],
+]
+dependents = [
+  ["o", "w", "d"],
+]
 [ini]
 separator = ":"
-[table]
+[csv]
 separator = ";"
 [statements]
 nesting = "flat"
@@ -34,36 +43,30 @@ as = "x"
 [statement.inside]
 of = "value"
 pairs = "{name}={value}"
-[[member]]
-path = "m"
-at = "m"
-form = "statements"
-hash = "sha-256"
-[member.ini]
-[member.table]
-[member.statements]
-[[member.statement]]
+[[file]]
+path      = "m"
+at        = "m"
+format    = "statements"
+algorithm = "sha-256"
+[file.ini]
+[file.csv]
+[file.statements]
+[[file.statement]]
 shape = "y {value}"
 as = "y"
-[member.statement.inside]
+[file.statement.inside]
 of = "value"
 pairs = "{name}={value}"
-[recognise]
-marker = "a"
-release = "release"
-[[release]]
-name = "1"
+[detect]
+contains = "a"
+release  = "release"
 [[model]]
 name = "m"
 title = "M"
 port = [{ names = "p1", medium = "copper", speed = "1G" }]
 limit = { "o" = 1 }
-[[section]]
-name = "s"
-at = "o"
-[[never-held]]
-what = "w"
-remedy = "r"
+[section]
+s = "o"
 [[step]]
 unit = "old"
 phase = "at"
@@ -72,33 +75,27 @@ do = "d"
 name = "n"
 at = "o"
 stops = "s"
-[[dependant]]
-of = "o"
-what = "w"
-do = "d"
-[[object]]
-at = "o"
-key = "k"
+
+[object]
+"q[]" = {}
+[object."o[{k}]"]
 kind = { one = "true" }
-inherits = { named-by = "k" }
-admits = "a"
+inherits = { parent = "k" }
+grants-access = "a"
 required = { paths = ["1"] }
 unique = { among = "a" }
-[[object]]
-at = "q"
-many = true
 [type]
-int = { type = "integer" }
-t1 = { type = "text", characters = "a-z", instead = "x" }
-t2 = { type = "name" }
-t3 = { type = "integer" }
-t4 = { type = "boolean" }
+int = "integer"
+t1 = { type = "text", allowed = "a-z", replacement = "x" }
+t2 = "name"
+t3 = "integer"
+t4 = "boolean"
 t5 = { type = "choice", values = ["a"] }
 t6 = { type = "duration", unit = "s" }
 t9 = { type = "address", family = "any" }
-t11 = { type = "prefix-length", written = "mask" }
+t11 = { type = "prefix-length", notation = "mask" }
 t12 = { type = "mac", separator = ":", case = "lower" }
-t13 = { type = "secret", kept = "hash", scheme = "s", forms = [{ characters = "a-z", min = 1 }] }
+t13 = { type = "secret", protection = "hash", scheme = "s", forms = [{ characters = "a-z", min = 1 }] }
 t14 = { type = "shape", shapes = ["{a:int}"] }
 [in-force]
 "o/3" = "1"
@@ -114,7 +111,7 @@ that = "given('k')"
 [setting]
 "release" = "text"
 "o/k" = "name"
-"o/1" = { type = "text", default = "a", characters = "a-z", instead = "x" }
+"o/1" = { type = "text", default = "a", allowed = "a-z", replacement = "x" }
 "o/2" = { type = "t2", unique = { among = "a" }, key-unique = { among = "b" } }
 "o/3" = "t3"
 "o/4" = "t4"
@@ -128,35 +125,28 @@ that = "given('k')"
 "#;
 
 const FULL_CROSSING: &str = r#"
-include = []
+language = 2
+
 [crossing]
-from = "a@1"
-to = "a@1"
-inheritance = "keep"
+from           = "a@1"
+to             = "a@1"
+inherited      = "kept"
+shared         = []
+write-defaults = "all"
 [equivalent.ports]
 p1 = "p1"
-[pins]
-write = "all"
 [[place]]
 name = "p"
 from = "o[{k}]"
 to = "o[]"
 move = [["k = {k}", "k = {k}"]]
-[[move]]
-from = "release"
-to = "release"
-[[add]]
-to = "release = 1"
-[[drop]]
-from = "o/1"
-why = "w"
-[[by-hand]]
-from = "o/2"
-do = "d"
-[[moot]]
-from = "o/3"
-why = "w"
-[[look-up]]
+[[place]]
+move = [["release", "release"]]
+add = ["release = 1"]
+drop = [["o/1", "w"]]
+by-hand = [["o/2", "d"]]
+moot = [["o/3", "w"]]
+[[lookup]]
 name = "l"
 place = "p"
 network = "network('192.0.2.0', 24)"

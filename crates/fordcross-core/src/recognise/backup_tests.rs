@@ -4,9 +4,24 @@ use super::*;
 use crate::language::library::ProfileFile;
 use rstest::rstest;
 
-const PROFILE: &str = "[profile]\nline = 'a'\ntitle = 'A'\nform = 'xml'\n[recognise]\nmarker = 'box'\nrelease = 'head/release'\n\
-    model = 'head/model'\n[[release]]\nname = '1'\n[[release]]\nname = '2 r1'\n[[model]]\nname = 'm'\ntitle = 'M'\n\
-    [setting]\n'head/release' = 'text'\n'head/model' = 'text'\n";
+const PROFILE: &str = r#"
+language = 2
+[profile]
+platform = 'a'
+title    = 'A'
+format   = 'xml'
+releases = ['1', '2 r1']
+[detect]
+contains = 'box'
+release  = 'head/release'
+model    = 'head/model'
+[[model]]
+name = 'm'
+title = 'M'
+[setting]
+'head/release' = 'text'
+'head/model' = 'text'
+"#;
 
 fn read(text: &str, treat_as: Option<&str>) -> Result<Identity, String> {
     let mut library = Library::default();

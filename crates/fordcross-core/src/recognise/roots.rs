@@ -124,10 +124,29 @@ mod tests {
     use super::*;
     use rstest::rstest;
 
-    const PROFILE: &str = "[profile]\nline = 'a'\ntitle = 'A'\nform = 'several'\n[recognise]\nmarker = 'main|auto'\n\
-        [[release]]\nname = '1'\n[[member]]\npath = 'main.conf'\nat = 'main'\nform = 'statements'\n\
-        [[member]]\npath = 'auto.conf'\nat = 'auto'\nlike = 'main'\n[[member]]\npath = 'conf.d/{n}'\nat = 'more/{n}'\n\
-        form = 'opaque'\n[setting]\n'more/*' = 'text'\n";
+    const PROFILE: &str = r#"
+language = 2
+[profile]
+platform = 'a'
+title    = 'A'
+releases = ['1']
+[detect]
+contains = 'main|auto'
+[[file]]
+path   = 'main.conf'
+at     = 'main'
+format = 'statements'
+[[file]]
+path    = 'auto.conf'
+at      = 'auto'
+same-as = 'main'
+[[file]]
+path   = 'conf.d/{n}'
+at     = 'more/{n}'
+format = 'opaque'
+[setting]
+'more/*' = 'text'
+"#;
 
     #[rstest]
     #[case(&["main.conf", "x/main.conf"], &[""], &["main.conf", "x/main.conf"])]

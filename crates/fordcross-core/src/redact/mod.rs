@@ -321,8 +321,20 @@ mod tests {
     /// An alias of YAML stands for what is written once: that is hidden once.
     #[test]
     fn what_is_hidden_twice_is_hidden_once() {
-        let profile = "[profile]\nline = 'a'\ntitle = 'A'\nform = 'yaml'\n[recognise]\nmarker = 'a'\nrelease = 'release'\n\
-            [[release]]\nname = '1'\n[setting]\n'release' = 'text'\n'a|b/secret' = 'secret'\n";
+        let profile = r#"
+language = 2
+[profile]
+platform = 'a'
+title    = 'A'
+format   = 'yaml'
+releases = ['1']
+[detect]
+contains = 'a'
+release  = 'release'
+[setting]
+'release' = 'text'
+'a|b/secret' = 'secret'
+"#;
         let profile = Profile::parse(Source::new("p", profile), Checking::Whole).expect("a profile");
         let text = "a: &x\n  secret: s3\nb: *x\nrelease: \"1\"\n";
         let tree = profile.dialect.read(Source::new("t", text)).expect("well-formed");
@@ -349,8 +361,7 @@ mod tests {
     )]
     #[case(
         "statements",
-        "[statements]\nquotes = ['\"']\n[[statement]]\nshape = 'box {box} {key} {value}'\nas = 'box/{box}/{key}'\n\
-            [[statement]]\nshape = '{key} {value}'\nas = '{key}'\n",
+        "[grammar]\nquotes = ['\"']\n[block.top]\nstatements = [['box {box} {key} {value}', 'box/{box}/{key}'], ['{key} {value}', '{key}']]\n",
         "release 1\nbox quay to pier\nbox pier to quay\nbox box to box\nbox quay wide 5\n",
         "release 1\nbox name-2 to name-1\nbox name-1 to name-2\nbox name-3 to name-3\nbox name-2 wide 5\n"
     )]
@@ -368,8 +379,8 @@ mod tests {
     ) {
         let marker = if form == "xml" { "a" } else { "box" };
         let profile = format!(
-            "[profile]\nline = 'a'\ntitle = 'A'\nform = '{form}'\n[recognise]\nmarker = '{marker}'\nrelease = 'release'\n\
-             [[release]]\nname = '1'\n[[object]]\nat = 'box/*'\nname = 'text'\n[setting]\n'release' = 'text'\n\
+            "language = 2\n[profile]\nplatform = 'a'\ntitle = 'A'\nformat = '{form}'\nreleases = ['1']\n[detect]\ncontains = '{marker}'\nrelease = 'release'\n\
+             [object]\n'box/{{name}}' = {{}}\n[setting]\n'release' = 'text'\n\
              'box/*/to' = 'name'\n'box/*/wide' = 'integer'\n{more}"
         );
         let profile = Profile::parse(Source::new("p", &profile), Checking::Whole).expect("a profile");

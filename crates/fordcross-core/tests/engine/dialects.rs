@@ -28,7 +28,7 @@ fn expect(made: &Made, expected: &str) {
 #[case("<list><item><On>yes</On></item></list>", "list/item[#1]/On unmatched")]
 fn names_that_are_alike_are_one(#[case] text: &str, #[case] expected: &str) {
     let old = OLD
-        .replace("line = \"old\"", "line = \"old\"\nalike = \"-_\"\nletter-case = \"any\"")
+        .replace("platform = \"old\"", "platform = \"old\"\nequivalent-characters = \"-_\"\ncase-insensitive = true")
         .replace("/word\" = \"secret\"", "/word\" = { type = \"secret\", aliases = [\"word-of-old\"] }");
     expect(&make(&old, text), expected);
 }
@@ -44,7 +44,7 @@ const TWICE: &str =
 #[case("last", "boxes/box[p2]/on recast boxes/c2/enabled=true")]
 #[case("error", "boxes/box[p1]/on[#2] by-hand")]
 fn a_line_says_which_of_several_holds(#[case] manner: &str, #[case] expected: &str) {
-    let old = OLD.replace("off = \"no\" }", &format!("off = \"no\", repeats = \"{manner}\" }}"));
+    let old = OLD.replace("off = \"no\" }", &format!("off = \"no\", duplicates = \"{manner}\" }}"));
     let made = make(&old, TWICE);
     expect(&made, expected);
     assert_eq!(made.has(Code::GivenTwice), manner == "error");
@@ -57,15 +57,15 @@ const AGAIN: &str = "<boxes><box id='p1'><on>yes</on></box><box id='p1'><wait>60
 #[case("last", "boxes/box[p1]/on moot")]
 #[case("merge", "boxes/box[p1]#2/wait recast boxes/c1/wait=1")]
 fn an_object_that_is_there_again(#[case] manner: &str, #[case] expected: &str) {
-    let old = OLD.replace("key = \"id\"", &format!("key = \"id\"\nrepeats = \"{manner}\""));
+    let old = OLD.replace("{ kind", &format!("{{ duplicates = \"{manner}\", kind"));
     expect(&make(&old, AGAIN), expected);
 }
 
 #[test]
 fn what_is_written_stands_in_the_order_of_its_line() {
     let new = NEW
-        .replace("line = \"new\"", "line = \"new\"\norder = [\"names\", \"boxes\", \"new\"]")
-        .replace("at = \"boxes/*\"", "at = \"boxes/*\"\norder = [\"wait\", \"enabled\"]");
+        .replace("platform = \"new\"", "platform = \"new\"\norder = [\"names\", \"boxes\", \"new\"]")
+        .replace("\"boxes/{name:interface}\" = {}", "\"boxes/{name:interface}\" = { order = [\"wait\", \"enabled\"] }");
     let text = "<old release='1'><boxes><box id='p1'><on>yes</on><wait>60</wait></box></boxes>\
                 <gone>x</gone><name>a</name><list><item/></list></old>";
     let made = make_between(OLD, &new, text, CROSSING);
@@ -96,12 +96,12 @@ const TWO: &str =
 /// What would be another without a part of it is carried whole or not at all.
 #[rstest]
 #[case("", "boxes/box[p1]/on recast boxes/c1/enabled=true", true)]
-#[case("narrows = \"all\"", "boxes/box[p1]/on by-hand", false)]
-#[case("narrows = \"all\"", "boxes/box[p1] by-hand", false)]
-#[case("narrows = \"all\"", "boxes/box[p1]/wait by-hand", false)]
-#[case("narrows = \"all\"", "boxes/box[p2]/on recast boxes/c2/enabled=true", false)]
+#[case("atomic = true", "boxes/box[p1]/on by-hand", false)]
+#[case("atomic = true", "boxes/box[p1] by-hand", false)]
+#[case("atomic = true", "boxes/box[p1]/wait by-hand", false)]
+#[case("atomic = true", "boxes/box[p2]/on recast boxes/c2/enabled=true", false)]
 fn an_object_that_lost_a_part(#[case] narrows: &str, #[case] expected: &str, #[case] is_there: bool) {
-    let new = NEW.replace("at = \"boxes/*\"", &format!("at = \"boxes/*\"\n{narrows}"));
+    let new = NEW.replace("\"boxes/{name:interface}\" = {}", &format!("\"boxes/{{name:interface}}\" = {{ {narrows} }}"));
     let made = make_between(OLD, &new, &format!("<old release='1'>{TWO}</old>"), CROSSING);
     expect(&made, expected);
     assert_eq!(made.result.contains("\"c1\""), is_there, "{}", made.result);

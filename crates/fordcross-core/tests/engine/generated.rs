@@ -97,15 +97,14 @@ fn line() -> impl Strategy<Value = Line> {
 
 impl Line {
     fn profile(&self, line: &str, form: &str, new: bool) -> String {
-        let (marker, at, key) =
-            if new { ("new", "things", "") } else { ("old", "things/thing", "key = \"id\"\n") };
+        let (marker, at, brackets) =
+            if new { ("new", "things", "[]") } else { ("old", "things/thing", "[{id}]") };
         let port = if new { "c1..c2" } else { "p1..p2" };
         let release = if new { "new/release" } else { "release" };
         let mut text = format!(
-            "[profile]\nline = \"{line}\"\ntitle = \"{line}\"\nform = \"{form}\"\n[recognise]\nmarker = \"{marker}\"\nrelease = \"{release}\"\n\
-             [[release]]\nname = \"1\"\n[[model]]\nname = \"m\"\ntitle = \"m\"\nport = [{{ names = \"{port}\", medium = \"copper\", speed = \"1G\" }}]\n\
-             [[object]]\nat = \"{at}\"\n{key}{}[setting]\n\"{release}\" = \"text\"\n",
-            if new { "many = true\n" } else { "" }
+            "language = 2\n[profile]\nplatform = \"{line}\"\ntitle = \"{line}\"\nformat = \"{form}\"\nreleases = [\"1\"]\n\
+             [detect]\ncontains = \"{marker}\"\nrelease = \"{release}\"\n[[model]]\nname = \"m\"\ntitle = \"m\"\nport = [{{ names = \"{port}\", medium = \"copper\", speed = \"1G\" }}]\n\
+             [object]\n\"{at}{brackets}\" = {{}}\n[setting]\n\"{release}\" = \"text\"\n"
         );
         let _ = writeln!(text, "\"{at}/id\" = \"text\"");
         for (number, setting) in self.settings.iter().enumerate() {
@@ -129,7 +128,7 @@ impl Line {
         }
         let [moved, dropped, moot, by_hand] = lists;
         format!(
-            "[crossing]\nfrom = \"old@1\"\nto = \"new@1\"\n[[moot]]\nfrom = \"release\"\nwhy = \"its own\"\n[[place]]\nfrom = \"things/thing\"\nto = \"things[]\"\n\
+            "language = 2\n[crossing]\nfrom = \"old@1\"\nto = \"new@1\"\n[[place]]\nmoot = [[\"release\", \"its own\"]]\n[[place]]\nfrom = \"things/thing\"\nto = \"things[]\"\n\
              move = [[\"id\", \"id\"], {moved}]\ndrop = [{dropped}]\nmoot = [{moot}]\nby-hand = [{by_hand}]\n"
         )
     }

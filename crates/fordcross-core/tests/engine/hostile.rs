@@ -17,9 +17,28 @@ const XML: &str = "<?xml version='1.0'?><!-- c --><old release='1'>\n<boxes><box
 const JSON: &str = "{\"new\": {\"release\": \"2\"}, \"boxes\": {\"c1\": {\"enabled\": true, \"wait\": 15, \"nets\": [\"192.0.2.1/24\"], \
     \"word\": \"a\\u00e9\\n\"}}, \"list\": [{\"action\": \"permit\"}], \"names\": [\"x\"], \"zz\": [[1, {}], null]}";
 const INI: &str = "; c\ntop = 1\n[net]\nmtu = \"a\\nb\"\n[share x]\npath = /srv\n";
-const INI_PROFILE: &str = "[profile]\nline = 'i'\ntitle = 'I'\nform = 'ini'\n[ini]\nquotes = true\nheading = '{section} {name}'\n\
-    [recognise]\nmarker = 'top'\nrelease = 'top'\n[[release]]\nname = '1'\n[[object]]\nat = 'share'\nkey = 'name'\n\
-    [setting]\n'top' = 'text'\n'net/mtu' = 'secret'\n'share/name' = { type = 'text', attribute = true }\n'share/path' = 'path'\n";
+const INI_PROFILE: &str = r#"
+language = 2
+[profile]
+platform = 'i'
+title    = 'I'
+format   = 'ini'
+releases = ['1']
+[ini]
+quotes = true
+heading = '{section} {name}'
+[detect]
+contains = 'top'
+release  = 'top'
+
+[object]
+"share[{name}]" = {}
+[setting]
+'top' = 'text'
+'net/mtu' = 'secret'
+'share/name' = 'text'
+'share/path' = 'path'
+"#;
 
 fn library() -> Library {
     let mut library = Library::default();

@@ -8,11 +8,10 @@ use rstest::rstest;
 
 /// The small old line, whose boxes inherit from others that they name and from a block.
 fn old() -> String {
-    let inherits = "key = \"id\"\ninherits = { named-by = \"like\", block = \"defaults\" }\n";
+    let inherits = "{ inherits = { parent = \"like\", defaults = \"defaults\" }, kind";
     let declared = "\"boxes/box/part\" = \"text\"\n\"defaults/part\" = \"text\"\n\"boxes/box/like\" = \"name\"\n\"defaults/wait\" = { type = \"duration\", unit = \"s\" }\n\
                     \"defaults/on\" = { type = \"boolean\", on = \"yes\", off = \"no\" }\n\"defaults/word\" = \"secret\"\n";
-    OLD.replace("key = \"id\"\n", inherits)
-        .replace("[setting]\n", &format!("[[object]]\nat = \"defaults\"\n[setting]\n{declared}"))
+    OLD.replace("{ kind", inherits).replace("[setting]\n", &format!("\"defaults\" = {{}}\n[setting]\n{declared}"))
 }
 
 fn make(text: &str, crossing: &str) -> Made {
@@ -84,7 +83,7 @@ fn what_leads_nowhere_is_reported(#[case] boxes: &str, #[case] code: Code) {
 #[test]
 fn what_is_kept_stays_where_it_is_written() {
     let crossing = CROSSING
-        .replace("to = \"new@2\"", "to = \"new@2\"\ninheritance = \"keep\"")
+        .replace("to = \"new@2\"", "to = \"new@2\"\ninherited = \"kept\"")
         .replace("  [\"word\", \"word\"],\n", "")
         .replace("by-hand = [[", "add = [[\"spare = true\", \"effective('wait') == 900\"]]\nby-hand = [[");
     let made = make(BOXES, &crossing);
@@ -118,10 +117,10 @@ fn what_is_left_is_left_for_those_that_are(#[case] left: &[&str], #[case] fate: 
 #[case("boxes/box[p2]/left[#1]/like moot")]
 fn parts_inherit_from_parts(#[case] expected: &str) {
     let old = OLD
-        .replace("at = \"list/item\"\n", "at = \"boxes/box/left|right|other\"\nmany = true\ninherits = { named-by = \"like\", of = \"boxes/box\", adds = true }\n[[object]]\nat = \"list/item\"\n")
-        .replace("[setting]\n", "[setting]\n\"boxes/box/left|right|other/tag\" = { type = \"text\", repeats = true }\n\"boxes/box/left|right|other/like\" = \"text\"\n");
+        .replace("[object]\n", "[object]\n\"boxes/box/left|right|other[]\" = { inherits = { parent = \"like\", among = \"boxes/box\", lists = \"add\" } }\n")
+        .replace("[setting]\n", "[setting]\n\"boxes/box/left|right|other/tag[]\" = \"text\"\n\"boxes/box/left|right|other/like\" = \"text\"\n");
     let crossing = format!(
-        "{CROSSING}\n[[move]]\nfrom = \"boxes/box/left|other/tag\"\nto = \"names[]\"\n[[moot]]\nfrom = \"boxes/box/**\"\nwhy = \"x\"\n"
+        "{CROSSING}\n[[place]]\nmove = [[\"boxes/box/left|other/tag\", \"names[]\"]]\nmoot = [[\"boxes/box/**\", \"x\"]]\n"
     );
     let text = "<old release='1'><boxes><box id='p1'><right><tag>z</tag></right><left><tag>a</tag></left></box>\
         <box id='p2'><left><like>p1</like><tag>b</tag></left><other><like>p1</like></other></box></boxes></old>";

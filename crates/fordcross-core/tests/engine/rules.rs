@@ -56,8 +56,8 @@ fn a_rule_takes(#[case] text: &str, #[case] expected: &str) {
 #[test]
 fn the_first_fitting_rule_takes_a_setting() {
     let first = CROSSING.replace(
-        "[[move]]\nfrom = \"name\"",
-        "[[move]]\nfrom = \"name = x-{n}\"\nto = \"title = {n}\"\n[[move]]\nfrom = \"name\"",
+        "move = [[\"name\"",
+        "move = [[\"name = x-{n}\", \"title = {n}\"], [\"name\"",
     );
     expect("<name>x-y</name>", &first, "name[#1] folded title=\"y\"");
     expect("<name>y</name>", &first, "name[#1] carried names[#1]=\"y\"");
@@ -66,12 +66,11 @@ fn the_first_fitting_rule_takes_a_setting() {
 /// A rule of two settings must not take one that an earlier rule would take.
 #[test]
 fn a_rule_of_several_settings_leaves_what_an_earlier_one_takes() {
-    let both = "[[move]]\nfrom = \"gone = {g}\"\nto = \"title = {g}\"\n\
-                [[move]]\nfrom = \"name = {n}; gone = {g}\"\nto = \"title = {n}-{g}\"\n\
-                [[move]]\nfrom = \"name\"";
+    let both = "move = [[\"gone = {g}\", \"title = {g}\"], \
+                [\"name = {n}; gone = {g}\", \"title = {n}-{g}\"], [\"name\"";
     let crossing = CROSSING
-        .replace("[[move]]\nfrom = \"name\"", both)
-        .replace("[[drop]]\nfrom = \"gone\"\nwhy = \"no place\"", "");
+        .replace("move = [[\"name\"", both)
+        .replace("drop = [[\"gone\", \"no place\"]]", "");
     expect("<name>a</name><gone>b</gone>", &crossing, "name[#1] carried names[#1]=\"a\"");
     expect("<name>a</name><gone>b</gone>", &crossing, "gone carried title=\"b\"");
 }
@@ -162,7 +161,7 @@ fn what_is_asked_takes_its_default_and_says_so() {
     let made = make(
         "<old release='1'/>",
         &with(
-            "[[ask]]\nfact = 'racks'\ntype = 'integer'\ndefault = '3'\nwhy = 'count them'\n[[add]]\nto = 'title = {= string(racks * 2)}'\n",
+            "[[ask]]\nfact = 'racks'\ntype = 'integer'\ndefault = '3'\nwhy = 'count them'\n[[place]]\nadd = ['title = {= string(racks * 2)}']\n",
         ),
     );
     assert!(made.has(Code::FactAssumed));
@@ -196,7 +195,14 @@ fn a_rule_can_write_where_another_object_went() {
     );
 }
 
-const BOXES: &str = "[crossing]\nfrom = 'old@1'\nto = 'new@2'\n[[place]]\nfrom = 'boxes/box'\n";
+const BOXES: &str = r#"
+language = 2
+[crossing]
+from = 'old@1'
+to   = 'new@2'
+[[place]]
+from = 'boxes/box'
+"#;
 
 /// That an object is there can be what a rule reads, and what it writes.
 #[rstest]
@@ -270,7 +276,7 @@ const ALIKE: &str = "<boxes><box id='p1'><wait>60</wait></box><box id='p2'><wait
 #[case("boxes/box[p3]/wait recast plains[#2]/wait=2")]
 fn equal_objects_share_a_place(#[case] expected: &str) {
     let crossing = format!(
-        "{BOXES}to = 'plains[]'\ngroup = ['wait']\nmove = [[\"id\", \"ids[]\"], [\"wait\", \"wait\"]]\n"
+        "{BOXES}to = 'plains[]'\nmerge = {{ by = ['wait'] }}\nmove = [[\"id\", \"ids[]\"], [\"wait\", \"wait\"]]\n"
     );
     expect(ALIKE, &crossing, expected);
 }
@@ -279,11 +285,20 @@ fn equal_objects_share_a_place(#[case] expected: &str) {
 fn tables_and_constants_come_from_an_included_file() {
     let crossing = CROSSING
         .replace(
-            "[crossing]",
-            "include = [\"words.shared.toml\"]\n[constant]\nplace = \"Sandle Point\"\n[crossing]",
+            r#"
+language = 2
+[crossing]
+"#,
+            r#"
+language = 2
+[constant]
+place = "Sandle Point"
+[crossing]
+shared = ["words.shared.toml"]
+"#,
         )
-        .replace("{d: allow=permit, deny=refuse}", "{d: table.verb}")
-        + "[[add]]\nto = \"title = {owner} of {place}\"\nwhen = \"owner.startsWith('Marrow')\"\n";
+        .replace("{d -> allow=permit, deny=refuse}", "{d -> verb}")
+        + "[[place]]\nadd = [[\"title = {owner} of {place}\", \"owner.startsWith('Marrow')\"]]\n";
     let made = make("<old release='1'><list><item><do>deny</do></item></list></old>", &crossing);
     assert!(made.result.contains("\"title\": \"Marrowby of Sandle Point\""), "{}", made.result);
     assert!(made.result.contains("\"action\": \"refuse\""), "{}", made.result);

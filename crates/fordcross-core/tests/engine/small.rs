@@ -15,59 +15,56 @@ use serde_json::Value;
 use std::collections::HashSet;
 
 pub(crate) const OLD: &str = r#"
+language = 2
+
 [profile]
-line = "old"
-title = "Old box"
-form = "xml"
-[recognise]
-marker = "old"
-release = "release"
-[[release]]
-name = "1"
+platform = "old"
+title    = "Old box"
+format   = "xml"
+releases = ["1"]
+[detect]
+contains = "old"
+release  = "release"
 [[model]]
 name = "m"
 title = "Old m"
 port = [{ names = "p1..p3", medium = "copper", speed = "1G" }]
-[[section]]
-name = "boxes"
-at = "boxes"
+[section]
+boxes = "boxes"
 [type]
 interface = { type = "shape", shapes = ["{parent:port}.{id:integer}", "{own:port}"] }
-[[object]]
-at = "boxes/box"
-key = "id"
-kind = { vlan = "given('ip')", plain = "true" }
-[[object]]
-at = "boxes/box/spare"
-[[object]]
-at = "list/item"
-ordered = true
+
+[object]
+"boxes/box[{id}]" = { kind = { vlan = "given('ip')", plain = "true" } }
+"boxes/box/spare" = {}
+"list/item[#]"    = {}
 [setting]
 "release" = "text"
 "boxes/box/id" = "interface"
 "boxes/box/on" = { type = "boolean", on = "yes", off = "no" }
-"boxes/box/wait" = { type = "duration", unit = "s", never = "0" }
+"boxes/box/wait" = { type = "duration", unit = "s", unlimited = "0" }
 "boxes/box/ip" = "address"
-"boxes/box/mask" = { type = "prefix-length", written = "mask" }
+"boxes/box/mask" = { type = "prefix-length", notation = "mask" }
 "boxes/box/word" = "secret"
 "list/item/do" = { type = "choice", values = ["allow", "deny"] }
 "list/item/at" = "interface"
 "list/item/what" = "text"
 "list/item/mark" = "text"
-"name" = { type = "text", repeats = true }
+"name[]" = "text"
 "gone" = "text"
 "#;
 
 pub(crate) const NEW: &str = r#"
+language = 2
+
 [profile]
-line = "new"
-title = "New box"
-form = "json"
-[recognise]
-marker = "new"
-release = "new/release"
-[[release]]
-name = "2"
+platform = "new"
+title    = "New box"
+format   = "json"
+releases = ["2"]
+[detect]
+contains = "new"
+release  = "new/release"
 [[model]]
 name = "n"
 title = "New n"
@@ -75,31 +72,24 @@ port = [{ names = "c1..c3", medium = "copper", speed = "1G" }]
 [type]
 interface = { type = "shape", shapes = ["{parent:port}:{id:integer}", "{own:port}"] }
 net = { type = "shape", shapes = ["{ip:address}/{length:prefix-length}"] }
-[[object]]
-at = "boxes/*"
-name = "interface"
-[[object]]
-at = "list"
-ordered = true
-[[object]]
-at = "boxes/*/lamp"
-[[object]]
-at = "vlans"
-many = true
-[[object]]
-at = "plains"
-many = true
+
+[object]
+"boxes/{name:interface}" = {}
+"list[#]"                = {}
+"boxes/*/lamp"           = {}
+"vlans[]"                = {}
+"plains[]"               = {}
 [setting]
 "new/release" = "text"
 "boxes/*/enabled" = "boolean"
-"boxes/*/wait" = { type = "duration", unit = "min", never = "0", max = 60 }
-"boxes/*/nets" = { type = "net", repeats = true }
+"boxes/*/wait" = { type = "duration", unit = "min", unlimited = "0", max = 60 }
+"boxes/*/nets[]" = "net"
 "boxes/*/word" = "secret"
 "boxes/*/spare" = "boolean"
-"vlans/ids" = { type = "interface", repeats = true }
+"vlans/ids[]" = "interface"
 "vlans/wait" = { type = "duration", unit = "min" }
 "vlans/key" = "secret"
-"plains/ids" = { type = "interface", repeats = true }
+"plains/ids[]" = "interface"
 "plains/wait" = { type = "duration", unit = "min" }
 "plains/kind" = "text"
 "plains/count" = "integer"
@@ -107,17 +97,18 @@ many = true
 "list/at" = "interface"
 "list/protocol" = "text"
 "list/port" = "integer"
-"names" = { type = "text", repeats = true, max = 8 }
+"names[]" = { type = "text", max = 8 }
 "title" = "text"
 "#;
 
 pub(crate) const CROSSING: &str = r#"
+language = 2
+
 [crossing]
 from = "old@1"
-to = "new@2"
-[[moot]]
-from = "release"
-why = "the new file has its own"
+to   = "new@2"
+[[place]]
+moot = [["release", "the new file has its own"]]
 [[place]]
 from = "boxes/box[{id}]"
 to = "boxes/{id}"
@@ -137,12 +128,9 @@ move = [
   ["what = {p}/{n}", "protocol = {p}; port = {n}"],
 ]
 moot = [["what = any", "any is what holds without it"]]
-[[move]]
-from = "name"
-to = "names[]"
-[[drop]]
-from = "gone"
-why = "no place"
+[[place]]
+move = [["name", "names[]"]]
+drop = [["gone", "no place"]]
 "#;
 
 /// What a carry made.
@@ -195,7 +183,7 @@ fn source<'t>(name: &'t str, text: &'t str) -> Source<'t> {
 
 /// What crossings of the small lines may include.
 const SHARED: &str =
-    "[constant]\nowner = \"Marrowby\"\n[table.verb]\nallow = \"permit\"\ndeny = \"refuse\"\n";
+    "language = 2\n[constant]\nowner = \"Marrowby\"\n[table.verb]\nallow = \"permit\"\ndeny = \"refuse\"\n";
 
 /// Carries a text by the small lines and a crossing.
 pub(crate) fn make(text: &str, crossing: &str) -> Made {

@@ -129,9 +129,25 @@ fn add(case: &str, n: usize, folder: &Path) {
             assert!(packed.expect("tar is there").success());
         }
         "rows of a database" => {
-            let profile = "[profile]\nline = 'rows'\ntitle = 'R'\nform = 'several'\n[recognise]\nmarker = 'row'\n\
-                [[release]]\nname = '1'\n[[member]]\npath = 'rows.db#row'\nat = 'row'\nform = 'database'\n\
-                [[object]]\nat = 'row/row'\nkey = 'name'\n[setting]\n'row/row/name' = 'name'\n'row/row/size' = 'integer'\n";
+            let profile = r#"
+language = 2
+[profile]
+platform = 'rows'
+title    = 'R'
+releases = ['1']
+[detect]
+contains = 'row'
+[[file]]
+path   = 'rows.db#row'
+at     = 'row'
+format = 'database'
+
+[object]
+"row/row[{name}]" = {}
+[setting]
+'row/row/name' = 'name'
+'row/row/size' = 'integer'
+"#;
             write("rows.profile.toml", profile.as_bytes());
             let database = Connection::open(folder.join("rows.db")).expect("a database");
             let rows = each(n, |at| format!("('r{at}', {at}),"));

@@ -8,22 +8,23 @@ use std::path::Path;
 
 /// A line whose backups are folders or archives, with a file of each form; two releases, the same but for a default.
 fn profile(container: &str) -> String {
-    let manners = "[member.statements]\nquotes = ['\"']\nescape = 'backslash'\n[[member.statement]]\nshape = '{key} = {value}'\nas = '{key}'\n";
+    let manners = "[file.grammar]\nquotes = ['\"']\nescape = 'backslash'\n\
+                   [file.block.top]\nstatements = [['{key} = {value}', '{key}']]\n";
     format!(
-        "[profile]\nline = 'crate'\ntitle = 'Crate'\nform = 'several'\ncontainer = '{container}'\n\
-         [recognise]\nmarker = 'main'\nrelease = 'main/release'\n[[release]]\nname = '1'\n[[release]]\nname = '2'\n\
-         [[member]]\npath = 'main.conf'\nat = 'main'\nform = 'statements'\n{manners}\
-         [[member]]\npath = 'net/{{name}}.yaml'\nat = 'net/{{name}}'\nform = 'yaml'\n\
-         [[member]]\npath = 'unit.xml'\nat = 'unit'\nform = 'xml'\nroot = 'unit'\n\
-         [[member]]\npath = 'more.json'\nat = 'more'\nform = 'json'\n\
-         [[member]]\npath = 'old.ini'\nat = 'old'\nform = 'ini'\n\
-         [[member]]\npath = 'rows.csv'\nat = 'rows'\nform = 'table'\n\
-         [[member]]\npath = 'box.db#berths'\nat = 'berths'\nform = 'database'\n\
-         [[member]]\npath = 'crest.png'\nat = 'crest'\nform = 'opaque'\n\
-         [[member]]\npath = 'sums'\nat = 'sums'\nform = 'hashes'\nhash = 'sha-256'\n\
-         [[object]]\nat = 'net/*'\nname = 'name'\n[[object]]\nat = 'rows/row'\nkey = 'id'\n[[object]]\nat = 'berths/row'\nkey = 'id'\n\
+        "language = 2\n[profile]\nplatform = 'crate'\ntitle = 'Crate'\ncontainer = '{container}'\nreleases = ['1', '2']\n\
+         [detect]\ncontains = 'main'\nrelease = 'main/release'\n\
+         [[file]]\npath = 'main.conf'\nat = 'main'\nformat = 'statements'\n{manners}\
+         [[file]]\npath = 'net/{{name}}.yaml'\nat = 'net/{{name}}'\nformat = 'yaml'\n\
+         [[file]]\npath = 'unit.xml'\nat = 'unit'\nformat = 'xml'\n[file.xml]\nroot = 'unit'\n\
+         [[file]]\npath = 'more.json'\nat = 'more'\nformat = 'json'\n\
+         [[file]]\npath = 'old.ini'\nat = 'old'\nformat = 'ini'\n\
+         [[file]]\npath = 'rows.csv'\nat = 'rows'\nformat = 'csv'\n\
+         [[file]]\npath = 'box.db#berths'\nat = 'berths'\nformat = 'database'\n\
+         [[file]]\npath = 'crest.png'\nat = 'crest'\nformat = 'opaque'\n\
+         [[file]]\npath = 'sums'\nat = 'sums'\nformat = 'checksums'\nalgorithm = 'sha-256'\n\
+         [object]\n'net/{{name:name}}' = {{}}\n'rows/row[{{id}}]' = {{}}\n'berths/row[{{id}}]' = {{}}\n\
          [setting]\n'main/release' = 'text'\n'main/greeting' = 'text'\n'main/secret' = 'secret'\n'main/tide' = {{ type = 'integer', default = {{ '1' = '1', '2' = '2' }} }}\n\
-         'net/*/mtu' = 'integer'\n'net/*/addresses' = {{ type = 'text', repeats = true }}\n'unit/name' = 'text'\n'more/on' = 'boolean'\n\
+         'net/*/mtu' = 'integer'\n'net/*/addresses[]' = 'text'\n'unit/name' = 'text'\n'more/on' = 'boolean'\n\
          'old/port/speed' = 'text'\n'rows/row/id' = 'name'\n'rows/row/note' = 'text'\n'berths/row/id' = 'integer'\n'berths/row/name' = 'text'\n\
          'berths/row/mark' = 'text'\n'crest' = 'text'\n"
     )
@@ -61,7 +62,12 @@ fn files() -> Vec<Member> {
 fn desk(container: &str) -> Desk {
     let desk = Desk::new();
     desk.write("own/crate.profile.toml", profile(container));
-    desk.write("own/crate-1-to-2.crossing.toml", "[crossing]\nfrom = \"crate@1\"\nto = \"crate@2\"\n");
+    desk.write("own/crate-1-to-2.crossing.toml", r#"
+language = 2
+[crossing]
+from = "crate@1"
+to   = "crate@2"
+"#);
     desk
 }
 
@@ -215,10 +221,29 @@ fn two_parts_that_are_the_same_are_reported() {
 #[case("--configuration candidate", "192.0.2.2", "a")]
 fn one_of_two_configurations_is_carried(#[case] option: &str, #[case] result: &str, #[case] left: &str) {
     let desk = Desk::new();
-    let profile = "[profile]\nline = 'crate'\ntitle = 'Crate'\nform = 'json'\n[recognise]\nmarker = 'crate'\nrelease = 'crate'\n\
-        active = 'a'\ncandidate = 'b'\n[[release]]\nname = '1'\n[[release]]\nname = '2'\n[setting]\n'crate' = 'text'\n'a|b/ip' = 'address'\n";
+    let profile = r#"
+language = 2
+[profile]
+platform = 'crate'
+title    = 'Crate'
+format   = 'json'
+releases = ['1', '2']
+[detect]
+contains  = 'crate'
+release   = 'crate'
+active    = 'a'
+candidate = 'b'
+[setting]
+'crate' = 'text'
+'a|b/ip' = 'address'
+"#;
     desk.write("own/crate.profile.toml", profile);
-    desk.write("own/crate-1-to-2.crossing.toml", "[crossing]\nfrom = \"crate@1\"\nto = \"crate@2\"\n");
+    desk.write("own/crate-1-to-2.crossing.toml", r#"
+language = 2
+[crossing]
+from = "crate@1"
+to   = "crate@2"
+"#);
     desk.write("in.json", r#"{"crate": "1", "a": {"ip": "192.0.2.1"}, "b": {"ip": "192.0.2.2"}}"#);
     desk.run_to(0, &format!("carry in.json --to crate@2 --profiles own -o out {option}"));
     let made: Value = serde_json::from_str(&desk.read("out/in.crate.json")).expect("JSON");
@@ -230,44 +255,40 @@ fn one_of_two_configurations_is_carried(#[case] option: &str, #[case] result: &s
 }
 
 const LANE: &str = r#"
+language = 2
+
 [profile]
-line = "lane"
-title = "Lane"
-form = "several"
-[recognise]
-marker = "main"
-release = "main/release"
-[[release]]
-name = "1"
-[[release]]
-name = "2"
-[[member]]
-path = "interfaces"
-at = "main"
-form = "statements"
-[member.statements]
+platform = "lane"
+title    = "Lane"
+releases = ["1", "2"]
+[detect]
+contains = "main"
+release  = "main/release"
+[[file]]
+path   = "interfaces"
+at     = "main"
+format = "statements"
+[file.statements]
 nesting = "until-next"
-[[member.statement]]
+[[file.statement]]
 shape = "source {path}"
 as = "source"
 includes = "path"
-[[member.statement]]
+[[file.statement]]
 shape = "release {value}"
 as = "release"
-[[member.statement]]
+[[file.statement]]
 shape = "iface {name} {method}"
 as = "iface"
 opens = true
-[[member.statement]]
+[[file.statement]]
 shape = "{key} {value...}"
 as = "{key}"
 within = "iface"
-[[object]]
-at = "main/iface"
-key = "name"
-[[object]]
-at = "main/source"
-many = true
+
+[object]
+"main/iface[{name}]" = {}
+"main/source[]"      = {}
 [setting]
 "main/release" = "text"
 "main/source/path" = "text"
@@ -277,15 +298,16 @@ many = true
 "#;
 
 const LANE_ON: &str = r#"
+language = 2
+
 [crossing]
 from = "lane@1"
-to = "lane@2"
-[[moot]]
-from = "main/source/path"
-why = "its statements are read in its place"
-[[moot]]
-from = "main/source/"
-why = "its statements are read in its place"
+to   = "lane@2"
+[[place]]
+moot = [
+  ["main/source/path", "its statements are read in its place"],
+  ["main/source/", "its statements are read in its place"],
+]
 "#;
 
 /// Statements of files that are included are in their place, and each keeps its own file and line.

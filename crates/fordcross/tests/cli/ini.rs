@@ -4,33 +4,30 @@ use crate::desk::Desk;
 use rstest::rstest;
 
 const PROFILE: &str = r#"
+language = 2
+
 [profile]
-line = "cobnut"
-title = "Cobnut file store"
-form = "ini"
+platform = "cobnut"
+title    = "Cobnut file store"
+format   = "ini"
+releases = ["4.0", "4.1"]
 [ini]
 heading = "{section} {name}"
 quotes = true
-[recognise]
-marker = "cobnut"
-release = "cobnut/release"
-[[release]]
-name = "4.0"
-[[release]]
-name = "4.1"
-[[section]]
-name = "shares"
-at = "share"
-[[object]]
-at = "cobnut"
-[[object]]
-at = "share"
-key = "name"
+[detect]
+contains = "cobnut"
+release  = "cobnut/release"
+[section]
+shares = "share"
+
+[object]
+"cobnut"        = {}
+"share[{name}]" = {}
 [setting]
 "cobnut/release" = "text"
 "cobnut/host" = "host-name"
 "cobnut/idle" = { type = "duration", unit = "s" }
-"share/name" = { type = "name", attribute = true }
+"share/name" = "name"
 "share/path" = "path"
 "share/note" = "text"
 "share/hidden" = { type = "boolean", on = "yes", off = "no" }
@@ -38,9 +35,11 @@ key = "name"
 "#;
 
 const CROSSING: &str = r#"
+language = 2
+
 [crossing]
 from = "cobnut@4.0"
-to = "cobnut@4.1"
+to   = "cobnut@4.1"
 "#;
 
 const BACKUP: &str = "# The store of Sandle Point.\n[cobnut]\nrelease = 4.0\nhost = store\n; in seconds\nidle=600\n\n\
@@ -108,12 +107,12 @@ fn a_bad_file_is_refused(#[case] find: &str, #[case] put: &str, #[case] code: &s
 #[case("\"share/path\"", "\"share/path/deep\"", "INI has no place for `share/path/deep`")]
 #[case("quotes = true", "separator = \"ab\"", "expected one character")]
 #[case("{section} {name}", "{name}", "expected the parts of a heading")]
-#[case("form = \"ini\"", "form = \"json\"", "and this is `json`")]
-#[case("[profile]", "table = 3\n[profile]", "expected a table, found an integer")]
-#[case("[profile]", "statement = [3]\n[profile]", "expected a table, found an integer")]
+#[case("format   = \"ini\"", "format   = \"json\"", "and this is `json`")]
+#[case("[profile]\n", "csv = 3\n[profile]\n", "expected a table, found an integer")]
+#[case("[profile]\n", "block = [3]\n[profile]\n", "expected a table, found an integer")]
 #[case(
-    "[profile]",
-    "[[statement]]\nshape = \"a\"\n[profile]",
+    "[profile]\n",
+    "[block.top]\nstatements = []\n[profile]\n",
     "files of the form `statements`, and this is `ini`"
 )]
 fn a_bad_profile_is_refused(#[case] find: &str, #[case] put: &str, #[case] reported: &str) {
@@ -128,7 +127,14 @@ fn a_bad_profile_is_refused(#[case] find: &str, #[case] put: &str, #[case] repor
 fn what_the_form_cannot_hold_is_left_to_a_person() {
     let desk = desk();
     desk.write("own/cobnut.profile.toml", PROFILE.replace("quotes = true\n", ""));
-    let teasel = "[crossing]\nfrom = \"teasel@4.6\"\nto = \"cobnut@4.1\"\n[[move]]\nfrom = \"unit/greeting\"\nto = \"share[]/note\"\n";
+    let teasel = r#"
+language = 2
+[crossing]
+from = "teasel@4.6"
+to   = "cobnut@4.1"
+[[place]]
+move = [["unit/greeting", "share[]/note"]]
+"#;
     desk.write("own/over.crossing.toml", teasel);
     desk.write(
         "gw.xml",
@@ -140,12 +146,42 @@ fn what_the_form_cannot_hold_is_left_to_a_person() {
     assert_eq!(row["fate"], "by-hand");
 }
 
-const TO_XML: &str = "[profile]\nline = \"hazel\"\ntitle = \"Hazel\"\nform = \"xml\"\ntakes-comments = true\n[recognise]\nmarker = \"hazel\"\n\
-    release = \"release\"\n[[release]]\nname = \"1\"\n[[object]]\nat = \"share\"\nkey = \"name\"\n[setting]\n\"release\" = { type = \"text\", attribute = true }\n\
-    \"host\" = \"host-name\"\n\"share/name\" = { type = \"name\", attribute = true }\n\"share/path\" = \"path\"\n";
+const TO_XML: &str = r#"
+language = 2
+[profile]
+platform         = "hazel"
+title            = "Hazel"
+format           = "xml"
+accepts-comments = true
+releases         = ["1"]
+[detect]
+contains = "hazel"
+release  = "release"
 
-const OVER: &str = "[crossing]\nfrom = \"cobnut@4.1\"\nto = \"hazel@1\"\n[[move]]\nfrom = \"cobnut/host\"\nto = \"host\"\n[[place]]\n\
-    from = \"share\"\nto = \"share[]\"\nmove = [[\"name\", \"name\"], [\"path\", \"path\"]]\n";
+[xml]
+attributes = ["release", "share/name"]
+
+[object]
+"share[{name}]" = {}
+[setting]
+"release" = "text"
+"host" = "host-name"
+"share/name" = "name"
+"share/path" = "path"
+"#;
+
+const OVER: &str = r#"
+language = 2
+[crossing]
+from = "cobnut@4.1"
+to   = "hazel@1"
+[[place]]
+move = [["cobnut/host", "host"]]
+[[place]]
+from = "share"
+to = "share[]"
+move = [["name", "name"], ["path", "path"]]
+"#;
 
 /// From a form to another one comments come along where the new profile asks for it, and back.
 #[rstest]
@@ -163,7 +199,7 @@ fn comments_go_from_form_to_form(#[case] comment: &str, #[case] in_xml: &str, #[
     );
     desk.write(
         "own/cobnut.profile.toml",
-        PROFILE.replace("form = \"ini\"", "form = \"ini\"\ntakes-comments = true"),
+        PROFILE.replace("format   = \"ini\"", "format   = \"ini\"\naccepts-comments = true"),
     );
     desk.write(
         "store.ini",

@@ -25,14 +25,14 @@ const IN_A_CROSSING: &[Planted] = &[
         "capture is named `y`",
     ),
     (
-        "{s: outer=outside, inner=inside, service=service}\"],\n  [\"mtu\"",
-        "«{s: table.sides}»\"],\n  [\"mtu\"",
+        "{s -> outer=outside, inner=inside, service=service}\"],\n  [\"mtu\"",
+        "«{s -> sides}»\"],\n  [\"mtu\"",
         "value-wrong",
         "no table `sides`",
     ),
     ("from = \"addresses/route\"", "«form» = \"addresses/route\"", "key-unknown", "unknown key `form`"),
     ("[\"first\", \"first\"]", "[\"first\", \"«first[]»\"]", "locator-unknown", "this is not a list"),
-    ("{ip: look-up.subnet}", "«{ip: look-up.subnets}»", "value-wrong", "no look-up `subnets`"),
+    ("{ip -> subnet}", "«{ip -> subnets}»", "value-wrong", "no table `subnets`"),
     ("\"!given('at')\"", "«\"!gven('at')\"»", "expression-wrong", "no function `gven`"),
     (
         "[\"near\",   \"local-network\"]",
@@ -48,7 +48,7 @@ const IN_A_CROSSING: &[Planted] = &[
     ),
     (
         "[crossing]\n",
-        "include = [«\"no.shared.toml\"»]\n[crossing]\n",
+        "[crossing]\nshared = [«\"no.shared.toml\"»]\n",
         "include-missing",
         "no file `no.shared.toml`",
     ),
@@ -67,18 +67,18 @@ const IN_A_CROSSING: &[Planted] = &[
 ];
 
 const IN_A_PROFILE: &[Planted] = &[
-    ("title = \"Teasel gateway\"", "«titel» = \"Teasel gateway\"", "key-unknown", "did you mean `title`?"),
+    ("title        = \"Teasel gateway\"", "«titel» = \"Teasel gateway\"", "key-unknown", "did you mean `title`?"),
     ("max = 4094", "max = «\"4094\"»", "value-wrong", "expected a whole number"),
     (
-        "\"unit/resolver\"    = { type = \"address\"",
-        "\"unit/resolver\"    = { type = «\"adress\"»",
+        "\"unit/resolver[]\"     = \"address\"",
+        "\"unit/resolver[]\"     = «\"adress\"»",
         "type-unknown",
         "did you mean `address`?",
     ),
     ("unit = \"min\"", "unit = «\"minute\"»", "value-wrong", "`minute` is not a valid value of `unit`"),
     ("names = \"p1..p8\"", "names = «\"p1..8\"»", "value-wrong", "p1..8"),
-    ("key      = \"to\"", "key = «\"too\"»", "locator-unknown", "this is not a setting of the object"),
-    ("key   = \"mac\"\nuntil = \"4.1\"", "key   = \"mac\"\nuntil = «\"4.3\"»", "value-wrong", "4.3"),
+    ("\"addresses/route[{to}]\"", "«\"addresses/route[{too}]\"»", "locator-unknown", "this is not a setting of the object"),
+    ("\"bookings/booking[{mac}]\"          = { until = \"4.1\"", "\"bookings/booking[{mac}]\" = { until = «\"4.3\"»", "value-wrong", "4.3"),
     (
         "[\"{protocol:protocol}/{port:port-number}\"]",
         "[\"{protocol:protocol}/«{port:port-number»\"]",
@@ -86,8 +86,8 @@ const IN_A_PROFILE: &[Planted] = &[
         "not closed with `}`",
     ),
     (
-        "\"unit/site\"        = \"text\"",
-        "«\"unit/name\"»        = \"text\"",
+        "\"unit/site\"           = \"text\"",
+        "«\"unit/name\"»           = \"text\"",
         "toml-malformed",
         "exists twice",
     ),
@@ -98,20 +98,20 @@ const IN_A_PROFILE: &[Planted] = &[
         "lists no release `4.0`",
     ),
     (
-        "\"users/user/name\" = { type = \"name\"",
-        "\"users/user/name\" = { type = \"name\", of = «\"users/usr\"»",
+        "\"users/user/name\" = \"name\"",
+        "\"users/user/name\" = { type = \"name\", refers-to = «\"users/usr\"» }",
         "locator-unknown",
         "did you mean `user`?",
     ),
     (
-        "at  = \"links/link\"\nkey = \"id\"",
-        "at  = \"links/link\"\nkey = \"id\"\nkind = { own = «\"giveen('pace')\"» }",
+        "\"links/link[{id}]\"                 = {}",
+        "\"links/link[{id}]\"                 = { kind = { own = «\"giveen('pace')\"» } }",
         "expression-wrong",
         "no function `giveen`",
     ),
     (
-        "[[object]]\nat = \"foghorn\"",
-        "[[object]]\nat = \"foghorn\"\ninherits = { block = «\"foghorn\"» }",
+        "\"foghorn\"                          = {}",
+        "\"foghorn\"                          = { inherits = { defaults = «\"foghorn\"» } }",
         "value-wrong",
         "circular inheritance: `foghorn` → `foghorn`",
     ),

@@ -3,15 +3,43 @@
 use crate::desk::Desk;
 use rstest::rstest;
 
-const PROFILE: &str = "[profile]\nline = \"cobnut\"\ntitle = \"Cobnut file store\"\nform = \"ini\"\n[recognise]\nmarker = \"cobnut\"\n\
-    release = \"cobnut/release\"\n[[release]]\nname = \"1\"\n[[release]]\nname = \"2\"\n[[object]]\nat = \"cobnut\"\n[setting]\n\
-    \"cobnut/release|note|more\" = \"text\"\n";
+const PROFILE: &str = r#"
+language = 2
+[profile]
+platform = "cobnut"
+title    = "Cobnut file store"
+format   = "ini"
+releases = ["1", "2"]
+[detect]
+contains = "cobnut"
+release  = "cobnut/release"
+
+[object]
+"cobnut" = {}
+[setting]
+"cobnut/release|note|more" = "text"
+"#;
 /// Another line, which wants something else.
-const OTHER: &str = "[profile]\nline = \"hazel\"\ntitle = \"Hazel\"\nform = \"FORM\"\nWISHES\n[recognise]\nmarker = \"hazel\"\n[[release]]\n\
-    name = \"1\"\n[[object]]\nat = \"box\"\n[setting]\n\"box/note|more\" = \"text\"\n";
-const WITHIN: &str = "[crossing]\nfrom = \"cobnut@1\"\nto = \"cobnut@2\"\n";
-const OVER: &str = "[crossing]\nfrom = \"cobnut@1\"\nto = \"hazel@1\"\n[[move]]\nfrom = \"cobnut/note\"\nto = \"box/note\"\n[[move]]\n\
-    from = \"cobnut/more\"\nto = \"box/more\"\n[[moot]]\nfrom = \"cobnut/**\"\nwhy = \"there is none\"\n";
+const OTHER: &str = "language = 2\n[profile]\nplatform = \"hazel\"\ntitle = \"Hazel\"\nformat = \"FORM\"\nreleases = [\"1\"]\nWISHES\n\
+    [detect]\ncontains = \"hazel\"\n[object]\n\"box\" = {}\n[setting]\n\"box/note|more\" = \"text\"\n";
+const WITHIN: &str = r#"
+language = 2
+[crossing]
+from = "cobnut@1"
+to   = "cobnut@2"
+"#;
+const OVER: &str = r#"
+language = 2
+[crossing]
+from = "cobnut@1"
+to   = "hazel@1"
+[[place]]
+move = [
+["cobnut/note", "box/note"],
+["cobnut/more", "box/more"],
+]
+moot = [["cobnut/**", "there is none"]]
+"#;
 
 fn latin(text: &str) -> Vec<u8> {
     text.chars().map(|c| u8::try_from(u32::from(c)).expect("a character of Latin-1")).collect()

@@ -43,6 +43,13 @@ struct Names {
     is_careful: bool,
 }
 
+/// The path of an object, and the setting that tells it from its like: `links/link[{id}]`.
+fn path_and_key(declared: &str) -> (String, Option<String>) {
+    let (at, brackets) = declared.split_once('[').unwrap_or((declared, ""));
+    let key = brackets.trim_end_matches(']').strip_prefix('{').and_then(|key| key.strip_suffix('}'));
+    (at.to_owned(), key.map(str::to_owned))
+}
+
 const NETWORKS: [&str; 4] = ["192.0.2.", "198.51.100.", "203.0.113.", "192.0.2."];
 const MASKS: [&str; 5] =
     ["255.255.255.0", "255.255.255.128", "255.255.255.192", "255.255.255.240", "255.255.255.255"];
@@ -51,27 +58,33 @@ const WORDS: [&str; 6] = ["Wrackhaven", "quay", "net loft", "slip 3", "ünder", 
 impl Grammar {
     pub(crate) fn new(profile: &str, release: &str) -> Self {
         let profile: Table = profile.parse().expect("a profile is TOML");
-        let order: Vec<String> =
-            tables(&profile, "release").map(|release| text(release, "name").expect("a name")).collect();
-        let place = |name: &str| order.iter().position(|known| known == name).expect("a release");
+        let releases = profile["profile"]["releases"].as_array().expect("releases");
+        let order: Vec<&str> = releases.iter().filter_map(Value::as_str).collect();
+        let place = |name: &str| order.iter().position(|known| *known == name).expect("a release");
         let holds = |of: &Table| {
-            text(of, "from").is_none_or(|from| place(&from) <= place(release))
+            text(of, "since").is_none_or(|since| place(&since) <= place(release))
                 && text(of, "until").is_none_or(|until| place(release) <= place(&until))
         };
-        let objects = tables(&profile, "object")
-            .filter(|object| holds(object))
-            .map(|object| (text(object, "at").expect("a place"), text(object, "key")))
-            .collect();
+        let attributes = profile["xml"]["attributes"].as_array().expect("attributes");
+        let is_attribute = |path: &str| attributes.iter().any(|known| known.as_str() == Some(path));
+        let declared = profile["object"].as_table().expect("objects");
+        let declared = declared.iter().filter(|(_, object)| holds(object.as_table().expect("an object")));
+        let objects: Vec<(String, Option<String>)> = declared.map(|(path, _)| path_and_key(path)).collect();
         let declared = profile["setting"].as_table().expect("settings");
         let mut settings = Vec::new();
         for (path, what) in declared {
             let variants = what.as_array().cloned().unwrap_or_else(|| vec![what.clone()]);
             for what in variants {
                 let table = what.as_table().cloned().unwrap_or_default();
-                if holds(&table) {
-                    let flag = |key: &str| table.get(key).and_then(Value::as_bool).unwrap_or_default();
-                    let (is_attribute, repeats) = (flag("attribute"), flag("repeats"));
-                    settings.push(Setting { path: path.clone(), kind: what, is_attribute, repeats });
+                // A setting is there as long as the object that it is in.
+                let is_of = |(at, _): &&(String, Option<String>)| path.starts_with(&format!("{at}/"));
+                let is_in_object = profile["object"].as_table().expect("objects").keys().map(|path| path_and_key(path));
+                let is_gone = is_in_object.filter(|object| is_of(&object)).any(|object| !objects.contains(&object));
+                if holds(&table) && !is_gone {
+                    let repeats = path.ends_with("[]");
+                    let path = path.trim_end_matches("[]").to_owned();
+                    let is_attribute = is_attribute(&path);
+                    settings.push(Setting { path, kind: what, is_attribute, repeats });
                 }
             }
         }

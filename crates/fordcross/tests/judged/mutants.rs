@@ -14,7 +14,8 @@ pub(crate) struct Mutant {
 }
 
 /// Keys of a declaration or of an object that are rules.
-const RULES: [&str; 10] = [
+const RULES: [&str; 11] = [
+    "atomic",
     "required",
     "needs",
     "key-refers-to",
@@ -46,20 +47,17 @@ pub(crate) fn mutants(profile: &str) -> Vec<Mutant> {
             let is_limit = LIMITS.iter().any(|key| what.starts_with(key));
             all.push(Mutant { line: line + 1, what, text, is_limit });
         };
-        match lines[start] {
-            "[[object]]" => {
-                let at =
-                    body.iter().find(|line| line.starts_with("at ")).and_then(|line| line.split('"').nth(1));
-                let at = at.unwrap_or_default();
-                for (offset, line) in body.iter().enumerate() {
-                    let here = start + 1 + offset;
-                    let Some((key, without)) = one_line(line) else { continue };
-                    for (part, put) in without {
-                        let part = if part.is_empty() { part } else { format!("{part} ") };
-                        add(start, format!("{key} {part}of {at}"), here, here + 1, &put);
-                    }
+        if let Some(at) = lines[start].strip_prefix("[object.\"").and_then(|rest| rest.strip_suffix("\"]")) {
+            for (offset, line) in body.iter().enumerate() {
+                let here = start + 1 + offset;
+                let Some((key, without)) = one_line(line) else { continue };
+                for (part, put) in without {
+                    let part = if part.is_empty() { part } else { format!("{part} ") };
+                    add(start, format!("{key} {part}of {at}"), here, here + 1, &put);
                 }
             }
+        }
+        match lines[start] {
             // One case on the line of its list: without it there is no such check.
             "[[check]]" if body.iter().any(|line| line.starts_with("cases") && line.contains("[[\"")) => {
                 let at = body.iter().position(|line| line.starts_with("cases")).expect("there is one");
@@ -80,7 +78,7 @@ pub(crate) fn mutants(profile: &str) -> Vec<Mutant> {
                     body.iter().find(|line| line.starts_with("code")).and_then(|line| line.split('"').nth(1));
                 add(start, format!("check {}", code.unwrap_or_default()), start, end, "");
             }
-            "[setting]" | "[type]" => {
+            "[object]" | "[setting]" | "[type]" => {
                 for (offset, line) in body.iter().enumerate() {
                     let here = start + 1 + offset;
                     for (what, put) in declaration(line) {
@@ -115,33 +113,56 @@ fn one_line(line: &str) -> Option<(String, Vec<(String, String)>)> {
     Some((key, without))
 }
 
-/// A declaration without each rule and each limit that it has.
+/// A declaration without each rule, each part of a rule, and each limit that it has.
 fn declaration(line: &str) -> Vec<(String, String)> {
     let Ok(table) = line.parse::<Table>() else { return Vec::new() };
-    let Some((path, Value::Table(declared))) = table.into_iter().next() else { return Vec::new() };
+    let Some((path, value)) = table.into_iter().next() else { return Vec::new() };
+    // Of several the last is the one of the newest release.
+    let (before, declared) = match value {
+        Value::Table(declared) => (Vec::new(), declared),
+        Value::Array(mut all) => match all.pop() {
+            Some(Value::Table(declared)) => (all, declared),
+            _ => return Vec::new(),
+        },
+        _ => return Vec::new(),
+    };
     if declared.contains_key("until") {
         return Vec::new();
     }
+    let written = |left: Table| {
+        let all = before.iter().cloned().chain([Value::Table(left)]).collect();
+        format!("\"{path}\" = {}", Value::Array(all))
+    };
     let is_limit = |key: &str| LIMITS.contains(&key);
     let keys = declared.keys().filter(|key| RULES.contains(&key.as_str()) || is_limit(key));
-    let without = keys.map(|key| {
+    let without = keys.flat_map(|key| {
         let mut left = declared.clone();
-        left.remove(key);
+        let value = left.remove(key);
         // In which unit a length counts means nothing without one.
         if key == "min" {
             left.remove("in");
         }
-        (format!("{key} of {path}"), format!("\"{path}\" = {}", Value::Table(left)))
+        let Some(Value::Array(items)) = value.filter(|_| !is_limit(key)) else {
+            return vec![(format!("{key} of {path}"), written(left))];
+        };
+        let each = (0..items.len()).map(|number| {
+            let mut fewer = items.clone();
+            let part = fewer.remove(number).to_string();
+            let mut left = declared.clone();
+            left.insert(key.clone(), Value::Array(fewer));
+            (format!("{key} {part} of {path}"), written(left))
+        });
+        each.collect()
     });
     without.collect()
 }
 
 /// The lines at which a crossing has rules for settings.
 pub(crate) fn lines_of_rules(crossing: &str) -> impl Iterator<Item = usize> {
-    let mut of_header = false;
+    const VERBS: [&str; 5] = ["move", "moot", "drop", "by-hand", "add"];
     crossing.lines().enumerate().filter_map(move |(number, line)| {
-        let is_rule = line.starts_with("  [\"") || of_header && line.starts_with("from");
-        of_header = ["[[move]]", "[[moot]]", "[[drop]]"].contains(&line);
+        let is_list = VERBS.iter().any(|verb| line.split(" = [").next().map(str::trim) == Some(verb));
+        let is_rule = line.starts_with("  [\"") || is_list && line.contains("[[");
         is_rule.then_some(number + 1)
     })
 }

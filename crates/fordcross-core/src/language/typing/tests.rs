@@ -28,8 +28,8 @@ fn convert(old: &str, text: &str, new: &str) -> Result<(String, bool), String> {
     Ok((out, loss.is_some()))
 }
 
-const SECONDS: &str = "type = 'duration'\nunit = 's'\nnever = '0'";
-const MINUTES: &str = "type = 'duration'\nunit = 'min'\nnever = '0'\nmax = 600";
+const SECONDS: &str = "type = 'duration'\nunit = 's'\nunlimited = '0'";
+const MINUTES: &str = "type = 'duration'\nunit = 'min'\nunlimited = '0'\nmax = 600";
 const SIZE: &str = "type = 'size'\nunit = 'B'";
 const YES: &str = "type = 'boolean'\non = ['yes', '1']\noff = 'no'";
 const VLAN_DOT: &str = "type = 'shape'\nshapes = ['{parent:port}.{id:integer}', '{own:port}']";
@@ -45,18 +45,18 @@ const VLAN_COLON: &str = "type = 'shape'\nshapes = ['{parent:port}:{id:integer}'
 #[case(MINUTES, "15", SECONDS, "900", false)]
 #[case(YES, "yes", "type = 'boolean'", "true", false)]
 #[case("type = 'boolean'", "false", YES, "no", false)]
-#[case("type = 'prefix-length'\nwritten = 'mask'", "255.255.255.248", "type = 'prefix-length'", "29", false)]
-#[case("type = 'prefix-length'", "29", "type = 'prefix-length'\nwritten = 'mask'", "255.255.255.248", false)]
+#[case("type = 'prefix-length'\nnotation = 'mask'", "255.255.255.248", "type = 'prefix-length'", "29", false)]
+#[case("type = 'prefix-length'", "29", "type = 'prefix-length'\nnotation = 'mask'", "255.255.255.248", false)]
 #[case("type = 'size'\nunit = 'MB'", "16", "type = 'size'\nunit = 'kB'", "16000", false)]
 #[case(
-    "type = 'size'\nunit = 'MiB'\nsuffixes = ['KiB', 'MiB']",
+    "type = 'size'\nunit = 'MiB'\nunit-suffixes = ['KiB', 'MiB']",
     "512KiB",
     "type = 'size'\nunit = 'MiB'",
     "1",
     true
 )]
 #[case(
-    "type = 'size'\nunit = 'B'\nsuffixes = { k = 'KiB' }",
+    "type = 'size'\nunit = 'B'\nunit-suffixes = { k = 'KiB' }",
     "4k",
     "type = 'size'\nunit = 'B'",
     "4096",
@@ -65,21 +65,21 @@ const VLAN_COLON: &str = "type = 'shape'\nshapes = ['{parent:port}:{id:integer}'
 #[case(
     "type = 'size'\nunit = 'B'",
     "8192",
-    "type = 'size'\nunit = 'B'\nsuffixes = ['kB', 'KiB']",
+    "type = 'size'\nunit = 'B'\nunit-suffixes = ['kB', 'KiB']",
     "8KiB",
     false
 )]
 #[case("type = 'rate'\nunit = 'Mbit/s'", "8", "type = 'rate'\nunit = 'MB/s'", "1", false)]
-#[case("type = 'duration'\nunit = 'ms'\nsuffixes = ['s', 'min', 'h']", "90 min", SECONDS, "5400", false)]
-#[case("type = 'size'\nunit = 'KiB'\nprefixes = true", "0x4000", "type = 'size'\nunit = 'MiB'", "16", false)]
-#[case("type = 'size'\nunit = 'B'\nprefixes = true\nfractions = true", "010", SIZE, "8", false)]
-#[case("type = 'size'\nunit = 'B'\nprefixes = true\nfractions = true", "010.0", SIZE, "10", false)]
-#[case("type = 'size'\nunit = 'B'\nprefixes = true\nsuffixes = ['kB']", "0x1 kB", SIZE, "1000", false)]
+#[case("type = 'duration'\nunit = 'ms'\nunit-suffixes = ['s', 'min', 'h']", "90 min", SECONDS, "5400", false)]
+#[case("type = 'size'\nunit = 'KiB'\nradix-prefixes = true", "0x4000", "type = 'size'\nunit = 'MiB'", "16", false)]
+#[case("type = 'size'\nunit = 'B'\nradix-prefixes = true\ndecimals = true", "010", SIZE, "8", false)]
+#[case("type = 'size'\nunit = 'B'\nradix-prefixes = true\ndecimals = true", "010.0", SIZE, "10", false)]
+#[case("type = 'size'\nunit = 'B'\nradix-prefixes = true\nunit-suffixes = ['kB']", "0x1 kB", SIZE, "1000", false)]
 #[case("type = 'size'\nunit = 'B'", "010", SIZE, "10", false)]
 #[case("type = 'path'", "/srv/data", "type = 'text'", "/srv/data", false)]
 #[case("type = 'name'", "harbour", "type = 'name'\nmax = 5", "harbo", true)]
-#[case("type = 'name'", "a b", "type = 'name'\ncharacters = 'a-z_'\ninstead = '_'", "a_b", true)]
-#[case("type = 'secret'\nkept = 'bound'", "x", "type = 'secret'\nkept = 'bound'", "x", false)]
+#[case("type = 'name'", "a b", "type = 'name'\nallowed = 'a-z_'\nreplacement = '_'", "a_b", true)]
+#[case("type = 'secret'\nprotection = 'unit-bound'", "x", "type = 'secret'\nprotection = 'unit-bound'", "x", false)]
 #[case("type = 'mac'", "00-00-5E-00-53-07", "type = 'mac'", "00:00:5e:00:53:07", false)]
 #[case(
     "type = 'mac'",
@@ -101,28 +101,28 @@ const VLAN_COLON: &str = "type = 'shape'\nshapes = ['{parent:port}:{id:integer}'
 #[case("type = 'integer'", "9000", "type = 'integer'\nmax = 1600", "1600", true)]
 #[case("type = 'text'", "443", "type = 'integer'", "443", false)]
 #[case("type = 'text'", "harbour", "type = 'text'\nmax = 4", "harb", true)]
-#[case("type = 'integer'\nprefixes = true", "0x40", "type = 'integer'", "64", false)]
-#[case("type = 'integer'\nprefixes = true", "-7", "type = 'integer'", "-7", false)]
-#[case("type = 'integer'\nprefixes = true", "0770", "type = 'integer'", "504", false)]
+#[case("type = 'integer'\nradix-prefixes = true", "0x40", "type = 'integer'", "64", false)]
+#[case("type = 'integer'\nradix-prefixes = true", "-7", "type = 'integer'", "-7", false)]
+#[case("type = 'integer'\nradix-prefixes = true", "0770", "type = 'integer'", "504", false)]
 #[case("type = 'size'\nunit = '8 KiB'", "16384", "type = 'size'\nunit = 'MiB'", "128", false)]
 #[case("type = 'size'\nunit = 'MiB'", "1", "type = 'size'\nunit = '8 KiB'", "128", false)]
-#[case("type = 'size'\nunit = 'GB'\nfractions = true", "1.5", "type = 'size'\nunit = 'MB'", "1500", false)]
+#[case("type = 'size'\nunit = 'GB'\ndecimals = true", "1.5", "type = 'size'\nunit = 'MB'", "1500", false)]
 #[case(
-    "type = 'duration'\nunit = 's'\nfractions = true",
+    "type = 'duration'\nunit = 's'\ndecimals = true",
     "0.25",
     "type = 'duration'\nunit = 'ms'",
     "250",
     false
 )]
 #[case(
-    "type = 'boolean'\non = 'on'\noff = 'off'\nletter-case = 'any'",
+    "type = 'boolean'\non = 'on'\noff = 'off'\ncase-insensitive = true",
     "OFF",
     "type = 'boolean'",
     "false",
     false
 )]
 #[case(
-    "type = 'choice'\nvalues = ['md5|on', 'other']\nletter-case = 'any'",
+    "type = 'choice'\nvalues = ['md5|on', 'other']\ncase-insensitive = true",
     "On",
     "type = 'choice'\nvalues = ['md5']",
     "md5",
@@ -175,16 +175,16 @@ fn converts(
 #[case("type = 'text'", "maybe", YES, "expects `yes`")]
 #[case("type = 'secret'", "hunter2", "type = 'text'", "a secret cannot be written to a visible setting")]
 #[case("type = 'text'", "x", "type = 'secret'", "the target stores a secret here, and the value is not one")]
-#[case("type = 'secret'", "x", "type = 'secret'\nkept = 'hash'\nscheme = 'sha512-crypt'", "kept clear")]
-#[case("type = 'secret'\nkept = 'masked'", "***", "type = 'secret'", "the secret is masked in the backup")]
-#[case("type = 'secret'\nkept = 'bound'", "x", "type = 'secret'", "only the old unit has")]
+#[case("type = 'secret'", "x", "type = 'secret'\nprotection = 'hash'\nscheme = 'sha512-crypt'", "kept clear")]
+#[case("type = 'secret'\nprotection = 'withheld'", "***", "type = 'secret'", "the secret is masked in the backup")]
+#[case("type = 'secret'\nprotection = 'unit-bound'", "x", "type = 'secret'", "only the old unit has")]
 #[case(
     "type = 'size'\nunit = 'MB'",
     "8",
     "type = 'rate'\nunit = 'MB/s'",
     "whole number of megabytes a second"
 )]
-#[case("type = 'size'\nunit = 'MB'\nsuffixes = ['kB']", "8GB", "type = 'text'", "or one with its unit")]
+#[case("type = 'size'\nunit = 'MB'\nunit-suffixes = ['kB']", "8GB", "type = 'text'", "or one with its unit")]
 #[case(VLAN_DOT, "p2.30", "type = 'port'", "")]
 fn refuses(#[case] old: &str, #[case] text: &str, #[case] new: &str, #[case] why: &str) {
     let refused = convert(old, text, new).expect_err("refused");

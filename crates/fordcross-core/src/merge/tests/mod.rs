@@ -8,31 +8,28 @@ use crate::text::source::Source;
 use rstest::rstest;
 
 const JSON: &str = r#"
+language = 2
+
 [profile]
-line = "n"
-title = "N"
-form = "json"
-[recognise]
-marker = "n"
-release = "n/release"
-[[release]]
-name = "1"
-[[object]]
-at = "ports/*"
-name = "name"
-[[object]]
-at = "users"
-key = "id"
-[[object]]
-at = "rules"
-ordered = true
+platform = "n"
+title    = "N"
+format   = "json"
+releases = ["1"]
+[detect]
+contains = "n"
+release  = "n/release"
+
+[object]
+"ports/{name:name}" = {}
+"users[{id}]"       = {}
+"rules[#]"          = {}
 [setting]
 "n/release" = "text"
 "a" = "text"
 "b" = "integer"
 "box/c" = "text"
 "box/d" = "text"
-"words" = { type = "text", repeats = true }
+"words[]" = "text"
 "ports/*/mtu" = "integer"
 "ports/*/on" = "boolean"
 "users/id" = "text"
@@ -41,56 +38,56 @@ ordered = true
 "#;
 
 const XML: &str = r#"
+language = 2
+
 [profile]
-line = "x"
-title = "X"
-form = "xml"
-[recognise]
-marker = "x"
-release = "r"
-[[release]]
-name = "1"
-[[object]]
-at = "port"
-key = "id"
-[[object]]
-at = "rule"
-ordered = true
+platform = "x"
+title    = "X"
+format   = "xml"
+releases = ["1"]
+[detect]
+contains = "x"
+release  = "r"
+
+[xml]
+attributes = ["r", "s", "port/id", "port/on"]
+
+[object]
+"port[{id}]" = {}
+"rule[#]"    = {}
 [setting]
-"r" = { type = "text", attribute = true }
-"s" = { type = "text", attribute = true }
-"port/id" = { type = "text", attribute = true }
-"port/on" = { type = "text", attribute = true }
+"r" = "text"
+"s" = "text"
+"port/id" = "text"
+"port/on" = "text"
 "port/mtu" = "text"
 "rule/do" = "text"
 "name" = "text"
 "#;
 
 const INI: &str = r#"
+language = 2
+
 [profile]
-line = "i"
-title = "I"
-form = "ini"
+platform = "i"
+title    = "I"
+format   = "ini"
+releases = ["1"]
 [ini]
 heading = "{section} {name}"
 quotes = true
-[recognise]
-marker = "top"
-release = "top"
-[[release]]
-name = "1"
-[[object]]
-at = "net"
-[[object]]
-at = "share"
-key = "name"
-[[object]]
-at = "rule"
-ordered = true
+[detect]
+contains = "top"
+release  = "top"
+
+[object]
+"net"           = {}
+"share[{name}]" = {}
+"rule[#]"       = {}
 [setting]
 "top" = "text"
 "net/mtu" = "text"
-"share/name" = { type = "text", attribute = true }
+"share/name" = "text"
 "share/path" = "text"
 "rule/do" = "text"
 "#;
@@ -361,7 +358,7 @@ fn into_yaml(
     #[case] kept: usize,
 ) {
     let expected = (expected.to_owned(), replaced, kept);
-    let profile = JSON.replace("form = \"json\"", "form = \"yaml\"");
+    let profile = JSON.replace("format   = \"json\"", "format   = \"yaml\"");
     assert_eq!(merged(&profile, base, made, &BasePolicy::default()), expected);
 }
 

@@ -5,74 +5,65 @@ use crate::language::crossing::BasePolicy;
 use rstest::rstest;
 
 pub(super) const KEYS: &str = r#"
+language = 2
+
 [profile]
-line = "k"
-title = "K"
-form = "statements"
-[statements]
-trailing-comments = true
-quotes = ["'"]
-escape = "both"
-marks = ["="]
-plain = "_"
-bare-numbers = true
-[[statement]]
-shape = "{key} (=)? {value}"
-as = "{key}"
-[recognise]
-marker = "release"
-release = "release"
-[[release]]
-name = "1"
+platform = "k"
+title    = "K"
+format   = "statements"
+releases = ["1"]
+[grammar]
+quotes           = ["'"]
+escape           = "both"
+punctuation      = ["="]
+word-characters  = "_"
+unquoted-numbers = true
+[block.top]
+statements = [["{key} (=)? {value}", "{key}"]]
+[detect]
+contains = "release"
+release  = "release"
 [setting]
-"release" = { type = "text", repeats = "last" }
-"a" = { type = "text", repeats = "last" }
-"b" = { type = "text", repeats = "last" }
-"c" = { type = "text", repeats = "last" }
+"release" = { type = "text", duplicates = "last" }
+"a" = { type = "text", duplicates = "last" }
+"b" = { type = "text", duplicates = "last" }
+"c" = { type = "text", duplicates = "last" }
 "#;
 
 /// Blocks in braces, statements that share branches, and rows that nothing tells apart.
 pub(super) const BLOCKS: &str = r#"
+language = 2
+
 [profile]
-line = "z"
-title = "Z"
-form = "statements"
-[statements]
-trailing-comments = true
-quotes = ["\""]
-escape = "backslash"
-nesting = "braces"
-end = ";"
-end-needed = true
-marks = ["="]
-[[statement]]
-shape = "zone {name}"
-as = "zone"
-opens = true
-[[statement]]
-shape = "ramp {ramp} {key} {value}"
-as = "ramp/{ramp}/{key}"
-[[statement]]
-shape = "rule {do} {who}"
-as = "rule"
-[[statement]]
-shape = "{key} = {value...}"
-as = "{key}"
-within = "*"
-[recognise]
-marker = "release"
-release = "release"
-[[release]]
-name = "1"
-[[object]]
-at = "zone"
-key = "name"
-[[object]]
-at = "ramp/*"
-name = "text"
-[[object]]
-at = "rule"
-ordered = true
+platform = "z"
+title    = "Z"
+format   = "statements"
+releases = ["1"]
+[grammar]
+quotes      = ["\""]
+escape      = "backslash"
+end         = ";"
+punctuation = ["="]
+[block.top]
+statements = [
+  ["zone {name}",               "zone", "zone"],
+  ["ramp {ramp} {key} {value}", "ramp/{ramp}/{key}"],
+  ["rule {do} {who}",           "rule"],
+  "options",
+]
+[block.options]
+statements = [["{key} = {value...}", "{key}"]]
+[block.zone]
+delimiters = ["{", "}"]
+statements = ["options"]
+[detect]
+contains = "release"
+release  = "release"
+
+[object]
+"zone[{name}]" = {}
+"ramp/{name}"  = {}
+"rule[#]"      = {}
 [setting]
 "release" = "text"
 "zone/name" = "text"
@@ -85,20 +76,21 @@ ordered = true
 "#;
 
 pub(super) const TABLE: &str = r#"
+language = 2
+
 [profile]
-line = "t"
-title = "T"
-form = "table"
-[table]
+platform = "t"
+title    = "T"
+format   = "csv"
+releases = ["1"]
+[csv]
 row = "share"
-[recognise]
-marker = "share"
-release = "share/name"
-[[release]]
-name = "1"
-[[object]]
-at = "share"
-key = "name"
+[detect]
+contains = "share"
+release  = "share/name"
+
+[object]
+"share[{name}]" = {}
 [setting]
 "share/name" = "text"
 "share/path" = "text"

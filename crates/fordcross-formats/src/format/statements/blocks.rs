@@ -195,6 +195,14 @@ impl Grammar {
 }
 
 impl Grammar {
+    /// Whether that word opens some block.
+    pub(super) fn is_opener(&self, word: &str) -> bool {
+        self.blocks.iter().any(|block| match &block.delimiters {
+            Delimiters::Words { open: Some(open), .. } => open.read(word, &mut |_, _| true).is_some(),
+            _ => false,
+        })
+    }
+
     /// Whether a word opens some block.
     pub(super) fn opens_by_word(&self) -> bool {
         let by_word = |block: &Block| matches!(&block.delimiters, Delimiters::Words { open: Some(_), .. });

@@ -105,7 +105,8 @@ impl<'a> Scanner<'_, 'a> {
                 if read.words.len() == MAX_WORDS {
                     return Err(self.wrong(word.span, StatementFact::Words { most: MAX_WORDS }));
                 }
-                let opener = openers.iter().find(|(_, open)| open.read(&word.text, &mut |_, _| true).is_some());
+                let opens = |open: &Shape| word.kind == WordKind::Plain && open.read(&word.text, &mut |_, _| true).is_some();
+                let opener = openers.iter().find(|(_, open)| opens(open));
                 read.words.push(word);
                 read.after = after;
                 if let Some(&(block, _)) = opener

@@ -1,167 +1,239 @@
 //! What is read is written again, by grammars of each kind.
 
-use super::words::holds_value;
+use super::words::{holds_body, holds_value};
 use super::*;
+use crate::declaration::{Report, Section};
+use crate::finding::Finding;
 use crate::format::codec::Codec;
-use crate::text::source::Source;
+use crate::text::source::{Source, Span};
 use crate::tree::{Kind, NodeId, Tree};
 use proptest::prelude::*;
 use rstest::rstest;
 
-fn statement(shape: &str, path: &str, marks: &[char]) -> Statement {
-    let step = |step: &str| match step.strip_prefix('{').and_then(|step| step.strip_suffix('}')) {
-        Some(name) => PathPart::Capture(name.into()),
-        None => PathPart::Name(step.into()),
+/// What a profile declares of statements.
+fn declared(text: &str) -> Result<Grammar, String> {
+    let report = Report::new(Source::new("p", text));
+    let table = report.parse();
+    let root = Section::new(&report, table.get_ref(), Span::default());
+    let types = PairTypes::read(&root);
+    let grammar = declare::declared(&root, &types);
+    let said = |finding: &Finding| {
+        let at = finding.location.as_ref().map_or(0, |place| place.at.line);
+        format!("{at}: {}", finding.message())
     };
-    Statement {
-        shape: StatementShape::parse(shape, marks).expect("a shape"),
-        path: path.split('/').map(step).collect(),
-        within: Vec::new(),
-        opens: false,
-        body_until: None,
-        value: None,
-        unquote: None,
-        includes: None,
-        inside: None,
-    }
+    let findings = report.into_findings();
+    if findings.is_empty() { Ok(grammar) } else { Err(findings.iter().map(said).collect::<Vec<_>>().join("\n")) }
 }
 
-fn within(block: &str, statement: Statement) -> Statement {
-    Statement { within: vec![block.into()], ..statement }
-}
-
-fn opening(statement: Statement) -> Statement {
-    Statement { opens: true, ..statement }
+#[track_caller]
+fn grammar(text: &str) -> Grammar {
+    declared(text).unwrap_or_else(|reported| panic!("{reported}"))
 }
 
 fn braces() -> Grammar {
-    let marks = ['='];
-    Grammar {
-        quotes: vec!['"'],
-        escape: Escape::Backslash,
-        trailing_comments: true,
-        end: Some(';'),
-        end_needed: true,
-        nesting: Nesting::Braces,
-        marks: marks.into(),
-        statements: vec![
-            opening(statement("zone {name} (of {kind})? {tag+}", "zone", &marks)),
-            opening(statement("zone {name} (of {kind})?", "zone", &marks)),
-            within("*", statement("{key} = {value...}", "{key}", &marks)),
-        ],
-        ..Grammar::default()
-    }
+    grammar(
+        r#"
+        [grammar]
+        quotes      = ['"']
+        escape      = "backslash"
+        end         = ";"
+        punctuation = ["="]
+        [block.top]
+        unknown    = "setting"
+        statements = [
+          ["zone {name} (of {kind})? {tag+}", "zone", "inner"],
+          ["zone {name} (of {kind})?", "zone", "inner"],
+          "options",
+        ]
+        [block.options]
+        statements = [["{key} = {value...}", "{key}"]]
+        [block.inner]
+        delimiters = ["{", "}"]
+        unknown    = "setting"
+        statements = ["options"]
+        "#,
+    )
 }
 
 fn rows() -> Grammar {
-    Grammar {
-        keeps_quotes: true,
-        quotes: vec!['"'],
-        marks: vec!['='],
-        statements: vec![
-            statement(
-                "local {db+,} {user+,} {method} ({options.key}={options.value})+?",
-                "rule",
-                &['='],
-            ),
-            statement(
-                "{type} {db+,} {user+,} {address} {method} ({options.key}={options.value})+?",
-                "rule",
-                &['='],
-            ),
-            statement("{type} {db+,} {user+,} {address} {mask} {method}", "rule", &['=']),
-        ],
-        ..Grammar::default()
-    }
+    grammar(
+        r#"
+        [grammar]
+        trailing-comments = false
+        quotes            = ['"']
+        quotes-matter     = true
+        punctuation       = ["="]
+        [block.top]
+        unknown    = "setting"
+        statements = [
+          ["local {db+,} {user+,} {method} ({options.key}={options.value})+?", "rule"],
+          ["{type} {db+,} {user+,} {address} {method} ({options.key}={options.value})+?", "rule"],
+          ["{type} {db+,} {user+,} {address} {mask} {method}", "rule"],
+        ]
+        "#,
+    )
 }
 
 fn stanzas() -> Grammar {
-    Grammar {
-        continues: Some('\\'),
-        nesting: Nesting::UntilNext,
-        indent: "    ".into(),
-        statements: vec![
-            statement("auto {name+}", "auto", &[]),
-            opening(statement("iface {name} {family=inet|inet6} {method}", "iface", &[])),
-            within("iface", statement("{key} {value...}", "{key}", &[])),
-        ],
-        ..Grammar::default()
-    }
+    grammar(
+        r#"
+        [grammar]
+        trailing-comments = false
+        continuation      = '\'
+        indent            = "    "
+        [block.top]
+        unknown    = "setting"
+        statements = [["auto {name+}", "auto"], ["iface {name} {family=inet|inet6} {method}", "iface", "stanza"]]
+        [block.stanza]
+        delimiters = "next-section"
+        unknown    = "setting"
+        statements = [["{key} {value...}", "{key}"]]
+        "#,
+    )
 }
 
 /// Blocks below branches that several share, and words that can be in one of two places.
 fn shared() -> Grammar {
-    let blocks = ["inet", "inet6", "any"].map(str::to_owned);
-    let anywhere = |statement| Statement { within: blocks.to_vec(), ..statement };
-    Grammar {
-        nesting: Nesting::UntilNext,
-        statements: vec![
-            opening(statement("iface {name} {family=inet|inet6} {method}", "iface/{name}/{family}", &[])),
-            opening(statement("iface {name} like {other}", "iface/{name}/any", &[])),
-            anywhere(statement("route {to} (dev {dev})? {dev}?", "route", &[])),
-            anywhere(statement("{key} {value...}", "{key}", &[])),
-        ],
-        ..Grammar::default()
-    }
+    grammar(
+        r#"
+        [grammar]
+        trailing-comments = false
+        [block.top]
+        unknown    = "setting"
+        statements = [
+          ["iface {name} {family=inet|inet6} {method}", "iface/{name}/{family}", "stanza"],
+          ["iface {name} like {other}", "iface/{name}/any", "stanza"],
+        ]
+        [block.stanza]
+        delimiters = "next-section"
+        unknown    = "setting"
+        statements = [["route {to} (dev {dev})? {dev}?", "route"], ["{key} {value...}", "{key}"]]
+        "#,
+    )
 }
 
 fn script() -> Grammar {
-    let no = Statement { value: Some("no".into()), ..statement("no ramp {n} {key}", "ramp/{n}/{key}", &[]) };
-    let body = Statement { body_until: Some("END".into()), ..statement("notice <<END", "notice", &[]) };
-    Grammar {
-        quotes: vec!['\''],
-        escape: Escape::Doubled,
-        statements: vec![no, statement("ramp {n} {key} {value}", "ramp/{n}/{key}", &[]), body],
-        ..Grammar::default()
-    }
+    grammar(
+        r#"
+        [grammar]
+        trailing-comments = false
+        quotes            = ["'"]
+        escape            = "doubled"
+        [block.top]
+        unknown    = "setting"
+        statements = [
+          ["no ramp {n} {key}", "ramp/{n}/{key} = no"],
+          ["ramp {n} {key} {value}", "ramp/{n}/{key}"],
+          ["notice", "notice", "lines"],
+        ]
+        [block.lines]
+        delimiters = ["<<{tag}", "{tag}"]
+        holds      = "text"
+        "#,
+    )
 }
 
 /// Keys with values, some of which are pairs, and commands of which some words say nothing.
 fn commands() -> Grammar {
-    let marks = ['='];
-    let pairs = Grammar {
-        comments: Vec::new(),
-        marks: marks.into(),
-        quotes: vec!['\''],
-        escape: Escape::Backslash,
-        ..Grammar::default()
-    };
-    let inside = Inside {
-        of: "parts".into(),
-        shape: StatementShape::parse("({pair.key}={pair.value})+?", &marks).expect("a shape"),
-        grammar: pairs,
-    };
-    Grammar {
-        marks: marks.into(),
-        quotes: vec!['\''],
-        escape: Escape::Both,
-        plain: "_-./:".into(),
-        statements: vec![
-            Statement { inside: Some(inside), ..statement("link (=)? {parts}", "link", &marks) },
-            statement("link (=)? {value}", "link-text", &marks),
-            statement("(ip|*/ip) route add {to} ({with.key=via|dev} {with.value})+?", "route", &marks),
-            Statement { unquote: Some('"'), ..statement("phrase {value...}", "phrase", &marks) },
-            statement("{key=*.*} (=)? {value}", "own/{key}", &marks),
-            statement("{key} (=)? {value}", "{key}", &marks),
-        ],
-        ..Grammar::default()
-    }
+    grammar(
+        r#"
+        [type]
+        parts = { type = "pairs", pair = "{name}={value}", punctuation = ["="], quotes = ["'"], escape = "backslash" }
+        [grammar]
+        trailing-comments = false
+        punctuation       = ["="]
+        quotes            = ["'"]
+        escape            = "both"
+        word-characters   = "_-./:"
+        [block.top]
+        unknown    = "setting"
+        statements = [
+          ["link (=)? {parts:parts}", "link"],
+          ["link (=)? {value}", "link-text"],
+          ["(ip|*/ip) route add {to} ({with.key=via|dev} {with.value})+?", "route"],
+          { shape = "phrase {value...}", at = "phrase", unquote = '"' },
+          ["{key=*.*} (=)? {value}", "own/{key}"],
+          ["{key} (=)? {value}", "{key}"],
+        ]
+        "#,
+    )
 }
 
+const INDENTED: &str = r#"
+    [grammar]
+    trailing-comments = false
+    [block.top]
+    statements = [["port {name}", "port", "port"], "options"]
+    [block.options]
+    statements = [["{key} {value...}", "{key}"]]
+    [block.port]
+    delimiters = "indent"
+    statements = [["vlan {id}", "vlan", "vlan"], "options"]
+    [block.vlan]
+    delimiters = "indent"
+    statements = ["options"]
+    "#;
+
 fn indented() -> Grammar {
-    Grammar {
-        nesting: Nesting::Indent,
-        statements: vec![
-            opening(statement("port {name}", "port", &[])),
-            opening(within("port", statement("vlan {id}", "vlan", &[]))),
-            within("*", statement("{key} {value...}", "{key}", &[])),
-        ],
-        ..Grammar::default()
-    }
+    grammar(INDENTED)
 }
 
 fn closed() -> Grammar {
-    Grammar { nesting: Nesting::Words("end".into()), ..indented() }
+    grammar(&INDENTED.replace("\"indent\"", "[\"\", \"end\"]"))
+}
+
+/// Code in braces, heads of it with what ends statements elsewhere, comments in pairs, blocks with an end of their own, and
+/// what nobody knows.
+fn daemon() -> Grammar {
+    grammar(
+        r##"
+        [grammar]
+        comments      = ["#", ["/*", "*/"]]
+        quotes        = ['"']
+        quotes-matter = true
+        end           = ";"
+        [block.top]
+        statements = [
+          ["protocol {type} {name}? (from {from})?", "protocol", "protocol"],
+          ["filter {name}", "filter/{name}", "code"],
+          ["function {head...}", "function", "code"],
+          ["log {to...}", "log-file", "part"],
+          ["log {value...}", "log"],
+          ["disabled {value}?", "disabled"],
+        ]
+        [block.protocol]
+        delimiters = ["{", "}"]
+        unknown    = "refuse"
+        statements = [
+          ["{dir=import|export} limit {value}", "limit/{dir}"],
+          ["interface {name+,}", "interface", "part"],
+          ["interface {name+,}", "interface"],
+          ["start|connect delay {value}", "delay"],
+          ["{dir=import|export} filter {value}", "{dir}-filter"],
+        ]
+        [block.part]
+        delimiters = ["{", "};"]
+        statements = ["protocol"]
+        [block.code]
+        delimiters = ["{", "}"]
+        holds      = "text"
+        "##,
+    )
+}
+
+/// Words that open, and statements that end with a line or with a sign.
+fn either() -> Grammar {
+    grammar(
+        r#"
+        [grammar]
+        end = ["line", ";"]
+        [block.top]
+        statements = [["site {name}", "site", "site"], ["{key} {value}", "{key}"]]
+        [block.site]
+        delimiters = ["begin", "end"]
+        statements = [["{key} {value}", "{key}"], ["site {name}", "site", "site"]]
+        "#,
+    )
 }
 
 fn read(text: &str, grammar: &Grammar) -> Result<Vec<String>, String> {
@@ -197,7 +269,7 @@ fn rewritten(text: &str, grammar: &Grammar) -> String {
 #[rstest]
 #[case(braces(), "zone quay of wet north south {a = 1; b = x  y; } c = \"d;\\\"e\"; # said\n",
     &["zone/name=quay", "zone/kind=wet", "zone/tag=north", "zone/tag=south", "zone/a=1", "zone/b=x  y", "c=d;\"e", "=# said"])]
-#[case(braces(), "other thing { deep { x = 1; } }", &["other/words=thing", "other/deep/x=1"])]
+#[case(braces(), "other thing { deep { x = 1; } }", &["other/words=thing", "other/deep/x== 1"])]
 #[case(rows(), "local all \"a b\",c trust\nhost all all 192.0.2.0 255.255.255.0 md5\nhostssl all all 2001:db8::/32 cert clientcert=1 map = m\n",
     &["rule/db=all", "rule/user=\"a b\"", "rule/user=c", "rule/method=trust", "rule/type=host", "rule/db=all", "rule/user=all",
       "rule/address=192.0.2.0", "rule/mask=255.255.255.0", "rule/method=md5", "rule/type=hostssl", "rule/db=all", "rule/user=all",
@@ -218,10 +290,20 @@ fn rewritten(text: &str, grammar: &Grammar) -> String {
 #[case(commands(), "/sbin/ip route add 192.0.2.0/24 via 192.0.2.1 dev p1\nip route add 192.0.2.0/24 onlink\n",
     &["route/to=192.0.2.0/24", "route/with/via=192.0.2.1", "route/with/dev=p1", "ip=route add 192.0.2.0/24 onlink"])]
 #[case(script(), "ramp 1 a 'x ''y'\nramp 2 a 1\nno ramp 1 b\nnotice <<END\n{ # }\nEND\n",
-    &["ramp/1/a=x 'y", "ramp/1/b=no", "ramp/2/a=1", "notice/body={ # }"])]
+    &["ramp/1/a=x 'y", "ramp/1/b=no", "ramp/2/a=1", "notice/tag=END", "notice/body={ # }\n"])]
 #[case(indented(), "port p1\n  mtu 9000\n  vlan 7\n    note a b\n  speed 1G\nname x\n",
     &["port/name=p1", "port/mtu=9000", "port/vlan/id=7", "port/vlan/note=a b", "port/speed=1G", "name=x"])]
 #[case(closed(), "port p1\nvlan 7\nnote a\nend\nmtu 1\nend\n", &["port/name=p1", "port/vlan/id=7", "port/vlan/note=a", "port/mtu=1"])]
+#[case(daemon(), "/* head */ protocol bgp {\n  import limit 5; interface a, \"b c\" { start delay 3; };\n  interface d;\n}\n",
+    &["=/* head */", "protocol/type=bgp", "protocol/limit/import=5", "protocol/interface/name=a", "protocol/interface/name=\"b c\"",
+      "protocol/interface/delay=3", "protocol/interface/name=d"])]
+#[case(daemon(), "function f(int a) int x; { if a then { # }\n x = \"}\"; }\n}\nfilter g {}\n",
+    &["function/head=f(int a) int x;", "function/body= if a then { # }\n x = \"}\"; }\n", "filter/g/body="])]
+#[case(daemon(), "log \"x\" { interface q; };\nlog syslog /* all */ all;\ndisabled;\n",
+    &["log-file/to=\"x\"", "log-file/interface/name=q", "log=syslog /* all */ all", "disabled="])]
+#[case(daemon(), "debug all { x; };\nwatch 5;\n", &["unknown=debug all { x; };", "unknown=watch 5"])]
+#[case(either(), "site a begin\nx 1; y 2\nsite b begin\nend\nend\nz 3 # said\n",
+    &["site/name=a", "site/x=1", "site/y=2", "site/site/name=b", "z=3", "=# said"])]
 fn reads(#[case] grammar: Grammar, #[case] text: &str, #[case] expected: &[&str]) {
     assert_eq!(read(text, &grammar).expect("well-formed"), expected);
     // What is written from it reads back to the same.
@@ -239,6 +321,11 @@ fn reads(#[case] grammar: Grammar, #[case] text: &str, #[case] expected: &[&str]
 #[case(closed(), "end", "1:1 `end` closes nothing")]
 #[case(closed(), "\nport p1\n", "2:1 the block is not closed")]
 #[case(script(), "notice <<END\nx\n", "1:1 the text after it is not ended by `END`")]
+#[case(daemon(), "log \"x\" { }", "1:11 `;` is missing behind the block")]
+#[case(daemon(), "protocol a { speed 5; }", "1:14 the platform has no such statement")]
+#[case(daemon(), "/* a", "1:1 the comment is not ended by `*/`")]
+#[case(daemon(), "filter g { \"}\" ", "1:1 the block is not closed")]
+#[case(either(), "end", "1:1 `end` closes nothing")]
 fn refuses(#[case] grammar: Grammar, #[case] text: &str, #[case] reported: &str) {
     assert_eq!(read(text, &grammar).expect_err("refused"), reported);
 }
@@ -252,15 +339,16 @@ fn blocks_are_nested_only_so_deep() {
 proptest! {
     /// No text makes it panic, and what is read is written so that it reads back to the same.
     #[test]
-    fn any_text_is_read_or_refused(text in "(zone |a |iface |inet |ramp |END|end|auto |=|;|\\{|\\}|\"|'|\\\\|#|,|\n|  |x|é){0,40}") {
-        for grammar in [braces(), rows(), stanzas(), shared(), script(), indented(), closed()] {
+    fn any_text_is_read_or_refused(text in "(zone |a |iface |inet |ramp |notice <<|protocol |filter |log |/\\*|\\*/|site |begin|END|end|auto |=|;|\\{|\\}|\"|'|\\\\|#|,|\n|  |x|é){0,40}") {
+        for grammar in [braces(), rows(), stanzas(), shared(), script(), indented(), closed(), daemon(), either()] {
             let Ok(read_once) = read(&text, &grammar) else { continue };
             // What it has no way to write is left to a person, and never comes here.
             let held = |leaf: &String| {
                 // Both can have `=` in them: a name ends at the last one, at most.
                 let value = leaf.split_once('=').unwrap_or_default().1;
                 let name = leaf.rsplit_once('=').unwrap_or_default().0;
-                holds_value(&grammar, value) && !name.contains(['#', '\\'])
+                let is_body = name.ends_with(BODY) && holds_body(&grammar, value);
+                is_body || name == UNKNOWN || holds_value(&grammar, value) && !name.contains(['#', '\\'])
             };
             if !read_once.iter().filter(|leaf| !leaf.starts_with("=#")).all(held) {
                 continue;
@@ -276,11 +364,11 @@ proptest! {
         for (grammar, path) in [(braces(), "k"), (script(), "ramp/1/k")] {
             prop_assume!(holds_value(&grammar, &value));
             let mut tree = Tree::new(Source::new("a", ""));
-            let mut at = tree.push(NodeId::DOCUMENT, Kind::Map, "", crate::text::source::Span::default());
+            let mut at = tree.push(NodeId::DOCUMENT, Kind::Map, "", Span::default());
             let steps: Vec<&str> = path.split('/').collect();
             for (index, step) in steps.iter().enumerate() {
                 let kind = if index + 1 == steps.len() { Kind::Text } else { Kind::Map };
-                at = tree.push(at, kind, step, crate::text::source::Span::default());
+                at = tree.push(at, kind, step, Span::default());
             }
             tree.set_value(at, crate::tree::Text::Decoded(&value));
             let mut out = Vec::new();
@@ -289,4 +377,37 @@ proptest! {
             prop_assert_eq!(read(&text, &grammar), Ok(vec![format!("{path}={value}")]), "{}", text);
         }
     }
+}
+
+const TOP: &str = "[block.top]\nstatements = [[\"{a} {value}\", \"{a}\"]]\n";
+
+/// What means nothing is refused, each with a sentence of its own.
+#[rstest]
+#[case("[grammar]\nend = ';'\ncontinuation = '+'\n", "lines mean nothing here")]
+#[case("[grammar]\nescape = 'doubled'\n", "`escape` means nothing without `quotes`")]
+#[case("[grammar]\nquotes-matter = true\n", "`quotes-matter` means nothing without `quotes`")]
+#[case("[grammar]\npunctuation = ['=']\nword-characters = '-='\n", "`=` is punctuation")]
+#[case("[grammar]\ncomments = [['/*']]\n", "expected what a comment begins with")]
+#[case("[block.x]\ndelimiters = ['{', '}']\nholds = 'text'\nstatements = []\n", "a block that holds text has no statements")]
+#[case("[block.x]\ndelimiters = 'indent'\nholds = 'text'\n", "needs something that closes it")]
+#[case("[block.x]\ndelimiters = ['', '']\n", "nothing closes the block")]
+#[case("[block.x]\ndelimiters = ['a']\n", "expected how the block opens and closes")]
+#[case("[block.x]\nstatements = []\n", "no statement opens the block `x`")]
+#[case("[block.top]\nstatements = [['{b} x', 'b', 'x']]\n[block.x]\nstatements = []\n", "how the block `x` opens")]
+#[case("[block.top]\nstatements = ['no']\n", "there is no block `no`")]
+#[case("[block.top]\nstatements = [['{a...} b', 'a']]\n", "can only be at the end")]
+#[case("[block.top]\nstatements = [['{a+=x|y}', 'a']]\n", "a list of words cannot be one of some words")]
+#[case("[block.top]\nstatements = [['{a}:{b}', 'a']]\n", "`:` is part of the word")]
+#[case("[grammar]\nend = ';'\n[block.top]\nstatements = [['a `;` {value}', 'a']]\n", "`;` ends statements")]
+#[case("[block.top]\nstatements = [['{a} {value}', 'x']]\n", "the capture `a` has no place")]
+#[case("[block.top]\nstatements = [['{a}', '{b}']]\n", "the shape has no capture `b`")]
+#[case("[block.top]\nstatements = [['{a} {b...}', 'x'], ['c {d}', 'y']]\n", "the statement in line 2 always fits first")]
+#[case("[block.top]\nstatements = [['{a:port} b', 'x']]\n", "`port` is not a type of pairs")]
+#[case("[block.top]\nstatements = [['a', 'x'], ['a b', '@c']]\n", "one path of names and captures")]
+#[case("[block.top]\nstatements = [['a {value}', 'x', 'y']]\n[block.y]\ndelimiters = 'indent'\n", "makes a value opens no block")]
+#[case("[block.top]\ndelimiters = ['{', '}']\n", "`top` is where a file begins")]
+fn what_means_nothing_is_refused(#[case] text: &str, #[case] expected: &str) {
+    let whole = if text.contains("[block.top]") { text.to_owned() } else { format!("{text}{TOP}") };
+    let reported = declared(&whole).expect_err("refused");
+    assert!(reported.contains(expected), "{reported}");
 }

@@ -24,7 +24,7 @@ pub(super) fn holds_value(grammar: &Grammar, text: &str) -> bool {
         return false;
     }
     if !grammar.needs_quotes(text) {
-        return true;
+        return !grammar.is_opener(text);
     }
     if grammar.quotes_matter || grammar.quotes.is_empty() {
         // As it is it must be words and nothing else.
@@ -42,6 +42,7 @@ impl Grammar {
     fn ends_early(&self, text: &str) -> bool {
         self.end.sign.is_some_and(|end| text.contains(end))
             || self.signs().any(|(open, close)| text.contains([open, close]))
+            || self.is_opener(text.rsplit(char::is_whitespace).next().unwrap_or_default())
             || self.trailing_comments && self.comments.iter().any(|sign| text.contains(sign.open.as_str()))
             || self.continuation.is_some_and(|continuation| text.ends_with(continuation))
             || text.contains(['\n', '\r'])

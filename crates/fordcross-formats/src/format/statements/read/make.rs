@@ -59,8 +59,15 @@ impl<'a> Reader<'_, 'a> {
             longer.comments.extend(more.comments);
             (longer.after, longer.how) = (more.after, more.how);
         }
-        if !matches!(longer.how, Ended::Opened(_)) {
-            return Ok(None);
+        let Ended::Opened(sign) = longer.how else { return Ok(None) };
+        // What ends statements elsewhere may be the last before it.
+        let last = longer.words.last().map_or(longer.after, |word| word.span.end as usize);
+        let between = &self.source.text[last..longer.after - sign.len_utf8()];
+        if !between.trim().is_empty() {
+            let start = last + between.len() - between.trim_start().len();
+            let span = Span::new(start, start + between.trim().len());
+            let text = Cow::Borrowed(&self.source.text[span.range()]);
+            longer.words.push(Word { span, text, kind: WordKind::Plain });
         }
         let found = self.find(&longer.words, longer.how);
         Ok(found.filter(|(_, id, _)| grammar.statement(*id).is_head()).map(|found| (longer, found)))
@@ -80,6 +87,14 @@ impl<'a> Reader<'_, 'a> {
         let grammar = self.grammar;
         let words = read.words.as_slice();
         let statement = grammar.statement(id);
+        // What is in words that are taken as they are is part of them.
+        let as_they_are = |comment: &&Span| {
+            taken.iter().any(|(part, range)| {
+                let is_raw = matches!(part, Part::Rest(_)) && !range.is_empty();
+                is_raw && words_span(words, range).range().contains(&(comment.start as usize))
+            })
+        };
+        self.comments.extend(read.comments.iter().filter(|comment| !as_they_are(comment)));
         if level + 1 < self.blocks.len() {
             // Comments before it are said of it.
             let first = self.comments.first().map_or(whole.start, |comment| comment.start);

@@ -169,7 +169,6 @@ impl<'r, 'a> Reader<'r, 'a> {
         for comment in &read.comments {
             self.check_comment(*comment)?;
         }
-        self.comments.extend(&read.comments);
         self.make(read, whole, indent, end)
     }
 
@@ -297,7 +296,10 @@ impl<'r, 'a> Reader<'r, 'a> {
                 return None;
             }
             let words = if matches!(how, Ended::OpenedByWord(_)) { &words[..words.len() - 1] } else { words };
-            Some((level, id, fitting(grammar, statement, words)?))
+            let taken = fitting(grammar, statement, words)?;
+            // What is called like what is kept as it is could not be told from it.
+            let is_reserved = grammar.block(block.id?).unknown == Unknown::Keep && makes_unknown(statement, &taken, words);
+            (!is_reserved).then_some((level, id, taken))
         })
     }
 
@@ -391,6 +393,14 @@ fn fitting<'g>(grammar: &'g Grammar, statement: &'g Statement, words: &[Word<'_>
         text.is_none_or(|range| pairs.fits(&words[range.start].text))
     });
     has_pairs.then_some(taken)
+}
+
+/// Whether what a statement makes would be called like one that is kept as it is.
+fn makes_unknown(statement: &Statement, taken: &Taken<'_>, words: &[Word<'_>]) -> bool {
+    let [only] = statement.path.as_slice() else { return false };
+    let Some(capture) = only.as_capture() else { return only.as_literal() == Some(UNKNOWN) };
+    let range = taken.iter().find_map(|(part, range)| part.captures(capture).then_some(range));
+    range.is_some_and(|range| words[range.start].text == UNKNOWN)
 }
 
 fn whole_of(words: &[Word<'_>]) -> Span {

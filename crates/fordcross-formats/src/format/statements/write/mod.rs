@@ -216,7 +216,7 @@ impl<'w, 'a> Writer<'w, 'a> {
             let fits = alike && known.shape.fit(&words).is_some_and(|taken| self.pairs_fit(known, &taken, &words));
             fits.then_some(other)
         });
-        first.is_none_or(|first| first == id || self.grammar.statement(first) == statement)
+        first.is_some_and(|first| first == id || self.grammar.statement(first) == statement)
     }
 
     fn pairs_fit(&self, statement: &Statement, taken: &Taken<'_>, words: &Words<'_, '_>) -> bool {
@@ -305,6 +305,9 @@ impl<'w, 'a> Writer<'w, 'a> {
         }
         let mut path = path.to_vec();
         path.push(node);
+        if self.is_kept(&path, block) {
+            return self.unknown(&path, block, depth);
+        }
         match self.statement_for(&path, block) {
             Some(id) => {
                 let statement = self.grammar.statement(id);

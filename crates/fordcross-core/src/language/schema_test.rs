@@ -34,15 +34,16 @@ dependents = [
 separator = ":"
 [csv]
 separator = ";"
-[statements]
-nesting = "flat"
+[database]
+row = "r"
+[xml]
+root = "a"
+[grammar]
 escape = "none"
-[[statement]]
-shape = "x {value}"
-as = "x"
-[statement.inside]
-of = "value"
-pairs = "{name}={value}"
+[block.top]
+statements = [["x {value}", "x"], { shape = "z {value}", at = "z" }]
+[block.other]
+delimiters = ["{", "}"]
 [[file]]
 path      = "m"
 at        = "m"
@@ -50,13 +51,11 @@ format    = "statements"
 algorithm = "sha-256"
 [file.ini]
 [file.csv]
-[file.statements]
-[[file.statement]]
-shape = "y {value}"
-as = "y"
-[file.statement.inside]
-of = "value"
-pairs = "{name}={value}"
+[file.database]
+[file.xml]
+[file.grammar]
+[file.block.top]
+statements = [{ shape = "y {value}", at = "y" }]
 [detect]
 contains = "a"
 release  = "release"
@@ -85,17 +84,19 @@ grants-access = "a"
 required = { paths = ["1"] }
 unique = { among = "a" }
 [type]
-int = "integer"
+int = { type = "integer" }
 t1 = { type = "text", allowed = "a-z", replacement = "x" }
-t2 = "name"
-t3 = "integer"
-t4 = "boolean"
+t2 = { type = "name", refers-to = "o" }
+t3 = { type = "integer" }
+t4 = { type = "boolean" }
+t15 = { type = "list", of = "text" }
+t16 = { type = "pairs", pair = "{name}={value}", punctuation = ["="] }
 t5 = { type = "choice", values = ["a"] }
 t6 = { type = "duration", unit = "s" }
 t9 = { type = "address", family = "any" }
 t11 = { type = "prefix-length", notation = "mask" }
 t12 = { type = "mac", separator = ":", case = "lower" }
-t13 = { type = "secret", protection = "hash", scheme = "s", forms = [{ characters = "a-z", min = 1 }] }
+t13 = { type = "secret", protection = "hash", scheme = "s", forms = [{ allowed = "a-z", min = 1 }] }
 t14 = { type = "shape", shapes = ["{a:int}"] }
 [in-force]
 "o/3" = "1"
@@ -139,6 +140,7 @@ p1 = "p1"
 name = "p"
 from = "o[{k}]"
 to = "o[]"
+merge = { by = ["1"] }
 move = [["k = {k}", "k = {k}"]]
 [[place]]
 move = [["release", "release"]]
@@ -172,7 +174,7 @@ fn asked(kind: &str) -> BTreeSet<(String, &'static str)> {
     ASKED.take();
     // What is asked for depends on the format: it is read as each of them.
     for format in Format::ALL {
-        let of_backup = FULL_PROFILE.replace("\"xml\"", &format!("\"{}\"", format.word()));
+        let of_backup = without_files(FULL_PROFILE).replace("\"xml\"", &format!("\"{}\"", format.word()));
         let of_file = FULL_PROFILE.replace("\"statements\"", &format!("\"{}\"", format.word()));
         for profile in [of_backup, of_file] {
             let _ = Profile::parse(Source::new("a", &profile), Checking::Whole);
@@ -189,16 +191,30 @@ fn asked(kind: &str) -> BTreeSet<(String, &'static str)> {
     // A setting can have all that a type has; the sample says it once.
     let of_type =
         |(path, key): &(String, &'static str)| Some((format!("setting{}", path.strip_prefix("type")?), *key));
-    let of_types: Vec<_> = asked.iter().filter(|(path, _)| path != "type").filter_map(of_type).collect();
+    const OF_PAIRS: [&str; 6] =
+        ["pair", "quotes", "escape", "punctuation", "word-characters", "unquoted-numbers"];
+    let is_of_settings = |(path, key): &&(String, &'static str)| path != "type" && !OF_PAIRS.contains(key);
+    let of_types: Vec<_> = asked.iter().filter(is_of_settings).filter_map(of_type).collect();
     asked.extend(of_types);
+    // Settings below a path can have all that settings can.
+    let below = |(path, key): &(String, &'static str)| Some((format!("setting.*{}", path.strip_prefix("setting")?), *key));
+    let below: Vec<_> = asked.iter().filter(|(path, _)| path.starts_with("setting.")).filter_map(below).collect();
+    asked.extend(below);
     asked
+}
+
+/// A profile of one file.
+fn without_files(profile: &str) -> String {
+    let start = profile.find("[[file]]").expect("it is there");
+    let end = profile.find("[detect]").expect("it is there");
+    profile[..start].to_owned() + &profile[end..]
 }
 
 /// A profile that says nothing of forms that it does not have.
 fn without_forms(profile: &str) -> String {
     let (start, end) = (
         profile.find("[ini]").expect("it is there"),
-        profile.find("[recognise]").expect("the included file may be missing, and is: nothing is included"),
+        profile.find("[detect]").expect("it is there"),
     );
     profile[..start].to_owned() + &profile[end..]
 }

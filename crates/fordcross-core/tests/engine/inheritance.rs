@@ -83,7 +83,7 @@ fn what_leads_nowhere_is_reported(#[case] boxes: &str, #[case] code: Code) {
 #[test]
 fn what_is_kept_stays_where_it_is_written() {
     let crossing = CROSSING
-        .replace("to = \"new@2\"", "to = \"new@2\"\ninherited = \"kept\"")
+        .replace("to   = \"new@2\"", "to = \"new@2\"\ninherited = \"kept\"")
         .replace("  [\"word\", \"word\"],\n", "")
         .replace("by-hand = [[", "add = [[\"spare = true\", \"effective('wait') == 900\"]]\nby-hand = [[");
     let made = make(BOXES, &crossing);

@@ -12,8 +12,10 @@ fn judged(of_entry: &str, of_setting: &str, checks: &str) -> String {
     let settings: Vec<&str> = of_setting.lines().filter_map(|line| line.split(" = ").next()).collect();
     let kept = |line: &&str| !settings.iter().any(|setting| line.starts_with(setting));
     let plain: Vec<&str> = NEW.lines().filter(kept).collect();
-    let with = format!("at = \"list\"\nordered = true\n{of_entry}");
-    plain.join("\n").replace("at = \"list\"\nordered = true", &with) + "\n" + of_setting + "\n" + checks
+    let plain = plain.join("\n");
+    let (objects, settings) = plain.split_once("[setting]\n").expect("settings");
+    let objects = objects.replace("\"list[#]\"                = {}\n", "");
+    format!("{objects}[object.\"list[#]\"]\n{of_entry}\n[setting]\n{settings}\n{of_setting}\n{checks}")
 }
 
 fn reported(made: &Made, code: &str) -> Option<Severity> {

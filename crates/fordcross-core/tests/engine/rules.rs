@@ -285,17 +285,8 @@ fn equal_objects_share_a_place(#[case] expected: &str) {
 fn tables_and_constants_come_from_an_included_file() {
     let crossing = CROSSING
         .replace(
-            r#"
-language = 2
-[crossing]
-"#,
-            r#"
-language = 2
-[constant]
-place = "Sandle Point"
-[crossing]
-shared = ["words.shared.toml"]
-"#,
+            "[crossing]\n",
+            "[constant]\nplace = \"Sandle Point\"\n[crossing]\nshared = [\"words.shared.toml\"]\n",
         )
         .replace("{d -> allow=permit, deny=refuse}", "{d -> verb}")
         + "[[place]]\nadd = [[\"title = {owner} of {place}\", \"owner.startsWith('Marrow')\"]]\n";

@@ -301,6 +301,11 @@ impl<'r, 's> Section<'r, 's> {
         self.section_below(value, "*")
     }
 
+    /// The table that an entry of the list of `key` is.
+    pub fn as_entry(&self, value: &'r Spanned<DeValue<'s>>, key: &str) -> Option<Section<'r, 's>> {
+        self.section_below(value, key)
+    }
+
     #[cfg_attr(
         not(feature = "recorded-keys"),
         expect(unused_variables, reason = "the path of a section is for a test")

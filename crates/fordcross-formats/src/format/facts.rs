@@ -7,6 +7,6 @@ facts! {
     pub(super) enum FormatFact {
         OtherFormat { table: &'static str, of: &'static str, this: &'static str } => ValueWrong,
             "`[{table}]` describes files of the form `{of}`, and this is `{this}`",
-            help: "write `form = \"{of}\"`, or remove the table";
+            help: "write `format = \"{of}\"`, or remove the table";
     }
 }

@@ -52,6 +52,9 @@ pub enum Format {
 }
 
 impl Format {
+    /// What a backup of several files has in place of a format.
+    pub const OF_SEVERAL: Self = Self::Bundle;
+
     /// All formats, in the order in which a backup is tried in them.
     pub const ALL: [Self; 10] = [
         Self::Xml,

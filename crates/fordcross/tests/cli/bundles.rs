@@ -268,23 +268,15 @@ release  = "main/release"
 path   = "interfaces"
 at     = "main"
 format = "statements"
-[file.statements]
-nesting = "until-next"
-[[file.statement]]
-shape = "source {path}"
-as = "source"
-includes = "path"
-[[file.statement]]
-shape = "release {value}"
-as = "release"
-[[file.statement]]
-shape = "iface {name} {method}"
-as = "iface"
-opens = true
-[[file.statement]]
-shape = "{key} {value...}"
-as = "{key}"
-within = "iface"
+[file.block.top]
+statements = [
+  { shape = "source {path}", at = "source", reads-files = "path" },
+  ["release {value}", "release"],
+  ["iface {name} {method}", "iface", "iface"],
+]
+[file.block.iface]
+delimiters = "next-section"
+statements = [["{key} {value...}", "{key}"]]
 
 [object]
 "main/iface[{name}]" = {}

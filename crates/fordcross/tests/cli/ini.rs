@@ -194,8 +194,8 @@ fn comments_go_from_form_to_form(#[case] comment: &str, #[case] in_xml: &str, #[
     desk.write("own/over.crossing.toml", OVER);
     desk.write(
         "own/back.crossing.toml",
-        OVER.replace("cobnut@4.1\"\nto = \"hazel@1", "hazel@1\"\nto = \"cobnut@4.1")
-            .replace("\"cobnut/host\"\nto = \"host\"", "\"host\"\nto = \"cobnut/host\""),
+        OVER.replace("cobnut@4.1\"\nto   = \"hazel@1", "hazel@1\"\nto   = \"cobnut@4.1")
+            .replace("[\"cobnut/host\", \"host\"]", "[\"host\", \"cobnut/host\"]"),
     );
     desk.write(
         "own/cobnut.profile.toml",

@@ -62,7 +62,7 @@ const IN_A_CROSSING: &[Planted] = &[
         "[\"time-zone\",   \"timezone\"]",
         "[«\"time-zone\"»,   \"location\"]",
         "conflicting-rules",
-        "line 36 also writes `location`",
+        "line 35 also writes `location`",
     ),
 ];
 
@@ -101,7 +101,7 @@ const IN_A_PROFILE: &[Planted] = &[
         "\"users/user/name\" = \"name\"",
         "\"users/user/name\" = { type = \"name\", refers-to = «\"users/usr\"» }",
         "locator-unknown",
-        "did you mean `user`?",
+        "the objects at `users/usr` have no names",
     ),
     (
         "\"links/link[{id}]\"                 = {}",

@@ -109,15 +109,15 @@ fn a_bad_profile_is_told_with_all_its_mistakes() {
     let desk = Desk::new();
     let own = include_str!("../../../fordcross-profiles/lines/teasel/teasel.profile.toml");
     let wrong = own
-        .replace("form  = \"xml\"", "from  = \"xml\"")
+        .replace("format       = \"xml\"", "formal       = \"xml\"")
         .replace("max = 4094", "max = \"4094\"")
-        .replace("\"unit/resolver\"    = { type = \"address\"", "\"unit/resolver\"    = { type = \"adress\"");
+        .replace("\"unit/resolver[]\"     = \"address\"", "\"unit/resolver[]\" = \"adress\"");
     desk.write("own/teasel.profile.toml", wrong);
     let ran = desk.run_to(1, "survey gw.xml --profiles own");
     for reported in [
-        "the key `form` is missing",
-        "unknown key `from`",
-        "did you mean `form`?",
+        "the key `format` is missing",
+        "unknown key `formal`",
+        "did you mean `format`?",
         "expected a whole number, found a string",
         "there is no type `adress`",
         "did you mean `address`?",

@@ -143,8 +143,8 @@ fn another_line_says_what_it_wants(#[case] form: &str, #[case] wishes: &str, #[c
 }
 
 #[rstest]
-#[case("charset = \"latin-9000\"\nline-ends = \"cr\"", &["there is no character set named `latin-9000`", "toml:5:11", "toml:6:13"])]
-#[case("charset = \"latin1\"\nbyte-order-mark = true", &["texts in `latin1` cannot have a byte order mark", "toml:5:11"])]
+#[case("charset = \"latin-9000\"\nline-ends = \"cr\"", &["there is no character set named `latin-9000`", "toml:7:11", "toml:8:13"])]
+#[case("charset = \"latin1\"\nbyte-order-mark = true", &["texts in `latin1` cannot have a byte order mark", "toml:7:11"])]
 fn a_wish_that_cannot_be_met_is_reported(#[case] wishes: &str, #[case] reported: &[&str]) {
     let desk = desk(&hazel("ini", wishes));
     let ran = desk.run_to(3, "profile check own");

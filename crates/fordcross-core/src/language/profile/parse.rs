@@ -73,11 +73,11 @@ impl Head {
         let platform = head.need_word("platform").map(text);
         let title = head.need_word("title").map(text);
         let format = match (head.has("format"), root.has("file")) {
-            (false, true) => Some(Format::Bundle),
+            (false, true) => Some(Format::OF_SEVERAL),
             (true, true) => {
                 head.report().add(head.span(), ProfileFact::FormatWithFiles);
                 head.raw("format");
-                Some(Format::Bundle)
+                Some(Format::OF_SEVERAL)
             }
             _ => head.pick("format", &Format::of(Scope::Backup)),
         };
@@ -218,6 +218,11 @@ fn read_types(root: &Section<'_, '_>, types: &mut RawTypes) {
                 types.declare(name.text, id);
             }
             declaration.finish();
+        } else if let Some(word) = as_word(value) {
+            // Another name for a type.
+            if let Some(id) = types.find(&section, word) {
+                types.declare(name.text, id);
+            }
         } else {
             section.report().add(value.span().into(), ProfileFact::TypeDeclaration);
         }

@@ -231,7 +231,7 @@ fn read_items(
             });
             continue;
         }
-        let statement = if let Some(table) = section.as_section(item) {
+        let statement = if let Some(table) = section.as_entry(item, "statements") {
             let read = read_table(&table, names, types, grammar);
             table.finish();
             read

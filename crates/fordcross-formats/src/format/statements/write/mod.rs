@@ -410,7 +410,11 @@ impl<'w, 'a> Writer<'w, 'a> {
             let text = self.tree.value(node);
             self.out.extend_from_slice(text.as_bytes());
             let ends = |close: char| text.ends_with(close);
-            if !self.grammar.signs().any(|(_, close)| ends(close)) && !self.grammar.end.sign.is_some_and(ends) {
+            let last = text.rsplit(char::is_whitespace).next().unwrap_or_default();
+            if let Some(sign) = self.grammar.end.sign.filter(|_| self.grammar.is_opener(last)) {
+                // At the end of its line the word would open a block.
+                self.out.extend_from_slice(sign.to_string().as_bytes());
+            } else if !self.grammar.signs().any(|(_, close)| ends(close)) && !self.grammar.end.sign.is_some_and(ends) {
                 self.end_sign();
             }
             self.end_line();

@@ -174,7 +174,11 @@ pub fn examples_of(code: Code) -> &'static [Example] {
         ],
         Code::RuleBroken => &[(Crossing, "subnet = {ip -> subnet}", "subnet = s99")],
         Code::BackupUnsound => &[
-            (Profile, "\"users/user[{name}]\"               = { ", "\"users/user[{name}]\" = { required = [\"rank\"], "),
+            (
+                Profile,
+                "\"users/user[{name}]\"               = { ",
+                "\"users/user[{name}]\" = { required = [\"rank\"], ",
+            ),
             (Backup, "<rank>", "<!--"),
             (Backup, "</rank>", "-->"),
         ],

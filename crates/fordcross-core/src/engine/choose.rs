@@ -36,7 +36,8 @@ impl<'i> Matcher<'_, 'i, '_> {
         let parts = self.parts(rule.place, row.node);
         let mut fit: Fit = smallvec![None; rule.clauses.len()];
         fit[clause.index()] = Some(index);
-        for (number, other) in rule.clauses.iter().enumerate().filter(|(number, _)| *number != clause.index()) {
+        for (number, other) in rule.clauses.iter().enumerate().filter(|(number, _)| *number != clause.index())
+        {
             for &(_, _, candidate) in parts.of(rule_id, ClauseId::new(number)) {
                 if self.is_free_for(candidate, rule_id, decided)
                     && !fit.contains(&Some(candidate))

@@ -165,7 +165,7 @@ impl<'i> Engine<'_, 'i, '_> {
     }
 
     /// The values that make an object equal to others of its place.
-    fn group_values(&self, group: &[String], scope: NodeId) -> Vec<Option<&'i str>> {
+    pub(super) fn group_values(&self, group: &[String], scope: NodeId) -> Vec<Option<&'i str>> {
         let value = |path: &String| {
             let found = path.split('/').try_fold(scope, |at, name| self.program.tree.child(at, name))?;
             Some(self.program.tree.value(found).trim_ascii())
@@ -174,7 +174,7 @@ impl<'i> Engine<'_, 'i, '_> {
     }
 
     /// The branch that all objects of a place are in, by the way to it from the top.
-    fn base_of<'n>(
+    pub(super) fn base_of<'n>(
         &mut self,
         place: PlaceId,
         way: impl Iterator<Item = (&'n str, bool)>,
@@ -251,80 +251,6 @@ impl<'i> Engine<'_, 'i, '_> {
                 self.want(rule, fit);
             }
         }
-    }
-
-    /// Finds where rules would have written. What is not there is not made for that.
-    pub(super) fn find_wanted(&mut self) {
-        for (rule, fit) in std::mem::take(&mut self.unwritten) {
-            self.find_wanted_of(rule, &fit);
-        }
-    }
-
-    fn find_wanted_of(&mut self, rule: &'i Rule, fit: &Fit) {
-        let Action::Move(targets) = &rule.action else { return };
-        let Some(first) = fit.iter().flatten().next().copied() else { return };
-        let rows: Rows = fit.iter().flatten().copied().collect();
-        let node = self.program.row(first).node;
-        let slots = self.matcher.bind(rule, fit);
-        let instance = rule.place.and_then(|place| self.matcher.instance(place, node));
-        let home = match (&instance, rule.place) {
-            (Some(instance), Some(place)) => self.made_target(instance, place),
-            _ => Some(self.draft.root()),
-        };
-        let (scope, index) =
-            instance.as_deref().map_or((self.program.root, 0), |instance| (instance.scope, instance.index));
-        for target in targets {
-            let start = match &target.start {
-                Some(start) => self.made_start(start, &slots, node),
-                None if target.top => Some(self.draft.root()),
-                None => home,
-            };
-            let Some(start) = start else { continue };
-            let mut paths: SmallVec<[String; 2]> = SmallVec::new();
-            {
-                let hand =
-                    Renderer::new(self.matcher.here(rule, &slots, scope, index), &self.matcher.look_ups);
-                let Ok(base) = path(&hand, &target.base) else { continue };
-                for field in &target.fields {
-                    let Ok(names) = path(&hand, &field.path) else { continue };
-                    let names: Vec<&str> = base.iter().chain(&names).map(|(name, _)| name.as_ref()).collect();
-                    paths.push(names.join("/"));
-                }
-            }
-            for path in paths {
-                for &row in &rows {
-                    self.wanted.push(Wanted { node: start, path: path.as_str().into(), row });
-                }
-            }
-        }
-    }
-
-    /// The node that the settings of a place's scope are in, if it is there.
-    fn made_target(&mut self, instance: &Instance<'i>, place: PlaceId) -> Option<NodeId> {
-        let made = instance.target.get().or_else(|| self.targets.get(&(place, instance.scope)).copied());
-        let declared = &self.program.step.leg.crossing.places[place.index()];
-        let shared =
-            || self.groups.get(&(place, self.group_values(&declared.group, instance.scope))).copied();
-        let made =
-            made.or_else(|| Some(&declared.group).filter(|group| !group.is_empty()).and_then(|_| shared()));
-        if made.is_some() {
-            return made;
-        }
-        let names = instance.names.as_ref().ok()?;
-        let from = match &declared.start {
-            Some(start) => self.made_start(start, &instance.slots, instance.scope)?,
-            None => self.draft.root(),
-        };
-        names
-            .iter()
-            .zip(&declared.target)
-            .try_fold(from, |at, ((name, _), step)| self.draft.tree.child(at, name).filter(|_| !step.append))
-    }
-
-    /// Where an object of another place went, if it is there.
-    fn made_start(&mut self, start: &Start, slots: &[Option<Capture<'i>>], node: NodeId) -> Option<NodeId> {
-        let (instance, place) = self.matcher.started(start, slots, node)?;
-        self.made_target(&instance, place)
     }
 
     /// Writes all that a rule says, or nothing of it. `node` is in the rule's scope.
@@ -410,7 +336,12 @@ impl<'i> Engine<'_, 'i, '_> {
     }
 
     /// Where an object of another place went. `node` is in the scope that asks.
-    fn start(&mut self, start: &Start, slots: &[Option<Capture<'i>>], node: NodeId) -> Result<NodeId, Failure> {
+    pub(super) fn start(
+        &mut self,
+        start: &Start,
+        slots: &[Option<Capture<'i>>],
+        node: NodeId,
+    ) -> Result<NodeId, Failure> {
         let found = self.matcher.started(start, slots, node);
         let (instance, place) = found.ok_or_else(|| Failure::new(FailureFact::NoObject))?;
         self.target_of(&instance, place)

@@ -205,7 +205,8 @@ impl<'p, 'i, 'a> Matcher<'p, 'i, 'a> {
         found.dedup();
         let of_place = self.program.place_rule(place).slots;
         found.retain(|&scope| {
-            self.key_slots(&declared.keys, of_place, scope).is_some_and(|slots| self.place_holds(place, &slots, scope))
+            self.key_slots(&declared.keys, of_place, scope)
+                .is_some_and(|slots| self.place_holds(place, &slots, scope))
         });
         let scopes: Rc<[NodeId]> = found.into();
         self.scopes[place.index()] = Some(scopes.clone());
@@ -305,7 +306,12 @@ impl<'p, 'i, 'a> Matcher<'p, 'i, 'a> {
     }
 
     /// The captures of an object's keys, if the keys are as the place asks.
-    pub(super) fn key_slots(&self, levels: &'i [LevelKeys], slots: usize, scope: NodeId) -> Option<Slots<'i>> {
+    pub(super) fn key_slots(
+        &self,
+        levels: &'i [LevelKeys],
+        slots: usize,
+        scope: NodeId,
+    ) -> Option<Slots<'i>> {
         let mut slots: Slots<'i> = smallvec![None; slots];
         for LevelKeys { up, by_name, tests } in levels {
             let mut at = scope;

@@ -29,6 +29,7 @@ mod repeats;
 mod same_path;
 mod same_platform;
 mod step;
+mod wanted;
 
 pub(crate) use decide::apply;
 pub(crate) use names::NameBook;

@@ -197,8 +197,11 @@ fn asked(kind: &str) -> BTreeSet<(String, &'static str)> {
     let of_types: Vec<_> = asked.iter().filter(is_of_settings).filter_map(of_type).collect();
     asked.extend(of_types);
     // Settings below a path can have all that settings can.
-    let below = |(path, key): &(String, &'static str)| Some((format!("setting.*{}", path.strip_prefix("setting")?), *key));
-    let below: Vec<_> = asked.iter().filter(|(path, _)| path.starts_with("setting.")).filter_map(below).collect();
+    let below = |(path, key): &(String, &'static str)| {
+        Some((format!("setting.*{}", path.strip_prefix("setting")?), *key))
+    };
+    let below: Vec<_> =
+        asked.iter().filter(|(path, _)| path.starts_with("setting.")).filter_map(below).collect();
     asked.extend(below);
     asked
 }
@@ -212,10 +215,8 @@ fn without_files(profile: &str) -> String {
 
 /// A profile that says nothing of forms that it does not have.
 fn without_forms(profile: &str) -> String {
-    let (start, end) = (
-        profile.find("[ini]").expect("it is there"),
-        profile.find("[detect]").expect("it is there"),
-    );
+    let (start, end) =
+        (profile.find("[ini]").expect("it is there"), profile.find("[detect]").expect("it is there"));
     profile[..start].to_owned() + &profile[end..]
 }
 

@@ -28,7 +28,10 @@ fn expect(made: &Made, expected: &str) {
 #[case("<list><item><On>yes</On></item></list>", "list/item[#1]/On unmatched")]
 fn names_that_are_alike_are_one(#[case] text: &str, #[case] expected: &str) {
     let old = OLD
-        .replace("platform = \"old\"", "platform = \"old\"\nequivalent-characters = \"-_\"\ncase-insensitive = true")
+        .replace(
+            "platform = \"old\"",
+            "platform = \"old\"\nequivalent-characters = \"-_\"\ncase-insensitive = true",
+        )
         .replace("/word\" = \"secret\"", "/word\" = { type = \"secret\", aliases = [\"word-of-old\"] }");
     expect(&make(&old, text), expected);
 }
@@ -65,7 +68,10 @@ fn an_object_that_is_there_again(#[case] manner: &str, #[case] expected: &str) {
 fn what_is_written_stands_in_the_order_of_its_line() {
     let new = NEW
         .replace("platform = \"new\"", "platform = \"new\"\norder = [\"names\", \"boxes\", \"new\"]")
-        .replace("\"boxes/{name:interface}\" = {}", "\"boxes/{name:interface}\" = { order = [\"wait\", \"enabled\"] }");
+        .replace(
+            "\"boxes/{name:interface}\" = {}",
+            "\"boxes/{name:interface}\" = { order = [\"wait\", \"enabled\"] }",
+        );
     let text = "<old release='1'><boxes><box id='p1'><on>yes</on><wait>60</wait></box></boxes>\
                 <gone>x</gone><name>a</name><list><item/></list></old>";
     let made = make_between(OLD, &new, text, CROSSING);
@@ -101,7 +107,10 @@ const TWO: &str =
 #[case("atomic = true", "boxes/box[p1]/wait by-hand", false)]
 #[case("atomic = true", "boxes/box[p2]/on recast boxes/c2/enabled=true", false)]
 fn an_object_that_lost_a_part(#[case] narrows: &str, #[case] expected: &str, #[case] is_there: bool) {
-    let new = NEW.replace("\"boxes/{name:interface}\" = {}", &format!("\"boxes/{{name:interface}}\" = {{ {narrows} }}"));
+    let new = NEW.replace(
+        "\"boxes/{name:interface}\" = {}",
+        &format!("\"boxes/{{name:interface}}\" = {{ {narrows} }}"),
+    );
     let made = make_between(OLD, &new, &format!("<old release='1'>{TWO}</old>"), CROSSING);
     expect(&made, expected);
     assert_eq!(made.result.contains("\"c1\""), is_there, "{}", made.result);

@@ -11,7 +11,8 @@ fn old() -> String {
     let inherits = "{ inherits = { parent = \"like\", defaults = \"defaults\" }, kind";
     let declared = "\"boxes/box/part\" = \"text\"\n\"defaults/part\" = \"text\"\n\"boxes/box/like\" = \"name\"\n\"defaults/wait\" = { type = \"duration\", unit = \"s\" }\n\
                     \"defaults/on\" = { type = \"boolean\", on = \"yes\", off = \"no\" }\n\"defaults/word\" = \"secret\"\n";
-    OLD.replace("{ kind", inherits).replace("[setting]\n", &format!("\"defaults\" = {{}}\n[setting]\n{declared}"))
+    OLD.replace("{ kind", inherits)
+        .replace("[setting]\n", &format!("\"defaults\" = {{}}\n[setting]\n{declared}"))
 }
 
 fn make(text: &str, crossing: &str) -> Made {

@@ -184,7 +184,8 @@ fn a_breach(
 /// A file that the backup has and the result has not is not counted as if nobody had asked.
 #[test]
 fn what_would_have_been_counted_and_nothing_is_left_of() {
-    let new = NEW.replace("\"boxes/{name:interface}\" = {}", "\"boxes/{name:interface}\" = { count = \"1..\" }");
+    let new =
+        NEW.replace("\"boxes/{name:interface}\" = {}", "\"boxes/{name:interface}\" = { count = \"1..\" }");
     let lost = "<old release='1'><boxes><box><on>yes</on></box></boxes></old>";
     let made = make_between(OLD, &new, lost, CROSSING);
     assert_eq!(reported(&made, "/count"), Some(Blocker), "{:#?}\n{}", made.findings, made.result);

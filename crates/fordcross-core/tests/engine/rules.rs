@@ -55,10 +55,8 @@ fn a_rule_takes(#[case] text: &str, #[case] expected: &str) {
 
 #[test]
 fn the_first_fitting_rule_takes_a_setting() {
-    let first = CROSSING.replace(
-        "move = [[\"name\"",
-        "move = [[\"name = x-{n}\", \"title = {n}\"], [\"name\"",
-    );
+    let first =
+        CROSSING.replace("move = [[\"name\"", "move = [[\"name = x-{n}\", \"title = {n}\"], [\"name\"");
     expect("<name>x-y</name>", &first, "name[#1] folded title=\"y\"");
     expect("<name>y</name>", &first, "name[#1] carried names[#1]=\"y\"");
 }
@@ -68,9 +66,8 @@ fn the_first_fitting_rule_takes_a_setting() {
 fn a_rule_of_several_settings_leaves_what_an_earlier_one_takes() {
     let both = "move = [[\"gone = {g}\", \"title = {g}\"], \
                 [\"name = {n}; gone = {g}\", \"title = {n}-{g}\"], [\"name\"";
-    let crossing = CROSSING
-        .replace("move = [[\"name\"", both)
-        .replace("drop = [[\"gone\", \"no place\"]]", "");
+    let crossing =
+        CROSSING.replace("move = [[\"name\"", both).replace("drop = [[\"gone\", \"no place\"]]", "");
     expect("<name>a</name><gone>b</gone>", &crossing, "name[#1] carried names[#1]=\"a\"");
     expect("<name>a</name><gone>b</gone>", &crossing, "gone carried title=\"b\"");
 }

@@ -70,6 +70,7 @@ impl<'s> Report<'s> {
                 || at(finding).is_none_or(|at| !unread.contains(&at))
         });
         findings.sort_by_key(|finding| finding.location.as_ref().map(|place| place.span));
+        findings.dedup_by(|one, other| one.location == other.location && one.message() == other.message());
         findings
     }
 
@@ -340,7 +341,12 @@ impl<'r, 's> Section<'r, 's> {
         if self.forgiven.get() {
             return;
         }
-        let asked = self.asked.into_inner();
+        let mut asked = Vec::new();
+        for key in self.asked.into_inner() {
+            if !asked.contains(&key) {
+                asked.push(key);
+            }
+        }
         for key in self.table.keys() {
             let name = key.get_ref().as_ref();
             if !asked.contains(&name) {

@@ -2,7 +2,6 @@
 
 use super::Format;
 use super::edit::File;
-use super::statements::PairTypes;
 use crate::container::hashes::Algorithm;
 use crate::container::{self, from_base64};
 use crate::declaration::Section;
@@ -59,7 +58,7 @@ pub struct Traits {
     /// The keys of tables and lists of tables by which a section declares a dialect.
     pub tables: &'static [&'static str],
     /// The dialect that a section declares.
-    pub declared: fn(&Section<'_, '_>, Scope, &PairTypes) -> Dialect,
+    pub declared: fn(&Section<'_, '_>, Scope, &Section<'_, '_>) -> Dialect,
     /// The dialect of which nothing is declared.
     pub plain: fn() -> Dialect,
 }
@@ -69,7 +68,7 @@ impl Traits {
     pub(super) const fn new(
         word: &'static str,
         ending: &'static str,
-        declared: fn(&Section<'_, '_>, Scope, &PairTypes) -> Dialect,
+        declared: fn(&Section<'_, '_>, Scope, &Section<'_, '_>) -> Dialect,
         plain: fn() -> Dialect,
     ) -> Self {
         Self {

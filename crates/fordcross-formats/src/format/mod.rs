@@ -52,9 +52,6 @@ pub enum Format {
 }
 
 impl Format {
-    /// What a backup of several files has in place of a format.
-    pub const OF_SEVERAL: Self = Self::Bundle;
-
     /// All formats, in the order in which a backup is tried in them.
     pub const ALL: [Self; 10] = [
         Self::Xml,
@@ -90,6 +87,11 @@ impl Format {
         self.traits().word
     }
 
+    /// What a backup of several files has in place of a format.
+    pub fn several() -> Self {
+        Self::Bundle
+    }
+
     /// What files of the format end with.
     pub fn ending(self) -> &'static str {
         self.traits().ending
@@ -117,9 +119,9 @@ impl Format {
     }
 
     /// The dialect that a section declares, which is that of a whole backup or of one of its files. What the section says
-    /// of other formats is reported.
-    pub fn declared(self, section: &Section<'_, '_>, scope: Scope, types: &PairTypes) -> Dialect {
-        for other in Self::ALL {
+    /// of other formats is reported; `root` is the whole profile.
+    pub fn declared(self, section: &Section<'_, '_>, scope: Scope, root: &Section<'_, '_>) -> Dialect {
+        for other in Self::ALL.into_iter().filter(|other| other.traits().scopes.contains(&scope)) {
             let foreign =
                 |key: &&&str| !self.traits().tables.contains(*key) && !is_reported_before(other, key);
             for &key in other.traits().tables.iter().filter(foreign) {
@@ -129,7 +131,7 @@ impl Format {
                 }
             }
         }
-        (self.traits().declared)(section, scope, types)
+        (self.traits().declared)(section, scope, root)
     }
 
     /// The dialect of a format that has but one, or of one of which nothing is known.

@@ -7,6 +7,7 @@
 
 mod facts;
 mod parse;
+mod paths;
 #[cfg(test)]
 mod tests;
 
@@ -254,7 +255,9 @@ impl Word {
         fn fits(pieces: &[Option<String>], text: &str) -> bool {
             match pieces {
                 [] => text.is_empty(),
-                [Some(piece), rest @ ..] => text.strip_prefix(piece.as_str()).is_some_and(|text| fits(rest, text)),
+                [Some(piece), rest @ ..] => {
+                    text.strip_prefix(piece.as_str()).is_some_and(|text| fits(rest, text))
+                }
                 [None] => true,
                 [None, rest @ ..] => text
                     .char_indices()

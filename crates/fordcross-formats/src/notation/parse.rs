@@ -1,14 +1,13 @@
 //! From text to parts.
 
 use super::{
-    At, BadNotation, Capture, Clause, Content, Detail, Expression, Group, Key, List, Map, NotationFact, Part, Path, Plain,
-    Start, Step, StepName, Text, Word,
+    At, BadNotation, Capture, Detail, Expression, Group, List, Map, NotationFact, Part, Plain, Text, Word,
 };
 
 /// How deep parts may be nested.
 const MAX_DEPTH: usize = 32;
 
-type Parsed<T> = Result<T, BadNotation>;
+pub(super) type Parsed<T> = Result<T, BadNotation>;
 
 impl Text {
     /// Reads a shape or a value.
@@ -22,30 +21,6 @@ impl Text {
     }
 }
 
-impl Path {
-    /// Reads a path.
-    ///
-    /// # Errors
-    /// The first thing that is wrong, and where.
-    pub fn parse(text: &str) -> Parsed<Self> {
-        let mut parser = Parser::new(text);
-        let path = parser.path()?;
-        parser.finish(path)
-    }
-}
-
-impl Clause {
-    /// Reads one side of a rule.
-    ///
-    /// # Errors
-    /// The first thing that is wrong, and where.
-    pub fn parse_side(text: &str) -> Parsed<Vec<Self>> {
-        let mut parser = Parser::new(text);
-        let side = parser.side(false)?;
-        parser.finish(side)
-    }
-}
-
 /// Whether a text is a name: letters, digits, `_`, `-`, and single dots inside, a letter first.
 pub fn is_name(text: &str) -> bool {
     text.starts_with(|c: char| c.is_ascii_alphabetic())
@@ -56,7 +31,7 @@ pub fn is_name(text: &str) -> bool {
 
 /// What ends a text besides its own end.
 #[derive(Clone, Copy, PartialEq, Eq)]
-enum Stop {
+pub(super) enum Stop {
     /// Nothing.
     End,
     /// The next clause; in a part also what closes it.
@@ -67,46 +42,46 @@ enum Stop {
     Key,
 }
 
-struct Parser<'t> {
-    text: &'t str,
-    at: usize,
-    depth: usize,
+pub(super) struct Parser<'t> {
+    pub(super) text: &'t str,
+    pub(super) at: usize,
+    pub(super) depth: usize,
 }
 
 impl<'t> Parser<'t> {
-    fn new(text: &'t str) -> Self {
+    pub(super) fn new(text: &'t str) -> Self {
         Self { text, at: 0, depth: 0 }
     }
 
-    fn rest(&self) -> &'t str {
+    pub(super) fn rest(&self) -> &'t str {
         &self.text[self.at..]
     }
 
-    fn next(&self) -> Option<char> {
+    pub(super) fn next(&self) -> Option<char> {
         self.rest().chars().next()
     }
 
-    fn take(&mut self, sign: &str) -> bool {
+    pub(super) fn take(&mut self, sign: &str) -> bool {
         let is_it = self.rest().starts_with(sign);
         self.at += if is_it { sign.len() } else { 0 };
         is_it
     }
 
-    fn blanks(&mut self) {
+    pub(super) fn blanks(&mut self) {
         self.at = self.text.len() - self.rest().trim_start_matches([' ', '\t', '\n', '\r']).len();
     }
 
-    fn bad<T>(at: At, fact: NotationFact) -> Parsed<T> {
+    pub(super) fn bad<T>(at: At, fact: NotationFact) -> Parsed<T> {
         Err(BadNotation { at, fact })
     }
 
     /// What is wrong is the next character.
-    fn bad_here<T>(&self, fact: NotationFact) -> Parsed<T> {
+    pub(super) fn bad_here<T>(&self, fact: NotationFact) -> Parsed<T> {
         Self::bad(self.at..self.at + self.next().map_or(0, char::len_utf8), fact)
     }
 
     /// Nothing may be left.
-    fn finish<T>(&self, read: T) -> Parsed<T> {
+    pub(super) fn finish<T>(&self, read: T) -> Parsed<T> {
         match self.next() {
             None => Ok(read),
             Some(')') => self.bad_here(NotationFact::ParenCloses),
@@ -118,7 +93,7 @@ impl<'t> Parser<'t> {
         }
     }
 
-    fn deeper<T>(&mut self, at: At, read: impl FnOnce(&mut Self) -> Parsed<T>) -> Parsed<T> {
+    pub(super) fn deeper<T>(&mut self, at: At, read: impl FnOnce(&mut Self) -> Parsed<T>) -> Parsed<T> {
         if self.depth == MAX_DEPTH {
             return Self::bad(at, NotationFact::TooDeep { most: MAX_DEPTH });
         }
@@ -128,7 +103,7 @@ impl<'t> Parser<'t> {
         read
     }
 
-    fn text(&mut self, stop: Stop) -> Parsed<Text> {
+    pub(super) fn text(&mut self, stop: Stop) -> Parsed<Text> {
         let start = self.at;
         let mut parts = Vec::new();
         while let Some(c) = self.next() {
@@ -159,7 +134,7 @@ impl<'t> Parser<'t> {
     }
 
     /// Plain text, text between backticks, a capture, or `*`.
-    fn piece(&mut self, is_plain: &dyn Fn(char) -> bool) -> Parsed<Part> {
+    pub(super) fn piece(&mut self, is_plain: &dyn Fn(char) -> bool) -> Parsed<Part> {
         let start = self.at;
         match self.next() {
             Some('{') => self.capture(),
@@ -181,14 +156,14 @@ impl<'t> Parser<'t> {
         }
     }
 
-    fn quoted(&mut self) -> Parsed<String> {
+    pub(super) fn quoted(&mut self) -> Parsed<String> {
         let rest = &self.rest()[1..];
         let Some(length) = rest.find('`') else { return self.bad_here(NotationFact::QuoteOpen) };
         self.at += length + 2;
         Ok(if length == 0 { "`".to_owned() } else { rest[..length].to_owned() })
     }
 
-    fn group(&mut self) -> Parsed<Part> {
+    pub(super) fn group(&mut self) -> Parsed<Part> {
         let start = self.at;
         self.at += 1;
         let mut choices = Vec::new();
@@ -206,7 +181,7 @@ impl<'t> Parser<'t> {
         Ok(Part::Group(Group { choices, repeated, optional, at: start..self.at }))
     }
 
-    fn capture(&mut self) -> Parsed<Part> {
+    pub(super) fn capture(&mut self) -> Parsed<Part> {
         let start = self.at;
         self.at += 1;
         if self.take("=") {
@@ -222,7 +197,8 @@ impl<'t> Parser<'t> {
             let name = self.text[start + 1..start + length].to_owned();
             return Self::bad(start..start + length + 1, NotationFact::CaptureName { name });
         }
-        let (list, detail) = if self.take(" -> ") { (None, Detail::Map(self.map(start)?)) } else { self.detail(start)? };
+        let (list, detail) =
+            if self.take(" -> ") { (None, Detail::Map(self.map(start)?)) } else { self.detail(start)? };
         match self.next() {
             Some('}') => self.at += 1,
             None => return Self::bad(start..self.text.len(), NotationFact::CaptureOpen),
@@ -278,10 +254,9 @@ impl<'t> Parser<'t> {
         if self.next() != Some('=') {
             let name = first.as_literal().filter(|name| is_name(name) && self.text[from..self.at] == **name);
             let name = name.filter(|_| self.next() != Some(','));
-            return name.map(Map::Named).map_or_else(
-                || Self::bad(from..self.at, NotationFact::RowWithoutEquals),
-                Ok,
-            );
+            return name
+                .map(Map::Named)
+                .map_or_else(|| Self::bad(from..self.at, NotationFact::RowWithoutEquals), Ok);
         }
         let mut rows = Vec::new();
         let mut old = first;
@@ -289,7 +264,11 @@ impl<'t> Parser<'t> {
             if !self.take("=") {
                 return Self::bad(from..self.at, NotationFact::RowWithoutEquals);
             }
-            let new = if matches!(self.next(), Some(',' | '}')) { Word::default() } else { self.word(start, "=,")? };
+            let new = if matches!(self.next(), Some(',' | '}')) {
+                Word::default()
+            } else {
+                self.word(start, "=,")?
+            };
             rows.push((old, new));
             if !self.take(",") {
                 return Ok(Map::Rows(rows));
@@ -346,9 +325,11 @@ impl<'t> Parser<'t> {
     }
 
     /// As much of a name as there is; a dot only between two of its characters.
-    fn name(&mut self) -> String {
+    pub(super) fn name(&mut self) -> String {
         let rest = self.rest();
-        let part = |text: &str| text.find(|c: char| !c.is_ascii_alphanumeric() && c != '_' && c != '-').unwrap_or(text.len());
+        let part = |text: &str| {
+            text.find(|c: char| !c.is_ascii_alphanumeric() && c != '_' && c != '-').unwrap_or(text.len())
+        };
         let mut length = part(rest);
         if rest[..length].ends_with('-') && rest[length..].starts_with('>') {
             length -= 1;
@@ -362,170 +343,6 @@ impl<'t> Parser<'t> {
         self.at += length;
         rest[..length].to_owned()
     }
-
-    fn path(&mut self) -> Parsed<Path> {
-        let start = self.at;
-        let plain = |start_of| Path { start: start_of, steps: Vec::new(), object: false, at: start..start };
-        if self.rest().starts_with('.') && !self.rest()[1..].starts_with(|c: char| !ends_path(c)) {
-            self.at += 1;
-            return Ok(Path { at: start..self.at, ..plain(Start::Here) });
-        }
-        let mut path = plain(Start::Here);
-        if self.take("/") {
-            path.start = Start::Top;
-        } else if self.take("@") {
-            let name = self.name();
-            if !is_name(&name) {
-                return Self::bad(start..self.at.max(start + 1), NotationFact::PlaceName { name });
-            }
-            let key = if self.next() == Some('[') { Some(self.key()?) } else { None };
-            path.start = Start::Place { name, key, at: start..self.at };
-            if !self.take("/") {
-                path.at = start..self.at;
-                return Ok(path);
-            }
-        } else {
-            let mut up = 0;
-            while self.take("../") {
-                up += 1;
-            }
-            // The object itself, `..` or `../`.
-            let is_last = up > 0 && self.next().is_none_or(ends_path);
-            if is_last || self.rest().strip_prefix("..").is_some_and(|rest| rest.chars().next().is_none_or(ends_path)) {
-                self.at += if is_last { 0 } else { 2 };
-                path.object = is_last;
-                path.start = Start::Up(up + usize::from(!is_last));
-                path.at = start..self.at;
-                return Ok(path);
-            }
-            if up > 0 {
-                path.start = Start::Up(up);
-            }
-        }
-        path.steps.push(self.step()?);
-        while self.next() == Some('/') {
-            if let Some(last) = path.steps.last().filter(|last| last.name == StepName::Below) {
-                return Self::bad(last.at.clone(), NotationFact::BelowNotLast);
-            }
-            self.at += 1;
-            if self.next().is_none_or(ends_path) {
-                path.object = true;
-                break;
-            }
-            path.steps.push(self.step()?);
-        }
-        path.at = start..self.at;
-        Ok(path)
-    }
-
-    fn step(&mut self) -> Parsed<Step> {
-        let start = self.at;
-        let mut parts: Vec<Part> = Vec::new();
-        while let Some(c) = self.next() {
-            match c {
-                '/' | '[' | ']' | '=' | '(' | ')' | ';' | '>' | '@' | '&' | '?' => break,
-                c if c.is_whitespace() => break,
-                '|' => {
-                    parts.push(Part::Or(self.at..self.at + 1));
-                    self.at += 1;
-                }
-                _ => parts.push(self.piece(&|c| !"{}()|*;`/[]=>@&?".contains(c) && !c.is_whitespace())?),
-            }
-        }
-        let stars = parts.windows(2).any(|pair| matches!(pair, [Part::Any(_), Part::Any(_)]));
-        let name = match parts.as_slice() {
-            [] => return Self::bad(start..self.at, NotationFact::StepEmpty),
-            [Part::Any(_), Part::Any(_)] => StepName::Below,
-            _ if stars => return Self::bad(start..self.at, NotationFact::Stars),
-            _ => StepName::Parts(parts),
-        };
-        let key = if self.next() == Some('[') { Some(self.key()?) } else { None };
-        if let (StepName::Below, Some(key)) = (&name, &key) {
-            return Self::bad(key.at.clone(), NotationFact::Stars);
-        }
-        Ok(Step { name, key, at: start..self.at })
-    }
-
-    fn key(&mut self) -> Parsed<Key> {
-        let start = self.at;
-        self.at += 1;
-        let ordered = self.take("#");
-        let mut texts = Vec::new();
-        loop {
-            let mut text = self.deeper(start..start + 1, |parser| parser.text(Stop::Key))?;
-            trim(&mut text);
-            texts.push(text);
-            if self.take("]") {
-                break;
-            }
-            if !self.take(",") {
-                return Self::bad(start..start + 1, NotationFact::KeyOpen);
-            }
-        }
-        if let [only] = texts.as_slice()
-            && only.parts.is_empty()
-        {
-            texts.clear();
-        }
-        Ok(Key { ordered, texts, at: start..self.at })
-    }
-
-    fn side(&mut self, in_part: bool) -> Parsed<Vec<Clause>> {
-        let mut clauses = vec![self.clause(in_part)?];
-        while self.take(";") {
-            clauses.push(self.clause(in_part)?);
-        }
-        Ok(clauses)
-    }
-
-    fn clause(&mut self, in_part: bool) -> Parsed<Clause> {
-        self.blanks();
-        let start = self.at;
-        if self.next().is_none_or(|c| ";)".contains(c)) {
-            let at = if self.next() == Some(')') || start == 0 { start..start } else { start - 1..start };
-            return Self::bad(at, NotationFact::ClauseEmpty);
-        }
-        let reads = self.take("&");
-        let optional = self.take("?");
-        let path = self.path()?;
-        let mut end = self.at;
-        self.blanks();
-        let content = if self.take("(") {
-            let side = self.deeper(start..self.at, |parser| parser.side(true))?;
-            if !self.take(")") {
-                return Self::bad(end..end + 1, NotationFact::GroupOpen);
-            }
-            end = self.at;
-            self.blanks();
-            Content::Part(side)
-        } else {
-            let at_least = self.take(">=");
-            if at_least || self.take("=") {
-                self.blanks();
-                let mut text = self.text(Stop::Clause { in_part })?;
-                trim(&mut text);
-                end = text.at.end.max(end);
-                Content::Value { at_least, text }
-            } else {
-                Content::None
-            }
-        };
-        if self.next().is_some_and(|c| c != ';' && !(in_part && c == ')')) {
-            return match self.next() {
-                Some(')') => self.bad_here(NotationFact::ParenCloses),
-                Some(']') => self.bad_here(NotationFact::KeyCloses),
-                Some(_) if self.at > end => Self::bad(end..self.at, NotationFact::Blank),
-                Some(sign) => self.bad_here(NotationFact::SignInPath { sign }),
-                None => self.bad_here(NotationFact::ClauseEmpty),
-            };
-        }
-        Ok(Clause { reads, optional, path, content, at: start..end })
-    }
-}
-
-/// What may be behind a path.
-fn ends_path(c: char) -> bool {
-    c.is_whitespace() || "=(;)>".contains(c)
 }
 
 fn add(pieces: &mut Vec<Option<String>>, text: &str) {
@@ -535,25 +352,6 @@ fn add(pieces: &mut Vec<Option<String>>, text: &str) {
     }
 }
 
-/// Takes away the blanks around a text that are not between backticks.
-fn trim(text: &mut Text) {
-    if let Some(Part::Plain(first)) = text.parts.first_mut().filter(|part| is_unquoted(part)) {
-        let bare = first.text.trim_start().len();
-        first.at.start += first.text.len() - bare;
-        first.text = first.text[first.text.len() - bare..].to_owned();
-    }
-    if let Some(Part::Plain(last)) = text.parts.last_mut().filter(|part| is_unquoted(part)) {
-        let bare = last.text.trim_end().len();
-        last.at.end -= last.text.len() - bare;
-        last.text.truncate(bare);
-    }
-    text.parts.retain(|part| !matches!(part, Part::Plain(plain) if plain.text.is_empty()));
-    text.at = match (text.parts.first(), text.parts.last()) {
-        (Some(first), Some(last)) => first.at().start..last.at().end,
-        _ => text.at.start..text.at.start,
-    };
-}
-
-fn is_unquoted(part: &Part) -> bool {
+pub(super) fn is_unquoted(part: &Part) -> bool {
     matches!(part, Part::Plain(plain) if !plain.quoted)
 }

@@ -25,7 +25,8 @@ struct Grammar(BTreeMap<String, Node>);
 impl Grammar {
     fn of_the_reference() -> Self {
         let page = include_str!("../../../../docs/language.md");
-        let text = page.split("```ebnf\n").nth(1).and_then(|rest| rest.split("```").next()).expect("a grammar");
+        let text =
+            page.split("```ebnf\n").nth(1).and_then(|rest| rest.split("```").next()).expect("a grammar");
         let tokens = tokens(text);
         let mut productions = BTreeMap::new();
         let mut at = 0;
@@ -50,13 +51,17 @@ impl Grammar {
         let next = text[at..].chars().next();
         let one = |fits: bool| next.filter(|_| fits).map(|c| at + c.len_utf8()).into_iter().collect();
         match node {
-            Node::Literal(literal) => text[at..].starts_with(literal.as_str()).then_some(at + literal.len()).into_iter().collect(),
+            Node::Literal(literal) => {
+                text[at..].starts_with(literal.as_str()).then_some(at + literal.len()).into_iter().collect()
+            }
             Node::Not(signs) => one(next.is_some_and(|c| !signs.contains(c))),
             Node::Named(name) => match name.as_str() {
                 "letter" => one(next.is_some_and(|c| c.is_ascii_alphabetic())),
                 "digit" => one(next.is_some_and(|c| c.is_ascii_digit())),
                 "blank" => one(next.is_some_and(|c| " \n".contains(c))),
-                name => self.ends(self.0.get(name).unwrap_or_else(|| panic!("no production {name}")), text, at),
+                name => {
+                    self.ends(self.0.get(name).unwrap_or_else(|| panic!("no production {name}")), text, at)
+                }
             },
             Node::Choice(nodes) => nodes.iter().flat_map(|node| self.ends(node, text, at)).collect(),
             Node::Sequence(nodes) => nodes.iter().fold(Ends::from([at]), |ends, node| {
@@ -83,7 +88,9 @@ fn tokens(text: &str) -> Vec<String> {
             '"' | '\'' => rest[1..].find(c).expect("a closed quote") + 2,
             '?' => {
                 // A question mark may be one of its characters.
-                let ends = |&(at, _): &(usize, &str)| rest[at + 2..].trim_start().starts_with([';', '|', ')', ']', '}']);
+                let ends = |&(at, _): &(usize, &str)| {
+                    rest[at + 2..].trim_start().starts_with([';', '|', ')', ']', '}'])
+                };
                 rest.match_indices(" ?").find(ends).expect("a closed special sequence").0 + 2
             }
             c if c.is_alphabetic() => rest.find(|c: char| !c.is_alphabetic()).unwrap_or(rest.len()),
@@ -130,8 +137,12 @@ fn sequence(tokens: &[String], at: &mut usize) -> Node {
         nodes.push(match token.chars().next() {
             Some('"' | '\'') => Node::Literal(token[1..token.len() - 1].to_owned()),
             Some('?') => {
-                let signs = token[1..token.len() - 1].trim().strip_prefix("any character but ").expect("what is said of characters");
-                let (signs, blank) = signs.strip_suffix("or a blank").map_or((signs, ""), |signs| (signs, " \n"));
+                let signs = token[1..token.len() - 1]
+                    .trim()
+                    .strip_prefix("any character but ")
+                    .expect("what is said of characters");
+                let (signs, blank) =
+                    signs.strip_suffix("or a blank").map_or((signs, ""), |signs| (signs, " \n"));
                 Node::Not(signs.replace(' ', "") + blank)
             }
             _ => Node::Named(token.to_owned()),
@@ -153,10 +164,64 @@ fn check(grammar: &Grammar, production: &str, text: &str) {
 
 /// Pieces that the notation is made of, and some that disturb it.
 const PIECES: [&str; 58] = [
-    "a", "b", "x-y", "2", " ", "\n", ",", ":", "=", ">=", ">", ".", "..", "../", "/", "//", "*", "**", "|", "?", "+", "&", "@",
-    "@p", "@p/", "#", "`", "``", "`;`", ";", "(", ")", ")?", ")+?", "[", "]", "[]", "[#]", "[{k}]", "{", "}", "{x}", "{x}?",
-    "{x:t}", "{x=a|b}", "{x+}", "{x+,}", "{x...}", "{x -> t}", "{x -> a=b, *=*}", "{= a + '}'}", "{=", " -> ", "'", "\"", "ö",
-    "{o.key}", "$",
+    "a",
+    "b",
+    "x-y",
+    "2",
+    " ",
+    "\n",
+    ",",
+    ":",
+    "=",
+    ">=",
+    ">",
+    ".",
+    "..",
+    "../",
+    "/",
+    "//",
+    "*",
+    "**",
+    "|",
+    "?",
+    "+",
+    "&",
+    "@",
+    "@p",
+    "@p/",
+    "#",
+    "`",
+    "``",
+    "`;`",
+    ";",
+    "(",
+    ")",
+    ")?",
+    ")+?",
+    "[",
+    "]",
+    "[]",
+    "[#]",
+    "[{k}]",
+    "{",
+    "}",
+    "{x}",
+    "{x}?",
+    "{x:t}",
+    "{x=a|b}",
+    "{x+}",
+    "{x+,}",
+    "{x...}",
+    "{x -> t}",
+    "{x -> a=b, *=*}",
+    "{= a + '}'}",
+    "{=",
+    " -> ",
+    "'",
+    "\"",
+    "ö",
+    "{o.key}",
+    "$",
 ];
 
 proptest! {
@@ -181,7 +246,10 @@ proptest! {
 
 #[rstest]
 #[case("text", "{type} {db+,} {user+,} ({address:network})? {method} ({opt.key}={opt.value})+?")]
-#[case("text", "(up|post-up) (ip|*/ip) (-4|-6)? (route|ro|r) {to} ({with.key=via|dev|metric} {with.value})+? (`||` (true|/bin/true|:))?")]
+#[case(
+    "text",
+    "(up|post-up) (ip|*/ip) (-4|-6)? (route|ro|r) {to} ({with.key=via|dev|metric} {with.value})+? (`||` (true|/bin/true|:))?"
+)]
 #[case("text", "\"{before:text}`*`\"")]
 #[case("text", "reject`;`")]
 #[case("text", "{n:network}[{p:text}]")]
@@ -236,5 +304,7 @@ fn words_of_a_capture_may_be_any_text() {
     let text = Text::parse("{method=eap*|`a|b`}").expect("a text");
     let [super::Part::Capture(capture)] = text.parts.as_slice() else { panic!("{text:?}") };
     let Detail::OneOf(words) = &capture.detail else { panic!("{capture:?}") };
-    assert!(words[0].fits("eap-tls") && words[0].fits("eap") && !words[0].fits("a|b") && words[1].fits("a|b"));
+    assert!(
+        words[0].fits("eap-tls") && words[0].fits("eap") && !words[0].fits("a|b") && words[1].fits("a|b")
+    );
 }

@@ -254,7 +254,8 @@ impl Shape {
         if text.len() > MAX_LENGTH && (self.names.len() > 1 || !self.is_plain()) {
             return None;
         }
-        let mut reading = Reading { text, fits, found: Captured::from_elem(None, self.names.len()), tries: MAX_TRIES };
+        let mut reading =
+            Reading { text, fits, found: Captured::from_elem(None, self.names.len()), tries: MAX_TRIES };
         reading.all(0, &Todo { parts: &self.parts, then: None }).then_some(reading.found)
     }
 }

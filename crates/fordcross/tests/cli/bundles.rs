@@ -62,12 +62,15 @@ fn files() -> Vec<Member> {
 fn desk(container: &str) -> Desk {
     let desk = Desk::new();
     desk.write("own/crate.profile.toml", profile(container));
-    desk.write("own/crate-1-to-2.crossing.toml", r#"
+    desk.write(
+        "own/crate-1-to-2.crossing.toml",
+        r#"
 language = 2
 [crossing]
 from = "crate@1"
 to   = "crate@2"
-"#);
+"#,
+    );
     desk
 }
 
@@ -238,12 +241,15 @@ candidate = 'b'
 'a|b/ip' = 'address'
 "#;
     desk.write("own/crate.profile.toml", profile);
-    desk.write("own/crate-1-to-2.crossing.toml", r#"
+    desk.write(
+        "own/crate-1-to-2.crossing.toml",
+        r#"
 language = 2
 [crossing]
 from = "crate@1"
 to   = "crate@2"
-"#);
+"#,
+    );
     desk.write("in.json", r#"{"crate": "1", "a": {"ip": "192.0.2.1"}, "b": {"ip": "192.0.2.2"}}"#);
     desk.run_to(0, &format!("carry in.json --to crate@2 --profiles own -o out {option}"));
     let made: Value = serde_json::from_str(&desk.read("out/in.crate.json")).expect("JSON");

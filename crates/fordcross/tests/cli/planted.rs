@@ -67,7 +67,12 @@ const IN_A_CROSSING: &[Planted] = &[
 ];
 
 const IN_A_PROFILE: &[Planted] = &[
-    ("title        = \"Teasel gateway\"", "«titel» = \"Teasel gateway\"", "key-unknown", "did you mean `title`?"),
+    (
+        "title        = \"Teasel gateway\"",
+        "«titel» = \"Teasel gateway\"",
+        "key-unknown",
+        "did you mean `title`?",
+    ),
     ("max = 4094", "max = «\"4094\"»", "value-wrong", "expected a whole number"),
     (
         "\"unit/resolver[]\"     = \"address\"",
@@ -77,8 +82,18 @@ const IN_A_PROFILE: &[Planted] = &[
     ),
     ("unit = \"min\"", "unit = «\"minute\"»", "value-wrong", "`minute` is not a valid value of `unit`"),
     ("names = \"p1..p8\"", "names = «\"p1..8\"»", "value-wrong", "p1..8"),
-    ("\"addresses/route[{to}]\"", "«\"addresses/route[{too}]\"»", "locator-unknown", "this is not a setting of the object"),
-    ("\"bookings/booking[{mac}]\"          = { until = \"4.1\"", "\"bookings/booking[{mac}]\" = { until = «\"4.3\"»", "value-wrong", "4.3"),
+    (
+        "\"addresses/route[{to}]\"",
+        "«\"addresses/route[{too}]\"»",
+        "locator-unknown",
+        "this is not a setting of the object",
+    ),
+    (
+        "\"bookings/booking[{mac}]\"          = { until = \"4.1\"",
+        "\"bookings/booking[{mac}]\" = { until = «\"4.3\"»",
+        "value-wrong",
+        "4.3",
+    ),
     (
         "[\"{protocol:protocol}/{port:port-number}\"]",
         "[\"{protocol:protocol}/«{port:port-number»\"]",

@@ -78,8 +78,10 @@ impl Grammar {
                 let table = what.as_table().cloned().unwrap_or_default();
                 // A setting is there as long as the object that it is in.
                 let is_of = |(at, _): &&(String, Option<String>)| path.starts_with(&format!("{at}/"));
-                let is_in_object = profile["object"].as_table().expect("objects").keys().map(|path| path_and_key(path));
-                let is_gone = is_in_object.filter(|object| is_of(&object)).any(|object| !objects.contains(&object));
+                let is_in_object =
+                    profile["object"].as_table().expect("objects").keys().map(|path| path_and_key(path));
+                let is_gone =
+                    is_in_object.filter(|object| is_of(&object)).any(|object| !objects.contains(&object));
                 if holds(&table) && !is_gone {
                     let repeats = path.ends_with("[]");
                     let path = path.trim_end_matches("[]").to_owned();

@@ -76,7 +76,8 @@ impl Captures {
     }
 
     pub(super) fn knows(&self, name: &str) -> bool {
-        self.list.iter().any(|capture| capture.name == name) || self.fixed.iter().any(|fixed| fixed.name == name)
+        self.list.iter().any(|capture| capture.name == name)
+            || self.fixed.iter().any(|fixed| fixed.name == name)
     }
 
     /// The text of a name that is fixed, which is thereby used.

@@ -68,7 +68,8 @@ facts! {
         PlaceUnknown { name: String, instead: Suggestion } => CaptureUnknown,
             "there is no place named `{name}`",
             help: "{instead}";
-        PlaceOfClauses => RuleMalformed, "a place is a single path, without a value";
+        PlaceOfClauses => RuleMalformed, "the path of a place leads down from the top",
+            help: "write `a/b`, without `/`, `../` or `@` before it";
         NotRules { key: String, form: String } => ValueWrong,
             "`{key}` takes a list of rules, each a list of strings",
             help: "write `{key} = [{form}, …]`, with a condition behind it if there is one";
@@ -114,7 +115,6 @@ facts! {
         KeyInRight => RuleMalformed, "a key is not allowed where something is written",
             help: "write the name of the object, or `name[]` for a new entry";
         NameEmpty => RuleMalformed, "the name of a step can be empty";
-        Step { step: String } => RuleMalformed,
-            "`{step}` is not a valid step: expected a name, `{{capture}}`, or `name[]` for a new entry";
+        BelowInRight => RuleMalformed, "`**` is for what is read", help: "write the name of what is written";
     }
 }

@@ -264,7 +264,8 @@ impl Reader<'_, '_> {
         if verb == Verb::Move {
             let unused = captures.list[outer..].iter().filter(|capture| !capture.used);
             let unused = unused.map(|capture| (&capture.name, capture.span));
-            let fixed = captures.fixed.iter().filter(|fixed| !fixed.used).map(|fixed| (&fixed.name, fixed.span));
+            let fixed =
+                captures.fixed.iter().filter(|fixed| !fixed.used).map(|fixed| (&fixed.name, fixed.span));
             for (name, span) in unused.chain(fixed) {
                 self.unused(name, span);
             }
@@ -302,8 +303,9 @@ impl Reader<'_, '_> {
             self.report.add(span_of(&key.at), CrossingFact::KeyInRule);
             return None;
         }
-        let pattern =
-            Pattern { steps: before.iter().cloned().chain(steps.iter().map(|step| step.step.clone())).collect() };
+        let pattern = Pattern {
+            steps: before.iter().cloned().chain(steps.iter().map(|step| step.step.clone())).collect(),
+        };
         let presence = raw.path.object;
         if presence && setting.is_some() {
             self.report.add(span_of(&raw.at), CrossingFact::SlashAtSetting);
@@ -313,7 +315,11 @@ impl Reader<'_, '_> {
         for (index, step) in steps.iter().enumerate() {
             let Some(shape) = step.shape.as_ref().filter(|_| step.names.is_empty()) else { continue };
             let depth = before.len() + index + 1;
-            let kind = match self.find_old(word, &steps[..=index], before)?.entry.map(|entry| &self.old.schema[entry].what) {
+            let kind = match self
+                .find_old(word, &steps[..=index], before)?
+                .entry
+                .map(|entry| &self.old.schema[entry].what)
+            {
                 Some(What::Object { name, .. }) => *name,
                 _ => None,
             };

@@ -15,6 +15,7 @@ mod steps;
 mod summary;
 mod tables;
 mod template;
+mod value;
 
 pub(crate) use crate::ids::{ClauseId, RuleId};
 pub use parse::crossing_sides;
@@ -403,7 +404,8 @@ impl Rule {
             let named = target.fields.iter().all(|field| field.plain_name().is_some());
             from_here && named && target.objects.is_empty()
         };
-        if clause.presence || !clause.names.is_empty() || self.is_bound_twice || !targets.iter().all(is_plain) {
+        if clause.presence || !clause.names.is_empty() || self.is_bound_twice || !targets.iter().all(is_plain)
+        {
             return None;
         }
         let plain = Plain { targets, whole: false };

@@ -284,7 +284,9 @@ impl Reader<'_, '_> {
     fn read_look_ups(&mut self, root: &Section<'_, '_>, scopes: &[Held]) {
         for section in root.sections("lookup") {
             let name = section.need_word("name").map(|word| word.text.to_owned());
-            let place = section.need_word("place").and_then(|word| self.places_named(word.text, word.span)?.first().copied());
+            let place = section
+                .need_word("place")
+                .and_then(|word| self.places_named(word.text, word.span)?.first().copied());
             let network = section.need_word("network");
             if let (Some(name), Some(place), Some(word)) = (name, place, network) {
                 let scope = scopes.iter().filter_map(Held::scope).find(|scope| scope.index == place);
@@ -330,7 +332,8 @@ impl Reader<'_, '_> {
         let name = section.word("name");
         let (from, to) = (section.need_word("from"), section.word("to"));
         let from = from?;
-        let read = Path::parse(from.text).map_err(BadSide::from).and_then(|path| Ok((old_steps(&path)?, path)));
+        let read =
+            Path::parse(from.text).map_err(BadSide::from).and_then(|path| Ok((old_steps(&path)?, path)));
         let steps = match read {
             Ok((steps, path)) if path.start == Start::Here => steps,
             Ok(_) => {

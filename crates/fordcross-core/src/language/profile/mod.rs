@@ -15,6 +15,7 @@ mod paths;
 mod rules;
 mod runbook;
 mod schema;
+mod settings;
 
 pub use declared::Declared;
 pub(crate) use edition::is_second_edition;

@@ -63,11 +63,7 @@ pub(crate) struct Dependant {
     pub(crate) text: String,
 }
 
-pub(super) fn read_runbook(
-    root: &Section<'_, '_>,
-    dependents: &[[Word<'_>; 3]],
-    schema: &Schema,
-) -> Runbook {
+pub(super) fn read_runbook(root: &Section<'_, '_>, dependents: &[[Word<'_>; 3]], schema: &Schema) -> Runbook {
     let text = |word: Option<Word<'_>>| word.map(|word| word.text.to_owned());
     let mut around = Runbook::default();
     for section in root.sections("step") {

@@ -139,12 +139,8 @@ pub(crate) enum Repeats {
 impl Repeats {
     pub(crate) const OF_SETTINGS: [(&'static str, Self); 3] =
         [("error", Self::Error), ("first", Self::First), ("last", Self::Last)];
-    pub(crate) const OF_OBJECTS: [(&'static str, Self); 4] = [
-        ("first", Self::First),
-        ("last", Self::Last),
-        ("merge", Self::Merge),
-        ("error", Self::Error),
-    ];
+    pub(crate) const OF_OBJECTS: [(&'static str, Self); 4] =
+        [("first", Self::First), ("last", Self::Last), ("merge", Self::Merge), ("error", Self::Error)];
 }
 
 /// Where objects have settings from that are not given in them. The nearest wins: what an object names,

@@ -71,15 +71,33 @@ const VLAN_COLON: &str = "type = 'shape'\nshapes = ['{parent:port}:{id:integer}'
 )]
 #[case("type = 'rate'\nunit = 'Mbit/s'", "8", "type = 'rate'\nunit = 'MB/s'", "1", false)]
 #[case("type = 'duration'\nunit = 'ms'\nunit-suffixes = ['s', 'min', 'h']", "90 min", SECONDS, "5400", false)]
-#[case("type = 'size'\nunit = 'KiB'\nradix-prefixes = true", "0x4000", "type = 'size'\nunit = 'MiB'", "16", false)]
+#[case(
+    "type = 'size'\nunit = 'KiB'\nradix-prefixes = true",
+    "0x4000",
+    "type = 'size'\nunit = 'MiB'",
+    "16",
+    false
+)]
 #[case("type = 'size'\nunit = 'B'\nradix-prefixes = true\ndecimals = true", "010", SIZE, "8", false)]
 #[case("type = 'size'\nunit = 'B'\nradix-prefixes = true\ndecimals = true", "010.0", SIZE, "10", false)]
-#[case("type = 'size'\nunit = 'B'\nradix-prefixes = true\nunit-suffixes = ['kB']", "0x1 kB", SIZE, "1000", false)]
+#[case(
+    "type = 'size'\nunit = 'B'\nradix-prefixes = true\nunit-suffixes = ['kB']",
+    "0x1 kB",
+    SIZE,
+    "1000",
+    false
+)]
 #[case("type = 'size'\nunit = 'B'", "010", SIZE, "10", false)]
 #[case("type = 'path'", "/srv/data", "type = 'text'", "/srv/data", false)]
 #[case("type = 'name'", "harbour", "type = 'name'\nmax = 5", "harbo", true)]
 #[case("type = 'name'", "a b", "type = 'name'\nallowed = 'a-z_'\nreplacement = '_'", "a_b", true)]
-#[case("type = 'secret'\nprotection = 'unit-bound'", "x", "type = 'secret'\nprotection = 'unit-bound'", "x", false)]
+#[case(
+    "type = 'secret'\nprotection = 'unit-bound'",
+    "x",
+    "type = 'secret'\nprotection = 'unit-bound'",
+    "x",
+    false
+)]
 #[case("type = 'mac'", "00-00-5E-00-53-07", "type = 'mac'", "00:00:5e:00:53:07", false)]
 #[case(
     "type = 'mac'",
@@ -176,7 +194,12 @@ fn converts(
 #[case("type = 'secret'", "hunter2", "type = 'text'", "a secret cannot be written to a visible setting")]
 #[case("type = 'text'", "x", "type = 'secret'", "the target stores a secret here, and the value is not one")]
 #[case("type = 'secret'", "x", "type = 'secret'\nprotection = 'hash'\nscheme = 'sha512-crypt'", "kept clear")]
-#[case("type = 'secret'\nprotection = 'withheld'", "***", "type = 'secret'", "the secret is masked in the backup")]
+#[case(
+    "type = 'secret'\nprotection = 'withheld'",
+    "***",
+    "type = 'secret'",
+    "the secret is masked in the backup"
+)]
 #[case("type = 'secret'\nprotection = 'unit-bound'", "x", "type = 'secret'", "only the old unit has")]
 #[case(
     "type = 'size'\nunit = 'MB'",

@@ -4,7 +4,7 @@ use super::facts::FilesFact;
 use super::members::{Container, Member, Members};
 use crate::declaration::{Section, Word, inside};
 use crate::finding::Suggestion;
-use crate::format::{Dialect, Format, PairTypes, Scope};
+use crate::format::{Dialect, Format, Scope};
 use crate::notation::{Part, Path, Start, StepName};
 use crate::text::shape::{BadShape, Shape};
 
@@ -18,10 +18,10 @@ impl Members {
 }
 
 /// `[[file]]`: the files of a backup of several.
-pub fn read_members(root: &Section<'_, '_>, mut all: Members, types: &PairTypes) -> Members {
+pub fn read_members(root: &Section<'_, '_>, mut all: Members) -> Members {
     let mut members: Vec<Member> = Vec::new();
     for section in root.sections("file") {
-        let member = read_member(&section, &members, types);
+        let member = read_member(&section, &members, root);
         section.finish();
         members.extend(member);
     }
@@ -29,10 +29,10 @@ pub fn read_members(root: &Section<'_, '_>, mut all: Members, types: &PairTypes)
     all
 }
 
-fn read_member(section: &Section<'_, '_>, earlier: &[Member], types: &PairTypes) -> Option<Member> {
+fn read_member(section: &Section<'_, '_>, earlier: &[Member], root: &Section<'_, '_>) -> Option<Member> {
     let path = section.need_word("path");
     let at = section.need_word("at");
-    let dialect = dialect_of(section, earlier, types);
+    let dialect = dialect_of(section, earlier, root);
     let needed = section.boolean("required").unwrap_or(false);
     let data = section.boolean("data").unwrap_or(false);
     let generated = section.boolean("generated").unwrap_or(false);
@@ -87,14 +87,14 @@ fn place_of(section: &Section<'_, '_>, at: Word<'_>) -> Option<Vec<Vec<Part>>> {
 }
 
 /// How a file is written: as `format` and what belongs to it say, or as that of an earlier file.
-fn dialect_of(section: &Section<'_, '_>, earlier: &[Member], types: &PairTypes) -> Option<Dialect> {
+fn dialect_of(section: &Section<'_, '_>, earlier: &[Member], root: &Section<'_, '_>) -> Option<Dialect> {
     let Some(word) = section.word("same-as") else {
         let Some(format) = section.pick("format", &Format::of(Scope::File)) else {
             // What else may be here is not known.
             section.forgive();
             return None;
         };
-        return Some(format.declared(section, Scope::File, types));
+        return Some(format.declared(section, Scope::File, root));
     };
     if section.has("format") {
         let span = section.raw("format").map_or(section.span(), |value| value.span().into());

@@ -13,14 +13,14 @@ pub use members::Container;
 pub use members::{Member, Members, OTHER_FILES};
 
 use super::Format;
-use super::codec::{Codec, KnownBy, Scope, Traits, empty_tree};
+use super::codec::{Codec, KnownBy, Traits, empty_tree};
 use crate::finding::Finding;
 use crate::text::source::Source;
 use crate::tree::{NodeId, Tree};
 use std::sync::Arc;
 
 pub(super) const TRAITS: Traits = Traits {
-    scopes: &[Scope::Backup],
+    scopes: &[],
     known_by: KnownBy::Files,
     with_marker: |marker| format!("several files with that of `{marker}`"),
     ..Traits::new("several", "several", |_, _, _| Arc::new(Bundle), || Arc::new(Bundle))

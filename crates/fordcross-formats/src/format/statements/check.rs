@@ -1,11 +1,19 @@
 //! What is wrong with a grammar as a whole: what nothing leads to, and what is never reached.
 
 use super::blocks::{Block, BlockId, Delimiters, Item, StatementId, TOP};
-use super::declare::Places;
 use super::facts::GrammarFact;
 use super::shape::Part;
 use super::{Grammar, Statement};
 use crate::declaration::Report;
+use crate::text::source::Span;
+
+/// Where each statement and block stands, for what is found later.
+pub(super) struct Places {
+    pub(super) statements: Vec<Span>,
+    pub(super) blocks: Vec<Span>,
+    /// Whose delimiters were said wrongly, which was reported.
+    pub(super) misread: Vec<BlockId>,
+}
 
 pub(super) fn check(report: &Report<'_>, grammar: &Grammar, places: &Places) {
     let ids = (0..grammar.blocks.len()).map(BlockId);
@@ -23,7 +31,7 @@ pub(super) fn check(report: &Report<'_>, grammar: &Grammar, places: &Places) {
         if !is_opened && !is_taken {
             report.add(places.blocks[id.0], GrammarFact::BlockNeverOpened { name: block.name.clone() });
         }
-        if is_opened && block.delimiters == Delimiters::None {
+        if is_opened && block.delimiters == Delimiters::None && !places.misread.contains(&id) {
             report.add(places.blocks[id.0], GrammarFact::BlockUndelimited { name: block.name.clone() });
         }
     }
@@ -58,14 +66,16 @@ fn hides(grammar: &Grammar, earlier: &Statement, later: &Statement) -> bool {
 }
 
 fn covers(ours: &[Part], theirs: &[Part]) -> bool {
-    let (Some((our, our_rest)), Some((their, their_rest))) = (ours.split_first(), theirs.split_first()) else {
+    let (Some((our, our_rest)), Some((their, their_rest))) = (ours.split_first(), theirs.split_first())
+    else {
         return ours.is_empty() && theirs.is_empty();
     };
     match (our, their) {
         (Part::Rest(_), their) => !matches!(their, Part::Optional(_) | Part::Repeated(_) | Part::Glue),
         (Part::Word(our), Part::Word(their)) => our == their && covers(our_rest, their_rest),
         (Part::Capture(_, words), Part::Word(word)) => {
-            (words.is_empty() || word.as_literal().is_some_and(|word| words.iter().any(|own| own.fits(&word))))
+            (words.is_empty()
+                || word.as_literal().is_some_and(|word| words.iter().any(|own| own.fits(&word))))
                 && covers(our_rest, their_rest)
         }
         (Part::Capture(_, ours), Part::Capture(_, theirs)) => {

@@ -1,5 +1,6 @@
 //! Statements as a format.
 
+use super::pairs::PairTypes;
 use super::words::{holds_body, holds_value};
 use super::{BODY, Grammar, declare, edit, read, write};
 use crate::finding::Finding;
@@ -20,7 +21,7 @@ pub(in crate::format) const TRAITS: Traits = Traits {
     ..Traits::new(
         "statements",
         "conf",
-        |section, _, types| Arc::new(declare::declared(section, types)),
+        |section, _, root| Arc::new(declare::declared(section, &PairTypes::read(root))),
         || Arc::new(Grammar::default()),
     )
 };

@@ -1,26 +1,22 @@
 //! `[grammar]` and `[block.NAME]` of a profile.
 
 use super::blocks::{Block, BlockId, Delimiters, Item, StatementId, TOP, Unknown};
+use super::check::{Places, check};
 use super::facts::GrammarFact;
 use super::pairs::PairTypes;
 use super::shape::StatementShape;
-use super::{CommentSign, End, Escape, Grammar, Includes, Statement, VALUE};
+use super::wording::{any_one, read_words};
+use super::{CommentSign, End, Grammar, Includes, Statement, VALUE};
 use crate::declaration::{Section, Word, as_word, as_words, inside, separator};
 use crate::finding::Suggestion;
 use crate::notation::{Clause, Content, Start, StepName};
 use crate::text::shape::Shape;
-use crate::text::source::Span;
+use std::sync::Arc;
 use toml::Spanned;
 use toml::de::DeValue;
 
 /// A table or list of a profile.
 type Value<'s> = Spanned<DeValue<'s>>;
-
-/// Where each statement and block stands, for what is found later.
-pub(super) struct Places {
-    pub(super) statements: Vec<Span>,
-    pub(super) blocks: Vec<Span>,
-}
 
 /// How a section says that a platform writes statements.
 pub(super) fn declared(holder: &Section<'_, '_>, types: &PairTypes) -> Grammar {
@@ -29,10 +25,11 @@ pub(super) fn declared(holder: &Section<'_, '_>, types: &PairTypes) -> Grammar {
         read_grammar(&section, &mut grammar);
         section.finish();
     }
-    let mut places = Places { statements: Vec::new(), blocks: vec![holder.span()] };
+    let mut places = Places { statements: Vec::new(), blocks: vec![holder.span()], misread: Vec::new() };
     if let Some(blocks) = holder.section("block") {
         let members = blocks.members();
-        let mut names: Vec<&str> = members.iter().map(|(name, _)| name.text).filter(|name| *name != "top").collect();
+        let mut names: Vec<&str> =
+            members.iter().map(|(name, _)| name.text).filter(|name| *name != "top").collect();
         names.insert(TOP.0, "top");
         let sections: Vec<_> = members
             .iter()
@@ -44,13 +41,17 @@ pub(super) fn declared(holder: &Section<'_, '_>, types: &PairTypes) -> Grammar {
                 Some((name, section?))
             })
             .collect();
-        grammar.blocks = names.iter().map(|name| Block { name: (*name).to_owned(), ..Block::top() }).collect();
+        grammar.blocks =
+            names.iter().map(|name| Block { name: (*name).to_owned(), ..Block::top() }).collect();
         places.blocks = vec![blocks.span(); names.len()];
         // Signs separate words, so that all are known before a shape is read.
         for (name, section) in &sections {
             let id = names.iter().position(|known| *known == name.text).unwrap_or(TOP.0);
             places.blocks[id] = name.span;
             read_block(section, &mut grammar.blocks[id]);
+            if section.has("delimiters") && grammar.blocks[id].delimiters == Delimiters::None {
+                places.misread.push(BlockId(id));
+            }
         }
         for (name, section) in sections {
             let id = names.iter().position(|known| *known == name.text).unwrap_or(TOP.0);
@@ -59,18 +60,8 @@ pub(super) fn declared(holder: &Section<'_, '_>, types: &PairTypes) -> Grammar {
             section.finish();
         }
     }
-    super::check::check(holder.report(), &grammar, &places);
+    check(holder.report(), &grammar, &places);
     grammar
-}
-
-/// One character of any kind.
-fn any_one(section: &Section<'_, '_>, word: Word<'_>) -> Option<char> {
-    let mut chars = word.text.chars();
-    let only = chars.next().filter(|_| chars.next().is_none());
-    if only.is_none() {
-        section.report().add(word.span, GrammarFact::NoCharacter);
-    }
-    only
 }
 
 fn read_grammar(section: &Section<'_, '_>, grammar: &mut Grammar) {
@@ -103,6 +94,9 @@ fn read_comments(section: &Section<'_, '_>, value: &Value<'_>) -> Vec<CommentSig
     let line = |word: Word<'_>| CommentSign { open: word.text.to_owned(), close: None };
     let list = value.get_ref().as_array();
     let one = as_word(value).map(line).into_iter();
+    if list.is_none() && one.len() == 0 {
+        section.report().add(value.span().into(), GrammarFact::NoComment);
+    }
     let several = list.into_iter().flatten().filter_map(|item| {
         let read = as_word(item).map(line).or_else(|| match as_words(item)?.as_slice() {
             [open, close] => {
@@ -133,23 +127,6 @@ fn read_end(section: &Section<'_, '_>) -> End {
         }
     }
     end
-}
-
-/// How words are separated and quoted.
-pub(super) fn read_words(section: &Section<'_, '_>, grammar: &mut Grammar) {
-    grammar.quotes = section.words("quotes").into_iter().filter_map(|word| any_one(section, word)).collect();
-    grammar.escape = section.pick_given("escape", &Escape::ALL).unwrap_or(grammar.escape);
-    let punctuation = section.words("punctuation");
-    grammar.punctuation = punctuation.iter().filter_map(|word| separator(section, *word)).collect();
-    if let Some(characters) = section.word("word-characters") {
-        characters.text.clone_into(&mut grammar.word_characters);
-        for word in punctuation.iter().filter(|word| characters.text.contains(word.text)) {
-            let sign = word.text.to_owned();
-            section.report().add(word.span, GrammarFact::PunctuationInWords { sign });
-        }
-    }
-    grammar.word_characters.retain(|c| !grammar.punctuation.contains(&c));
-    grammar.unquoted_numbers = section.boolean("unquoted-numbers").unwrap_or(false);
 }
 
 fn read_block(section: &Section<'_, '_>, block: &mut Block) {
@@ -190,7 +167,9 @@ fn read_delimiters(section: &Section<'_, '_>, value: &Value<'_>) -> Delimiters {
     let mut signs = open.text.chars();
     if let (Some(sign), None) = (signs.next().filter(|sign| is_sign(*sign)), signs.next()) {
         let mut behind = close.text.chars();
-        if let Some(close_sign) = behind.next().filter(|close_sign| is_sign(*close_sign) && *close_sign != sign) {
+        if let Some(close_sign) =
+            behind.next().filter(|close_sign| is_sign(*close_sign) && *close_sign != sign)
+        {
             return Delimiters::Signs { open: sign, close: close_sign, behind: behind.as_str().to_owned() };
         }
     }
@@ -303,9 +282,13 @@ fn read_statement(
         Some(word) => Some(block_named(section, word, names)?),
         None => None,
     };
-    let (read, pairs) = StatementShape::parse(shape.text, &grammar.punctuation, types)
+    let (read, pairs) = StatementShape::parse(shape.text, &grammar.punctuation, &types.names())
         .map_err(|bad| report.add(shape.span, GrammarFact::Shape { shape: bad }))
         .ok()?;
+    let pairs = pairs
+        .into_iter()
+        .filter_map(|(capture, name)| Some((capture, Arc::clone(types.get(&name)?))))
+        .collect();
     if let Some(sign) = shape_sign(&read, grammar) {
         report.add(shape.span, GrammarFact::SignInShape { sign });
     }
@@ -321,7 +304,8 @@ fn read_statement(
         report.add(at.span, GrammarFact::AtOfSeveral);
         return None;
     };
-    let is_plain = !clause.reads && !clause.optional && !clause.path.object && clause.path.start == Start::Here;
+    let is_plain =
+        !clause.reads && !clause.optional && !clause.path.object && clause.path.start == Start::Here;
     let value = match &clause.content {
         Content::None => Some(None),
         Content::Value { at_least: false, text } => text.as_literal().map(Some),
@@ -351,10 +335,13 @@ fn read_statement(
     for name in path.iter().flat_map(Shape::captures).filter(|name| !read.has(name)) {
         report.add(at.span, GrammarFact::StepUncaptured { name: name.to_owned() });
     }
-    let statement =
-        Statement { shape: read, path, value, block, unquote: None, includes: None, pairs };
+    let statement = Statement { shape: read, path, value, block, unquote: None, includes: None, pairs };
+    if statement.value.is_some() && statement.shape.has(VALUE) {
+        report.add(at.span, GrammarFact::ValueTwice);
+    }
     if statement.makes_value() {
-        let beside = statement.shape.names().into_iter().find(|name| *name != VALUE && !statement.has_in_path(name));
+        let beside =
+            statement.shape.names().into_iter().find(|name| *name != VALUE && !statement.has_in_path(name));
         if let Some(name) = beside {
             report.add(shape.span, GrammarFact::BesideValue { name: name.to_owned() });
         }

@@ -4,8 +4,8 @@
 //! ones are behind the one that is before them in their block or branch, and else at the end of the file. A
 //! statement of which something changed is written anew in its place; of one with a value only that value.
 
-use super::write::{Said, statements_of, write_statement, write_word};
 use super::Grammar;
+use super::write::{Said, statements_of, write_statement, write_word};
 use crate::format::edit::{File, with_line_ends_of};
 use crate::text::source::{Piece, Span};
 use crate::tree::NodeId;
@@ -285,7 +285,8 @@ impl Writer<'_> {
         let lines = self.text[span.start as usize..closes_at].trim_end_matches([' ', '\t']);
         let head =
             self.text[span.start as usize..self.line_end(span.start as usize).min(closes_at)].trim_end();
-        let opens_by_sign = self.grammar.signs().any(|(open, other)| close == other.to_string() && !head.contains(open));
+        let opens_by_sign =
+            self.grammar.signs().any(|(open, other)| close == other.to_string() && !head.contains(open));
         lines.ends_with('\n') && !opens_by_sign
     }
 }

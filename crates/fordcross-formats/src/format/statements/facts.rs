@@ -78,6 +78,7 @@ facts! {
             help: "write names, or captures of the shape in braces";
         BesideValue { name: String } => CaptureUnused, "beside `value`, the capture `{name}` has no place",
             help: "use it in the path, or call `value` something else: then the statement makes a branch with both";
+        ValueTwice => RuleMalformed, "the value of the setting is said twice", help: "leave out `= …`, or the capture `value`";
         ValueWithBlock => RuleMalformed, "a statement that makes a value opens no block",
             help: "call `value` something else: then the statement makes a branch";
         Uncaptured { name: String } => CaptureUnknown, "the shape has no capture `{name}`";
@@ -95,6 +96,8 @@ facts! {
         RestNotLast => RuleMalformed, "a capture of the rest can only be at the end";
         NoPair => RuleMalformed, "expected one pair";
         Expression => RuleMalformed, "a statement cannot be read by an expression";
+        NoPairTypes { name: String } => TypeUnknown, "`{name}` is not a type of pairs",
+            help: "declare the type of a setting under `[setting]`; no type of `pairs` is declared under `[type]`";
         Type { name: String, known: AllOf } => TypeUnknown, "`{name}` is not a type of pairs",
             help: "declare the type of a setting under `[setting]`; the types of pairs are {known}";
         Glued { text: String } => RuleMalformed, "`{text}` is part of the word that is captured, and never read",

@@ -16,6 +16,7 @@ mod scan;
 mod shape;
 #[cfg(test)]
 mod tests;
+mod wording;
 mod words;
 mod write;
 

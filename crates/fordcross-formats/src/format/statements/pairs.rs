@@ -1,10 +1,10 @@
 //! Texts in a statement that are themselves pairs of a name and a value, such as a connection string. The pairs are settings of
 //! what the statement makes.
 
-use super::declare::read_words;
 use super::facts::{GrammarFact, ShapeFact};
 use super::scan::{Scanner, Word};
 use super::shape::{Half, StatementShape, Words};
+use super::wording::read_words;
 use super::{End, Grammar, Part};
 use crate::declaration::{Section, as_word};
 use crate::text::source::Source;
@@ -52,7 +52,9 @@ impl PairTypes {
     }
 
     pub(super) fn names(&self) -> Vec<&str> {
-        self.0.keys().map(String::as_str).collect()
+        let mut names: Vec<&str> = self.0.keys().map(String::as_str).collect();
+        names.sort_unstable();
+        names
     }
 }
 
@@ -62,7 +64,7 @@ fn read_pairs(section: &Section<'_, '_>) -> Option<Pairs> {
     read_words(section, &mut grammar);
     let pair = section.need_word("pair")?;
     let group = pair.text.replace("{name}", "{pair.key}").replace("{value}", "{pair.value}");
-    let parsed = StatementShape::parse(&format!("({group})+?"), &grammar.punctuation, &PairTypes::default());
+    let parsed = StatementShape::parse(&format!("({group})+?"), &grammar.punctuation, &[]);
     match parsed {
         Ok((shape, _)) if shape.names() == ["pair"] => Some(Pairs { shape, grammar }),
         parsed => {
@@ -72,7 +74,6 @@ fn read_pairs(section: &Section<'_, '_>) -> Option<Pairs> {
         }
     }
 }
-
 
 impl Pairs {
     /// Whether a text is pairs and nothing else.

@@ -105,7 +105,9 @@ impl<'a> Scanner<'_, 'a> {
                 if read.words.len() == MAX_WORDS {
                     return Err(self.wrong(word.span, StatementFact::Words { most: MAX_WORDS }));
                 }
-                let opens = |open: &Shape| word.kind == WordKind::Plain && open.read(&word.text, &mut |_, _| true).is_some();
+                let opens = |open: &Shape| {
+                    word.kind == WordKind::Plain && open.read(&word.text, &mut |_, _| true).is_some()
+                };
                 let opener = openers.iter().find(|(_, open)| opens(open));
                 read.words.push(word);
                 read.after = after;
@@ -130,7 +132,9 @@ impl<'a> Scanner<'_, 'a> {
     fn goes_on_behind(&self, text: &str, comment: Span) -> bool {
         let is_line = !text[comment.range()].contains('\n');
         let rest = &text[comment.end as usize..];
-        is_line && !ends_line(rest) && self.comment_at(rest.trim_start_matches([' ', '\t'])).is_none()
+        is_line
+            && !ends_line(rest)
+            && self.comment_at(rest.trim_start_matches([' ', '\t'])).is_none()
             && !rest.trim_start_matches([' ', '\t']).starts_with(|c| self.grammar.is_closing(c))
     }
 

@@ -6,10 +6,8 @@
 
 use super::Grammar;
 use super::facts::ShapeFact;
-use super::pairs::{PairTypes, Pairs};
 use crate::finding::AllOf;
 use crate::notation::{self, Detail, List, Text, Word as Pattern};
-use std::sync::Arc;
 
 /// The shape of a statement.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -68,15 +66,15 @@ impl Part {
 }
 
 impl StatementShape {
-    /// Reads a shape as a profile writes it.
+    /// Reads a shape as a profile writes it; `types` are those of pairs. With it, which capture is of which of them.
     ///
     /// # Errors
     /// What is wrong with it.
     pub(super) fn parse(
         text: &str,
         punctuation: &[char],
-        types: &PairTypes,
-    ) -> Result<(Self, Vec<(String, Arc<Pairs>)>), ShapeFact> {
+        types: &[&str],
+    ) -> Result<(Self, Vec<(String, String)>), ShapeFact> {
         let text = Text::parse(text).map_err(|bad| ShapeFact::Notation { notation: bad.fact })?;
         let mut pairs = Vec::new();
         let parts = parts_of(&text.parts, punctuation, types, &mut pairs)?;
@@ -163,8 +161,8 @@ impl Words<'_, '_> {
 fn parts_of(
     parts: &[notation::Part],
     punctuation: &[char],
-    types: &PairTypes,
-    pairs: &mut Vec<(String, Arc<Pairs>)>,
+    types: &[&str],
+    pairs: &mut Vec<(String, String)>,
 ) -> Result<Vec<Part>, ShapeFact> {
     let mut words = WordParts { read: Vec::new(), choices: Vec::new(), start: 0, apart: true, punctuation };
     for part in parts {
@@ -187,8 +185,11 @@ fn parts_of(
                 words.add(if optional { Part::Optional(vec![read]) } else { read });
             }
             notation::Part::Group(group) => {
-                let choices: Result<Vec<_>, _> =
-                    group.choices.iter().map(|choice| parts_of(&choice.parts, punctuation, types, pairs)).collect();
+                let choices: Result<Vec<_>, _> = group
+                    .choices
+                    .iter()
+                    .map(|choice| parts_of(&choice.parts, punctuation, types, pairs))
+                    .collect();
                 let mut choices = choices?;
                 let inner = if choices.len() == 1 { choices.remove(0) } else { vec![Part::Choice(choices)] };
                 match (group.repeated, group.optional) {
@@ -272,19 +273,23 @@ impl WordParts<'_> {
 
 fn captured(
     capture: &notation::Capture,
-    types: &PairTypes,
-    pairs: &mut Vec<(String, Arc<Pairs>)>,
+    types: &[&str],
+    pairs: &mut Vec<(String, String)>,
 ) -> Result<Part, ShapeFact> {
     let words = match &capture.detail {
         Detail::None => Vec::new(),
-        Detail::Type(name) if types.get(name).is_some() && capture.list.is_none() => {
-            pairs.extend(types.get(name).map(|found| (capture.name.clone(), Arc::clone(found))));
+        Detail::Type(name) if types.contains(&name.as_str()) && capture.list.is_none() => {
+            pairs.push((capture.name.clone(), name.clone()));
             Vec::new()
         }
         Detail::OneOf(words) => words.clone(),
         Detail::Type(name) => {
-            let known = types.names();
-            return Err(ShapeFact::Type { name: name.clone(), known: AllOf::of(known) });
+            let name = name.clone();
+            return Err(if types.is_empty() {
+                ShapeFact::NoPairTypes { name }
+            } else {
+                ShapeFact::Type { name, known: AllOf::of(types.iter().copied()) }
+            });
         }
         Detail::Map(_) => return Err(ShapeFact::Table),
     };
@@ -312,7 +317,9 @@ fn captured(
 /// statement never fits.
 fn glued(parts: &[Part], punctuation: &[char]) -> Option<String> {
     let is_own = |part: &Part| match part {
-        Part::Word(word) => word.as_literal().is_some_and(|word| word.chars().all(|c| punctuation.contains(&c))),
+        Part::Word(word) => {
+            word.as_literal().is_some_and(|word| word.chars().all(|c| punctuation.contains(&c)))
+        }
         _ => false,
     };
     let text = |part: &Part| match part {

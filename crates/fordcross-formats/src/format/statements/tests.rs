@@ -22,7 +22,11 @@ fn declared(text: &str) -> Result<Grammar, String> {
         format!("{at}: {}", finding.message())
     };
     let findings = report.into_findings();
-    if findings.is_empty() { Ok(grammar) } else { Err(findings.iter().map(said).collect::<Vec<_>>().join("\n")) }
+    if findings.is_empty() {
+        Ok(grammar)
+    } else {
+        Err(findings.iter().map(said).collect::<Vec<_>>().join("\n"))
+    }
 }
 
 #[track_caller]
@@ -388,12 +392,18 @@ const TOP: &str = "[block.top]\nstatements = [[\"{a} {value}\", \"{a}\"]]\n";
 #[case("[grammar]\nquotes-matter = true\n", "`quotes-matter` means nothing without `quotes`")]
 #[case("[grammar]\npunctuation = ['=']\nword-characters = '-='\n", "`=` is punctuation")]
 #[case("[grammar]\ncomments = [['/*']]\n", "expected what a comment begins with")]
-#[case("[block.x]\ndelimiters = ['{', '}']\nholds = 'text'\nstatements = []\n", "a block that holds text has no statements")]
+#[case(
+    "[block.x]\ndelimiters = ['{', '}']\nholds = 'text'\nstatements = []\n",
+    "a block that holds text has no statements"
+)]
 #[case("[block.x]\ndelimiters = 'indent'\nholds = 'text'\n", "needs something that closes it")]
 #[case("[block.x]\ndelimiters = ['', '']\n", "nothing closes the block")]
 #[case("[block.x]\ndelimiters = ['a']\n", "expected how the block opens and closes")]
 #[case("[block.x]\nstatements = []\n", "no statement opens the block `x`")]
-#[case("[block.top]\nstatements = [['{b} x', 'b', 'x']]\n[block.x]\nstatements = []\n", "how the block `x` opens")]
+#[case(
+    "[block.top]\nstatements = [['{b} x', 'b', 'x']]\n[block.x]\nstatements = []\n",
+    "how the block `x` opens"
+)]
 #[case("[block.top]\nstatements = ['no']\n", "there is no block `no`")]
 #[case("[block.top]\nstatements = [['{a...} b', 'a']]\n", "can only be at the end")]
 #[case("[block.top]\nstatements = [['{a+=x|y}', 'a']]\n", "a list of words cannot be one of some words")]
@@ -401,10 +411,16 @@ const TOP: &str = "[block.top]\nstatements = [[\"{a} {value}\", \"{a}\"]]\n";
 #[case("[grammar]\nend = ';'\n[block.top]\nstatements = [['a `;` {value}', 'a']]\n", "`;` ends statements")]
 #[case("[block.top]\nstatements = [['{a} {value}', 'x']]\n", "the capture `a` has no place")]
 #[case("[block.top]\nstatements = [['{a}', '{b}']]\n", "the shape has no capture `b`")]
-#[case("[block.top]\nstatements = [['{a} {b...}', 'x'], ['c {d}', 'y']]\n", "the statement in line 2 always fits first")]
+#[case(
+    "[block.top]\nstatements = [['{a} {b...}', 'x'], ['c {d}', 'y']]\n",
+    "the statement in line 2 always fits first"
+)]
 #[case("[block.top]\nstatements = [['{a:port} b', 'x']]\n", "`port` is not a type of pairs")]
 #[case("[block.top]\nstatements = [['a', 'x'], ['a b', '@c']]\n", "one path of names and captures")]
-#[case("[block.top]\nstatements = [['a {value}', 'x', 'y']]\n[block.y]\ndelimiters = 'indent'\n", "makes a value opens no block")]
+#[case(
+    "[block.top]\nstatements = [['a {value}', 'x', 'y']]\n[block.y]\ndelimiters = 'indent'\n",
+    "makes a value opens no block"
+)]
 #[case("[block.top]\ndelimiters = ['{', '}']\n", "`top` is where a file begins")]
 fn what_means_nothing_is_refused(#[case] text: &str, #[case] expected: &str) {
     let whole = if text.contains("[block.top]") { text.to_owned() } else { format!("{text}{TOP}") };

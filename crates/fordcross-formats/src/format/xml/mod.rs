@@ -19,7 +19,6 @@ use super::Format;
 use super::codec::{Codec, Dialect, Included, KnownBy, Scope, Traits, undecoded};
 use super::edit::{File, edit_pieces};
 use super::layout::Layout;
-use super::statements::PairTypes;
 use crate::declaration::Section;
 use crate::finding::Finding;
 use crate::text::source::{Content, Piece, Source, Span};
@@ -47,7 +46,7 @@ struct Xml {
     root: String,
 }
 
-fn declared(section: &Section<'_, '_>, scope: Scope, _: &PairTypes) -> Dialect {
+fn declared(section: &Section<'_, '_>, scope: Scope, _: &Section<'_, '_>) -> Dialect {
     let root = declared_root(section);
     if root.is_none() && scope == Scope::File {
         section.report().add(section.span(), XmlDeclarationFact::NoRoot);

@@ -20,11 +20,10 @@ facts! {
             "the effective value of `{path}` is not known where it is not given",
             help: "declare it in `[in-force]`, or check `given` as well";
         NoNamedObjects { pattern: String } => LocatorUnknown, "the objects at `{pattern}` have no names",
-            help: "write the `at` of objects that have a `name` or a single `key`";
+            help: "write the path of objects told apart by their names or a single key";
         LeadsToNothing { path: String } => LocatorUnknown,
             "`{path}` leads to nothing that the profile declares",
             help: "left of `->` write a setting with `refers-to`, right of it a path from the object it refers to";
-        WholeBlocks => ValueWrong, "the whole configuration cannot be left out", help: "write `breach = \"blocks\"`";
         UniqueExpected { key: String } => ValueWrong, "expected `true`, a word or a table",
             help: "write `{key} = true`, or a word shared by all that must differ: `{key} = \"address\"`";
         NoBounds { text: String } => ValueWrong, "`{text}` is not a count",

@@ -151,7 +151,8 @@ pub(crate) fn read_object_rule<'r>(section: &Section<'r, '_>, lines: &LineIndex<
     let old = read_old(section);
     let noun = section.word("noun").map(|word| word.text.to_owned());
     let atomic = section.boolean("atomic").unwrap_or(false).then_some(RawNarrows::All);
-    let narrows = atomic.or_else(|| section.has("narrows").then(|| RawNarrows::These(section.words("narrows"))));
+    let narrows =
+        atomic.or_else(|| section.has("narrows").then(|| RawNarrows::These(section.words("narrows"))));
     // It counts as asked for.
     section.raw("narrows");
     RawObjectRule {
@@ -183,9 +184,6 @@ impl RawObjectRule<'_> {
         raw: &mut RawRules,
     ) {
         let breach = self.breach.unwrap_or(if several { Breach::Goes } else { Breach::Blocks });
-        if self.breach.is_some_and(|breach| breach == Breach::Goes) && pattern.steps.is_empty() {
-            section.report().add(section.span(), RulesFact::WholeBlocks);
-        }
         let required = self
             .required
             .into_iter()

@@ -1,8 +1,8 @@
 //! What statements make: branches and values, captures, pairs, lists.
 
 use super::{
-    Cow, Ended, Finding, Half, Kind, NodeId, Part, Range, Reader, Scanned, Span, Statement, StatementId, Taken, Text, UNKNOWN,
-    Unknown, VALUE, WORDS, Word, WordKind, whole_of, words_span,
+    Cow, Ended, Finding, Half, Kind, NodeId, Part, Range, Reader, Scanned, Span, Statement, StatementId,
+    Taken, Text, UNKNOWN, Unknown, VALUE, WORDS, Word, WordKind, whole_of, words_span,
 };
 use crate::format::statements::facts::StatementFact;
 use crate::format::statements::pairs::Pairs;
@@ -44,14 +44,20 @@ impl<'a> Reader<'_, 'a> {
         end: usize,
     ) -> Result<Option<(Scanned<'a>, super::Found<'_>)>, Box<Finding>> {
         let grammar = self.grammar;
-        if read.how != Ended::Sign || !grammar.statements.iter().any(|known| known.is_head() && known.block.is_some()) {
+        if read.how != Ended::Sign
+            || !grammar.statements.iter().any(|known| known.is_head() && known.block.is_some())
+        {
             return Ok(None);
         }
         let mut longer = Scanned { words: read.words.clone(), comments: read.comments.clone(), ..*read };
         while longer.how == Ended::Sign {
             let more = self.scan.words(longer.after, end, &[])?;
             // A line end between them ends nothing here.
-            if more.words.is_empty() && more.how == Ended::Line && more.after > longer.after && more.after < end {
+            if more.words.is_empty()
+                && more.how == Ended::Line
+                && more.after > longer.after
+                && more.after < end
+            {
                 longer.after = more.after;
                 continue;
             }

@@ -298,7 +298,8 @@ impl<'r, 'a> Reader<'r, 'a> {
             let words = if matches!(how, Ended::OpenedByWord(_)) { &words[..words.len() - 1] } else { words };
             let taken = fitting(grammar, statement, words)?;
             // What is called like what is kept as it is could not be told from it.
-            let is_reserved = grammar.block(block.id?).unknown == Unknown::Keep && makes_unknown(statement, &taken, words);
+            let is_reserved =
+                grammar.block(block.id?).unknown == Unknown::Keep && makes_unknown(statement, &taken, words);
             (!is_reserved).then_some((level, id, taken))
         })
     }
@@ -376,7 +377,9 @@ impl<'r, 'a> Reader<'r, 'a> {
 fn opens_as(grammar: &Grammar, statement: &Statement, how: Ended) -> bool {
     match (statement.block.map(|block| (block, &grammar.block(block).delimiters)), how) {
         (Some((_, Delimiters::Signs { open, .. })), Ended::Opened(sign)) => *open == sign,
-        (Some((block, Delimiters::Words { open: Some(_), .. })), Ended::OpenedByWord(opened)) => block == opened,
+        (Some((block, Delimiters::Words { open: Some(_), .. })), Ended::OpenedByWord(opened)) => {
+            block == opened
+        }
         (Some((_, Delimiters::Signs { .. } | Delimiters::Words { open: Some(_), .. })), _) => false,
         (_, Ended::Opened(_) | Ended::OpenedByWord(_)) => false,
         _ => true,

@@ -1,8 +1,8 @@
 //! What statements open: blocks of statements, and blocks of text.
 
 use super::{
-    BODY, Block, BlockId, Closes, Delimiters, Ended, Finding, Kind, MAX_DEPTH, NodeId, Reader, Scanned, Span, StatementFact, Text,
-    Word,
+    BODY, Block, BlockId, Closes, Delimiters, Ended, Finding, Kind, MAX_DEPTH, NodeId, Reader, Scanned, Span,
+    StatementFact, Text, Word,
 };
 use crate::text::shape::{Part as NamePart, Shape};
 
@@ -82,7 +82,9 @@ impl<'a> Reader<'_, 'a> {
         let mut last = after + length + close.len_utf8();
         // What may be behind such a block belongs to it.
         let behind = self.grammar.blocks.iter().filter_map(|block| match &block.delimiters {
-            Delimiters::Signs { open, behind, .. } if *open == sign && !behind.is_empty() => Some(behind.as_str()),
+            Delimiters::Signs { open, behind, .. } if *open == sign && !behind.is_empty() => {
+                Some(behind.as_str())
+            }
             _ => None,
         });
         last += behind.filter(|behind| text[last..].starts_with(behind)).map(str::len).max().unwrap_or(0);
@@ -135,7 +137,9 @@ impl<'a> Reader<'_, 'a> {
         text: &str,
     ) -> Result<(Span, usize), Box<Finding>> {
         let start = match read.how {
-            Ended::OpenedByWord(_) => text[read.after..].find('\n').map_or(text.len(), |at| read.after + at + 1),
+            Ended::OpenedByWord(_) => {
+                text[read.after..].find('\n').map_or(text.len(), |at| read.after + at + 1)
+            }
             _ => read.after,
         };
         let mut at = start;

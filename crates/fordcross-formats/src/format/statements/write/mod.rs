@@ -5,11 +5,11 @@ mod parts;
 
 use super::blocks::{BlockId, Delimiters, StatementId, TOP, Unknown};
 use super::pairs::Pairs;
+use super::scan::Scanner;
 use super::shape::{Half, Taken, WordKind, Words, is_choice};
 use super::words::{Line, Spelling};
 use super::{BODY, Grammar, Part, Statement, UNKNOWN, VALUE, WORDS};
 use crate::text::shape::{Part as NamePart, Shape};
-use super::scan::Scanner;
 use crate::text::source::Source;
 use crate::tree::{BLANK_LINE, Kind, NodeId, TRAILING, Tree};
 
@@ -171,11 +171,7 @@ impl<'w, 'a> Writer<'w, 'a> {
     }
 
     /// The first statement of a block, or of those around where it ends with the next section.
-    fn find<T>(
-        &self,
-        block: Option<BlockId>,
-        wanted: &mut dyn FnMut(StatementId) -> Option<T>,
-    ) -> Option<T> {
+    fn find<T>(&self, block: Option<BlockId>, wanted: &mut dyn FnMut(StatementId) -> Option<T>) -> Option<T> {
         self.grammar.find(block?, &mut || None, wanted)
     }
 
@@ -213,7 +209,8 @@ impl<'w, 'a> Writer<'w, 'a> {
         let first = self.find(block, &mut |other| {
             let known = self.grammar.statement(other);
             let alike = self.opener(known) == self.opener(statement);
-            let fits = alike && known.shape.fit(&words).is_some_and(|taken| self.pairs_fit(known, &taken, &words));
+            let fits =
+                alike && known.shape.fit(&words).is_some_and(|taken| self.pairs_fit(known, &taken, &words));
             fits.then_some(other)
         });
         first.is_some_and(|first| first == id || self.grammar.statement(first) == statement)
@@ -281,7 +278,8 @@ impl<'w, 'a> Writer<'w, 'a> {
     /// Whether what is at a path is a statement that is kept as the text that it is.
     fn is_kept(&self, path: &[NodeId], block: Option<BlockId>) -> bool {
         let keeps = block.is_some_and(|block| self.grammar.block(block).unknown == Unknown::Keep);
-        keeps && matches!(path, [only] if self.tree.name(*only) == UNKNOWN && self.tree.kind(*only).is_value())
+        keeps
+            && matches!(path, [only] if self.tree.name(*only) == UNKNOWN && self.tree.kind(*only).is_value())
     }
 
     fn node(&mut self, node: NodeId, path: &[NodeId], block: Option<BlockId>, depth: usize) {
@@ -328,7 +326,12 @@ impl<'w, 'a> Writer<'w, 'a> {
         let sign = self.grammar.comment_sign();
         let value = self.tree.value(node);
         // One in a pair is one piece, however many lines it has.
-        if self.grammar.comments.iter().any(|sign| sign.close.is_some() && value.trim_start().starts_with(sign.open.as_str())) {
+        if self
+            .grammar
+            .comments
+            .iter()
+            .any(|sign| sign.close.is_some() && value.trim_start().starts_with(sign.open.as_str()))
+        {
             self.indent(depth);
             self.out.extend_from_slice(value.trim().as_bytes());
             self.out.push(b'\n');
@@ -414,7 +417,9 @@ impl<'w, 'a> Writer<'w, 'a> {
             if let Some(sign) = self.grammar.end.sign.filter(|_| self.grammar.is_opener(last)) {
                 // At the end of its line the word would open a block.
                 self.out.extend_from_slice(sign.to_string().as_bytes());
-            } else if !self.grammar.signs().any(|(_, close)| ends(close)) && !self.grammar.end.sign.is_some_and(ends) {
+            } else if !self.grammar.signs().any(|(_, close)| ends(close))
+                && !self.grammar.end.sign.is_some_and(ends)
+            {
                 self.end_sign();
             }
             self.end_line();

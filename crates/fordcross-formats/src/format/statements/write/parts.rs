@@ -23,7 +23,8 @@ impl<'w, 'a> Writer<'w, 'a> {
                 Part::Glue => line.glued = true,
                 Part::Choice(choices) => {
                     // The first that says what there is.
-                    let chosen = choices.iter().find(|choice| self.has_all(choice, node, line)).or(choices.first());
+                    let chosen =
+                        choices.iter().find(|choice| self.has_all(choice, node, line)).or(choices.first());
                     if let Some(choice) = chosen {
                         self.parts(statement, choice, node, in_path, line);
                     }
@@ -107,7 +108,9 @@ impl<'w, 'a> Writer<'w, 'a> {
         };
         parts.iter().all(|part| match part {
             // It can be in one of several places, and was written in another.
-            Part::Capture(name, _) | Part::Rest(name) | Part::Several(name) | Part::List(name, _) => is_there(name),
+            Part::Capture(name, _) | Part::Rest(name) | Part::Several(name) | Part::List(name, _) => {
+                is_there(name)
+            }
             Part::Choice(choices) => choices.iter().any(|choice| self.has_all(choice, node, line)),
             _ => true,
         })
@@ -116,12 +119,14 @@ impl<'w, 'a> Writer<'w, 'a> {
     /// Whether parts say anything: words alone do not, and are left away; a mark is written where it may be.
     fn says_something(&self, parts: &[Part], node: NodeId, line: &Line) -> bool {
         parts.iter().any(|part| match part {
-            Part::Word(word) => {
-                word.as_literal().is_some_and(|word| word.chars().all(|c| self.grammar.punctuation.contains(&c)))
-            }
+            Part::Word(word) => word
+                .as_literal()
+                .is_some_and(|word| word.chars().all(|c| self.grammar.punctuation.contains(&c))),
             Part::Glue => false,
             Part::Choice(choices) => choices.iter().any(|choice| self.says_something(choice, node, line)),
-            Part::Optional(group) => self.has_all(group, node, line) && self.says_something(group, node, line),
+            Part::Optional(group) => {
+                self.has_all(group, node, line) && self.says_something(group, node, line)
+            }
             Part::Repeated(group) => group.iter().any(|part| match part {
                 Part::Pair(name, ..) => self.tree.child(node, name).is_some(),
                 _ => false,

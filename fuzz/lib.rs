@@ -1,6 +1,7 @@
 //! What the fuzz targets share: bytes go all the way that a backup goes, those of shipped lines over their crossings, too.
 
-use fordcross_core::backup::{Backup, read};
+use fordcross_core::backup::Backup;
+use fordcross_core::platform::read;
 use fordcross_core::carry::{CarryInput, Scan, Threads, carry, mapping_leg};
 use fordcross_core::course::Leg;
 use fordcross_core::crossing::Side;
@@ -170,7 +171,7 @@ pub fn carried(library: &Library, way: Way, backup: &[u8], base: Option<&[u8]>, 
     let limits = Limits { most: 1 << 20, ratio: Some(200), members: 100 };
     let opening = Opening { limits, ..Opening::default() };
     let Ok(opened) = open(way.file, backup.to_vec(), &opening) else { return };
-    let Ok((tree, file)) = read(source(way.file, &opened), library) else { return };
+    let Ok((tree, file)) = read(source(way.file, &opened), library, None) else { return };
     let whole = file.parse().expect("it was read before");
     let Ok(backup) = Backup::new(tree, whole, way.treat_as) else { return };
     let (line, release, model) = way.to;
@@ -186,7 +187,7 @@ pub fn carried(library: &Library, way: Way, backup: &[u8], base: Option<&[u8]>, 
     let Some(last) = course.last() else { return };
     let opened_base = base.and_then(|base| open(way.base, base.to_vec(), &opening).ok());
     let base = opened_base.as_ref().and_then(|opened| {
-        let (tree, file) = read(source(way.base, opened), library).ok()?;
+        let (tree, file) = read(source(way.base, opened), library, None).ok()?;
         let base = Backup::new(tree, file.parse().ok()?, Some(release)).ok()?;
         (file.platform == line).then_some(base)
     });
@@ -253,7 +254,7 @@ pub fn take(name: &str, bytes: &[u8], library: &Library) {
     let opening = Opening { limits, ..Opening::default() };
     let Ok(opened) = open(name, bytes.to_vec(), &opening) else { return };
     let source = source(name, &opened);
-    let Ok((tree, file)) = read(source, library) else { return };
+    let Ok((tree, file)) = read(source, library, None) else { return };
     let profile = file.parse().expect("it was read before");
     let Ok(backup) = Backup::new(tree, &profile, Some("1")) else { return };
     let _ = survey(&backup, &profile, jiff::civil::date(2026, 11, 25));

@@ -1,6 +1,7 @@
 #![no_main]
 
-use fordcross_core::backup::{Backup, read};
+use fordcross_core::backup::Backup;
+use fordcross_core::platform::read;
 use fordcross_core::redact::redact;
 use fordcross_core::source::Source;
 use fordcross_fuzz::{hiding, shipped};
@@ -10,7 +11,7 @@ use libfuzzer_sys::fuzz_target;
 fuzz_target!(|text: &str| {
     let bits = text.bytes().next().unwrap_or_default();
     let text = text.get(1..).unwrap_or_default();
-    let Ok((tree, file)) = read(Source::new("a", text), shipped()) else { return };
+    let Ok((tree, file)) = read(Source::new("a", text), shipped(), None) else { return };
     let profile = file.parse().expect("it ships");
     let Ok(backup) = Backup::new(tree, profile, profile.releases.last().map(|release| release.name.as_str()))
     else {

@@ -52,5 +52,5 @@ use fordcross_formats::{container, declaration, format, notation, text};
 pub use fordcross_formats::{finding, opening, tree};
 pub use language::{course, crossing, library, phase, profile, reference, typing};
 pub use ledger::fate;
-pub use recognise::{backup, roots};
+pub use recognise::{backup, platform, roots};
 pub use survey::inventory;

@@ -4,6 +4,7 @@ use crate::decisions::decision;
 use clap::{Args, Parser, Subcommand, ValueEnum};
 use fordcross_core::finding::{Code, Severity, SeverityOverride, Suggestion};
 use fordcross_core::opening::{Charset, Passphrase};
+use fordcross_core::platform::ReadAs;
 use std::cell::OnceCell;
 use std::path::PathBuf;
 
@@ -102,7 +103,7 @@ pub(crate) enum ProfileCommand {
         folders: Vec<PathBuf>,
     },
     /// Carry backups without writing anything, and report which rules were used and what none covers
-    Try(Try),
+    Try(Box<Try>),
     /// Show what a profile declares: models, sections, objects and settings with their types
     Show {
         /// The platform, or `PLATFORM@RELEASE` for what one release has
@@ -205,9 +206,9 @@ pub(crate) enum WhichConfiguration {
 
 #[derive(Clone, Debug, Default, Args)]
 pub(crate) struct Reading {
-    /// Read the backup as this listed release, whatever release it states
-    #[arg(long, value_name = "RELEASE")]
-    pub(crate) treat_as: Option<String>,
+    /// Read the backup as one of this platform and listed release, whatever it states
+    #[arg(long, value_name = "PLATFORM[@RELEASE]")]
+    pub(crate) from: Option<ReadAs>,
     /// The character set of the backup, if it does not declare one: `windows-1252`
     #[arg(long, value_name = "NAME", value_parser = parse_charset)]
     pub(crate) charset: Option<Charset>,

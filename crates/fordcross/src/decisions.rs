@@ -15,7 +15,7 @@ pub(crate) fn decision(code: Code) -> Option<&'static str> {
         Code::HashDiffers => "fetch the backup again, or update the hash in its list",
         Code::PartsWrong => "name all parts of the backup",
         Code::Unrecognised => "add a profile with `--profiles`",
-        Code::ReleaseUnlisted => "name the listed release to read it as with `--treat-as`",
+        Code::ReleaseUnlisted => "name the listed release to read it as with `--from PLATFORM@RELEASE`",
         Code::ModelUnknown => "name a model that the profile lists in `--to`",
         Code::ConfigurationMissing => "choose the other one with `--configuration`",
         Code::CourseMissing => {

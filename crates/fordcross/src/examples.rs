@@ -63,6 +63,7 @@ pub fn examples_of(code: Code) -> &'static [Example] {
         | Code::FileMissing
         | Code::NothingIncluded
         | Code::IncludeTaken
+        | Code::FileByLines
         | Code::BaseOverrides
         | Code::OutsideConfiguration
         | Code::DataFilesSkipped
@@ -85,7 +86,7 @@ pub fn examples_of(code: Code) -> &'static [Example] {
         Code::ModelUnknown => &[(Backup, "model=\"20\"", "model=\"25\"")],
         Code::ConfigurationMissing => &[(Command, "", "--configuration candidate")],
         Code::ReleaseTreatedAs => {
-            &[(Backup, "firmware=\"4.6\"", "firmware=\"4.7\""), (Command, "", "--treat-as 4.6")]
+            &[(Backup, "firmware=\"4.6\"", "firmware=\"4.7\""), (Command, "", "--from teasel@4.6")]
         }
         Code::KeyUnknown => &[(Profile, "title        = \"Teasel gateway\"", "titel = \"Teasel gateway\"")],
         Code::KeyMissing => &[(Profile, "title        = \"Teasel gateway\"", "")],

@@ -241,10 +241,10 @@ impl<'i> Engine<'_, 'i, '_> {
         if let Some(slot) = clause.slot {
             slots[slot.index()] = Some(*capture);
         }
-        if let Some(shape) = &clause.shape {
-            if !self.program.bind_shape(shape, *capture, &mut slots) {
-                return;
-            }
+        if let Some(shape) = &clause.shape
+            && !self.program.bind_shape(shape, *capture, &mut slots)
+        {
+            return;
         }
         let Ok(at) = (match (&instance, rule.place) {
             (Some(instance), Some(place)) => self.target_of(instance, place),

@@ -82,6 +82,11 @@ impl ProfileFile {
         self.parsed.get_or_init(parse).as_deref().map_err(Findings::clone)
     }
 
+    /// Whether it is one of those that ship, and not a person's own.
+    pub(crate) fn ships(&self) -> bool {
+        self.checking == Checking::Shipped
+    }
+
     /// The profile itself, checked whole also where it ships.
     ///
     /// # Errors

@@ -191,9 +191,8 @@ fn asked(kind: &str) -> BTreeSet<(String, &'static str)> {
     // A setting can have all that a type has; the sample says it once.
     let of_type =
         |(path, key): &(String, &'static str)| Some((format!("setting{}", path.strip_prefix("type")?), *key));
-    const OF_PAIRS: [&str; 6] =
-        ["pair", "quotes", "escape", "punctuation", "word-characters", "unquoted-numbers"];
-    let is_of_settings = |(path, key): &&(String, &'static str)| path != "type" && !OF_PAIRS.contains(key);
+    let of_pairs = ["pair", "quotes", "escape", "punctuation", "word-characters", "unquoted-numbers"];
+    let is_of_settings = |(path, key): &&(String, &'static str)| path != "type" && !of_pairs.contains(key);
     let of_types: Vec<_> = asked.iter().filter(is_of_settings).filter_map(of_type).collect();
     asked.extend(of_types);
     // Settings below a path can have all that settings can.
@@ -236,8 +235,9 @@ fn keys(schema: &Value, at: &Value, path: &str, found: &mut BTreeSet<(String, St
             keys(schema, value, path, found);
         }
     }
-    if at["additionalProperties"].is_object() {
-        keys(schema, &at["additionalProperties"], &below("*"), found);
+    let patterns = at["patternProperties"].as_object().into_iter().flat_map(|patterns| patterns.values());
+    for value in patterns.chain([&at["additionalProperties"]]).filter(|value| value.is_object()) {
+        keys(schema, value, &below("*"), found);
     }
 }
 

@@ -17,17 +17,24 @@ facts! {
             "no profile recognises this file: it is {look}",
             remedy: Remedy::from(format!("looked for {}; add a profile with ", looked_for.join(", ")))
                 .choice(Choice::Profiles);
+        OfSeveral { platforms: AllOf } => Unrecognised, "the backup can be one of {platforms}",
+            remedy: Remedy::from("say which with ").choice(Choice::From);
+        NotOf { platform: String, said: String } => Unrecognised, "the file is none of `{platform}`: {said}",
+            remedy: Remedy::from("mend it, or say what it is with ").choice(Choice::From);
+        TakenByLines { place: String } => FileByLines,
+            "the file is read as `{place}`, by what its lines begin with and not by its name",
+            remedy: Remedy::from("check that it is; give it its own name, or say what it is with ").choice(Choice::From);
         NoCandidate => ConfigurationMissing, "the backup has one configuration, and none in progress",
             remedy: Remedy::from("leave ").choice(Choice::Configuration).text(" out");
         ReleaseUnlisted { name: String, title: String, known: AllOf } => ReleaseUnlisted,
             "there is no release `{name}` in the profile of {title}",
             remedy: Remedy::from(format!("the profile lists {known}"))
                 .text("; releases are never guessed: use ")
-                .choice(Choice::TreatAs)
+                .choice(Choice::From)
                 .text(" to read it as a known one");
         ReleaseUnsaid { title: String } => ReleaseUnlisted,
             "the backup does not say which release of {title} wrote it",
-            remedy: Remedy::from("name it with ").choice(Choice::TreatAs);
+            remedy: Remedy::from("name it with ").choice(Choice::From);
     }
 }
 

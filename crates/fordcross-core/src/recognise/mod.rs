@@ -2,4 +2,5 @@
 
 pub mod backup;
 mod facts;
+pub mod platform;
 pub mod roots;

@@ -124,7 +124,7 @@ mod tests {
     use super::*;
     use rstest::rstest;
 
-    const PROFILE: &str = r#"
+    const PROFILE: &str = r"
 language = 2
 [profile]
 platform = 'a'
@@ -146,7 +146,7 @@ at     = 'more/{n}'
 format = 'opaque'
 [setting]
 'more/*' = 'text'
-"#;
+";
 
     #[rstest]
     #[case(&["main.conf", "x/main.conf"], &[""], &["main.conf", "x/main.conf"])]

@@ -321,7 +321,7 @@ mod tests {
     /// An alias of YAML stands for what is written once: that is hidden once.
     #[test]
     fn what_is_hidden_twice_is_hidden_once() {
-        let profile = r#"
+        let profile = r"
 language = 2
 [profile]
 platform = 'a'
@@ -334,7 +334,7 @@ release  = 'release'
 [setting]
 'release' = 'text'
 'a|b/secret' = 'secret'
-"#;
+";
         let profile = Profile::parse(Source::new("p", profile), Checking::Whole).expect("a profile");
         let text = "a: &x\n  secret: s3\nb: *x\nrelease: \"1\"\n";
         let tree = profile.dialect.read(Source::new("t", text)).expect("well-formed");

@@ -7,7 +7,7 @@
 use super::facts::InheritanceFact;
 use crate::finding::Code;
 use crate::ids::{EntryId, RowId, StepId};
-use crate::language::profile::{Inherits, Lookup, PathStep, Profile, Repeats, What};
+use crate::language::profile::{Inherits, Lookup, PathStep, Profile, Repeats, What, Wins};
 use crate::ledger::fate::Fate;
 use crate::ledger::{DecidedBy, Decision, Landing, Ledger, Note};
 use crate::scan::automaton::Automaton;
@@ -109,7 +109,10 @@ impl Inheritance {
                         _ => {}
                     }
                 }
-                next.reverse();
+                // What comes off the stack next counts.
+                if inherits.wins == Wins::First {
+                    next.reverse();
+                }
                 open.extend(next);
             }
         }

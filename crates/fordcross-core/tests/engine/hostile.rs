@@ -1,10 +1,11 @@
 //! Damaged backups: each is refused or read, with the ledger still whole, and nothing panics.
 
 use crate::small::{CROSSING, NEW, OLD, carry_over, parse};
-use fordcross_core::backup::{Backup, read};
+use fordcross_core::backup::Backup;
 use fordcross_core::finding::Code;
 use fordcross_core::library::{Library, ProfileFile};
 use fordcross_core::mapping::MapFile;
+use fordcross_core::platform::read;
 use fordcross_core::redact::{Key, Redaction, redact};
 use fordcross_core::source::Source;
 use fordcross_core::survey::survey;
@@ -50,7 +51,7 @@ fn library() -> Library {
 
 /// Reads a text and makes all of it that needs no crossing.
 fn take(text: &str, library: &Library) -> bool {
-    let Ok((tree, file)) = read(Source::new("b", text), library) else { return false };
+    let Ok((tree, file)) = read(Source::new("b", text), library, None) else { return false };
     let profile = file.parse().expect("a profile");
     let Ok(backup) = Backup::new(tree, profile, None) else { return false };
     let copy = redact(
@@ -118,7 +119,7 @@ proptest! {
     fn what_is_damaged_is_carried_whole_or_not_at_all(text in damaged(XML)) {
         let (old, new, crossing) = parse(OLD, NEW, CROSSING);
         let library = library();
-        let Ok((tree, _)) = read(Source::new("b", &text), &library) else { return Ok(()) };
+        let Ok((tree, _)) = read(Source::new("b", &text), &library, None) else { return Ok(()) };
         let Ok(backup) = Backup::new(tree, &old, None) else { return Ok(()) };
         let held = survey(&backup, &old, "2026-11-25".parse().expect("a day")).total();
         let made = carry_over(&text, old, new, crossing, &MapFile::default());

@@ -128,3 +128,18 @@ fn parts_inherit_from_parts(#[case] expected: &str) {
     let made = make_between(&old, NEW, text, &crossing);
     made.expect_row(expected);
 }
+
+/// Of several that an object names the one counts that the profile says: what that inherits itself before what the other
+/// has.
+#[rstest]
+#[case("first", "boxes/box[p1]/wait recast boxes/c1/wait=1 boxes/c3/wait=1")]
+#[case("last", "boxes/box[p2]/wait recast boxes/c2/wait=2 boxes/c3/wait=2")]
+#[case("last", "boxes/box[p1]/on recast boxes/c1/enabled=true boxes/c3/enabled=true")]
+fn one_of_several_parents_counts(#[case] wins: &str, #[case] expected: &str) {
+    let old = old()
+        .replace("parent = \"like\"", &format!("parent = \"like\", wins = \"{wins}\""))
+        .replace("\"boxes/box/like\"", "\"boxes/box/like[]\"");
+    let text = "<old release='1'><boxes><box id='p1'><on>yes</on><wait>60</wait></box><box id='p2'><wait>120</wait></box>\
+        <box id='p3'><like>p1</like><like>p2</like></box></boxes></old>";
+    make_between(&old, NEW, text, CROSSING).expect_row(expected);
+}

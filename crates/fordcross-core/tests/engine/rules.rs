@@ -192,14 +192,14 @@ fn a_rule_can_write_where_another_object_went() {
     );
 }
 
-const BOXES: &str = r#"
+const BOXES: &str = r"
 language = 2
 [crossing]
 from = 'old@1'
 to   = 'new@2'
 [[place]]
 from = 'boxes/box'
-"#;
+";
 
 /// That an object is there can be what a rule reads, and what it writes.
 #[rstest]

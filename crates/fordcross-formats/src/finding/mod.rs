@@ -84,6 +84,7 @@ codes! {
     FileMissing "file-missing" Warning "a file that a backup includes is not in it, so its settings are not carried"
     NothingIncluded "nothing-included" Note "a backup includes files by a pattern that matches none"
     IncludeTaken "include-taken" Warning "a file of a backup is assumed to be the one that an absolute path names"
+    FileByLines "file-by-lines" Note "a file is known by what its lines begin with, and not by its name"
     TakenInFuture "taken-in-future" Warning "the backup is dated in the future"
     TakenLongAgo "taken-long-ago" Note "the backup is old"
     NotWhole "not-whole" Warning "the backup is partial"

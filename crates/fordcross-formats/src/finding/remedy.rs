@@ -23,7 +23,7 @@ pub enum Choice {
     /// A folder of further profiles and crossings.
     Profiles,
     /// The release that a backup is read as.
-    TreatAs,
+    From,
 }
 
 /// A piece of a remedy.

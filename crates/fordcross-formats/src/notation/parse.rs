@@ -311,14 +311,13 @@ impl<'t> Parser<'t> {
         for (at, c) in self.rest().char_indices() {
             match (quote, c) {
                 (Some(open), c) if c == open => quote = None,
-                (Some(_), _) => {}
                 (None, '\'' | '"') => quote = Some(c),
                 (None, '}') => {
                     let text = self.rest()[..at].trim().to_owned();
                     self.at += at + 1;
                     return Ok(text);
                 }
-                (None, _) => {}
+                _ => {}
             }
         }
         Self::bad(start..self.text.len(), NotationFact::CaptureOpen)

@@ -7,7 +7,7 @@ use crate::folder::remark_findings;
 use crate::library;
 use crate::sources::Sources;
 use crate::status::Failed;
-use fordcross_core::backup::{Backup, Configuration, read};
+use fordcross_core::backup::{Backup, Configuration};
 use fordcross_core::carry::Threads;
 use fordcross_core::carry::{Scan, mapping_leg};
 use fordcross_core::course::Leg;
@@ -16,6 +16,7 @@ use fordcross_core::finding::{Count, Finding, Severity, SeverityOverride, Sugges
 use fordcross_core::library::{CrossingFile, Library, ProfileFile};
 use fordcross_core::mapping::{Grounds, MapFile, MapUse, PortUse, Proposal, marked_ports};
 use fordcross_core::opening::Outcome;
+use fordcross_core::platform::{ReadAs, read};
 use fordcross_core::profile::{Model, Profile};
 use fordcross_core::source::{Content, Span};
 use fordcross_core::survey::taken_findings;
@@ -103,7 +104,7 @@ pub(crate) struct Plan<'l> {
 
 impl Inputs {
     pub(crate) fn ready(&self, general: &General, way: &ConversionArgs) -> Result<Plan<'_>, Failed> {
-        let (mut backup, old, old_file) = open(&self.file, &self.library, way.reading.treat_as.as_deref())?;
+        let (mut backup, old, old_file) = open(&self.file, &self.library, way.reading.from.as_ref())?;
         backup.choose(
             &old,
             match way.configuration {
@@ -228,14 +229,24 @@ impl Plan<'_> {
 pub(crate) fn open<'l>(
     file: &'l InputFile,
     library: &'l Library,
-    treat_as: Option<&str>,
+    said: Option<&ReadAs>,
 ) -> Result<(Backup<'l>, Profile, &'l ProfileFile), Failed> {
-    let (tree, profile_file) = read(file.source(), library)?;
+    open_release(file, library, said, said.and_then(|said| said.release.as_deref()))
+}
+
+/// The same; `release` is that which it is read as.
+fn open_release<'l>(
+    file: &'l InputFile,
+    library: &'l Library,
+    said: Option<&ReadAs>,
+    release: Option<&str>,
+) -> Result<(Backup<'l>, Profile, &'l ProfileFile), Failed> {
+    let (tree, profile_file) = read(file.source(), library, said)?;
     if file.is_folder && !profile_file.format.is_several() {
         return Err(Failed::message(format!("`{}` is a folder; name the backup file in it", file.name)));
     }
     let whole = parse(profile_file)?;
-    let backup = Backup::new(tree, whole, treat_as)?;
+    let backup = Backup::new(tree, whole, release)?;
     let profile = whole.at(&backup.identity.read_as)?;
     Ok((backup, profile, profile_file))
 }
@@ -306,7 +317,8 @@ pub(crate) fn read_base(
 pub(crate) fn open_base<'l>(file: &'l InputFile, inputs: &'l Inputs) -> Result<Backup<'l>, Failed> {
     // One that does not say its release is of the one that it is given for.
     let release = Some(inputs.receiver.release.as_str());
-    let opened = open(file, &inputs.library, release).or_else(|_| open(file, &inputs.library, None));
+    let opened =
+        open_release(file, &inputs.library, None, release).or_else(|_| open(file, &inputs.library, None));
     let (base, profile, _) = opened?;
     if file.pieces.iter().any(|piece| piece.content == Content::Database) {
         let finding = Finding::new(GivenFact::BaseWithDatabase { title: profile.title.clone() });

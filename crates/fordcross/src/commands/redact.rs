@@ -39,7 +39,7 @@ pub(crate) fn redact(
         keeps_comments: options.keep_comments,
     };
     let file = read_backup(&options.backup, input, &options.reading, &library)?;
-    let (backup, profile, _) = open(&file, &library, options.reading.treat_as.as_deref())?;
+    let (backup, profile, _) = open(&file, &library, options.reading.from.as_ref())?;
     let made = redacted(&backup, &profile, &how);
     write_copy(&options.output, &file, &made.files)?;
     if general.json {

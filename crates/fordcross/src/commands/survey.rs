@@ -36,10 +36,8 @@ pub(crate) fn survey(
     let mut status = Status::Done;
     for (index, path) in named.iter().enumerate() {
         let file = read_backup(path, input, &options.reading, &library);
-        let opened = file
-            .as_ref()
-            .map_err(|_| ())
-            .map(|file| open(file, &library, options.reading.treat_as.as_deref()));
+        let opened =
+            file.as_ref().map_err(|_| ()).map(|file| open(file, &library, options.reading.from.as_ref()));
         match (file.as_ref().err().is_some(), opened) {
             (false, Ok(Ok((backup, profile, profile_file)))) => {
                 let counted = survey::survey(&backup, &profile, today);
@@ -116,7 +114,7 @@ fn list(
         let file = path.display().to_string();
         let read = read_backup(&path, input, &reading, library);
         let opened = read.and_then(|read| {
-            let (backup, profile, _) = open(&read, library, options.reading.treat_as.as_deref())?;
+            let (backup, profile, _) = open(&read, library, options.reading.from.as_ref())?;
             let identity = &backup.identity;
             let model = identity.model.as_deref().and_then(|name| profile.model(name).ok());
             let title = model.map_or(profile.title.as_str(), |model| model.title.as_str());

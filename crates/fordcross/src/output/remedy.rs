@@ -25,6 +25,6 @@ fn option_of(choice: &Choice) -> String {
                 .into()
         }
         Choice::Profiles => "`--profiles DIR`".into(),
-        Choice::TreatAs => "`--treat-as RELEASE`".into(),
+        Choice::From => "`--from PLATFORM[@RELEASE]`".into(),
     }
 }

@@ -15,8 +15,8 @@ const BACKUPS: [(&str, &str, &str); 5] = [
     ("gw.xml", WRACKHAVEN, "--to osier/8@2.1"),
     ("gw.json", EXPORT, "--to osier/8@2.1"),
     ("interfaces", INTERFACES, "--to netplan@0.106 --same-names"),
-    ("postgresql.conf", SERVER, "--to postgresql@18 --treat-as 13"),
-    ("pg_hba.conf", ACCESS, "--to postgresql@18 --treat-as 10"),
+    ("postgresql.conf", SERVER, "--to postgresql@18 --from postgresql@13"),
+    ("pg_hba.conf", ACCESS, "--to postgresql@18 --from postgresql@10"),
 ];
 
 /// One change of the kind that transport, editors and people make.
@@ -181,5 +181,5 @@ fn nothing_of_a_damaged_backup_is_lost() {
 }
 
 fn treat(how: &str) -> &str {
-    how.find(" --treat-as").map_or("", |at| &how[at..])
+    how.find(" --from").map_or("", |at| &how[at..])
 }

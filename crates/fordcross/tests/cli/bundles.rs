@@ -224,7 +224,7 @@ fn two_parts_that_are_the_same_are_reported() {
 #[case("--configuration candidate", "192.0.2.2", "a")]
 fn one_of_two_configurations_is_carried(#[case] option: &str, #[case] result: &str, #[case] left: &str) {
     let desk = Desk::new();
-    let profile = r#"
+    let profile = r"
 language = 2
 [profile]
 platform = 'crate'
@@ -239,7 +239,7 @@ candidate = 'b'
 [setting]
 'crate' = 'text'
 'a|b/ip' = 'address'
-"#;
+";
     desk.write("own/crate.profile.toml", profile);
     desk.write(
         "own/crate-1-to-2.crossing.toml",

@@ -76,7 +76,7 @@ fn without_an_example_nothing_is_reported() {
 
 /// What is told in a desk that a shell script made ready: for codes that no change of a small text leads to. What is never
 /// told by a program without defects has none.
-const SCRIPTS: [(Code, &str, &str); 27] = [
+const SCRIPTS: [(Code, &str, &str); 28] = [
     (Code::NotText, "printf '<unit>\\377</unit>' > a.xml", "survey a.xml"),
     (Code::TooLarge, "yes '<a>' | head -6000 | tr -d '\\n' > a.xml", "survey a.xml"),
     (Code::IniMalformed, "cp -r \"$DEMO/quay-store/source\" s && echo odd >> s/bundle.ini", "survey s"),
@@ -89,7 +89,7 @@ const SCRIPTS: [(Code, &str, &str); 27] = [
     (
         Code::StatementMalformed,
         "printf 'listen_addresses = \\047*\\nport = 1\\n' > postgresql.conf",
-        "survey postgresql.conf --treat-as 15",
+        "survey postgresql.conf --from postgresql@15",
     ),
     (Code::Locked, "printf 'age-encryption.org/v1\\n-> scrypt aaaa 40\\n' >a.age", "survey a.age"),
     (Code::PassphraseNeeded, "cp \"$DEMO\"/operations/five/* .", "survey console-1.tar.age.001"),
@@ -120,6 +120,11 @@ const SCRIPTS: [(Code, &str, &str); 27] = [
         Code::IncludeTaken,
         "printf \"include '/opt/x.conf'\\n\" > pg/postgresql.conf; touch pg/x.conf",
         "survey pg",
+    ),
+    (
+        Code::FileByLines,
+        "printf 'auto lo\\niface lo inet loopback\\n' > old-interfaces.txt",
+        "survey old-interfaces.txt",
     ),
     (
         Code::BaseOverrides,

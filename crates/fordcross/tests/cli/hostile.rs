@@ -1,9 +1,9 @@
 //! Hostile files: each gets one clear message and an exit status, nothing is written, nothing hangs.
 
 use crate::desk::Desk;
-use fordcross_core::backup::read;
 use fordcross_core::library::{Library, ProfileFile};
 use fordcross_core::opening::{Archive, Member, Opening, open, open_folder, pack_gzip};
+use fordcross_core::platform::read;
 use fordcross_core::source::Source;
 use rstest::rstest;
 use std::path::Path;
@@ -199,7 +199,7 @@ fn what_is_cut_off_anywhere_is_refused_or_read(#[case] backup: &str, #[case] is_
                 folders: &opened.folders,
                 ..Source::new("", "")
             };
-            let _ = read(source, &library);
+            let _ = read(source, &library, None);
         }
     }
 }

@@ -113,7 +113,7 @@ fn a_bad_file_is_refused(#[case] find: &str, #[case] put: &str, #[case] code: &s
 #[case(
     "[profile]\n",
     "[block.top]\nstatements = []\n[profile]\n",
-    "files of the form `statements`, and this is `ini`"
+    "files of the format `statements`, and this is `ini`"
 )]
 fn a_bad_profile_is_refused(#[case] find: &str, #[case] put: &str, #[case] reported: &str) {
     let desk = desk();

@@ -92,12 +92,12 @@ fn a_key_makes_the_same_copy_again() {
 #[case::postgresql(
     "net/postgresql.conf",
     "listen_addresses = '*'\n#primary_conninfo = 'host=a password=CANARY-one'\nprimary_conninfo = 'host=a password=CANARY-two'\ncluster_name = 'CANARY-two'\n",
-    "net --to postgresql@18 --treat-as 15"
+    "net --to postgresql@18 --from postgresql@15"
 )]
 #[case::malformed(
     "net/postgresql.conf",
     "listen_addresses = '*'\nprimary_conninfo = 'host=a password=CANARY-two\"\nport = 5432\n",
-    "net --to postgresql@18 --treat-as 15"
+    "net --to postgresql@18 --from postgresql@15"
 )]
 #[case::xml(
     "gw2.xml",
@@ -113,8 +113,7 @@ fn what_stands_in_odd_places_is_hidden(#[case] name: &str, #[case] text: &str, #
     let desk = Desk::new();
     desk.write(name, text);
     let (backup, more) = line.split_once(' ').expect("more words");
-    let treat =
-        more.split_once("--treat-as").map_or(String::new(), |(_, release)| format!("--treat-as {release}"));
+    let treat = more.split_once("--from").map_or(String::new(), |(_, release)| format!("--from {release}"));
     for (copy, keep) in [("copy", ""), ("kept", "--keep-names --keep-addresses --keep-comments")] {
         let ran = desk.run(&format!("redact {backup} -o {copy} {keep} {treat}"));
         if ran.status == 0 {

@@ -10,7 +10,7 @@ const CARRY: &str = "carry gw.xml --to osier/8@2.1 -o out";
 #[case("<?xml", "hello <?xml", &["unrecognised", "plain text", "XML with the root element `teasel-backup` (teasel)"])]
 #[case("</teasel-backup>", "", &["xml-malformed", "gw.xml:489:1", "ends inside the element `teasel-backup`", "cut off"])]
 #[case("<teasel-backup ", "<weasel-backup ", &["xml-malformed", "does not match the open `weasel-backup`"])]
-#[case("firmware=\"4.6\"", "firmware=\"4.7\"", &["release-unlisted", "gw.xml:3:16", "no release `4.7`", "`4.1`, `4.2` and `4.6`", "--treat-as"])]
+#[case("firmware=\"4.6\"", "firmware=\"4.7\"", &["release-unlisted", "gw.xml:3:16", "no release `4.7`", "`4.1`, `4.2` and `4.6`", "--from"])]
 #[case("model=\"20\"", "model=\"25\"", &["model-unknown", "gw.xml:3:31", "no model `25`", "did you mean `20`?"])]
 #[case("<?xml version=\"1.0\" encoding=\"UTF-8\"?>", "<!DOCTYPE teasel-backup>", &["xml-doctype", "gw.xml:1:1"])]
 fn a_bad_backup_is_refused(#[case] find: &str, #[case] put: &str, #[case] reported: &[&str]) {
@@ -48,7 +48,7 @@ fn all_that_is_wrong_with_a_head_is_told_at_once() {
 fn an_unlisted_release_is_read_as_asked_and_that_is_recorded() {
     let desk = Desk::new();
     desk.write("gw.xml", WRACKHAVEN.replace("firmware=\"4.6\"", "firmware=\"4.6 r2\""));
-    let ran = desk.run_to(0, &format!("{CARRY} --treat-as 4.6"));
+    let ran = desk.run_to(0, &format!("{CARRY} --from teasel@4.6"));
     assert!(
         ran.reported
             .contains("warning[release-treated-as]: the backup is of release `4.6 r2` and was read as `4.6`"),
@@ -60,7 +60,9 @@ fn an_unlisted_release_is_read_as_asked_and_that_is_recorded() {
         receipt.contains("\"from\": \"teasel/20@4.6 r2\"") && receipt.contains("\"read_as\": \"4.6\""),
         "{receipt}"
     );
-    assert!(desk.run_to(1, &format!("{CARRY} --treat-as 9 --replace")).reported.contains("no release `9`"));
+    assert!(
+        desk.run_to(1, &format!("{CARRY} --from teasel@9 --replace")).reported.contains("no release `9`")
+    );
 }
 
 /// A command that cannot go on: its arguments, the status, and what must be told.
@@ -77,6 +79,9 @@ fn an_unlisted_release_is_read_as_asked_and_that_is_recorded() {
 #[case("carry gw.xml --to osier/8@2.1 -o gw.xml", 1, "is a file")]
 #[case("carry gw.xml --to osier/8@2.1 --map none.toml -o out", 1, "cannot read `none.toml`")]
 #[case("carry gw.xml", 2, "--to")]
+#[case("survey gw.xml --from tesel", 1, "did you mean `teasel`?")]
+#[case("survey gw.xml --from teasel@", 2, "write `PLATFORM` or `PLATFORM@RELEASE`")]
+#[case("survey gw.xml --from osier", 1, "json-malformed")]
 #[case("ledger gw.xml", 1, "cannot read")]
 #[case("ledger . --fate lost", 2, "there is no fate `lost`")]
 #[case("survey gw.xml --profiles none", 1, "cannot read the folder `none`")]

@@ -100,7 +100,6 @@ impl Reader<'_, '_> {
     }
 
     /// What a path of the right side leads on from: the top, where an object of a place went, or the rule's own place.
-    #[expect(clippy::type_complexity, reason = "taken apart at once")]
     pub(super) fn start(
         &self,
         word: Word<'_>,

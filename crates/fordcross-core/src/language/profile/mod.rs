@@ -27,7 +27,7 @@ pub(crate) use rules::{
 };
 pub(crate) use runbook::{Runbook, Trial, UnitSide};
 pub(crate) use schema::{
-    Admits, Entry, Inherits, Lookup, ObjectTraits, PathStep, Repeats, Role, Schema, What,
+    Admits, Entry, Inherits, Lookup, ObjectTraits, PathStep, Repeats, Role, Schema, What, Wins,
 };
 
 use crate::finding::{AllOf, Finding, Severity, Suggestion};
@@ -165,8 +165,6 @@ pub(crate) struct Recognition {
     pub(crate) marker: String,
     /// Files that are data and no configuration, with wildcards: they are not read.
     pub(crate) passes_over: Vec<String>,
-    /// Its backups do not say their release: it is asked for.
-    pub(crate) asks_release: bool,
     pub(crate) release: Option<Fact>,
     pub(crate) model: Option<Fact>,
     pub(crate) taken: Option<Fact>,

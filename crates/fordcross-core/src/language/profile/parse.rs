@@ -242,12 +242,11 @@ fn read_recognition(
     let text = |word: Word<'_>| word.text.to_owned();
     let marker = detect.need_word("contains").map(text);
     let fact = |key, needed| read_fact(&detect, key, needed, schema, lines);
-    let asks_release = detect.boolean("ask-release").unwrap_or(false);
+    let asks = detect.boolean("ask-release").unwrap_or(false);
     let recognition = Recognition {
         marker: marker.clone().unwrap_or_default(),
         passes_over: std::mem::take(&mut head.ignore),
-        asks_release,
-        release: fact("release", releases.len() > 1 && !asks_release),
+        release: fact("release", releases.len() > 1 && !asks),
         model: fact("model", false),
         taken: fact("created", false),
         kind: fact("scope", false),

@@ -87,6 +87,7 @@ impl RawRules {
 }
 
 /// The type of a name that objects are told apart by.
+#[expect(clippy::option_option, reason = "no name of its own, or one of no type")]
 fn own_name(capture: &Capture) -> Option<Option<String>> {
     let is_plain = capture.list.is_none() && !capture.optional;
     match &capture.detail {

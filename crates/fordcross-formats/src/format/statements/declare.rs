@@ -317,12 +317,9 @@ fn read_statement(
     };
     let mut path = Vec::new();
     for step in &clause.path.steps {
-        let parts = match (&step.name, &step.key) {
-            (StepName::Parts(parts), None) => parts,
-            _ => {
-                report.add(at.span, GrammarFact::AtOfSeveral);
-                return None;
-            }
+        let (StepName::Parts(parts), None) = (&step.name, &step.key) else {
+            report.add(at.span, GrammarFact::AtOfSeveral);
+            return None;
         };
         match Shape::of(parts) {
             Ok(shape) if shape.is_plain() => path.push(shape),

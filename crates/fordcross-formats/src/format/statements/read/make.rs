@@ -12,14 +12,14 @@ impl<'a> Reader<'_, 'a> {
     /// Makes what a statement stands for; says where the next one begins.
     pub(super) fn make(
         &mut self,
-        read: Scanned<'a>,
+        read: &Scanned<'a>,
         whole: Span,
         indent: usize,
         end: usize,
     ) -> Result<usize, Box<Finding>> {
         let grammar = self.grammar;
         // What is before a block may hold what else ends a statement.
-        if let Some((longer, found)) = self.head(&read, end)? {
+        if let Some((longer, found)) = self.head(read, end)? {
             let (level, id) = (found.0, found.1);
             let taken = own(&found.2);
             let whole = whole_of(&longer.words);
@@ -31,13 +31,12 @@ impl<'a> Reader<'_, 'a> {
         }
         let found = self.find(&read.words, read.how).map(|(level, id, taken)| (level, id, own(&taken)));
         match found {
-            Some((level, id, taken)) => self.make_by(level, id, &taken, &read, whole, indent, end),
+            Some((level, id, taken)) => self.make_by(level, id, &taken, read, whole, indent, end),
             None => self.make_unknown(read, whole, indent, end),
         }
     }
 
     /// The words up to where a block opens, over what ends statements elsewhere, if a statement takes them all.
-    #[expect(clippy::type_complexity, reason = "taken apart at once")]
     fn head(
         &self,
         read: &Scanned<'a>,
@@ -279,7 +278,7 @@ impl<'a> Reader<'_, 'a> {
     /// A statement that no shape fits: what becomes of it is said by its block.
     fn make_unknown(
         &mut self,
-        read: Scanned<'a>,
+        read: &Scanned<'a>,
         whole: Span,
         indent: usize,
         end: usize,

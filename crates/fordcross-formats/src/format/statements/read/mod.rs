@@ -146,7 +146,7 @@ impl<'r, 'a> Reader<'r, 'a> {
         }
         let indent = at - line_start.min(at);
         let openers = self.openers();
-        let read = self.scan.words(at, end, &openers)?;
+        let mut read = self.scan.words(at, end, &openers)?;
         if read.words.is_empty() {
             let span = Span::new(read.after - 1, read.after);
             return match read.how {
@@ -160,6 +160,10 @@ impl<'r, 'a> Reader<'r, 'a> {
             let keep = self.blocks.iter().skip(1).take_while(is_in).count() + 1;
             self.end_blocks(keep, at);
         }
+        if matches!(read.how, Ended::OpenedByWord(_)) && self.find(&read.words, read.how).is_none() {
+            // Where no statement opens a block so, it is a word like any other.
+            read = self.scan.words(at, end, &[])?;
+        }
         let whole = whole_of(&read.words);
         if let [only] = read.words.as_slice()
             && let Some(after) = self.close_word(only, read.after)?
@@ -169,7 +173,7 @@ impl<'r, 'a> Reader<'r, 'a> {
         for comment in &read.comments {
             self.check_comment(*comment)?;
         }
-        self.make(read, whole, indent, end)
+        self.make(&read, whole, indent, end)
     }
 
     /// The blocks that a word may open here.
@@ -380,8 +384,8 @@ fn opens_as(grammar: &Grammar, statement: &Statement, how: Ended) -> bool {
         (Some((block, Delimiters::Words { open: Some(_), .. })), Ended::OpenedByWord(opened)) => {
             block == opened
         }
-        (Some((_, Delimiters::Signs { .. } | Delimiters::Words { open: Some(_), .. })), _) => false,
-        (_, Ended::Opened(_) | Ended::OpenedByWord(_)) => false,
+        (Some((_, Delimiters::Signs { .. } | Delimiters::Words { open: Some(_), .. })), _)
+        | (_, Ended::Opened(_) | Ended::OpenedByWord(_)) => false,
         _ => true,
     }
 }

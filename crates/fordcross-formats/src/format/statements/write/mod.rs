@@ -112,11 +112,10 @@ impl<'w, 'a> Writer<'w, 'a> {
         path: &[NodeId],
         block: Option<BlockId>,
         depth: usize,
-        closes: Option<Option<String>>,
+        (opens, closes): (bool, Option<String>),
     ) -> Option<usize> {
         let before = self.inside;
         if let Some(log) = &mut self.log {
-            let (opens, closes) = (closes.is_some(), closes.flatten());
             log.push(Said { path: path.to_vec(), block, depth, inside: before, opens, closes });
             self.inside = Some(log.len() - 1);
         }
@@ -209,18 +208,10 @@ impl<'w, 'a> Writer<'w, 'a> {
         let first = self.find(block, &mut |other| {
             let known = self.grammar.statement(other);
             let alike = self.opener(known) == self.opener(statement);
-            let fits =
-                alike && known.shape.fit(&words).is_some_and(|taken| self.pairs_fit(known, &taken, &words));
+            let fits = alike && known.shape.fit(&words).is_some_and(|taken| pairs_fit(known, &taken, &words));
             fits.then_some(other)
         });
         first.is_some_and(|first| first == id || self.grammar.statement(first) == statement)
-    }
-
-    fn pairs_fit(&self, statement: &Statement, taken: &Taken<'_>, words: &Words<'_, '_>) -> bool {
-        statement.pairs.iter().all(|(name, pairs)| {
-            let range = taken.iter().find_map(|(part, range)| part.captures(name).then_some(range));
-            range.is_none_or(|range| pairs.fits((words.word)(range.start).0))
-        })
     }
 
     /// Whether a branch has all that the shape of a statement cannot do without, and nothing twice that it has once.
@@ -310,7 +301,7 @@ impl<'w, 'a> Writer<'w, 'a> {
             Some(id) => {
                 let statement = self.grammar.statement(id);
                 let opens = statement.block.filter(|_| self.tree.kind(node).is_branch());
-                let closes = opens.map(|block| self.closing(block, node));
+                let closes = (opens.is_some(), opens.and_then(|block| self.closing(block, node)));
                 let before = self.note(&path, block, depth, closes);
                 self.statement(id, &path, depth);
                 self.inside = before;
@@ -406,7 +397,8 @@ impl<'w, 'a> Writer<'w, 'a> {
     fn unknown(&mut self, path: &[NodeId], block: Option<BlockId>, depth: usize) {
         let Some(&node) = path.last() else { return };
         let is_branch = self.tree.kind(node).is_branch();
-        let closes = is_branch.then(|| self.grammar.signs().next().map(|(_, close)| close.to_string()));
+        let sign = self.grammar.signs().next().filter(|_| is_branch);
+        let closes = (is_branch, sign.map(|(_, close)| close.to_string()));
         let before = self.note(path, block, depth, closes);
         if self.is_kept(path, block) {
             self.indent(depth);
@@ -463,4 +455,11 @@ impl<'w, 'a> Writer<'w, 'a> {
             && words.len() > 2
             && self.grammar.statements.iter().any(|known| known.shape.fit(&spoken).is_some())
     }
+}
+
+fn pairs_fit(statement: &Statement, taken: &Taken<'_>, words: &Words<'_, '_>) -> bool {
+    statement.pairs.iter().all(|(name, pairs)| {
+        let range = taken.iter().find_map(|(part, range)| part.captures(name).then_some(range));
+        range.is_none_or(|range| pairs.fits((words.word)(range.start).0))
+    })
 }

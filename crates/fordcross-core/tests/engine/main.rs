@@ -15,4 +15,5 @@ mod invariants;
 mod judging;
 mod many;
 mod rules;
+mod sharing;
 mod small;

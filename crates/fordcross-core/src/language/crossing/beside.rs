@@ -3,6 +3,7 @@
 use super::captures::Captures;
 use super::facts::CrossingFact;
 use super::reader::Reader;
+use super::rows::Parameters;
 use super::{Ask, BasePolicy, Notice, Requirement, WorkStep};
 use crate::declaration::{Section, parse_pattern};
 use crate::language::expression::OperandKind;
@@ -49,7 +50,7 @@ impl Reader<'_, '_> {
             let kind = section.pick("type", &kinds);
             let default = section.need_word("default").map(|word| word.text.to_owned());
             let why = section.need_word("why").map(|word| word.text.to_owned());
-            let when = self.condition(&section, &mut Captures::default());
+            let when = self.condition(&section, &Parameters::default(), &mut Captures::default());
             if let (Some(fact), Some(kind), Some(default), Some(why)) = (fact, kind, default, why) {
                 let at = self.lines.position(fact.span.start);
                 self.asks.push(Ask { fact: fact.text.to_owned(), default, why, when, at, kind });
@@ -75,7 +76,7 @@ impl Reader<'_, '_> {
         let read = |section: Section<'_, '_>| {
             let phase = section.pick("phase", &Phase::ALL);
             let text = section.need_word("do").map(|word| word.text.to_owned());
-            let when = self.condition(&section, &mut Captures::default());
+            let when = self.condition(&section, &Parameters::default(), &mut Captures::default());
             section.finish();
             Some(WorkStep { phase: phase?, text: text?, when })
         };
@@ -85,7 +86,7 @@ impl Reader<'_, '_> {
     pub(super) fn read_notices(&mut self, root: &Section<'_, '_>) -> Vec<Notice> {
         let read = |section: Section<'_, '_>| {
             let text = section.need_word("text");
-            let when = self.condition(&section, &mut Captures::default());
+            let when = self.condition(&section, &Parameters::default(), &mut Captures::default());
             section.finish();
             let text = text?;
             Some(Notice { at: self.lines.position(text.span.start), text: text.text.to_owned(), when })

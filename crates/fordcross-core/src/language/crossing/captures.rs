@@ -25,11 +25,18 @@ pub(super) struct Fixed {
     pub(super) operand: Operand,
     pub(super) span: Span,
     pub(super) used: bool,
+    /// It is one of a row of the place, which not each rule needs to use.
+    pub(super) is_parameter: bool,
 }
 
 impl Fixed {
     pub(super) fn new(name: &str, text: &str, span: Span) -> Self {
-        Self { name: name.to_owned(), operand: Operand::Text(text.to_owned()), span, used: false }
+        let operand = Operand::Text(text.to_owned());
+        Self { name: name.to_owned(), operand, span, used: false, is_parameter: false }
+    }
+
+    pub(super) fn parameter(name: &str, operand: Operand, span: Span) -> Self {
+        Self { name: name.to_owned(), operand, span, used: false, is_parameter: true }
     }
 
     /// What is written for it.

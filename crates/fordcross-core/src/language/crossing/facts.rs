@@ -26,7 +26,6 @@ facts! {
     pub(super) enum CrossingFact {
         Keys { keys: Count, known: AllOf } => RuleMalformed, "the object has {keys}",
             help: "its keys are {known}";
-        FirstOptional => RuleMalformed, "the first clause cannot be optional";
         KeyInRule => RuleMalformed, "a key is not allowed in a rule",
             help: "put it into the `from` of a `[[place]]`";
         SlashAtSetting => RuleMalformed, "this is a setting; only an object is followed by `/`",
@@ -68,6 +67,17 @@ facts! {
         PlaceUnknown { name: String, instead: Suggestion } => CaptureUnknown,
             "there is no place named `{name}`",
             help: "{instead}";
+        OptionalAlone => RuleMalformed, "the only clause of a rule cannot be optional", help: "leave out the `?`";
+        NoRows => ValueWrong, "expected rows of parameters",
+            help: "write `each = [{{ side = \"left\" }}, {{ side = \"right\" }}]`";
+        RowsDiffer => ValueWrong, "the rows have different parameters", help: "give each row the same names";
+        NoParameter => ValueWrong, "a parameter is a text, a whole number or a truth value";
+        BoundByAll { name: String } => ValueWrong, "every object has a `{name}` already",
+            help: "give the parameter another name";
+        ParameterUnused { name: String } => CaptureUnused, "the parameter `{name}` is never used",
+            help: "write `{{{name}}}` in a path or value of the place, or leave it out";
+        FromDiffers => RuleMalformed, "the paths of the place capture different names",
+            help: "capture the same in each, or write a place for each";
         PlaceOfClauses => RuleMalformed, "the path of a place leads down from the top",
             help: "write `a/b`, without `/`, `../` or `@` before it";
         NotRules { key: String, form: String } => ValueWrong,

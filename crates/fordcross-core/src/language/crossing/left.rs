@@ -2,8 +2,10 @@
 
 use super::captures::{Captures, Fixed, WHOLE, kind_of};
 use super::facts::{CrossingFact, SideFact};
-use super::parse::{Scope, Verb};
+use super::parse::Verb;
+use super::places::Scope;
 use super::reader::Reader;
+use super::rows::Parameters;
 use super::steps::{BadSide, Bound, OldStep, old_steps};
 use super::{Action, Clause, ClauseShape, KeyTest, LevelKeys, NameShape, Rule};
 use crate::declaration::{Word, inside};
@@ -183,12 +185,11 @@ impl Reader<'_, '_> {
         &mut self,
         mut scope: Option<&mut Scope>,
         verb: Verb,
-        left: Option<Word<'_>>,
-        right: Word<'_>,
-        when: Option<Word<'_>>,
+        (left, right, when): (Option<Word<'_>>, Word<'_>, Option<Word<'_>>),
+        row: &Parameters,
     ) {
         let Some(left) = left else {
-            return self.chosen_rule(&mut scope, verb, (None, Vec::new()), right, when, &[]);
+            return self.chosen_rule(&mut scope, verb, (None, Vec::new()), (right, when), &[], row);
         };
         let read = notation::Clause::parse_side(left.text).map_err(BadSide::from).and_then(|clauses| {
             let steps: Result<Vec<_>, _> = clauses.iter().map(|clause| old_steps(&clause.path)).collect();
@@ -204,7 +205,7 @@ impl Reader<'_, '_> {
         }
         for (number, (clauses, bound)) in chosen.into_iter().enumerate() {
             let before = self.rules.len();
-            self.chosen_rule(&mut scope, verb, (Some(left), clauses), right, when, &bound);
+            self.chosen_rule(&mut scope, verb, (Some(left), clauses), (right, when), &bound, row);
             // What is wrong with one is wrong with all.
             if number == 0 && self.rules.len() == before {
                 return;
@@ -217,12 +218,13 @@ impl Reader<'_, '_> {
         scope: &mut Option<&mut Scope>,
         verb: Verb,
         (left, raw_clauses): (Option<Word<'_>>, Vec<(notation::Clause, Vec<OldStep>)>),
-        right: Word<'_>,
-        when: Option<Word<'_>>,
+        (right, when): (Word<'_>, Option<Word<'_>>),
         bound: &[(String, String)],
+        row: &Parameters,
     ) {
         let before: Vec<Step> = scope.as_ref().map(|scope| scope.from.steps.clone()).unwrap_or_default();
-        let mut captures = scope.as_ref().map(|scope| scope.captures.clone()).unwrap_or_default();
+        let in_top = || Captures { fixed: row.as_fixed().collect(), ..Captures::default() };
+        let mut captures = scope.as_ref().map_or_else(in_top, |scope| scope.captures.clone());
         let outer = captures.list.len();
         let span = left.map_or(right.span, |left| left.span);
         captures.fixed.extend(bound.iter().map(|(name, text)| Fixed::new(name, text, span)));
@@ -234,9 +236,11 @@ impl Reader<'_, '_> {
             if clauses.len() < raw_clauses.len() {
                 return;
             }
-            if let Some((raw, _)) = raw_clauses.first().filter(|(raw, _)| raw.optional) {
+            if let [(raw, _)] = raw_clauses.as_slice()
+                && raw.optional
+            {
                 let span = inside(left, self.report.source, raw.at.start, raw.at.end);
-                self.report.add(span, CrossingFact::FirstOptional);
+                self.report.add(span, CrossingFact::OptionalAlone);
                 return;
             }
         }
@@ -264,12 +268,16 @@ impl Reader<'_, '_> {
         if verb == Verb::Move {
             let unused = captures.list[outer..].iter().filter(|capture| !capture.used);
             let unused = unused.map(|capture| (&capture.name, capture.span));
-            let fixed =
-                captures.fixed.iter().filter(|fixed| !fixed.used).map(|fixed| (&fixed.name, fixed.span));
+            let fixed = captures
+                .fixed
+                .iter()
+                .filter(|fixed| !fixed.used && !fixed.is_parameter)
+                .map(|fixed| (&fixed.name, fixed.span));
             for (name, span) in unused.chain(fixed) {
                 self.unused(name, span);
             }
         }
+        row.mark(captures.fixed.iter().filter(|fixed| fixed.used).map(|fixed| &fixed.name));
         let place = scope.as_ref().map(|scope| scope.index);
         if let Some(scope) = scope {
             scope.captures.list.clone_from_slice(&captures.list[..outer]);

@@ -3,18 +3,18 @@
 use super::captures::{Captures, INDEX, KIND, NAME};
 use super::check::{check_contested, check_hidden, check_unspoken};
 use super::facts::CrossingFact;
+use super::places::Held;
 use super::reader::Reader;
-use super::right::Ways;
-use super::steps::{BadSide, old_steps};
+use super::rows::{Parameters, put_in};
+use super::steps::BadSide;
 use super::tables::{read_constants, read_equivalents, read_tables};
-use super::{Action, Clause, Crossing, KeyTest, LookUp, Pins, Place, Rule, Side};
+use super::{Crossing, LookUp, Pins, Side};
 use crate::declaration::{Report, Section, Word, as_word, as_words, inside, parse_pattern};
 use crate::finding::{Findings, Suggestion};
 use crate::ids::PlaceId;
 use crate::language::checking::Checking;
 use crate::language::expression::{Expression, OperandKind};
 use crate::language::profile::{Lookup, PathStep, Profile, is_second_edition};
-use crate::notation::{Path, Start};
 use crate::text::source::{LineIndex, Source, Span};
 use crate::tree::pattern::{Pattern, Step};
 use rustc_hash::FxHashMap;
@@ -98,6 +98,7 @@ impl Crossing {
             new,
             tables: FxHashMap::default(),
             constants: Vec::new(),
+            expressions: old.expressions.clone(),
             always_pinned: Vec::new(),
             asks: Vec::new(),
             place_names: Vec::new(),
@@ -110,15 +111,19 @@ impl Crossing {
         }
         reader.tables.extend(read_tables(&root));
         reader.constants.extend(read_constants(&root));
+        reader.expressions.read(&root);
         reader.read_always_pinned(&root);
         reader.read_asks(&root);
         let equivalent_ports = read_equivalents(&root);
         // Rules may speak of places that are further down, so these are all read first.
         let places = root.sections("place");
-        let scopes: Vec<Held> = places.iter().map(|section| reader.scope_of(section)).collect();
-        reader.read_look_ups(&root, &scopes);
-        for (section, scope) in places.into_iter().zip(scopes) {
-            reader.read_place(&section, scope);
+        let held: Vec<Vec<(Parameters, Held)>> =
+            places.iter().map(|section| reader.scopes_of(section)).collect();
+        reader.read_look_ups(&root, &held);
+        for (section, held) in places.into_iter().zip(held) {
+            for (parameters, scope) in held {
+                reader.read_place(&section, &parameters, scope);
+            }
             section.finish();
         }
         let requirements = reader.read_requirements(&root);
@@ -189,35 +194,6 @@ impl Verb {
     }
 }
 
-/// A place whose rules are being read.
-pub(super) struct Scope {
-    pub(super) index: PlaceId,
-    /// The pattern of its objects.
-    pub(super) from: Pattern,
-    /// Where they go, as the new profile's schema is asked.
-    pub(super) to: Ways,
-    pub(super) captures: Captures,
-}
-
-/// What the rules of a table `[[place]]` are in.
-enum Held {
-    /// Objects of a path.
-    Place(Box<Scope>),
-    /// The whole.
-    Top,
-    /// What is wrong with it was reported, and its rules are not looked at.
-    Wrong,
-}
-
-impl Held {
-    fn scope(&self) -> Option<&Scope> {
-        match self {
-            Self::Place(scope) => Some(scope),
-            Self::Top | Self::Wrong => None,
-        }
-    }
-}
-
 impl Reader<'_, '_> {
     pub(super) fn bad(&self, word: Word<'_>, bad: BadSide) {
         let span = inside(word, self.report.source, bad.at.start, bad.at.end);
@@ -232,7 +208,14 @@ impl Reader<'_, '_> {
         captures: &mut Captures,
         wanted: OperandKind,
     ) -> Expression {
-        let expression = Expression::new(text);
+        let written = match self.expressions.expand(text, &|name| captures.knows(name)) {
+            Ok(written) => written,
+            Err(fact) => {
+                self.report.add(span, fact);
+                return Expression::new(text);
+            }
+        };
+        let expression = Expression::new(&written);
         captures.mention(&expression);
         if self.checking == Checking::Whole {
             let mut kinds: HashMap<&str, OperandKind> = captures.kinds();
@@ -265,11 +248,6 @@ impl Reader<'_, '_> {
         }
     }
 
-    pub(super) fn condition(&self, section: &Section<'_, '_>, captures: &mut Captures) -> Option<Expression> {
-        let word = section.word("when")?;
-        Some(self.expression(word.text, word.span, captures, OperandKind::Boolean))
-    }
-
     /// A pattern of the new side, which its profile must know.
     pub(super) fn new_pattern(&self, section: &Section<'_, '_>, word: Word<'_>) -> Option<Pattern> {
         let pattern = parse_pattern(section, word)?;
@@ -281,7 +259,7 @@ impl Reader<'_, '_> {
         Some(pattern)
     }
 
-    fn read_look_ups(&mut self, root: &Section<'_, '_>, scopes: &[Held]) {
+    fn read_look_ups(&mut self, root: &Section<'_, '_>, held: &[Vec<(Parameters, Held)>]) {
         for section in root.sections("lookup") {
             let name = section.need_word("name").map(|word| word.text.to_owned());
             let place = section
@@ -289,7 +267,8 @@ impl Reader<'_, '_> {
                 .and_then(|word| self.places_named(word.text, word.span)?.first().copied());
             let network = section.need_word("network");
             if let (Some(name), Some(place), Some(word)) = (name, place, network) {
-                let scope = scopes.iter().filter_map(Held::scope).find(|scope| scope.index == place);
+                let mut scopes = held.iter().flatten().filter_map(|(_, held)| held.scope());
+                let scope = scopes.find(|scope| scope.index == place);
                 let mut captures = scope.map(|scope| scope.captures.clone()).unwrap_or_default();
                 let network = self.expression(word.text, word.span, &mut captures, OperandKind::Text);
                 let gives = section
@@ -316,129 +295,20 @@ impl Reader<'_, '_> {
         Some(found)
     }
 
-    /// Reads the head of a place.
-    fn scope_of(&mut self, section: &Section<'_, '_>) -> Held {
-        if !section.has("from") && !section.has("to") {
-            for key in ["name", "when", "merge"].into_iter().filter(|key| section.has(key)) {
-                let span = section.raw(key).map_or(section.span(), |value| value.span().into());
-                self.report.add(span, CrossingFact::TopWith { key });
-            }
-            return Held::Top;
-        }
-        self.objects_of(section).map_or(Held::Wrong, |scope| Held::Place(scope.into()))
-    }
-
-    fn objects_of(&mut self, section: &Section<'_, '_>) -> Option<Scope> {
-        let name = section.word("name");
-        let (from, to) = (section.need_word("from"), section.word("to"));
-        let from = from?;
-        let read =
-            Path::parse(from.text).map_err(BadSide::from).and_then(|path| Ok((old_steps(&path)?, path)));
-        let steps = match read {
-            Ok((steps, path)) if path.start == Start::Here => steps,
-            Ok(_) => {
-                self.report.add(from.span, CrossingFact::PlaceOfClauses);
-                return None;
-            }
-            Err(bad) => {
-                self.bad(from, bad);
-                return None;
-            }
-        };
-        let pattern = Pattern { steps: steps.iter().map(|step| step.step.clone()).collect() };
-        self.find_old(from, &steps, &[])?;
-        let mut captures = Captures { above: pattern.steps.clone(), ..Captures::default() };
-        let (keys, key_names) = self.keys(from, &steps, &mut captures);
-        let top = vec![Vec::new()];
-        let (start, target, ways) = match to {
-            None => (None, Vec::new(), Ways::new()),
-            Some(to) => {
-                let path = match Path::parse(to.text) {
-                    Ok(path) => path,
-                    Err(bad) => {
-                        self.bad(to, bad.into());
-                        return None;
-                    }
-                };
-                let (_, start, above) = self.start(to, &path, &top, &mut captures)?;
-                let target = self.branch_path(to, &path, &above, &mut captures)?;
-                let ways = above.iter().map(|way| way.iter().chain(&target).cloned().collect()).collect();
-                (start, target, ways)
-            }
-        };
-        // Only what the name itself holds is taken by the place; a condition takes nothing.
-        let in_name: Vec<bool> = captures.list.iter().map(|capture| capture.used).collect();
-        let when = self.condition(section, &mut captures);
-        let place = PlaceId::new(self.places.len());
-        let clause = |pattern, optional, slot| Clause {
-            pattern,
-            shape: None,
-            optional,
-            presence: false,
-            slot,
-            names: Vec::new(),
-        };
-        let mut clauses = vec![clause(pattern.clone(), false, None)];
-        let own = keys.iter().filter(|level| level.up == 0 && !level.by_name).flat_map(|level| &level.tests);
-        for (test, name) in own.zip(&key_names) {
-            if let (KeyTest::Capture(slot), Some(name)) = (test, name)
-                && in_name[slot.index()]
-            {
-                let key = pattern.join(&[Step::Names(vec![name.clone()])]);
-                clauses.push(clause(key, true, Some(*slot)));
-            }
-        }
-        if let Some(name) = name {
-            self.place_names.push((name.text.to_owned(), place));
-        }
-        self.places.push(Place {
-            from: pattern.clone(),
-            when,
-            depth: pattern.depth(),
-            keys,
-            start,
-            target,
-            ways: ways.clone(),
-            takes: to.is_some(),
-            group: self.group_of(section, &pattern),
-        });
-        let at = self.lines.position(from.span.start);
-        let slots = captures.list.len();
-        let is_bound_twice = std::mem::take(&mut captures.is_bound_twice);
-        let names = captures.list.iter().map(|capture| capture.name.clone()).collect();
-        let rule = Rule {
-            at,
-            place: Some(place),
-            clauses,
-            slots,
-            names,
-            fixed: Vec::new(),
-            is_bound_twice,
-            when: None,
-            action: Action::Place,
-        };
-        self.rules.push((section.span(), rule));
-        Some(Scope { index: place, from: pattern, to: ways, captures })
-    }
-
-    /// The settings that make objects of a place equal.
-    pub(super) fn group_of(&self, section: &Section<'_, '_>, pattern: &Pattern) -> Vec<String> {
-        let Some(merge) = section.section("merge") else { return Vec::new() };
-        let words = merge.words("by");
-        merge.finish();
-        for word in &words {
-            self.check_path(word.text, word.span, &pattern.steps);
-        }
-        words.into_iter().map(|word| word.text.to_owned()).collect()
-    }
-
     /// Reads the rules of a place.
-    fn read_place(&mut self, section: &Section<'_, '_>, held: Held) {
+    fn read_place(&mut self, section: &Section<'_, '_>, row: &Parameters, held: Held) {
         let is_wrong = matches!(held, Held::Wrong);
         let mut scope = match held {
             Held::Place(scope) => Some(scope),
             Held::Top | Held::Wrong => None,
         };
+        for word in section.words("same") {
+            if !is_wrong {
+                let text = row.put(word.text);
+                let word = put_in(&text, word);
+                self.rule(scope.as_deref_mut(), Verb::Move, (Some(word), word, None), row);
+            }
+        }
         for (key, verb) in VERBS {
             let Some(value) = section.raw(key) else { continue };
             let entries = value.get_ref().as_array();
@@ -458,7 +328,12 @@ impl Reader<'_, '_> {
                 if right.text.is_empty() && left.is_none() {
                     wrong = true;
                 } else if !is_wrong {
-                    self.rule(scope.as_deref_mut(), verb, left, right, when);
+                    let texts = [left, Some(right), when].map(|word| word.map(|word| row.put(word.text)));
+                    let [left, _, when] = [(0, left), (1, None), (2, when)].map(|(at, word)| {
+                        texts[at].as_ref().zip(word).map(|(text, word)| put_in(text, word))
+                    });
+                    let right = texts[1].as_ref().map_or(right, |text| put_in(text, right));
+                    self.rule(scope.as_deref_mut(), verb, (left, right, when), row);
                 }
             }
             if wrong {
@@ -472,6 +347,11 @@ impl Reader<'_, '_> {
             scope.iter().flat_map(|scope| scope.captures.list.iter().filter(|capture| !capture.used))
         {
             self.unused(&capture.name, capture.span);
+        }
+        if !is_wrong {
+            for (name, span) in row.unused() {
+                self.report.add(span, CrossingFact::ParameterUnused { name: name.to_owned() });
+            }
         }
     }
 

@@ -4,6 +4,7 @@ use super::{Ask, LookUp, Place, Rule, Table};
 use crate::declaration::Report;
 use crate::ids::PlaceId;
 use crate::language::checking::Checking;
+use crate::language::expression::NamedExpressions;
 use crate::language::profile::Profile;
 use crate::text::source::{LineIndex, Span};
 use crate::tree::pattern::Pattern;
@@ -18,6 +19,7 @@ pub(super) struct Reader<'r, 's> {
     pub(super) new: &'r Profile,
     pub(super) tables: FxHashMap<String, Table>,
     pub(super) constants: Vec<(String, String)>,
+    pub(super) expressions: NamedExpressions,
     pub(super) always_pinned: Vec<Pattern>,
     pub(super) asks: Vec<Ask>,
     /// Names of places, with their numbers; several may share one.

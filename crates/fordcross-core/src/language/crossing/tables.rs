@@ -75,6 +75,7 @@ impl Reader<'_, '_> {
         }
         self.tables.extend(read_tables(&included));
         self.constants.extend(read_constants(&included));
+        self.expressions.read(&included);
         included.finish();
         root.report().take_over(report);
     }

@@ -81,7 +81,7 @@ pub(crate) static FUNCTIONS: &[Function] = &[
     Function::new("upper", &[Text], Text, "the text in upper case"),
     Function::new("octets", &[Text], Integer, "how many bytes the text has in UTF-8"),
     Function::new("before", &[Text, Text], Text, "what is before the first such text; all if there is none"),
-    Function::new("after", &[Text, Text], Text, "what is after the first such text; nothing if there is none"),
+    Function::new("after", &[Text, Text], Text, "what is behind the first such text; nothing if there is none"),
     Function::new("replace", &[Text, Text, Text], Text, "the text with each second replaced by the third"),
     Function::new("verbatim", &[Text], Text, "a regular expression (POSIX, extended) that fits that text and nothing else"),
     Function::new("pattern", &[Text], Boolean, "whether the text can be read as a regular expression"),

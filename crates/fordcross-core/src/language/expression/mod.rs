@@ -11,6 +11,7 @@ mod errors;
 mod evaluator;
 mod facts;
 mod functions;
+mod named;
 mod names;
 mod networks;
 mod path;
@@ -22,6 +23,7 @@ pub(crate) use functions::FUNCTIONS;
 use crate::language::typing::{Dimension, Value};
 use cel::parser::{Expression as Program, PrattParser};
 use ipnet::IpNet;
+pub(crate) use named::{NamedExpressions, NamedFact};
 pub(crate) use networks::Networks;
 pub(crate) use path::{AskedStep, alternatives, asked_steps};
 use std::collections::HashMap;
@@ -298,7 +300,7 @@ impl Compiled {
 
 /// The most characters of an expression, and how deep it may go: working it out takes some of the stack for each level,
 /// and the stack has an end.
-const LONGEST: usize = 1_000;
+const LONGEST: usize = 10_000;
 const DEEPEST: usize = 32;
 
 fn compile(text: &str) -> Result<Program, String> {

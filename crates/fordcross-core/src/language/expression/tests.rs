@@ -130,7 +130,7 @@ fn what_is_mentioned_is_told_apart_from_what_is_quoted() {
 #[case("on", "&&on", 200, Ok(Operand::Boolean(true)))]
 #[case("1", "+1", 32, Err("an expression goes at most 32 levels deep; say it in several rules".to_owned()))]
 #[case("1", "==1", 300, Err("an expression goes at most 32 levels deep; say it in several rules".to_owned()))]
-#[case("1", "+1", 50_000, Err("an expression has at most 1000 characters, and this has 100001; say it in several rules".to_owned()))]
+#[case("1", "+1", 50_000, Err("an expression has at most 10000 characters, and this has 100001; say it in several rules".to_owned()))]
 fn a_long_expression_is_worked_out_or_refused(
     #[case] first: &str,
     #[case] again: &str,

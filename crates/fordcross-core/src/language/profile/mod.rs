@@ -36,6 +36,7 @@ pub use crate::format::bundle::Container;
 use crate::format::bundle::Members;
 use crate::format::{Codec, Dialect};
 use crate::ids::{EntryId, SectionId};
+use crate::language::expression::NamedExpressions;
 use crate::language::texts::OutputEncoding;
 use crate::language::typing::Types;
 use crate::text::source::Position;
@@ -65,6 +66,8 @@ pub struct Profile {
     pub(crate) release: usize,
     pub(crate) recognition: Recognition,
     pub(crate) sections: Vec<SectionDeclaration>,
+    /// Expressions with names, which crossings from it know, too.
+    pub(crate) expressions: NamedExpressions,
     pub(crate) schema: Arc<Schema>,
     pub(crate) types: Arc<Types>,
     pub(crate) names: NameRules,

@@ -30,7 +30,7 @@ pub(super) struct ToCheck<'r> {
     /// Settings that name what is before them.
     naming: Vec<OfObject<'r>>,
     /// Conditions of kinds.
-    kinds: Vec<OfObject<'r>>,
+    kinds: Vec<(EntryId, Span, Arc<Expression>)>,
     /// Paths of objects that others inherit from, with whether these are found by a name.
     templates: Vec<(EntryId, Word<'r>, bool)>,
     /// Settings that name parents, with whether it is said which of several counts.
@@ -117,14 +117,19 @@ pub(super) fn read_objects<'r>(
             let named = admits.iter().filter_map(|(_, setting)| *setting);
             to_check.settings.extend(named.map(|word| (entry, word.text.to_owned(), word.span)));
             to_check.settings.extend(keys.iter().map(|key| (entry, key.clone(), path.span)));
-            to_check.kinds.extend(kinds.iter().map(|(_, word)| (entry, *word)));
+            let kinds: Vec<(String, Arc<Expression>)> = kinds
+                .into_iter()
+                .map(|(name, word)| {
+                    let expression = raw.expression(word);
+                    to_check.kinds.push((entry, word.span, Arc::clone(&expression)));
+                    (name, expression)
+                })
+                .collect();
             let inherits = read_inherits(&section, entry, &mut to_check);
             let admits = admits.map(|(admits, _)| admits);
             let reported = disabled_if.iter().map(|(_, setting)| *setting).chain(expires).chain(component);
             to_check.settings.extend(reported.map(|word| (entry, word.text.to_owned(), word.span)));
             let text = |word: Word<'_>| word.text.to_owned();
-            let kinds =
-                kinds.into_iter().map(|(name, word)| (name, Arc::new(Expression::new(word.text)))).collect();
             let what = What::Object {
                 keys,
                 name,
@@ -383,23 +388,22 @@ fn read_kinds<'r>(section: &Section<'r, '_>) -> Vec<(String, Word<'r>)> {
 }
 
 /// The conditions of kinds see only what is in and around their objects.
-fn check_kinds(root: &Section<'_, '_>, words: &[(EntryId, Word<'_>)], schema: &Schema) {
-    for &(entry, word) in words {
-        let expression = Expression::new(word.text);
+fn check_kinds(root: &Section<'_, '_>, kinds: &[(EntryId, Span, Arc<Expression>)], schema: &Schema) {
+    for (entry, span, expression) in kinds {
         let variables = HashMap::from([("name", OperandKind::Text)]);
         for fact in expression.check(&variables, OperandKind::Boolean) {
-            root.report().add(word.span, fact);
+            root.report().add(*span, fact);
         }
         for path in expression.paths() {
             let absolute = path.strip_prefix('/');
-            let above = if absolute.is_some() { &[][..] } else { &schema[entry].pattern.steps };
+            let above = if absolute.is_some() { &[][..] } else { &schema[*entry].pattern.steps };
             let steps = PathStep::from_here(above, absolute.unwrap_or(path));
             if let Lookup::Unknown { depth, known } = schema.find(&steps) {
                 let name = match &steps[depth] {
                     PathStep::Name(name) => name,
                     _ => path,
                 };
-                root.report().unknown_path(word.span, "the profile", name, &known);
+                root.report().unknown_path(*span, "the profile", name, &known);
             }
         }
     }

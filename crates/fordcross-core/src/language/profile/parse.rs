@@ -118,6 +118,7 @@ fn read_profile(source: Source<'_>, root: Section<'_, '_>, checking: Checking) -
             }
         }
     }
+    raw.expressions.read(&root);
     let mut types = RawTypes::default();
     PairTypes::read(&root);
     read_types(&root, &mut types);
@@ -141,6 +142,9 @@ fn read_profile(source: Source<'_>, root: Section<'_, '_>, checking: Checking) -
     // A type whose values name objects must say which: objects that the profile declares, with names.
     for (path, span) in &types.references {
         check_objects_at(&root, path, *span, Wanted::Named, &schema);
+    }
+    for (span, fact) in std::mem::take(&mut raw.misused) {
+        root.report().add(span, fact);
     }
     check_order(&root, &[], &head.order, &schema);
     let recognition = read_recognition(&root, &mut head, &releases, &schema, &lines);
@@ -179,6 +183,7 @@ fn read_profile(source: Source<'_>, root: Section<'_, '_>, checking: Checking) -
         },
         dialect: dialect?,
         members,
+        expressions: raw.expressions,
         rules: raw.rules.into(),
         meaning: Meaning { overrides: head.overrides, in_force: in_force.into() },
     })

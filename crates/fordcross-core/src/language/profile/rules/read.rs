@@ -6,7 +6,7 @@ use super::{
     Wording,
 };
 use crate::declaration::{Section, Word, as_word, as_words, parse_pattern};
-use crate::language::expression::Expression;
+use crate::language::expression::{Expression, NamedExpressions, NamedFact};
 use crate::language::profile::schema::Role;
 use crate::text::source::{LineIndex, Span};
 use crate::tree::pattern::Pattern;
@@ -37,6 +37,10 @@ pub(crate) struct RawRules {
     pub(crate) referents: Vec<(Pattern, Span)>,
     /// Paths with names of their own: `<interface>/routes`.
     pub(crate) named: Vec<(String, String)>,
+    /// Expressions with names.
+    pub(crate) expressions: NamedExpressions,
+    /// How these are used wrongly.
+    pub(crate) misused: Vec<(Span, NamedFact)>,
 }
 
 impl RawRules {
@@ -46,6 +50,20 @@ impl RawRules {
         self.named.iter().fold(text.to_owned(), put)
     }
 
+    /// An expression with the named paths and expressions in it written out.
+    pub(in crate::language::profile) fn expression(&mut self, word: Word<'_>) -> Arc<Expression> {
+        let text = self.expand(word.text);
+        let written = self.expressions.expand(&text, &|name| name == "name");
+        let expression = match written {
+            Ok(written) => Expression::new(&written),
+            Err(fact) => {
+                self.misused.push((word.span, fact));
+                Expression::new(&text)
+            }
+        };
+        Arc::new(expression)
+    }
+
     /// A pattern in which named paths may be.
     pub(crate) fn pattern(&self, section: &Section<'_, '_>, word: Word<'_>) -> Option<Pattern> {
         let text = self.expand(word.text);
@@ -53,7 +71,7 @@ impl RawRules {
     }
 
     pub(super) fn condition(&mut self, word: Word<'_>, pattern: &Pattern, of_whole: bool) -> Arc<Expression> {
-        let expression = Arc::new(Expression::new(&self.expand(word.text)));
+        let expression = self.expression(word);
         self.conditions.push(RawCondition {
             expression: Arc::clone(&expression),
             pattern: pattern.clone(),
@@ -76,7 +94,7 @@ impl RawRules {
 
     /// When a default or a role holds; it is seen from the object that holds the setting, which is found in the end.
     pub(crate) fn default_condition(&mut self, word: Word<'_>, above: Pattern) -> Arc<Expression> {
-        let expression = Arc::new(Expression::new(&self.expand(word.text)));
+        let expression = self.expression(word);
         self.conditions.push(RawCondition {
             expression: Arc::clone(&expression),
             pattern: above,

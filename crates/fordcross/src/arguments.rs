@@ -96,9 +96,9 @@ impl Command {
 pub(crate) enum ProfileCommand {
     /// List the available profiles and crossings
     List,
-    /// Check whole profiles and crossings, and list what each adds, drops and declares secret
+    /// Check whole profiles and crossings, and list what each of yours adds, drops and declares secret
     Check {
-        /// Folders with profiles and crossings, in addition to the shipped ones
+        /// Folders with profiles and crossings; without any, those that ship are listed
         #[arg(value_name = "DIR")]
         folders: Vec<PathBuf>,
     },

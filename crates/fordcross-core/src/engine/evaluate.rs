@@ -72,7 +72,8 @@ impl<'i> Matcher<'_, 'i, '_> {
         text.clear();
         let (kind, fate, loss) =
             self.program.step.convert_into(capture, field.ty, Some(field.entry), &mut text)?;
-        if loss.is_none() {
+        // Of several lines is what only some settings can be.
+        if loss.is_none() && !text.contains('\n') {
             self.converted.keep(question, capture.text, (changed(&text, capture), kind, fate));
         }
         if text == capture.text && loss.is_none() {
@@ -135,7 +136,9 @@ impl<'i> Matcher<'_, 'i, '_> {
         for (question, capture, leaf) in learned {
             let leaf = &made.leaves[leaf];
             let written = made.value(leaf).and_then(|text| changed(text, &capture));
-            self.converted.keep(question, capture.text, (written, leaf.kind, leaf.fate));
+            if !capture.text.contains('\n') {
+                self.converted.keep(question, capture.text, (written, leaf.kind, leaf.fate));
+            }
         }
         Ok(())
     }

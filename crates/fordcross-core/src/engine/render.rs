@@ -124,19 +124,19 @@ impl<'i, 'a: 'i> Step<'i, 'a> {
         let types = &self.new_profile().types;
         let loss = types.write(ty, &value, text).map_err(Failure::new)?;
         let loss = self.names.settle(types, ty, capture.text, text).or(loss);
-        self.fits_form(text)?;
+        self.fits_form(text, to)?;
         let fate = if loss.is_some() { Fate::Approximated } else { fate_of(text, capture.text, changed) };
         Ok((leaf_kind(&types.get(ty).form, text), fate, loss))
     }
 
-    /// Some forms have no way to write some texts.
-    fn fits_form(&self, text: &str) -> Result<(), Failure> {
-        if self.new_profile().holds(text) {
-            let Some(lacking) = self.charset.lacking(text) else { return Ok(()) };
-            let (charset, lacking) = (self.charset.name(), lacking.escape_debug().to_string());
-            return Err(Failure::new(FailureFact::Charset { charset, lacking }));
+    /// Some formats have no way to write some texts.
+    fn fits_form(&self, text: &str, to: Option<EntryId>) -> Result<(), Failure> {
+        if let Some(why) = self.new_profile().why_not(text, to) {
+            return Err(Failure::new(FailureFact::Format { why }));
         }
-        Err(Failure::new(FailureFact::Format { why: self.new_profile().dialect.why_not() }))
+        let Some(lacking) = self.charset.lacking(text) else { return Ok(()) };
+        let (charset, lacking) = (self.charset.name(), lacking.escape_debug().to_string());
+        Err(Failure::new(FailureFact::Charset { charset, lacking }))
     }
 
     fn prepared(&self, text: String, ty: TypeId, fate: Fate, loss: Option<Loss>) -> Prepared {
@@ -340,7 +340,7 @@ impl<'h, 'i, 'a: 'i> Renderer<'h, 'i, 'a> {
                 None => self.join(pieces, field, &mut text)?,
             },
         };
-        step.fits_form(&text)?;
+        step.fits_form(&text, Some(field.entry))?;
         let mut prepared = step.prepared(text, field.ty, fate, loss);
         if step.new_profile().is_attribute(field.entry) {
             prepared.kind = Kind::Attribute;

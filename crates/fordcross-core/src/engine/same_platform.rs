@@ -60,7 +60,7 @@ impl<'i> Engine<'_, 'i, '_> {
         (kind, to): (TypeId, EntryId),
     ) {
         let prepared = match self.program.step.convert(capture, kind, Some(to)) {
-            Ok(prepared) => self.as_it_was(prepared, capture, kind),
+            Ok(prepared) => self.as_it_was(prepared, capture, kind, Some(to)),
             Err(failure) => {
                 self.fail(index, DecidedBy::SamePlatform, &failure);
                 return self.want_within_platform(index, row);
@@ -117,10 +117,19 @@ impl<'i> Engine<'_, 'i, '_> {
     }
 
     /// A value that only would be spelled otherwise stays as it was, where both releases read it alike.
-    fn as_it_was(&self, mut prepared: Prepared, capture: &Capture<'i>, ty: TypeId) -> Prepared {
+    fn as_it_was(
+        &self,
+        mut prepared: Prepared,
+        capture: &Capture<'i>,
+        ty: TypeId,
+        to: Option<EntryId>,
+    ) -> Prepared {
         let old = capture.ty.map(|old| &self.program.step.old().types.get(old).form);
         let alike = old == Some(&self.program.step.new_profile().types.get(ty).form);
-        if alike && prepared.fate == Fate::Recast && self.program.step.new_profile().holds(capture.text) {
+        if alike
+            && prepared.fate == Fate::Recast
+            && self.program.step.new_profile().why_not(capture.text, to).is_none()
+        {
             capture.text.clone_into(&mut prepared.text);
             prepared.fate = Fate::Carried;
         }

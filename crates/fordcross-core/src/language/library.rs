@@ -83,7 +83,7 @@ impl ProfileFile {
     }
 
     /// Whether it is one of those that ship, and not a person's own.
-    pub(crate) fn ships(&self) -> bool {
+    pub fn ships(&self) -> bool {
         self.checking == Checking::Shipped
     }
 
@@ -102,6 +102,11 @@ impl ProfileFile {
 }
 
 impl CrossingFile {
+    /// Whether it is one of those that ship, and not a person's own.
+    pub fn ships(&self) -> bool {
+        self.checking == Checking::Shipped
+    }
+
     /// Reads which sides a crossing connects; its rules are checked when both profiles are known.
     ///
     /// # Errors

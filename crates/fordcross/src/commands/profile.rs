@@ -88,8 +88,13 @@ fn check(
     let library = library::load(folders)?;
     let mut warnings = Vec::new();
     let mut sources = Sources::default();
+    // All are checked, as a profile of one's own may take the place of one that ships; it is told of one's own.
+    let is_told = |ships: bool| folders.is_empty() || !ships;
     for file in library.profiles() {
         let profile = reported(file, file.check())?;
+        if !is_told(file.ships()) {
+            continue;
+        }
         let (settings, objects) = profile.declared();
         let secrets = profile.secrets();
         if general.json {
@@ -119,6 +124,9 @@ fn check(
         let summary = crossing.summary();
         warnings.extend(crossing.warnings.iter().cloned());
         sources.add(&file.file, &file.text);
+        if !is_told(file.ships()) {
+            continue;
+        }
         if general.json {
             let deeds = |deeds: &[Effect]| -> Vec<Value> {
                 deeds

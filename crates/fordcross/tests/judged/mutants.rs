@@ -162,7 +162,7 @@ pub(crate) fn lines_of_rules(crossing: &str) -> impl Iterator<Item = usize> {
     const VERBS: [&str; 5] = ["move", "moot", "drop", "by-hand", "add"];
     crossing.lines().enumerate().filter_map(move |(number, line)| {
         let is_list = VERBS.iter().any(|verb| line.split(" = [").next().map(str::trim) == Some(verb));
-        let is_rule = line.starts_with("  [\"") || is_list && line.contains("[[");
+        let is_rule = line.starts_with("  [\"") || is_list && line.contains("[[\"");
         is_rule.then_some(number + 1)
     })
 }

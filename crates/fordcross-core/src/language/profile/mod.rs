@@ -33,14 +33,14 @@ pub(crate) use schema::{
 use crate::finding::{AllOf, Finding, Severity, Suggestion};
 pub use crate::format::Format;
 pub use crate::format::bundle::Container;
-use crate::format::bundle::Members;
+use crate::format::bundle::{Member, Members};
 use crate::format::{Codec, Dialect};
 use crate::ids::{EntryId, SectionId};
 use crate::language::expression::NamedExpressions;
 use crate::language::texts::OutputEncoding;
 use crate::language::typing::Types;
 use crate::text::source::Position;
-use crate::tree::pattern::Pattern;
+use crate::tree::pattern::{Pattern, Step};
 use crate::tree::{NodeId, Tree};
 use facts::NotListed;
 use std::sync::Arc;
@@ -325,12 +325,25 @@ impl Profile {
         self.dialect.format()
     }
 
-    /// Whether its form can hold a value. Of several forms it is enough that one can: see [`Self::writing_at`].
-    pub(crate) fn holds(&self, text: &str) -> bool {
-        if self.format().is_several() {
-            return self.members.files.iter().any(|member| member.dialect.can_hold(text));
-        }
-        self.dialect.can_hold(text)
+    /// Why its format cannot hold a value as the setting of a declaration, if it cannot. Where that is not known, it is
+    /// enough that one of several formats can.
+    pub(crate) fn why_not(&self, text: &str, to: Option<EntryId>) -> Option<&'static str> {
+        let pattern = to.map(|to| &self.schema[to].pattern);
+        let name = match pattern.and_then(|pattern| pattern.steps.last()) {
+            Some(Step::Names(names)) => names.first().map_or("", String::as_str),
+            _ => "",
+        };
+        let dialect = if self.format().is_several() {
+            let files = &self.members.files;
+            if pattern.is_none() && files.iter().any(|member| member.dialect.can_hold(text)) {
+                return None;
+            }
+            let into = |member: &&Member| pattern.is_none_or(|pattern| member.leads_to(pattern));
+            files.iter().find(into).map_or(&self.dialect, |member| &member.dialect)
+        } else {
+            &self.dialect
+        };
+        (!dialect.can_hold_at(name, text)).then(|| dialect.why_not())
     }
 
     /// How the file is written that a node of a tree is in.

@@ -114,7 +114,7 @@ impl Member {
     }
 
     /// Whether a pattern of settings or objects leads into it.
-    fn holds(&self, pattern: &Pattern) -> bool {
+    pub fn leads_to(&self, pattern: &Pattern) -> bool {
         pattern.steps.len() >= self.at.len()
             && self.at.iter().zip(&pattern.steps).all(|(at, step)| match (at.as_literal(), step) {
                 (Some(at), Step::Names(names)) => names.iter().any(|name| name == at),
@@ -182,6 +182,6 @@ impl Members {
 
     /// The format of the file that a pattern leads into.
     pub fn format_of(&self, pattern: &Pattern) -> Option<Format> {
-        self.files.iter().find(|member| member.holds(pattern)).map(|member| member.dialect.format())
+        self.files.iter().find(|member| member.leads_to(pattern)).map(|member| member.dialect.format())
     }
 }

@@ -97,6 +97,7 @@ fn options() -> Vec<(String, String)> {
     let settings = profile["setting"].as_table().expect("settings");
     let of_stanza = settings.iter().filter_map(|(path, kind)| {
         let names = path.strip_prefix("interfaces/iface/*/inet|inet6|any/")?;
+        let names = names.trim_end_matches("[]");
         let plain = !names.contains(['/', '*']);
         let kind = kind.as_str().or_else(|| kind.get("type").and_then(Value::as_str))?;
         plain.then_some((names, kind))

@@ -1,7 +1,6 @@
 //! What the fuzz targets share: bytes go all the way that a backup goes, those of shipped lines over their crossings, too.
 
 use fordcross_core::backup::Backup;
-use fordcross_core::platform::read;
 use fordcross_core::carry::{CarryInput, Scan, Threads, carry, mapping_leg};
 use fordcross_core::course::Leg;
 use fordcross_core::crossing::Side;
@@ -9,6 +8,8 @@ use fordcross_core::finding::Code;
 use fordcross_core::library::{Checking, CrossingFile, Library, ProfileFile};
 use fordcross_core::mapping::{Grounds, MapFile, MapSides, MapUse, Mapping, parse_map, used_ports};
 use fordcross_core::opening::{Limits, Opened, Opening, open};
+use fordcross_core::platform::{ReadAs, read};
+use fordcross_core::tree::Tree;
 use fordcross_core::profile::{Format, Profile};
 use fordcross_core::redact::{Key, Redaction, redact};
 use fordcross_core::source::Source;
@@ -17,49 +18,57 @@ use std::cell::RefCell;
 use std::collections::HashMap;
 use std::sync::OnceLock;
 
-const HEAD: &str = "[recognise]\nmarker = 'a'\nrelease = 'release'\n[[release]]\nname = '1'\n[[object]]\nat = 'a'\nkey = 'k'\n\
+const HEAD: &str = "[detect]\ncontains = 'a'\nrelease = 'release'\n[object]\n'a[{k}]' = {}\n\
     [setting]\n'release' = 'text'\n'a/k' = 'name'\n'a/secret' = 'secret'\n'a/b' = { type = 'integer', default = '1' }\n";
 
-fn library_of(forms: &[(&str, &str)]) -> Library {
+fn library_of(formats: &[(&str, &str)]) -> Library {
     let mut library = Library::default();
-    for (index, (form, more)) in forms.iter().enumerate() {
-        let text = format!("[profile]\nline = 'l{index}'\ntitle = 'L'\nform = '{form}'\n{more}\n{HEAD}");
+    for (index, (format, more)) in formats.iter().enumerate() {
+        let format = if format.is_empty() { String::new() } else { format!("format = '{format}'\n") };
+        let text = format!(
+            "language = 2\n[profile]\nplatform = 'l{index}'\ntitle = 'L'\nreleases = ['1']\n{format}{more}\n{HEAD}"
+        );
         let file = format!("l{index}.profile.toml");
         library.add_profile(ProfileFile::read(file, text).unwrap_or_else(|findings| panic!("{findings:?}")));
     }
     library
 }
 
-/// Profiles of one form, with all manners that it can have.
-pub fn library(form: &str) -> &'static Library {
+/// Profiles of one format, with all manners that it can have.
+pub fn library(format: &str) -> &'static Library {
     static LIBRARY: OnceLock<Library> = OnceLock::new();
-    const STATEMENTS: &str = "[[statement]]\nshape = 'a {k} [x {b}] {c}...'\nas = 'a'\nopens = true\n[[statement]]\n\
-        shape = '{key} = {value...}'\nas = '{key}'\nwithin = '*'\n[[statement]]\nshape = 'set {p} {key} {value}'\nas = '{p}/{key}'\n\
-        [[statement]]\nshape = 'r {t} {d,...} [{o.key}={o.value}]...'\nas = 'r'\n[[statement]]\nshape = 'body <<E'\nas = 'body'\nbody-until = 'E'\n";
-    let statements = |manners: &str| format!("[statements]\n{manners}\n{STATEMENTS}");
-    LIBRARY.get_or_init(|| match form {
+    let statements = |grammar: &str, delimiters: &str, unknown: &str| {
+        format!(
+            "[grammar]\n{grammar}\n[block.top]\nunknown = '{unknown}'\nstatements = [['a {{k}} (x {{b}})? {{c...}}', 'a', 'a'], \
+             ['body', 'body', 'body'], ['set {{p}} {{key}} {{value}}', '{{p}}/{{key}}'], \
+             ['r {{t}} {{d+,}} ({{o.key}} = {{o.value}})+?', 'r'], ['{{key}} = {{value...}}', '{{key}}']]\n\
+             [block.a]\ndelimiters = {delimiters}\nstatements = [['{{key}} = {{value...}}', '{{key}}']]\n\
+             [block.body]\ndelimiters = ['<<E', 'E']\nholds = 'text'\n"
+        )
+    };
+    LIBRARY.get_or_init(|| match format {
         "statements" => {
             let all = [
-                "nesting = 'braces'\nend = ';'\nend-needed = true\nquotes = ['\"']\nescape = 'backslash'\nmarks = ['=']\ntrailing-comments = true",
-                "nesting = 'until-next'\ncontinues = '\\'\nmarks = ['=']",
-                "nesting = 'indent'\nquotes = [\"'\"]\nescape = 'doubled'\nmarks = ['=']",
-                "close = 'end'\nquotes = [\"'\", '\"']\nescape = 'both'\nkeeps-quotes = true",
+                ("end = ';'\nquotes = ['\"']\nescape = 'backslash'\npunctuation = ['=']\ncomments = ['#', ['/*', '*/']]", "['{', '};']", "keep"),
+                ("continuation = '\\'\npunctuation = ['=']", "'next-section'", "setting"),
+                ("quotes = [\"'\"]\nescape = 'doubled'\npunctuation = ['=']", "'indent'", "keep"),
+                ("quotes = [\"'\", '\"']\nescape = 'both'\nquotes-matter = true", "['', 'end']", "refuse"),
             ];
-            let all: Vec<String> = all.iter().map(|manners| statements(manners)).collect();
+            let all: Vec<String> = all.iter().map(|(grammar, delimiters, unknown)| statements(grammar, delimiters, unknown)).collect();
             library_of(&all.iter().map(|manners| ("statements", manners.as_str())).collect::<Vec<_>>())
         }
         "ini" => library_of(&[
             ("ini", "[ini]\nquotes = true\nheading = '{section} {k}'"),
             ("ini", "[ini]\nseparator = ':'\ncomments = ['!']"),
         ]),
-        "table" => library_of(&[("table", "[table]\nrow = 'a'"), ("table", "[table]\nrow = 'a'\nseparator = '\t'")]),
+        "csv" => library_of(&[("csv", "[csv]\nrow = 'a'"), ("csv", "[csv]\nrow = 'a'\nseparator = '\t'")]),
         "several" => library_of(&[(
-            "several",
-            "[[member]]\npath = 'a.xml'\nat = 'a'\nform = 'xml'\nroot = 'a'\n[[member]]\npath = 'a.json'\nat = 'b'\nform = 'json'\n\
-             [[member]]\npath = '{n}.yaml'\nat = 'y/{n}'\nform = 'yaml'\n[[member]]\npath = 'a.db#{t}'\nat = 'a/{t}'\nform = 'database'\n\
-             [[member]]\npath = 'c.csv'\nat = 'c'\nform = 'table'\n[[member]]\npath = 'h'\nat = 'h'\nform = 'hashes'\nhash = 'sha-256'",
+            "",
+            "[[file]]\npath = 'a.xml'\nat = 'a'\nformat = 'xml'\n[file.xml]\nroot = 'a'\n[[file]]\npath = 'a.json'\nat = 'b'\nformat = 'json'\n\
+             [[file]]\npath = '{n}.yaml'\nat = 'y/{n}'\nformat = 'yaml'\n[[file]]\npath = 'a.db#{t}'\nat = 'a/{t}'\nformat = 'database'\n\
+             [[file]]\npath = 'c.csv'\nat = 'c'\nformat = 'csv'\n[[file]]\npath = 'h'\nat = 'h'\nformat = 'checksums'\nalgorithm = 'sha-256'",
         )]),
-        form => library_of(&[(form, "")]),
+        format => library_of(&[(format, "")]),
     })
 }
 
@@ -89,12 +98,12 @@ pub fn shipped() -> &'static Library {
     LIBRARY.get_or_init(|| {
         let mut library = Library::default();
         for profile in fordcross_profiles::PROFILES {
-            let form = Format::named(profile.form).expect("it ships");
+            let format = Format::named(profile.format).expect("it ships");
             library.add_profile(ProfileFile::shipped(
                 profile.file,
                 profile.text,
                 profile.platform,
-                form,
+                format,
                 profile.marker,
             ));
         }
@@ -117,27 +126,22 @@ pub fn shipped() -> &'static Library {
 pub struct Way {
     pub file: &'static str,
     pub base: &'static str,
-    pub treat_as: Option<&'static str>,
+    pub release: Option<&'static str>,
     pub to: (&'static str, &'static str, Option<&'static str>),
 }
 
 /// One of the shipped ways.
 pub fn way(byte: u8) -> Way {
     const WAYS: [Way; 4] = [
-        Way { file: "a.xml", base: "a.json", treat_as: None, to: ("osier", "2.1", Some("8")) },
-        Way { file: "interfaces", base: "a.yaml", treat_as: None, to: ("netplan", "0.106", None) },
+        Way { file: "a.xml", base: "a.json", release: None, to: ("osier", "2.1", Some("8")) },
+        Way { file: "interfaces", base: "a.yaml", release: None, to: ("netplan", "0.106", None) },
         Way {
             file: "postgresql.conf",
             base: "postgresql.conf",
-            treat_as: Some("12"),
+            release: Some("12"),
             to: ("postgresql", "18", None),
         },
-        Way {
-            file: "pg_hba.conf",
-            base: "pg_hba.conf",
-            treat_as: Some("10"),
-            to: ("postgresql", "18", None),
-        },
+        Way { file: "pg_hba.conf", base: "pg_hba.conf", release: Some("10"), to: ("postgresql", "18", None) },
     ];
     WAYS[usize::from(byte) % WAYS.len()]
 }
@@ -173,7 +177,7 @@ pub fn carried(library: &Library, way: Way, backup: &[u8], base: Option<&[u8]>, 
     let Ok(opened) = open(way.file, backup.to_vec(), &opening) else { return };
     let Ok((tree, file)) = read(source(way.file, &opened), library, None) else { return };
     let whole = file.parse().expect("it was read before");
-    let Ok(backup) = Backup::new(tree, whole, way.treat_as) else { return };
+    let Ok(backup) = Backup::new(tree, whole, way.release) else { return };
     let (line, release, model) = way.to;
     let to = Side { platform: line.to_owned(), release: release.to_owned() };
     let own;
@@ -254,14 +258,34 @@ pub fn take(name: &str, bytes: &[u8], library: &Library) {
     let opening = Opening { limits, ..Opening::default() };
     let Ok(opened) = open(name, bytes.to_vec(), &opening) else { return };
     let source = source(name, &opened);
-    let Ok((tree, file)) = read(source, library, None) else { return };
+    let _ = read(source, library, None);
+    // More than one may take it, so that each is asked for.
+    for file in library.profiles() {
+        let said = ReadAs { platform: file.platform.to_string(), release: None };
+        let Ok((tree, file)) = read(source, library, Some(&said)) else { continue };
+        take_as(tree, file, &opened);
+    }
+}
+
+fn take_as(tree: Tree<'_>, file: &ProfileFile, opened: &Opened) {
     let profile = file.parse().expect("it was read before");
-    let Ok(backup) = Backup::new(tree, &profile, Some("1")) else { return };
-    let _ = survey(&backup, &profile, jiff::civil::date(2026, 11, 25));
-    let copy = redact(&backup, &profile, &hiding(0));
+    let Ok(backup) = Backup::new(tree, profile, Some("1")) else { return };
+    let _ = survey(&backup, profile, jiff::civil::date(2026, 11, 25));
+    let copy = redact(&backup, profile, &hiding(0));
     // Of one text it has as many lines; databases are made anew.
     if let [file] = copy.files.as_slice() {
         let lines = file.bytes.iter().filter(|byte| **byte == b'\n').count();
         assert!(file.path.ends_with(".db") || lines == opened.text.matches('\n').count());
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    /// A profile with a mistake would make its target find nothing.
+    #[test]
+    fn the_profiles_of_targets_are_in_order() {
+        for format in ["statements", "ini", "csv", "several", "xml", "json", "yaml"] {
+            assert!(!super::library(format).profiles().is_empty());
+        }
     }
 }

@@ -28,6 +28,6 @@ fuzz_target!(|text: &str| {
     }
     let Ok(file) = CrossingFile::read("a.crossing.toml".into(), crossing) else { return };
     library.add_crossing(file);
-    let way = Way { file: "a.xml", base: "a.json", treat_as: None, to: ("new", "2", None) };
+    let way = Way { file: "a.xml", base: "a.json", release: None, to: ("new", "2", None) };
     carried(&library, way, BACKUP, None, None);
 });

@@ -3,4 +3,4 @@
 use fordcross_fuzz::{library, take};
 use libfuzzer_sys::fuzz_target;
 
-fuzz_target!(|bytes: &[u8]| take("a", bytes, library("table")));
+fuzz_target!(|bytes: &[u8]| take("a", bytes, library("csv")));

@@ -1,7 +1,7 @@
 //! Shapes: a value or name is declared once as text with captures, and read and written by it.
 //!
 //! `{parent:port}.{id:vlan-id}` fits `p2.30`: `parent` is `p2`, of the type `port`, and `id` is `30`. What the signs mean is
-//! said in [`notation`](crate::notation).
+//! said in [`crate::notation`].
 
 use crate::finding::facts;
 use crate::notation::{self, BadNotation, Detail, NotationFact, Text, Word};

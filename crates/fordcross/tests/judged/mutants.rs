@@ -84,6 +84,14 @@ pub(crate) fn mutants(profile: &str) -> Vec<Mutant> {
                     for (what, put) in declaration(line) {
                         add(here, what, here, here + 1, &put);
                     }
+                    // One of several, each on a line of its own.
+                    let row = line.strip_prefix("  {").and_then(|row| row.strip_suffix("},"));
+                    for (what, put) in
+                        row.into_iter().flat_map(|row| declaration(&format!("row = {{{row}}}")))
+                    {
+                        let put = put.strip_prefix("\"row\" = [").and_then(|put| put.strip_suffix("]"));
+                        add(here, what, here, here + 1, &format!("  {},", put.expect("a list")));
+                    }
                 }
             }
             _ => {}

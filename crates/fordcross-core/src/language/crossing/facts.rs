@@ -116,6 +116,10 @@ facts! {
         Start => RuleMalformed, "the object of a place is named by a single capture", help: "write `@place` or `@place[{{key}}]`";
         StartInLeft => RuleMalformed, "the left side of a rule cannot lead out of its place",
             help: "read it in the condition, or write the rule in another place";
+        ReadsInLeft => RuleMalformed, "a rule takes what its left side says: there is no reading without taking",
+            help: "leave out the `&`, and ask for the other setting in the condition with `effective` or `given`";
+        BelowMoved => RuleMalformed, "all below a path cannot go to one setting",
+            help: "write a rule for each setting, or a place for the objects";
         StartInPart => RuleMalformed, "what is in a part is below it", help: "write it outside of the `( )`";
         UpInRight => RuleMalformed, "`../` is not allowed where something is written",
             help: "name the place and write `@name`, or begin at the top with `/`";

@@ -244,6 +244,14 @@ impl Reader<'_, '_> {
                 return;
             }
         }
+        if let (Verb::Move, Some(left), [(raw, steps)]) = (verb, left, raw_clauses.as_slice())
+            && raw.content == Content::None
+            && steps.last().is_some_and(|step| step.step == Step::Below)
+        {
+            let span = inside(left, self.report.source, raw.at.start, raw.at.end);
+            self.report.add(span, CrossingFact::Side { side: SideFact::BelowMoved });
+            return;
+        }
         let when =
             when.map(|word| self.expression(word.text, word.span, &mut captures, OperandKind::Boolean));
         let action = match verb {
@@ -303,6 +311,10 @@ impl Reader<'_, '_> {
         let span_of = |at: &Range<usize>| inside(word, self.report.source, at.start, at.end);
         if raw.path.start != Start::Here {
             self.report.add(span_of(&raw.path.at), CrossingFact::Side { side: SideFact::StartInLeft });
+            return None;
+        }
+        if raw.reads {
+            self.report.add(span_of(&raw.at), CrossingFact::Side { side: SideFact::ReadsInLeft });
             return None;
         }
         let found = self.find_old(word, steps, before)?;

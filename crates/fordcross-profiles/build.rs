@@ -7,7 +7,7 @@ use std::{env, fs};
 
 #[expect(clippy::disallowed_macros, reason = "it is how a build script speaks to cargo")]
 fn main() {
-    let root = PathBuf::from(env::var("CARGO_MANIFEST_DIR").expect("set by cargo")).join("lines");
+    let root = PathBuf::from(env::var("CARGO_MANIFEST_DIR").expect("set by cargo")).join("platforms");
     println!("cargo::rerun-if-changed={}", root.display());
     let mut files = Vec::new();
     collect(&root, &mut files);

@@ -32,7 +32,7 @@ pub(crate) struct General {
     /// Print JSON for programs instead of text for people
     #[arg(long, global = true)]
     pub(crate) json: bool,
-    /// Add the profiles and crossings in a folder to the shipped ones
+    /// Use the profiles and crossings in a folder before those of your configuration folder and the shipped ones
     #[arg(long, global = true, value_name = "DIR")]
     pub(crate) profiles: Vec<PathBuf>,
     /// Override the severity of a finding: `blocker`, `warning` or `note`; a blocker cannot be lowered. May be repeated
@@ -136,6 +136,9 @@ pub(crate) struct Try {
     /// The target
     #[arg(long, value_name = "PLATFORM/MODEL@RELEASE")]
     pub(crate) to: String,
+    /// Write the results here, those that are refused as well; it must not exist yet
+    #[arg(long, value_name = "DIR")]
+    pub(crate) keep: Option<PathBuf>,
     #[command(flatten)]
     pub(crate) reading: Reading,
 }
@@ -164,6 +167,9 @@ pub(crate) struct Survey {
     /// Describe each of several backups in full instead of listing them
     #[arg(long)]
     pub(crate) each: bool,
+    /// List everything as it was read: place, setting, value, and the statement that it is from
+    #[arg(long)]
+    pub(crate) tree: bool,
     /// Mark backups that are older than so many days
     #[arg(long, value_name = "DAYS", default_value_t = STALE_AFTER)]
     pub(crate) stale_after: i64,
@@ -357,6 +363,9 @@ pub(crate) struct Ledger {
     /// How to print the rows
     #[arg(long, value_name = "FORMAT", default_value = "table")]
     pub(crate) format: Format,
+    /// Say how a setting came to be what it is: rules in full, each hop, values, the map; `*` means any text
+    #[arg(long, value_name = "LOCATOR", conflicts_with_all = ["fate", "section", "locator", "format"])]
+    pub(crate) why: Option<String>,
 }
 
 #[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]

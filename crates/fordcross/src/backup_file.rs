@@ -61,6 +61,7 @@ impl InputFile {
             pieces: &self.pieces,
             folders: &self.folders,
             max_nodes: self.max_nodes,
+            trace: None,
         }
     }
 

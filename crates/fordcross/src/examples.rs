@@ -59,7 +59,7 @@ pub fn examples_of(code: Code) -> &'static [Example] {
         | Code::ArchiveUnsafe
         | Code::PartsWrong
         | Code::HashDiffers
-        | Code::SettingUnspoken
+        | Code::SettingUncovered
         | Code::FileMissing
         | Code::NothingIncluded
         | Code::IncludeTaken
@@ -123,7 +123,7 @@ pub fn examples_of(code: Code) -> &'static [Example] {
         Code::PortLeft => &[(Map, "", "[ports]\np3 = \"leave\"\n")],
         Code::PlaceTaken => &[(Backup, "<site>", "<site>Lower shed</site><site>")],
         Code::ValueUnread => &[(Backup, "<mtu>1500</mtu>", "<mtu>large</mtu>")],
-        Code::ValueUnsupported => &[(Crossing, "deny  = \"refuse\"\n", "")],
+        Code::ValueUnsupported => &[(Backup, "<ip>192.0.2.2</ip>", "<ip>203.0.113.200</ip>")],
         Code::ValueApproximated => &[(Backup, "<panel-dim>120</panel-dim>", "<panel-dim>130</panel-dim>")],
         Code::NoRule => &[(Backup, "<site>", "<tide-clock>2</tide-clock><site>")],
         Code::RequirementUnmet => &[(
@@ -150,6 +150,14 @@ pub fn examples_of(code: Code) -> &'static [Example] {
             "\"system\": {",
             "\"accounts\": {\"visitor\": {\"role\": \"administrator\"}}, \"system\": {",
         )],
+        Code::BaseNumberTaken => &[
+            (Crossing, "replace = [\"subnets\", ", "replace = ["),
+            (
+                Base,
+                "\"system\": {",
+                "\"subnets\": {\"s1\": {\"network\": \"198.51.100.0/24\", \"interface\": \"cu1\"}}, \"system\": {",
+            ),
+        ],
         Code::BaseExtra => {
             &[(Base, "\"system\": {", "\"interfaces\": {\"cu6\": {\"enabled\": false}}, \"system\": {")]
         }
@@ -160,8 +168,8 @@ pub fn examples_of(code: Code) -> &'static [Example] {
         Code::GivenTwice => &[
             (
                 Profile,
-                "\"unit/site\"           = \"text\"",
-                "\"unit/site\" = { type = \"text\", duplicates = \"error\" }",
+                "\"site|time-zone\" = \"text\"",
+                "\"site|time-zone\" = { type = \"text\", duplicates = \"error\" }",
             ),
             (Backup, "<site>", "<site>Lower shed</site><site>"),
         ],

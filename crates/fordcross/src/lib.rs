@@ -24,7 +24,7 @@ mod unfinished;
 mod walk;
 mod wall;
 
-use arguments::{Arguments, Command, Map, Redact};
+use arguments::{Arguments, Command, Map, ProfileCommand, Redact};
 use clap::Parser as _;
 use output::Printer;
 use output::stream::Stream;
@@ -112,7 +112,7 @@ fn perform(
     let general = &arguments.general;
     match &arguments.command {
         // They raise the wall when they know where they write.
-        Command::Carry(_) => {}
+        Command::Carry(_) | Command::Profile(ProfileCommand::Try(_)) => {}
         Command::Map(Map { output: Some(output), .. }) | Command::Redact(Redact { output, .. }) => {
             // Behind a link it is written where that leads.
             let output = std::fs::canonicalize(output).unwrap_or_else(|_| output.clone());

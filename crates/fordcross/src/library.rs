@@ -3,13 +3,22 @@
 use crate::files::{MAX_OWN, files_below, read_own};
 use crate::sources::Sources;
 use crate::status::Failed;
+use etcetera::{BaseStrategy as _, choose_base_strategy};
 use fordcross_core::Format;
 use fordcross_core::crossing::Side;
 use fordcross_core::library::{Checking, CrossingFile, Library, ProfileFile};
 use std::borrow::Cow;
 use std::path::PathBuf;
 
-/// Gathers the library. Shipped files are known by their index; a person's own are checked whole.
+/// Where a person's own profiles and crossings are, beside those in folders that are named: `fordcross/profiles` in the
+/// configuration folder of the platform (XDG Base Directory Specification; `%APPDATA%` on Windows).
+fn own_folder() -> Option<PathBuf> {
+    let strategy = choose_base_strategy().ok()?;
+    Some(strategy.config_dir().join("fordcross").join("profiles")).filter(|folder| folder.is_dir())
+}
+
+/// Gathers the library. Shipped files are known by their index; a person's own are checked whole, and come before them: those of
+/// folders that are named before those of the person's own folder.
 pub(crate) fn load(folders: &[PathBuf]) -> Result<Library, Failed> {
     let mut library = Library::default();
     for shipped in fordcross_profiles::PROFILES {
@@ -33,7 +42,7 @@ pub(crate) fn load(folders: &[PathBuf]) -> Result<Library, Failed> {
     let mut findings = Vec::new();
     let mut sources = Sources::default();
     let mut own_crossings = Vec::new();
-    for folder in folders {
+    for folder in own_folder().iter().chain(folders) {
         for path in files_below(folder)? {
             let name = path.file_name().map(|name| name.to_string_lossy().into_owned()).unwrap_or_default();
             if name.ends_with(".profile.toml") {

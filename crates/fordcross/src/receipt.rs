@@ -16,6 +16,8 @@ pub(crate) struct Entry {
     pub(crate) file: String,
     bytes: usize,
     blake3: String,
+    /// Of a profile or crossing: whether it ships, or is the person's own.
+    origin: Option<&'static str>,
 }
 
 /// A hash of what comes piece by piece.
@@ -37,6 +39,7 @@ impl RunningHash {
             file: file.to_owned(),
             bytes: self.bytes,
             blake3: self.hash.finalize().to_hex().to_string(),
+            origin: None,
         }
     }
 }
@@ -53,13 +56,23 @@ impl Entry {
         &self.blake3
     }
 
+    /// The same, of what ships or of a person's own.
+    pub(crate) fn of(self, ships: bool) -> Self {
+        Self { origin: Some(if ships { "shipped" } else { "own" }), ..self }
+    }
+
     /// The same in another role.
     pub(crate) fn in_role(self, role: &'static str) -> Self {
         Self { role, ..self }
     }
 
     fn json(&self) -> Value {
-        json!({ "role": self.role, "file": self.file, "bytes": self.bytes, "blake3": self.blake3 })
+        let mut entry =
+            json!({ "role": self.role, "file": self.file, "bytes": self.bytes, "blake3": self.blake3 });
+        if let Some(origin) = self.origin {
+            entry["origin"] = origin.into();
+        }
+        entry
     }
 }
 

@@ -81,6 +81,14 @@ impl ResultFolder {
     ) -> Result<(), Failed> {
         let path = self.half.path().join(name);
         let open = || {
+            // What is written once more replaces what this run wrote.
+            let mut syncing = self.syncing.lock().expect("no thread panics with it");
+            if let Some(at) = syncing.iter().position(|(known, _)| known == name) {
+                let (_, before) = syncing.swap_remove(at);
+                drop(before.join());
+                fs::remove_file(&path)?;
+            }
+            drop(syncing);
             if let Some(folder) = path.parent().filter(|folder| *folder != self.half.path()) {
                 DirBuilder::new().recursive(true).mode(0o700).create(folder)?;
             }

@@ -60,6 +60,7 @@ pub(super) fn follow(steps: &mut [StepMade], trees: &[Tree<'_>], mapped_at: usiz
             whole.notes.push(Note { row, ..note.clone() });
         }
     }
+    whole.applied = steps.iter().flat_map(|step| step.ledger.applied.iter().copied()).collect();
     // Notes about the whole, or what a step added itself, have no row and come first.
     whole.notes.sort_by_key(|note| note.row);
     whole

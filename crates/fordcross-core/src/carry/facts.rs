@@ -36,6 +36,8 @@ facts! {
     pub(super) enum CarryFact {
         RedactedCopy => RedactedCopy, "the backup is a redacted copy: its hidden values cannot be carried",
             help: "carry the original backup";
+        Unwritable => ValueUnsupported, "the target's format cannot say this so that it reads back as it was written",
+            help: "set it on the new unit by hand";
         OldNames { names: OldNames } => StaleReference, "{names} in free text, which the map does not change",
             help: "if it means what was renamed, change it in the result by hand";
         PortLeft { port: String, settings: Count } => PortLeft,

@@ -14,15 +14,15 @@ mod findings;
 mod judging;
 mod order;
 mod output;
+mod unwritable;
 mod work;
+mod writing;
 
-use crate::account::{LedgerInput, LedgerWriter, StepMade};
-use crate::container::Member;
+use crate::account::StepMade;
 pub use crate::engine::Threads;
 use crate::engine::{NameBook, Step, apply};
 use crate::finding::{Acceptance, Findings, Severity, SeverityOverride, apply_severities};
 use crate::ids::{PlaceId, SectionId, StepId};
-use crate::judge::read_back;
 use crate::judge::{Overruled, unsound};
 use crate::language::course::Leg;
 use crate::language::phase::Phase;
@@ -37,6 +37,7 @@ use crate::scan::automaton::Automaton;
 use crate::scan::inheritance::{Folded, Inheritance, can_be_several, keys_of};
 pub use crate::scan::inventory::Scan;
 use crate::scan::inventory::{RowKind, automaton_of};
+use crate::scan::joining::Joined;
 use crate::scan::locator::Labeler;
 use crate::text::charset::Charset;
 use crate::text::source::Content;
@@ -120,9 +121,11 @@ pub fn carry<'i, 'a>(input: CarryInput<'i, 'a>, walk: Scan) -> Carried<'i, 'a> {
     let exempt = exempt.unwrap_or_default();
     let old_model = input.backup.identity.model.as_deref();
     let old_model = old_model.and_then(|name| input.course[0].old.model(name).ok());
-    let overruled = walk
-        .as_mut()
-        .map(|walk| unsound(&input.backup.tree, &input.course[0].old, old_model, &mut walk.automaton));
+    let mut joined = walk.as_ref().and_then(|walk| joined(&input.backup.tree, &input.course[0].old, walk));
+    let overruled = walk.as_mut().map(|walk| {
+        let Scan { automaton, .. } = walk;
+        unsound(&input.backup.tree, joined.as_ref(), &input.course[0].old, old_model, automaton)
+    });
     let overruled = overruled.unwrap_or_default();
     let books: Vec<NameBook> = input.course.iter().map(|_| NameBook::default()).collect();
     for (number, leg) in input.course.iter().enumerate() {
@@ -150,8 +153,15 @@ pub fn carry<'i, 'a>(input: CarryInput<'i, 'a>, walk: Scan) -> Carried<'i, 'a> {
             into_base,
             threads: input.threads,
         };
-        let walk = walk.take().unwrap_or_else(|| Scan::new(tree, &leg.old, &leg.crossing));
-        let (mut made, beside, mut ledger) = apply_inheriting(step, &walk);
+        let walk = walk.take().unwrap_or_else(|| {
+            let walk = Scan::new(tree, &leg.old, &leg.crossing);
+            joined = self::joined(tree, &leg.old, &walk);
+            walk
+        });
+        let (mut made, beside, mut ledger) = match joined.take() {
+            Some(joined) => apply_joined(step, &joined, &walk),
+            None => apply_inheriting(step, &walk),
+        };
         order::arrange(&mut made, &leg.new);
         let Scan { automaton, reading } = walk;
         // The next walk asks for document order, and most formats do when they are written.
@@ -225,6 +235,7 @@ pub fn carry<'i, 'a>(input: CarryInput<'i, 'a>, walk: Scan) -> Carried<'i, 'a> {
             base,
             based,
             &last.new,
+            (&last.crossing, &carried.ledger.replaced),
             &mut carried.new_automaton,
         ));
     }
@@ -255,6 +266,21 @@ fn overruled_findings(input: &CarryInput<'_, '_>, steps: &[StepMade], overruled:
     let (backup, old) = (input.backup, &input.course[0].old);
     let mut labels = Labeler::new(&backup.tree, &old.schema, Some(&reading.ordinals), &automaton);
     overruled.findings(backup, old, &mut labels, &mut automaton)
+}
+
+fn joined<'a>(tree: &Tree<'a>, old: &Profile, walk: &Scan) -> Option<Joined<'a>> {
+    Joined::of(tree, old, &walk.automaton, &walk.reading)
+}
+
+/// Applies a crossing to a tree that has objects in pieces.
+fn apply_joined<'a>(step: Step<'_, 'a>, joined: &Joined<'a>, walk: &Scan) -> (Tree<'a>, Trivia, Ledger) {
+    let joined_walk = Scan::new(&joined.tree, step.old(), &step.leg.crossing);
+    let ignored = joined.follow(step.ignored);
+    let not_chosen = step.not_chosen.and_then(|node| joined.new_id(node));
+    let joined_step = Step { tree: &joined.tree, ignored: &ignored, not_chosen, ..step };
+    let (made, beside, mut ledger) = apply_inheriting(joined_step, &joined_walk);
+    joined.unfold(&mut ledger, &joined_walk.reading, &walk.reading);
+    (made, beside, ledger)
 }
 
 /// Applies a crossing in the way in which objects of the old platform inherit.
@@ -343,59 +369,6 @@ impl Carried<'_, '_> {
 
     fn old(&self) -> &Profile {
         &self.input.course[0].old
-    }
-
-    /// Makes the new configuration, unless it is blocked, and reads it back; where nothing blocks then either, `result`
-    /// is handed its files, each with its path. Meanwhile, on a thread of its own, `ledger` writes the rows of
-    /// the ledger. What both give is given back.
-    ///
-    /// # Panics
-    /// If `ledger` does.
-    pub fn write<T: Send, R>(
-        &mut self,
-        ledger: impl FnOnce(LedgerWriter<'_>) -> T + Send,
-        result: impl FnOnce(&[Member]) -> R,
-    ) -> (T, Option<R>) {
-        let blocked = self.is_blocked();
-        let new = &self.input.course[self.input.course.len() - 1].new;
-        let Self { input, steps, trees, new_automaton, ledger: whole, based, .. } = self;
-        let tree: &Tree<'_> = trees.last().expect("a tree after each step");
-        let whole: &Ledger = whole;
-        let files = based.as_mut().map(|based| std::mem::take(&mut based.files));
-        let texts = input.texts();
-        let kept = based.as_ref().map_or(&[][..], |based| &based.kept);
-        let rows = LedgerWriter::new(&LedgerInput {
-            backup: input.backup,
-            course: input.course,
-            mapping: input.mapping,
-            steps,
-            trees,
-            ledger: whole,
-            new_automaton,
-            base: input.base.zip(based.as_ref().map(|based| &based.reading)),
-        });
-        let expected = read_back::Expected { tree, ledger: whole, profile: new, model: input.model, kept };
-        let (ledger, reported, result) = std::thread::scope(|scope| {
-            let ledger = scope.spawn(move || ledger(rows));
-            let made = (!blocked).then(|| {
-                let (files, reported) = match files {
-                    Some(files) => output::read_back_packed(files, input.charset(), &expected),
-                    None => output::write_and_read_back(&texts, &expected),
-                };
-                (files, reported)
-            });
-            let (reported, result) = match made {
-                Some((_, reported)) if reported.blocks() => (Some(reported), None),
-                Some((files, reported)) => (Some(reported), Some(result(&files))),
-                None => (None, None),
-            };
-            (ledger.join().expect("the ledger is written"), reported, result)
-        });
-        if let Some(reported) = reported {
-            self.findings.splice(0..0, reported.differences);
-            self.findings.sort_by_key(|finding| finding.severity);
-        }
-        (ledger, result)
     }
 
     /// The labels of all settings and objects of one fate, each with its line in the backup.

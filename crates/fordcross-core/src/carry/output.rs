@@ -29,7 +29,7 @@ pub(super) fn write_and_read_back(
         vec![Member { path: String::new(), bytes: finish("", &profile.dialect, bytes) }]
     };
     if !lacking.is_empty() {
-        return (files, read_back::ReadBack { differences: lacking });
+        return (files, read_back::ReadBack { differences: lacking, nodes: Vec::new() });
     }
     read_back_packed(files, common(charsets.into_iter()), expected)
 }

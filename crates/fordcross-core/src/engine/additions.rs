@@ -4,7 +4,7 @@ use super::instance::Slots;
 use super::outcome::Engine;
 use crate::finding::{Code, DeclaredText};
 use crate::ids::PlaceId;
-use crate::language::crossing::{Action, Rule, Target};
+use crate::language::crossing::{Action, Rule, RuleId, Target};
 use crate::language::expression::Expression;
 use crate::ledger::fate::{Fate, Origin};
 use crate::ledger::{DecidedBy, OriginRow};
@@ -41,11 +41,15 @@ impl<'i> Engine<'_, 'i, '_> {
         self.work = work;
     }
 
-    /// What the crossing adds, once for each scope of its place that was placed.
+    /// What the crossing adds, and what it makes of what it only reads, once for each scope of its place that was placed.
     pub(super) fn add_all(&mut self) {
         let crossing = &self.program.step.leg.crossing;
-        for rule in &crossing.rules {
-            let Action::Add(targets) = &rule.action else { continue };
+        for (number, rule) in crossing.rules.iter().enumerate() {
+            let targets = match &rule.action {
+                Action::Add(targets) => targets,
+                Action::Move(targets) if rule.clauses.is_empty() => targets,
+                _ => continue,
+            };
             let scopes = match rule.place {
                 Some(place) => self.matcher.scopes(place),
                 None => [self.program.root].into(),
@@ -55,20 +59,29 @@ impl<'i> Engine<'_, 'i, '_> {
                 .filter(|&&scope| rule.place.is_none_or(|place| self.was_placed(place, scope)))
                 .collect::<Vec<_>>()
             {
-                self.add(rule, targets, scope);
+                match rule.action {
+                    Action::Move(_) => {
+                        self.move_read((RuleId::new(number), rule), targets, rule.place, scope);
+                    }
+                    _ => self.add(rule, targets, scope),
+                }
             }
         }
     }
 
     /// Whether an object was taken by its place, and not by the map or an earlier rule.
-    fn was_placed(&self, place: PlaceId, scope: NodeId) -> bool {
+    pub(super) fn was_placed(&self, place: PlaceId, scope: NodeId) -> bool {
         let at = self.program.reading.rows.partition_point(|row| row.node < scope);
         let row =
             self.program.reading.rows.get(at).filter(|row| row.node == scope && row.kind == RowKind::Object);
         match (row, self.decided.get(at).and_then(Option::as_ref)) {
             (Some(_), Some(decision)) => match decision.by {
                 DecidedBy::Rule(rule) => {
-                    self.program.rule(rule).is_place(place) && decision.fate != Fate::ByHand
+                    // A place that leads on from where the object went adds to it, whichever place took it.
+                    let leads_on = self.program.step.leg.crossing.places[place.index()].start.is_some();
+                    let rule = self.program.rule(rule);
+                    let is_its = rule.is_place(place) || leads_on && matches!(rule.action, Action::Place);
+                    is_its && decision.fate != Fate::ByHand
                 }
                 _ => false,
             },
@@ -95,6 +108,10 @@ impl<'i> Engine<'_, 'i, '_> {
         match self.write(rule, targets, &slots, scope, &[]) {
             Ok(written) => {
                 for leaf in written {
+                    // What two rules add alike is there once.
+                    if !self.pending.added.insert(leaf.node) {
+                        continue;
+                    }
                     let from = format!("{}:{}", self.program.step.leg.crossing.file, rule.at.line);
                     self.origins.push(OriginRow { node: leaf.node, origin: Origin::Added, rule: from });
                 }

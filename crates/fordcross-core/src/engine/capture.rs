@@ -5,6 +5,7 @@ use crate::finding::Fact;
 use crate::ids::{EntryId, RowId};
 use crate::language::typing::{Loss, TypeId};
 use crate::ledger::fate::Fate;
+use crate::text::source::Span;
 use crate::tree::Kind;
 use ipnet::IpNet;
 use std::sync::Arc;
@@ -29,6 +30,8 @@ pub(super) struct Prepared {
     pub(super) kind: Kind,
     pub(super) fate: Fate,
     pub(super) loss: Option<Loss>,
+    /// Where it is in the backup, if it is a whole value that is spelled as before: it is not copied, and keeps its quotes.
+    pub(super) span: Option<Span>,
 }
 
 /// Why a value cannot be carried.

@@ -3,6 +3,7 @@
 use super::capture::Capture;
 use super::step::Step;
 use crate::language::expression::{Evaluator, Operand, Surroundings};
+use crate::language::profile::Entry;
 use crate::scan::surroundings::Scope;
 use crate::tree::NodeId;
 use crate::tree::pattern::Pattern;
@@ -38,6 +39,11 @@ impl EvalContext<'_, '_, '_> {
         }
     }
 
+    /// The default by the conditions of a setting, seen from the object.
+    pub(super) fn default_if<'d>(&self, declared: &'d Entry) -> Option<&'d str> {
+        self.around().default_if(declared)
+    }
+
     /// The kind of the current object, or of the nearest around it that has kinds.
     pub(super) fn object_kind(&self) -> Option<&str> {
         self.around().object_kind()
@@ -66,7 +72,14 @@ impl Surroundings for EvalContext<'_, '_, '_> {
     }
 
     fn effective(&self, path: &str) -> Operand {
-        self.around().effective(path)
+        let around = self.around();
+        match around.effective(path) {
+            // A text that is not there is the empty text to a crossing; of all else nothing is known.
+            Operand::Nothing if around.is_of_text(path) && around.count(path) == 0 => {
+                Operand::Text(String::new())
+            }
+            found => found,
+        }
     }
 
     fn names(&self, path: &str) -> Vec<String> {

@@ -1,5 +1,6 @@
 //! What becomes of each row: the specification, from top to bottom.
 
+use super::choose::Fits;
 use super::draft::Conflict;
 use super::facts::RowFact;
 use super::outcome::Engine;
@@ -10,7 +11,7 @@ use super::repeats::Overruled;
 use super::step::Step;
 use crate::format::bundle::NoFile;
 use crate::ids::{PortId, RowId};
-use crate::language::crossing::Action;
+use crate::language::crossing::{Action, RuleId};
 use crate::language::profile::{Fact, Lookup, PathStep};
 use crate::ledger::fate::{Fate, Origin};
 use crate::ledger::{DecidedBy, Ledger, OriginRow};
@@ -18,6 +19,7 @@ use crate::mapping::Destination;
 use crate::scan::automaton::Automaton;
 use crate::scan::inventory::{Inventory, RowKind};
 use crate::tree::{Kind, Text, Tree, Trivia};
+use smallvec::{SmallVec, smallvec};
 use std::sync::Arc;
 
 /// Applies the crossing to a reading.
@@ -40,15 +42,20 @@ pub(crate) fn apply<'i, 'a>(
         }
     });
     engine.add_all();
+    engine.settle_readings();
+    engine.settle_unruled();
+    engine.merge_all();
     for index in 0..reading.omitted.len() {
         engine.pin(index);
     }
     engine.leave_out_with_ports();
+    engine.drop_empty_branches();
     let (old_format, new_format) = (old.format(), new.format());
     let has_comments = (new_format.traits().has_comments || new_format.is_several())
         && (new_format == old_format || new.output.takes_comments);
     let beside = if has_comments { engine.take_comments_along() } else { Trivia::default() };
     engine.find_wanted();
+    engine.want_above_empty_branches();
     let (tree, ledger) = engine.finish();
     (tree, beside, ledger)
 }
@@ -138,22 +145,11 @@ impl<'i> Engine<'_, 'i, '_> {
                 if fires {
                     return;
                 }
-            } else if let Some(fit) = self.matcher.fit(index, (rule, clause), &self.decided) {
-                // What goes with a port that is left goes together; what is not written needs none.
-                let port = fit
-                    .iter()
-                    .flatten()
-                    .find_map(|&row| self.program.excluded.of(row, &self.program.row(row)));
-                match port
-                    .filter(|_| matches!(self.program.rule(rule).action, Action::Move(_) | Action::Place))
-                {
-                    Some(port) => {
-                        self.want(self.program.rule(rule), &fit);
-                        fit.iter().flatten().for_each(|&row| self.bar(row, port));
-                    }
-                    None => self.fire(rule, &fit),
+            } else {
+                let fits = self.matcher.fits(index, (rule, clause), &self.decided);
+                if !fits.is_empty() {
+                    return self.fire_or_bar(rule, &fits);
                 }
-                return;
             }
             // What was made ahead is by the first rule.
             ahead = None;
@@ -171,12 +167,66 @@ impl<'i> Engine<'_, 'i, '_> {
         if self.program.is_leftover(row.node) {
             return self.set(index, Fate::Moot, DecidedBy::Leftover, &[]);
         }
-        self.set(index, Fate::Unmatched, DecidedBy::Nothing, &[]);
-        let fact = match row.kind {
-            RowKind::Setting => RowFact::SettingUnruled,
-            RowKind::Object => RowFact::ObjectUnruled,
-        };
-        self.note(Some(index), None, Arc::new(fact));
+        // What is read by a rule is known when all have been applied.
+        self.pending.unruled.push(index);
+    }
+
+    /// Applies a rule, if nothing that it takes goes with a port that is left: that goes together. What is not written needs no
+    /// port.
+    fn fire_or_bar(&mut self, rule: RuleId, fits: &Fits) {
+        let declared = self.program.rule(rule);
+        let writes = matches!(declared.action, Action::Move(_) | Action::Branch(_) | Action::Place);
+        let mut open = Fits::new();
+        let mut barred: SmallVec<[(RowId, PortId); 2]> = SmallVec::new();
+        for fit in fits {
+            let of_row = |&row: &RowId| self.program.excluded.of(row, &self.program.row(row));
+            match fit.iter().flatten().find_map(of_row).filter(|_| writes) {
+                Some(port) => {
+                    self.want(rule, fit);
+                    barred.extend(fit.iter().flatten().map(|&row| (row, port)));
+                }
+                None => open.push(fit.clone()),
+            }
+        }
+        if !open.is_empty() {
+            self.fire(rule, &open);
+        }
+        for (row, port) in barred {
+            if self.decided[row.index()].is_none() {
+                self.bar(row, port);
+            }
+        }
+    }
+
+    /// What no rule takes, and none reads.
+    fn settle_unruled(&mut self) {
+        for index in std::mem::take(&mut self.pending.unruled) {
+            if self.decided[index.index()].is_some() {
+                continue;
+            }
+            self.set(index, Fate::Unmatched, DecidedBy::Nothing, &[]);
+            let fact = match (self.program.row(index).kind, self.value_lacking(index)) {
+                (_, Some((value, line))) => RowFact::TableLacks { value, line },
+                (RowKind::Setting, None) => RowFact::SettingUnruled,
+                (RowKind::Object, None) => RowFact::ObjectUnruled,
+            };
+            self.note(Some(index), None, Arc::new(fact));
+        }
+    }
+
+    /// A rule that would have taken a row, had its table the value.
+    fn value_lacking(&mut self, index: RowId) -> Option<(String, u32)> {
+        let automaton = self.program.automaton;
+        let clauses = &automaton.accepted(self.program.row(index).accept).clauses;
+        clauses.iter().find_map(|&(rule, clause)| {
+            let rule = self.program.rule(rule);
+            if !rule.asks_tables || rule.clauses.len() > 1 {
+                return None;
+            }
+            let fits = self.program.clause_fits(index, &rule.clauses[clause.index()], &rule.action);
+            let (slots, _) = self.matcher.bind_all(rule, &fits.then(|| smallvec![Some(index)])?);
+            self.matcher.lacking(rule, &slots).map(|value| (value, rule.at.line))
+        })
     }
 
     /// A row goes with a port that the map leaves, or leaves open.

@@ -5,7 +5,7 @@ use crate::format::Traits;
 use crate::language::profile::Profile;
 use crate::text::source::Span;
 use crate::tree::{Kind, Name, NodeId, Text, Tree};
-use rustc_hash::FxHashMap;
+use rustc_hash::{FxHashMap, FxHashSet};
 
 /// Past so many children a parent's names are hashed.
 const LINEAR_SEARCH_LIMIT: usize = 16;
@@ -192,6 +192,24 @@ impl<'i, 'a> Draft<'i, 'a> {
         }
         if self.tree.kind(parent) == Kind::List && self.tree.first_child(parent).is_none() {
             self.withdraw(parent);
+        }
+    }
+
+    /// Takes nodes out, with lists that would be empty without them.
+    pub(super) fn withdraw_all(&mut self, gone: &FxHashSet<NodeId>) {
+        let parents: FxHashSet<NodeId> = gone.iter().map(|&node| self.tree.parent(node)).collect();
+        let mut empty = FxHashSet::default();
+        for parent in parents {
+            self.tree.unlink(parent, |child| gone.contains(&child));
+            if let Some(names) = self.wide.get_mut(&parent) {
+                names.retain(|_, known| !gone.contains(known));
+            }
+            if self.tree.kind(parent) == Kind::List && self.tree.first_child(parent).is_none() {
+                empty.insert(parent);
+            }
+        }
+        if !empty.is_empty() {
+            self.withdraw_all(&empty);
         }
     }
 

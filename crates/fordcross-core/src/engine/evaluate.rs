@@ -43,6 +43,9 @@ impl<'i> Matcher<'_, 'i, '_> {
             if !self.program.bind_clause(&rule.clauses[0], row, capture, &mut slots) {
                 return Fits::No;
             }
+            if !self.tables_have(rule, &slots) {
+                return Fits::No;
+            }
             self.make_fields(plain, &slots, instance.as_deref(), made)
         };
         done.map_or_else(Fits::Fails, |()| Fits::Yes)

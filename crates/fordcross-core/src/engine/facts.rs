@@ -11,6 +11,9 @@ facts! {
             help: "find out what it does and set it on the new unit by hand, or add a rule to the crossing";
         ObjectUnruled => NoRule, "no rule covers this object",
             help: "find out what it does and set it on the new unit by hand, or add a rule to the crossing";
+        TableLacks { value: String, line: u32 } => NoRule,
+            "no rule covers this value: the table in line {line} of the crossing has no entry for `{value}`",
+            help: "set it on the new unit by hand, or add the value to the table";
         GivenTwice => GivenTwice, "duplicate setting: this platform allows it only once",
             help: "find out which value is in effect on the old unit; if it is this one, set it by hand";
     }
@@ -32,6 +35,8 @@ facts! {
     pub(super) enum FailureFact {
         PlaceTaken => PlaceTaken, "another value was already written to the same path";
         NoPlace { path: String } => ValueUnsupported, "the target platform has no `{path}` for this kind of object";
+        JoinedDiffers => PlaceTaken, "objects that become one differ in this",
+            help: "find out which value both need, and set it by hand";
         NoObject => ValueUnread, "it refers to an object that does not exist";
         Unread { expected: String } => ValueUnread, "the value cannot be read: expected {expected}";
         UnreadText { text: String, expected: String } => ValueUnread,

@@ -1,11 +1,11 @@
 //! What a rule does once it fits.
 
 use super::capture::{Capture, Failure, Prepared};
+use super::choose::{Fits, rows_of};
 use super::draft::Conflict;
 use super::facts::{FailureFact, ObjectNotCarried};
 use super::instance::Instance;
-use super::matcher::Fit;
-use super::outcome::{Engine, Rows};
+use super::outcome::{Engine, Rows, Written};
 use super::render::Renderer;
 use crate::finding::{Code, DeclaredText, OneOf};
 use crate::ids::{PlaceId, RowId, SlotId};
@@ -35,42 +35,29 @@ struct Ready<'i> {
     fields: SmallVec<[(Path<'i>, Prepared, Rows); 1]>,
 }
 
-/// A leaf that a rule wrote, with the rows behind it.
-pub(super) struct Written {
-    pub(super) node: NodeId,
-    fate: Fate,
-    loss: Option<Loss>,
-    rows: Rows,
-}
-
 impl<'i> Engine<'_, 'i, '_> {
-    pub(super) fn fire(&mut self, rule_id: RuleId, fit: &Fit) {
+    pub(super) fn fire(&mut self, rule_id: RuleId, fits: &Fits) {
         let rule = self.program.rule(rule_id);
-        let rows: Rows = fit.iter().flatten().copied().collect();
+        let rows = rows_of(fits);
         let by = DecidedBy::Rule(rule_id);
         let line = Some(rule.at.line);
-        match &rule.action {
-            Action::Place => self.place(rule_id, rule, rows[0]),
-            Action::Move(targets) => self.move_rows(rule_id, rule, targets, fit),
-            Action::Drop { why } => {
-                for row in rows {
-                    self.set(row, Fate::Dropped, by, &[]);
-                    self.note(Some(row), line, Arc::new(DeclaredText::new(Code::Dropped, why.as_str())));
-                }
-            }
+        let said = match &rule.action {
+            Action::Place => return self.place(rule_id, rule, rows[0]),
+            Action::Move(targets) => return self.move_rows(rule_id, rule, targets, fits),
+            Action::Branch(target) => return self.move_branch(rule_id, rule, target, rows[0]),
+            Action::Drop { why } => Some((Fate::Dropped, DeclaredText::new(Code::Dropped, why.as_str()))),
             Action::ByHand { instruction } => {
-                for row in rows {
-                    self.set(row, Fate::ByHand, by, &[]);
-                    self.note(
-                        Some(row),
-                        line,
-                        Arc::new(DeclaredText::new(Code::ByHand, instruction.as_str())),
-                    );
-                }
+                Some((Fate::ByHand, DeclaredText::new(Code::ByHand, instruction.as_str())))
             }
-            Action::Moot { .. } => rows.into_iter().for_each(|row| self.set(row, Fate::Moot, by, &[])),
+            Action::Moot { .. } => None,
             // Speaks of no setting, so none leads here.
-            Action::Add(_) => {}
+            Action::Add(_) => return,
+        };
+        for row in rows {
+            self.set(row, said.as_ref().map_or(Fate::Moot, |(fate, _)| *fate), by, &[]);
+            if let Some((_, text)) = &said {
+                self.note(Some(row), line, Arc::new(text.clone()));
+            }
         }
     }
 
@@ -91,7 +78,6 @@ impl<'i> Engine<'_, 'i, '_> {
                 let fate = instance.names.as_ref().map_or(Fate::Carried, |names| {
                     names.iter().map(|(_, fate)| *fate).max().unwrap_or(Fate::Carried)
                 });
-                let fate = if instance.joined.get() { fate.max(Fate::Folded) } else { fate };
                 self.set(index, fate, by, &[Landing { node, fate }]);
                 if fate == Fate::Approximated {
                     let changed =
@@ -131,13 +117,6 @@ impl<'i> Engine<'_, 'i, '_> {
             .names
             .as_ref()
             .map_err(|failure| Failure::new(ObjectNotCarried(failure.fact.clone())))?;
-        let group = &self.program.step.leg.crossing.places[place.index()].group;
-        let equal = (!group.is_empty()).then(|| (place, self.group_values(group, instance.scope)));
-        if let Some(&shared) = equal.as_ref().and_then(|equal| self.groups.get(equal)) {
-            instance.target.set(Some(shared));
-            instance.joined.set(true);
-            return Ok(shared);
-        }
         let declared = &self.program.step.leg.crossing.places[place.index()];
         let steps = &declared.target;
         let mut ways = names.iter().zip(steps).map(|((name, _), step)| (name.as_ref(), step.append));
@@ -149,9 +128,6 @@ impl<'i> Engine<'_, 'i, '_> {
         };
         let node = self.go(from, ways).map_err(|Conflict| Failure::conflict())?;
         instance.target.set(Some(node));
-        if let Some(equal) = equal {
-            self.groups.insert(equal, node);
-        }
         // A place may be come back to when others of its kind were made: from a rule elsewhere, to add
         // something, to pin a default. A new entry of a list is not found again by its name.
         if steps.iter().any(|step| step.append) {
@@ -162,15 +138,6 @@ impl<'i> Engine<'_, 'i, '_> {
             self.moved_to.insert(instance.scope, node);
         }
         Ok(node)
-    }
-
-    /// The values that make an object equal to others of its place.
-    pub(super) fn group_values(&self, group: &[String], scope: NodeId) -> Vec<Option<&'i str>> {
-        let value = |path: &String| {
-            let found = path.split('/').try_fold(scope, |at, name| self.program.tree.child(at, name))?;
-            Some(self.program.tree.value(found).trim_ascii())
-        };
-        group.iter().map(value).collect()
     }
 
     /// The branch that all objects of a place are in, by the way to it from the top.
@@ -200,57 +167,6 @@ impl<'i> Engine<'_, 'i, '_> {
                 self.draft.branch(at, name, Kind::Map)
             }
         })
-    }
-
-    fn move_rows(&mut self, rule_id: RuleId, rule: &'i Rule, targets: &'i [Target], fit: &Fit) {
-        let by = DecidedBy::Rule(rule_id);
-        let rows: Rows = fit.iter().flatten().copied().collect();
-        // An object's own empty text, after the object itself.
-        if let (&[row], [clause]) = (rows.as_slice(), rule.clauses.as_slice())
-            && clause.presence
-            && self.program.row(row).kind == RowKind::Setting
-        {
-            return self.set(row, Fate::Moot, by, &[]);
-        }
-        let slots = self.matcher.bind(rule, fit);
-        let node = self.program.row(rows[0]).node;
-        match self.write(rule, targets, &slots, node, &rows) {
-            Ok(written) => {
-                let joined = rule.place.and_then(|place| self.matcher.instance(place, node));
-                let several = rows.len() > 1
-                    || written.len() > 1
-                    || joined.is_some_and(|instance| instance.joined.get());
-                for &row in &rows {
-                    let mapped = self.program.can_be_mapped(row);
-                    let remapped = mapped
-                        && written
-                            .iter()
-                            .any(|landing| landing.fate == Fate::Remapped && landing.rows.contains(&row));
-                    // A setting that only chose the rule is behind all that the rule wrote.
-                    let chose = !written.iter().any(|landing| landing.rows.contains(&row));
-                    let mut landings: SmallVec<[Landing; 4]> = SmallVec::new();
-                    for landing in written.iter().filter(|landing| chose || landing.rows.contains(&row)) {
-                        // What was replaced by the map in one of them was in all; what is beside it was not.
-                        let fate = match landing.fate {
-                            fate if fate > Fate::Folded => fate,
-                            _ if remapped => Fate::Remapped,
-                            Fate::Remapped if !mapped => Fate::Folded,
-                            fate if several => fate.max(Fate::Folded),
-                            fate => fate,
-                        };
-                        landings.push(Landing { node: landing.node, fate });
-                        if let Some(loss) = &landing.loss {
-                            self.note_loss(row, Some(rule.at.line), loss);
-                        }
-                    }
-                    self.set(row, Fate::Moot, by, &landings);
-                }
-            }
-            Err(failure) => {
-                rows.into_iter().for_each(|row| self.fail(row, by, &failure));
-                self.want(rule, fit);
-            }
-        }
     }
 
     /// Writes all that a rule says, or nothing of it. `node` is in the rule's scope.
@@ -410,7 +326,7 @@ impl<'i> Engine<'_, 'i, '_> {
     ) -> Result<NodeId, Conflict> {
         let Some(((last, append), above)) = path.split_last() else { return Err(Conflict) };
         let at = self.go(from, steps_of(above))?;
-        let value = Text::Decoded(&prepared.text);
+        let value = prepared.span.map_or(Text::Decoded(&prepared.text), Text::Borrowed);
         if *append {
             let leaf = self.draft.entry(at, last, prepared.kind)?;
             self.draft.set_value(leaf, value);

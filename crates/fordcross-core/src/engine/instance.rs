@@ -23,8 +23,6 @@ pub(super) struct Instance<'i> {
     pub(super) index: usize,
     /// Where it goes; made when something lands there.
     pub(super) target: Cell<Option<NodeId>>,
-    /// It shares the place of one that is equal to it.
-    pub(super) joined: Cell<bool>,
     pub(super) names: Result<Names<'i>, Failure>,
 }
 

@@ -125,15 +125,7 @@ impl<'p, 'i, 'a> Matcher<'p, 'i, 'a> {
             declared.target.iter().map(|step| hand.name(step)).collect()
         };
         let end = self.program.tree.subtree_end(scope);
-        let instance = Rc::new(Instance {
-            scope,
-            end,
-            slots,
-            index,
-            target: Cell::default(),
-            joined: Cell::default(),
-            names,
-        });
+        let instance = Rc::new(Instance { scope, end, slots, index, target: Cell::default(), names });
         self.instances[place.index()] = Some(instance.clone());
         Some(instance)
     }
@@ -174,6 +166,11 @@ impl<'p, 'i, 'a> Matcher<'p, 'i, 'a> {
             }
             _ => 0,
         }
+    }
+
+    /// Where instances went is looked for again.
+    pub(super) fn forget_instances(&mut self) {
+        self.instances.fill(None);
     }
 
     /// All scopes that a place takes, in the order of the old side.
@@ -342,7 +339,12 @@ impl<'p, 'i, 'a> Matcher<'p, 'i, 'a> {
     }
 
     /// Puts what a test captures of a name or key into its slots, if that is as the place asks.
-    fn test(&self, test: &'i KeyTest, value: Option<Capture<'i>>, slots: &mut Slots<'i>) -> Option<()> {
+    pub(super) fn test(
+        &self,
+        test: &'i KeyTest,
+        value: Option<Capture<'i>>,
+        slots: &mut Slots<'i>,
+    ) -> Option<()> {
         match test {
             KeyTest::Capture(slot) => slots[slot.index()] = value,
             KeyTest::Literal(text) => {
@@ -426,10 +428,6 @@ impl<'p, 'i, 'a> Matcher<'p, 'i, 'a> {
         let parts = Rc::new(parts);
         self.parts[cell] = Some(parts.clone());
         parts
-    }
-
-    pub(super) fn bind(&mut self, rule: &'i Rule, fit: &Fit) -> Slots<'i> {
-        self.bind_all(rule, fit).0
     }
 
     /// What a rule captures, and whether what it captures twice is the same both times.

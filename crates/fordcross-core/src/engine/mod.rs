@@ -5,18 +5,22 @@
 //! pinned in [`same_line`].
 
 mod additions;
+mod branches;
 mod capture;
 mod choose;
 mod comments;
 mod context;
 mod decide;
 mod draft;
+mod empty;
 mod evaluate;
 mod excluded_ports;
 mod facts;
 mod fire;
 mod instance;
 mod matcher;
+mod merging;
+mod moves;
 mod names;
 mod outcome;
 mod plain;
@@ -24,6 +28,7 @@ mod plain_rule;
 mod ports;
 mod prefetch;
 mod program;
+mod reading;
 mod render;
 mod repeats;
 mod same_path;

@@ -7,15 +7,15 @@ use super::matcher::{Fit, Matcher};
 use super::plain_rule::Evaluated;
 use super::program::Program;
 use crate::finding::Fact;
-use crate::ids::{PlaceId, RowId};
-use crate::language::crossing::Rule;
+use crate::ids::{PlaceId, RowId, StepId};
+use crate::language::crossing::RuleId;
 use crate::language::phase::Phase;
 use crate::language::typing::Loss;
 use crate::ledger::fate::Fate;
 use crate::ledger::{DecidedBy, Decision, Landing, Ledger, Note, OriginRow, Wanted};
 use crate::text::source::LineIndex;
 use crate::tree::{NodeId, Tree};
-use rustc_hash::FxHashMap;
+use rustc_hash::{FxHashMap, FxHashSet};
 use smallvec::SmallVec;
 use std::cell::{Cell, OnceCell};
 use std::sync::Arc;
@@ -23,20 +23,47 @@ use std::sync::Arc;
 /// Numbers of rows; nearly always few.
 pub(super) type Rows = SmallVec<[RowId; 4]>;
 
+/// A leaf that a rule wrote, with the rows behind it.
+pub(super) struct Written {
+    pub(super) node: NodeId,
+    pub(super) fate: Fate,
+    pub(super) loss: Option<Loss>,
+    pub(super) rows: Rows,
+}
+
+/// What is settled when all rules have been applied.
+#[derive(Default)]
+pub(super) struct Pending {
+    /// Branches that nothing arrived in, which were taken out.
+    pub(super) empty: FxHashSet<NodeId>,
+    /// Rules that did not write, with their rows: where they would have is looked for when all objects are there.
+    pub(super) unwritten: Vec<(RuleId, Fit)>,
+    /// From branches of the old tree to those of the new one that they went to as a whole, by rule.
+    pub(super) branches: FxHashMap<(RuleId, NodeId), NodeId>,
+    /// What was added.
+    pub(super) added: FxHashSet<NodeId>,
+    /// Rows that no rule takes.
+    pub(super) unruled: Vec<RowId>,
+    /// Where what rules read went, by row.
+    pub(super) read_by: Vec<(RowId, RuleId, Landing)>,
+    /// What rules read and could not write.
+    pub(super) read_failures: Vec<(RowId, RuleId, Failure)>,
+    /// Rules that were applied though no row was decided by them.
+    pub(super) applied: Vec<(StepId, RuleId)>,
+}
+
 pub(super) struct Engine<'p, 'i, 'a> {
     pub(super) program: &'p Program<'p, 'i, 'a>,
     pub(super) matcher: Matcher<'p, 'i, 'a>,
     pub(super) draft: Draft<'i, 'a>,
     /// Indexed by [`RowId`]; `None` as long as there is no decision. A row is decided once, in the order of rules and not of rows.
     pub(super) decided: Vec<Option<Decision>>,
-    landings: Vec<Landing>,
+    pub(super) landings: Vec<Landing>,
     notes: Vec<Note>,
     pub(super) origins: Vec<OriginRow>,
     pub(super) implied: Vec<OriginRow>,
     /// The default that is being pinned is written in any case.
     pub(super) always_pins: bool,
-    /// Entries that equal objects of a place share, by the values that make them equal.
-    pub(super) groups: FxHashMap<(PlaceId, Vec<Option<&'i str>>), NodeId>,
     /// The branch that all objects of a place are in, once something was written there.
     pub(super) bases: Vec<Option<NodeId>>,
     /// Where the scopes of named places went: from a place and a node of the old tree to one of the new.
@@ -50,10 +77,9 @@ pub(super) struct Engine<'p, 'i, 'a> {
     pub(super) made: Evaluated,
     /// What rows that do not arrive would have written.
     pub(super) wanted: Vec<Wanted>,
-    /// Rules that did not write, with their rows: where they would have is looked for when all objects are there.
-    pub(super) unwritten: Vec<(&'i Rule, Fit)>,
     /// Rows that do not arrive, each with a row that is to blame; unsorted until the end.
     pub(super) because: Vec<(RowId, RowId)>,
+    pub(super) pending: Pending,
     /// From branches of the old tree to those of the new one that took their place, between releases of one platform.
     pub(super) moved_to: FxHashMap<NodeId, NodeId>,
 }
@@ -72,7 +98,6 @@ impl<'p, 'i, 'a> Engine<'p, 'i, 'a> {
             origins: Vec::new(),
             implied: Vec::new(),
             always_pins: false,
-            groups: FxHashMap::default(),
             bases: vec![None; program.step.leg.crossing.places.len()],
             targets: FxHashMap::default(),
             work: Vec::new(),
@@ -80,8 +105,8 @@ impl<'p, 'i, 'a> Engine<'p, 'i, 'a> {
             said_of: Cell::new(None),
             made: Evaluated::default(),
             wanted: Vec::new(),
-            unwritten: Vec::new(),
             because: Vec::new(),
+            pending: Pending::default(),
             moved_to: FxHashMap::default(),
         };
         for (line, fact) in unanswered {
@@ -116,7 +141,7 @@ impl<'p, 'i, 'a> Engine<'p, 'i, 'a> {
             wanted: self.wanted,
             because: self.because,
             went: Vec::new(),
-            applied: Vec::new(),
+            applied: self.pending.applied,
         };
         (self.draft.tree, ledger)
     }
@@ -153,9 +178,9 @@ impl<'p, 'i, 'a> Engine<'p, 'i, 'a> {
     }
 
     /// Notes that a rule did not write what it would have, for rows that do not arrive.
-    pub(super) fn want(&mut self, rule: &'i Rule, fit: &Fit) {
+    pub(super) fn want(&mut self, rule: RuleId, fit: &Fit) {
         if !self.program.step.new_profile().rules.is_empty() {
-            self.unwritten.push((rule, fit.clone()));
+            self.pending.unwritten.push((rule, fit.clone()));
         }
     }
 }

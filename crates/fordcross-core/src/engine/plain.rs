@@ -39,7 +39,7 @@ impl<'i> Engine<'_, 'i, '_> {
             Fits::Yes => self.write_made(index, row, plain, made, &made.leaves[leaves]),
             Fits::Fails(failure) => {
                 self.fail(index, DecidedBy::Rule(plain.number), failure);
-                self.want(plain.rule, &smallvec![Some(index)]);
+                self.want(plain.number, &smallvec![Some(index)]);
             }
         }
         true
@@ -62,10 +62,9 @@ impl<'i> Engine<'_, 'i, '_> {
             self.write_leaves(row.node, plain, instance.as_ref(), (made, leaves), &mut landings)
         {
             self.fail(index, by, &failure);
-            return self.want(plain.rule, &smallvec![Some(index)]);
+            return self.want(plain.number, &smallvec![Some(index)]);
         }
-        let joined = instance.is_some_and(|(instance, _)| instance.joined.get());
-        if joined || landings.len() > 1 {
+        if landings.len() > 1 {
             // What was replaced by the map in one of them was in all.
             let remapped = landings.iter().any(|landing| landing.fate == Fate::Remapped);
             let together = if remapped { Fate::Remapped } else { Fate::Folded };

@@ -117,7 +117,8 @@ impl<'x, 'i, 'a> Program<'x, 'i, 'a> {
         for ((slot, range), declared) in shape.slots.iter().zip(found).zip(&shape.types) {
             let Some(range) = range else { continue };
             let ty = declared.or(if alone { of.ty } else { None });
-            let capture = Capture { text: &of.text[range], ty, whole: alone && of.whole, ..of };
+            let whole = of.whole && (alone || range == (0..of.text.len()));
+            let capture = Capture { text: &of.text[range], ty, whole, ..of };
             same &= slots[slot.index()].is_none_or(|before| self.is_same(&before, &capture));
             slots[slot.index()] = Some(capture);
         }
@@ -125,7 +126,7 @@ impl<'x, 'i, 'a> Program<'x, 'i, 'a> {
     }
 
     /// Whether two captures say the same.
-    fn is_same(&self, one: &Capture<'_>, other: &Capture<'_>) -> bool {
+    pub(super) fn is_same(&self, one: &Capture<'_>, other: &Capture<'_>) -> bool {
         let types = &self.step.old().types;
         let operand = |capture: &Capture<'_>| match types.read(capture.ty?, capture.text) {
             Ok(value) => Some(Operand::from_value(&value)).filter(|operand| *operand != Operand::Nothing),
@@ -140,7 +141,21 @@ impl<'x, 'i, 'a> Program<'x, 'i, 'a> {
         clause.names.iter().all(|name| {
             let text = self.tree.name(self.scope_of(row.node, name.depth));
             self.read_shape(text, &name.shape).is_some()
-        })
+        }) && clause
+            .numbers
+            .iter()
+            .all(|&(depth, number)| self.number_of(self.scope_of(row.node, depth)) == number)
+    }
+
+    /// Which of its like a node is, from 1.
+    fn number_of(&self, node: NodeId) -> usize {
+        let parent = self.tree.parent(node);
+        let in_list = self.tree.kind(parent) == Kind::List;
+        let like = |&other: &NodeId| match self.tree.kind(other) {
+            Kind::Comment => false,
+            _ => in_list || self.tree.name_id(other) == self.tree.name_id(node),
+        };
+        self.tree.children(parent).filter(like).take_while(|&other| other != node).count() + 1
     }
 
     fn read_shape(&self, text: &str, shape: &ClauseShape) -> Option<Captured> {

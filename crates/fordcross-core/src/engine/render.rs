@@ -20,9 +20,9 @@ use std::net::IpAddr;
 
 /// A value of the new side, with whether the map changed it.
 #[derive(Clone)]
-struct Renamed<'t> {
-    value: Value<'t>,
-    changed: bool,
+pub(super) struct Renamed<'t> {
+    pub(super) value: Value<'t>,
+    pub(super) changed: bool,
 }
 
 /// What a piece of a template can draw on.
@@ -64,7 +64,7 @@ impl<'i, 'a: 'i> Step<'i, 'a> {
     }
 
     /// What a capture means on the old side.
-    fn read_as_is(&self, capture: &Capture<'i>) -> Result<Renamed<'i>, Failure> {
+    pub(super) fn read_as_is(&self, capture: &Capture<'i>) -> Result<Renamed<'i>, Failure> {
         let Some(kind) = capture.ty else {
             return Ok(Renamed { value: Value::Text(Cow::Borrowed(capture.text)), changed: false });
         };
@@ -109,7 +109,7 @@ impl<'i, 'a: 'i> Step<'i, 'a> {
     ) -> Result<Prepared, Failure> {
         let mut text = String::new();
         let (kind, fate, loss) = self.convert_into(capture, ty, to, &mut text)?;
-        Ok(Prepared { text, kind, fate, loss })
+        Ok(Prepared { text, kind, fate, loss, span: None })
     }
 
     /// The same into a text that is at hand: how it is written, what became of it, what it lost.
@@ -142,7 +142,7 @@ impl<'i, 'a: 'i> Step<'i, 'a> {
     fn prepared(&self, text: String, ty: TypeId, fate: Fate, loss: Option<Loss>) -> Prepared {
         let fate = if loss.is_some() { Fate::Approximated } else { fate };
         let kind = leaf_kind(&self.new_profile().types.get(ty).form, &text);
-        Prepared { text, kind, fate, loss }
+        Prepared { text, kind, fate, loss, span: None }
     }
 }
 
@@ -342,6 +342,11 @@ impl<'h, 'i, 'a: 'i> Renderer<'h, 'i, 'a> {
         };
         step.fits_form(&text, Some(field.entry))?;
         let mut prepared = step.prepared(text, field.ty, fate, loss);
+        if let ([Piece::Slot { slot, table: None }], Fate::Carried) =
+            (field.template.as_slice(), prepared.fate)
+        {
+            prepared.span = step.tree.source().span_of(self.capture(*slot)?.text);
+        }
         if step.new_profile().is_attribute(field.entry) {
             prepared.kind = Kind::Attribute;
         }
@@ -469,6 +474,6 @@ pub(super) fn fact(text: &str, kind: crate::language::expression::OperandKind) -
             "false" | "no" => Some(Operand::Boolean(false)),
             _ => None,
         },
-        OperandKind::Text | OperandKind::Unknown => Some(Operand::Text(text.to_owned())),
+        OperandKind::Text | OperandKind::List | OperandKind::Unknown => Some(Operand::Text(text.to_owned())),
     }
 }

@@ -4,7 +4,7 @@ use crate::ids::{EntryId, RowId};
 use crate::language::profile::{Profile, Repeats, What};
 use crate::scan::automaton::Automaton;
 use crate::scan::inventory::{Inventory, RowKind};
-use crate::tree::{Kind, NodeId, Tree};
+use crate::tree::{NodeId, Tree};
 use rustc_hash::FxHashMap;
 
 /// Why a row does not hold.
@@ -42,7 +42,7 @@ pub(super) fn overruled(
             What::Setting { .. } => &[],
         };
         let key = |key: &String| tree.child(row.node, key).map_or("", |at| tree.value(at).trim_ascii());
-        let (holder, name) = holder(tree, row.node);
+        let (holder, name) = tree.holder(row.node);
         places.entry((holder, entry, keys.iter().map(key).chain([name]).collect())).or_default().push(index);
     }
     for ((_, entry, _), rows) in places {
@@ -65,18 +65,4 @@ pub(super) fn overruled(
         }
     }
     found
-}
-
-/// What holds a node, past lists and the element whose own text it is; and what it is called there.
-fn holder<'t>(tree: &'t Tree<'_>, node: NodeId) -> (NodeId, &'t str) {
-    let mut at = node;
-    while tree.is_transparent(at) {
-        at = tree.parent(at);
-    }
-    let name = tree.name(at);
-    at = tree.parent(at);
-    while tree.kind(at) == Kind::List {
-        at = tree.parent(at);
-    }
-    (at, name)
 }

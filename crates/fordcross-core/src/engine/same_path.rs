@@ -3,14 +3,15 @@
 use crate::ids::EntryId;
 use crate::language::profile::Profile;
 use crate::tree::pattern::Pattern;
+use crate::tree::{NodeId, Tree};
 use rustc_hash::FxHashMap;
 
 /// What two releases of one platform have in common.
 pub(super) struct SamePlatform {
     /// For each declaration of the old release, that of the new one at the same place.
     pub(super) same_path: Vec<Option<EntryId>>,
-    /// The declarations of what the file says of its own release and model.
-    pub(super) header: Vec<EntryId>,
+    /// What the file says of its own release and model, by the names of the paths.
+    header: Vec<Vec<String>>,
 }
 
 impl SamePlatform {
@@ -22,15 +23,14 @@ impl SamePlatform {
         let same_path =
             old.schema.entries.iter().map(|entry| by_pattern.get(&entry.pattern).copied()).collect();
         let facts = [&old.recognition.release, &old.recognition.model];
-        let header = facts
-            .into_iter()
-            .flatten()
-            .filter_map(|fact| {
-                let path = fact.path.join("/");
-                old.schema.entries.iter().position(|entry| entry.pattern.to_string() == path)
-            })
-            .map(EntryId::new)
-            .collect();
+        let header = facts.into_iter().flatten().map(|fact| fact.path.clone()).collect();
         Self { same_path, header }
+    }
+
+    /// Whether a file says at that place what its own release or model is.
+    pub(super) fn is_header(&self, tree: &Tree<'_>, node: NodeId) -> bool {
+        let last = tree.name(node);
+        let mut header = self.header.iter().filter(|path| path.last().is_some_and(|name| name == last));
+        header.any(|path| tree.names_on_way(node).iter().eq(path))
     }
 }

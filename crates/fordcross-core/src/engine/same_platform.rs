@@ -26,7 +26,7 @@ impl<'i> Engine<'_, 'i, '_> {
     pub(super) fn carry_within_line(&mut self, index: RowId, row: Row) -> bool {
         let Some(same_platform) = &self.program.same_platform else { return false };
         let Some(entry) = self.program.automaton.accepted(row.accept).entry else { return false };
-        if same_platform.header.contains(&entry) {
+        if same_platform.is_header(self.program.tree, row.node) {
             self.set(index, Fate::Moot, DecidedBy::Header, &[]);
             return true;
         }
@@ -230,7 +230,7 @@ impl<'i> Engine<'_, 'i, '_> {
     /// The first rule that would have taken the setting had it been given with its default.
     fn rule_speaks_of_default(&self, rule: RuleId, capture: &Capture<'i>) -> bool {
         let rule = self.program.rule(rule);
-        let [clause] = rule.clauses.as_slice() else { return false };
+        let ([clause], []) = (rule.clauses.as_slice(), rule.reads.as_slice()) else { return false };
         match (&clause.shape, &rule.action) {
             (_, Action::Place) => false,
             (None, _) => true,
@@ -240,6 +240,9 @@ impl<'i> Engine<'_, 'i, '_> {
 
     fn pin_by_rule(&mut self, rule_id: RuleId, omitted: Omitted, capture: &Capture<'i>) {
         let rule = self.program.rule(rule_id);
+        if let Action::Branch(target) = &rule.action {
+            return self.pin_in_branch((rule_id, rule), target, omitted, capture);
+        }
         let Action::Move(targets) = &rule.action else { return };
         let instance = rule.place.and_then(|place| self.matcher.instance(place, omitted.holder));
         let mut slots: Slots<'i> = smallvec![None; rule.slots];
@@ -368,11 +371,11 @@ impl<'i> Engine<'_, 'i, '_> {
     }
 
     /// Whether an old default is written out where the new profile knows none.
-    fn pins_unknown(&self) -> bool {
+    pub(super) fn pins_unknown(&self) -> bool {
         self.always_pins || self.program.step.leg.crossing.pins == Pins::All
     }
 
-    fn pinned(&mut self, node: NodeId, rule: String, implied: bool) {
+    pub(super) fn pinned(&mut self, node: NodeId, rule: String, implied: bool) {
         let rows = if implied { &mut self.implied } else { &mut self.origins };
         rows.push(OriginRow { node, origin: Origin::Pinned, rule });
     }

@@ -1,30 +1,34 @@
 //! Objects that something is written to although no rule of theirs fits: they are made for it.
 
+use super::branches::holder;
 use super::capture::Capture;
 use super::fire::path;
 use super::instance::Instance;
 use super::matcher::Fit;
 use super::outcome::{Engine, Rows};
+use super::reading::Reading;
 use super::render::Renderer;
 use crate::ids::PlaceId;
-use crate::language::crossing::{Action, Rule, Start};
+use crate::language::crossing::{Action, RuleId, Start};
 use crate::ledger::Wanted;
 use crate::tree::NodeId;
 use smallvec::SmallVec;
+
 impl<'i> Engine<'_, 'i, '_> {
     /// Finds where rules would have written. What is not there is not made for that.
     pub(super) fn find_wanted(&mut self) {
-        for (rule, fit) in std::mem::take(&mut self.unwritten) {
+        for (rule, fit) in std::mem::take(&mut self.pending.unwritten) {
             self.find_wanted_of(rule, &fit);
         }
     }
 
-    fn find_wanted_of(&mut self, rule: &'i Rule, fit: &Fit) {
-        let Action::Move(targets) = &rule.action else { return };
+    fn find_wanted_of(&mut self, rule_id: RuleId, fit: &Fit) {
+        let rule = self.program.rule(rule_id);
+        let Action::Move(targets) = &rule.action else { return self.find_wanted_of_branch(rule_id, fit) };
         let Some(first) = fit.iter().flatten().next().copied() else { return };
         let rows: Rows = fit.iter().flatten().copied().collect();
         let node = self.program.row(first).node;
-        let slots = self.matcher.bind(rule, fit);
+        let Some(Reading { slots, .. }) = self.matcher.bind(rule, fit).into_iter().next() else { return };
         let instance = rule.place.and_then(|place| self.matcher.instance(place, node));
         let home = match (&instance, rule.place) {
             (Some(instance), Some(place)) => self.made_target(instance, place),
@@ -58,14 +62,29 @@ impl<'i> Engine<'_, 'i, '_> {
         }
     }
 
+    /// The same of what would have gone with its branch.
+    fn find_wanted_of_branch(&mut self, rule: RuleId, fit: &Fit) {
+        let tree = self.program.tree;
+        for row in fit.iter().flatten().copied() {
+            let node = self.program.row(row).node;
+            let above = std::iter::successors(Some(holder(tree, node)), |at| {
+                (*at != NodeId::DOCUMENT).then(|| holder(tree, *at))
+            });
+            let made = above.into_iter().find_map(|at| {
+                let known = self.pending.branches.get(&(rule, at))?;
+                Some((*known, tree.names_on_way(at).len()))
+            });
+            if let Some((made, depth)) = made {
+                let path = tree.names_on_way(node)[depth..].join("/");
+                self.wanted.push(Wanted { node: made, path: path.into(), row });
+            }
+        }
+    }
+
     /// The node that the settings of a place's scope are in, if it is there.
     pub(super) fn made_target(&mut self, instance: &Instance<'i>, place: PlaceId) -> Option<NodeId> {
         let made = instance.target.get().or_else(|| self.targets.get(&(place, instance.scope)).copied());
         let declared = &self.program.step.leg.crossing.places[place.index()];
-        let shared =
-            || self.groups.get(&(place, self.group_values(&declared.group, instance.scope))).copied();
-        let made =
-            made.or_else(|| Some(&declared.group).filter(|group| !group.is_empty()).and_then(|_| shared()));
         if made.is_some() {
             return made;
         }

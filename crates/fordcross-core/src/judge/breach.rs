@@ -24,7 +24,11 @@ pub(crate) enum Part {
     /// Another has the same name.
     UniqueName,
     /// It names nothing that is there: what it should name.
-    Reference(String),
+    Reference {
+        of: String,
+        /// It is the name of the setting or object that refers, not a value.
+        is_key: bool,
+    },
     /// A check does not hold.
     Check,
     /// A check has no answer here: why.
@@ -42,7 +46,7 @@ impl Part {
             Self::Narrowed(_) => "narrowed",
             Self::Count(_) | Self::NothingToCountIn(_) => "count",
             Self::Unique | Self::UniqueName => "twice",
-            Self::Reference(_) => "names-nothing",
+            Self::Reference { .. } => "names-nothing",
             Self::Check | Self::Undecided(_) => return None,
         })
     }

@@ -25,15 +25,42 @@ fn take_out(more: u64, larger: Option<&str>) -> Remedy {
     .into()
 }
 
+/// Where in the result something was read back, for people.
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
+pub(super) struct ReadAt {
+    /// The file and the line.
+    pub(super) file: Option<(String, u32)>,
+    /// What is there; none where it could be a secret.
+    pub(super) text: Option<String>,
+    /// The statement that it was read by.
+    pub(super) statement: Option<String>,
+}
+
+impl fmt::Display for ReadAt {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        let Some((file, line)) = &self.file else { return Ok(()) };
+        write!(f, ": line {line} of {file}")?;
+        if let Some(text) = &self.text {
+            write!(f, " is `{text}`")?;
+        }
+        match &self.statement {
+            Some(shape) => write!(f, ", by the statement `{shape}`"),
+            None => Ok(()),
+        }
+    }
+}
+
 facts! {
     /// How a result that is read back is not what the ledger says.
     pub(super) enum Difference {
         NotUtf8 => ResultDiffers, "the result is not UTF-8 text";
         EndsEarly => ResultDiffers, "the result ends before everything was written";
-        HasMore => ResultDiffers, "the result has more than was written";
-        OtherNode => ResultDiffers, "the result has something else at this position";
-        Missing => ResultDiffers, "this is missing from the result";
-        OtherValue => ResultDiffers, "the value does not read back as it was written";
+        HasMore { read: String, place: ReadAt } => ResultDiffers, "`{read}` was read back and not written{place}";
+        OtherNode { wrote: String, read: String, place: ReadAt } => ResultDiffers,
+            "`{wrote}` was written, and `{read}` read back{place}";
+        Missing { wrote: String, place: ReadAt } => ResultDiffers, "`{wrote}` was written, and not read back{place}";
+        OtherValue { wrote: String, read: String, place: ReadAt } => ResultDiffers,
+            "`{wrote}` was written, and `{read}` read back{place}";
         Unaccounted => ResultDiffers, "the ledger does not account for this";
         Undeclared => ResultDiffers, "the target profile does not declare this setting";
         NoSuchPort { name: String, model: String, instead: Suggestion } => ResultDiffers,

@@ -13,6 +13,7 @@ pub(crate) mod read_back;
 pub(crate) mod references;
 mod round;
 mod settle;
+mod shown;
 mod unsound;
 
 pub(crate) use breach::{Breached, Part};

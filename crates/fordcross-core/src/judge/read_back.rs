@@ -3,6 +3,7 @@
 //! somebody in the ledger who stands for it.
 
 use super::facts::Difference;
+use super::shown::{Problem, Shown};
 use super::{Gone, Judge, Lost};
 use crate::container::Member;
 use crate::finding::{Finding, Findings, Suggestion};
@@ -18,6 +19,7 @@ use crate::text::charset::Charset;
 use crate::text::source::{Source, Span};
 use crate::text::value_cache::ValueCache;
 use crate::tree::{Kind, NodeId, Sink, Text, Tree};
+use rustc_hash::FxHashMap;
 
 /// The most differences that are listed: each is a mistake of ours or of a rule.
 const MAX_DIFFERENCES: usize = 20;
@@ -40,6 +42,8 @@ pub(crate) struct Expected<'e> {
 pub(crate) struct ReadBack {
     /// Where it is not what the ledger says.
     pub(crate) differences: Findings,
+    /// The nodes that differ; of a result that cannot be read at all, and of what was not written, there is none.
+    pub(crate) nodes: Vec<NodeId>,
 }
 
 impl ReadBack {
@@ -49,7 +53,7 @@ impl ReadBack {
     }
 
     fn only(finding: Finding) -> Self {
-        Self { differences: vec![finding] }
+        Self { differences: vec![finding], nodes: Vec::new() }
     }
 }
 
@@ -87,7 +91,7 @@ pub(crate) fn read_back(
         accounted[node.index()] = true;
     }
     let pieces = opened.as_ref().map_or(&[][..], |opened| &opened.pieces);
-    let source = Source { name: NAME, text, pieces, folders: &[], max_nodes: tree.max_nodes() };
+    let source = Source { name: NAME, text, pieces, folders: &[], max_nodes: tree.max_nodes(), trace: None };
     let mut comparison = Comparison {
         wanted: expected,
         text,
@@ -99,6 +103,8 @@ pub(crate) fn read_back(
         open: Vec::new(),
         expected: Some(tree.root()),
         problems: Vec::new(),
+        types: FxHashMap::default(),
+        read_to: 0,
         fine: ValueCache::new(),
     };
     // A base spells names as its unit does, and so does what was not touched in it.
@@ -126,23 +132,26 @@ pub(crate) fn read_back(
     };
     let read = match read {
         Ok(read) => read,
-        Err(differences) => return ReadBack { differences },
+        Err(differences) => return ReadBack { differences, nodes: Vec::new() },
     };
     if comparison.next_heard().is_some() {
-        comparison.problems.push((NodeId::DOCUMENT, Difference::EndsEarly));
+        comparison.problem(NodeId::DOCUMENT, Problem::Said(Difference::EndsEarly));
     }
     let problems = std::mem::take(&mut comparison.problems);
+    let nodes = problems.iter().map(|(node, _)| *node).filter(|node| *node != NodeId::DOCUMENT).collect();
+    let shown = Shown::new((tree, profile), source, problems.is_empty());
     let mut labels = Labeler::new(tree, &profile.schema, None, comparison.automaton);
     let mut differences: Findings = problems
         .into_iter()
-        .map(|(node, difference)| {
-            let mut finding = Finding::new(difference);
+        .map(|(node, problem)| {
+            let ty = comparison.types.get(&node).copied().flatten();
+            let mut finding = Finding::new(shown.difference(node, ty, problem));
             finding.locator = Some(labels.label(node, comparison.automaton).to_owned());
             finding
         })
         .collect();
     differences.extend(read.and_then(|read| judged_otherwise(expected, &read, comparison.automaton)));
-    ReadBack { differences }
+    ReadBack { differences, nodes }
 }
 
 /// What was judged must be judged the same when it is read back: what is written may mean something else than what was to
@@ -206,23 +215,35 @@ struct Comparison<'c> {
     symbols: Symbols,
     open: Vec<NodeId>,
     expected: Option<NodeId>,
-    problems: Vec<(NodeId, Difference)>,
+    problems: Vec<(NodeId, Problem)>,
+    /// The types of settings that differ.
+    types: FxHashMap<NodeId, Option<TypeId>>,
+    /// How far the text was read.
+    read_to: u32,
     /// Values that a type can be.
     fine: ValueCache<'c, ()>,
 }
 
 impl<'c> Comparison<'c> {
-    fn problem(&mut self, node: NodeId, difference: Difference) {
+    fn problem(&mut self, node: NodeId, problem: Problem) {
         if self.problems.len() < MAX_DIFFERENCES {
-            self.problems.push((node, difference));
+            if node != NodeId::DOCUMENT && self.tree.kind(node).is_value() {
+                let ty = self.setting_type(node);
+                self.types.insert(node, ty);
+            }
+            self.problems.push((node, problem));
         }
     }
 
+    fn differs(&mut self, node: NodeId, difference: Difference) {
+        self.problem(node, Problem::Said(difference));
+    }
+
     /// The node that must come now, if kind and name are right.
-    fn meet(&mut self, kind: Kind, name: &str) -> Option<NodeId> {
+    fn meet(&mut self, kind: Kind, name: &str, found: &dyn Fn() -> String) -> Option<NodeId> {
         let Some(mut node) = self.expected else {
             if self.problems.is_empty() {
-                self.problem(NodeId::DOCUMENT, Difference::HasMore);
+                self.problem(NodeId::DOCUMENT, Problem::More(found(), self.read_to));
             }
             return None;
         };
@@ -233,10 +254,10 @@ impl<'c> Comparison<'c> {
         // In XML and INI a text is a text, whatever the type: the file has nothing else.
         let traits = self.wanted.profile.dialect_at(self.tree, node).format().traits();
         let bare_as_text = !traits.tells_bare && kind == Kind::Text;
-        let found = self.tree.kind(node);
-        let same_kind = found == kind || bare_as_text && found == Kind::Bare;
+        let wanted = self.tree.kind(node);
+        let same_kind = wanted == kind || bare_as_text && wanted == Kind::Bare;
         if !same_kind || !same_name {
-            self.problem(node, Difference::OtherNode);
+            self.problem(node, Problem::Other(found(), self.read_to));
             self.expected = None;
             return None;
         }
@@ -287,7 +308,7 @@ impl<'c> Comparison<'c> {
         let value = self.tree.value(node);
         let new = self.wanted.profile;
         let Some(kind) = self.setting_type(node) else {
-            return self.problem(node, Difference::Undeclared);
+            return self.differs(node, Difference::Undeclared);
         };
         if self.fine.find(kind.0.into(), value).is_some() {
             return;
@@ -306,16 +327,17 @@ impl<'c> Comparison<'c> {
                 let Some(name) = unknown else { return self.fine.keep(kind.0.into(), value, ()) };
                 let known: Vec<&str> = model.ports.iter().map(|port| port.name.as_str()).collect();
                 let (instead, model) = (Suggestion::among(&name, known), model.title.clone());
-                self.problem(node, Difference::NoSuchPort { name, model, instead });
+                self.differs(node, Difference::NoSuchPort { name, model, instead });
             }
-            Err(misread) => self.problem(node, Difference::OtherType { expected: misread.expected }),
+            Err(misread) => self.differs(node, Difference::OtherType { expected: misread.expected }),
         }
     }
 }
 
 impl Sink for Comparison<'_> {
-    fn open(&mut self, kind: Kind, name: &str, _: usize) {
-        let node = self.meet(kind, name);
+    fn open(&mut self, kind: Kind, name: &str, at: usize) {
+        self.read_to = at as u32;
+        let node = self.meet(kind, name, &|| format!("{name}/"));
         if let Some(node) = node {
             self.entry(node);
             self.expected = self.tree.first_child(node);
@@ -341,11 +363,12 @@ impl Sink for Comparison<'_> {
         if value.is_empty() && self.is_no_cell(name) {
             return;
         }
-        let Some(node) = self.meet(kind, name) else { return };
+        self.read_to = span.start;
+        let Some(node) = self.meet(kind, name, &|| format!("{name} = {value}")) else { return };
         if self.tree.value(node) != value {
-            self.problem(node, Difference::OtherValue);
+            self.problem(node, Problem::OtherValue(value.to_owned(), span.start));
         } else if !self.accounted[node.index()] {
-            self.problem(node, Difference::Unaccounted);
+            self.differs(node, Difference::Unaccounted);
         } else if self.wanted.kept.get(node.index()) != Some(&true) {
             self.check_value(node);
         } else {
@@ -357,7 +380,7 @@ impl Sink for Comparison<'_> {
     fn close(&mut self, _: usize) {
         let node = self.open.pop().unwrap_or(NodeId::DOCUMENT);
         if let Some(missing) = self.next_heard() {
-            self.problem(missing, Difference::Missing);
+            self.problem(missing, Problem::Missing(self.read_to));
         }
         self.expected = if node == NodeId::DOCUMENT { None } else { self.tree.next_sibling(node) };
     }

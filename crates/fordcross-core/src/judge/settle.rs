@@ -113,7 +113,8 @@ pub(crate) fn settle(
                 if settled.gone.insert(node) {
                     settled.of.insert(node, number);
                     any = true;
-                    let named_nothing = matches!(breached.part, Part::Reference(_)) && node == breached.node;
+                    let named_nothing =
+                        matches!(breached.part, Part::Reference { .. }) && node == breached.node;
                     parts.extend(lost_with(judge, node, LostBy::Went(number), named_nothing));
                 }
             }

@@ -9,6 +9,7 @@ use crate::finding::{Count, Finding, Findings, Location, Severity};
 use crate::language::profile::{Breach, Model, OldMeaning, Profile};
 use crate::recognise::backup::Backup;
 use crate::scan::automaton::Automaton;
+use crate::scan::joining::Joined;
 use crate::scan::locator::Labeler;
 use crate::scan::surroundings::Seen;
 use crate::tree::{NodeId, Tree};
@@ -25,13 +26,25 @@ pub(crate) struct Overruled {
     without_effect: FxHashMap<(String, String), usize>,
 }
 
-/// Judges a backup by the rules of its own platform.
+/// Judges a backup by the rules of its own platform, which has joined what it has in pieces.
 pub(crate) fn unsound(
     tree: &Tree<'_>,
+    joined: Option<&Joined<'_>>,
     profile: &Profile,
     model: Option<&Model>,
     automaton: &mut Automaton,
 ) -> Overruled {
+    let Some(joined) = joined else { return judged(tree, profile, model, automaton) };
+    let mut overruled = judged(&joined.tree, profile, model, automaton);
+    overruled.ignored =
+        overruled.ignored.into_iter().map(|(node, line)| (joined.old_id(node), line)).collect();
+    for node in overruled.refused.iter_mut().flat_map(|(.., nodes)| nodes) {
+        *node = joined.old_id(*node);
+    }
+    overruled
+}
+
+fn judged(tree: &Tree<'_>, profile: &Profile, model: Option<&Model>, automaton: &mut Automaton) -> Overruled {
     let mut overruled = Overruled::default();
     if profile.rules.is_empty() {
         return overruled;

@@ -10,6 +10,9 @@ facts! {
             help: "export the base in UTF-8, or change the value in the backup";
         Admits { what: String } => BaseGrantsAccess, "the base has {what} that is not in the backup",
             help: "it is kept; remove it on the new unit if it should not be there";
+        NumberTaken { label: String } => BaseNumberTaken,
+            "the base has another `{label}`; the crossing made this name by counting",
+            help: "compare the two on the new unit; `replace` in the `[base]` of the crossing leaves out what the base has there";
         Beyond { settings: Count } => BaseExtra,
             "{settings} kept from the base: not in the backup",
             remedy: Remedy::default().choice(Choice::BaseRows).text(" lists them");

@@ -4,8 +4,9 @@ use super::Based;
 use super::facts::BaseFact;
 use crate::finding::{Count, Finding, Findings, Location};
 use crate::ids::{RowId, StepId};
+use crate::language::crossing::Crossing;
 use crate::language::profile::{Admits, Profile, What};
-use crate::ledger::{Ledger, Note};
+use crate::ledger::{BaseOutcome, Ledger, Note};
 use crate::recognise::backup::Backup;
 use crate::scan::automaton::Automaton;
 use crate::scan::inventory::RowKind;
@@ -19,6 +20,7 @@ pub(crate) fn findings(
     base: &Backup<'_>,
     based: &Based,
     profile: &Profile,
+    (crossing, replaced): (&Crossing, &[(NodeId, BaseOutcome)]),
     automaton: &mut Automaton,
 ) -> Findings {
     let tree = &base.tree;
@@ -38,9 +40,52 @@ pub(crate) fn findings(
         finding.locator = Some(labels.label(row.node, automaton).to_owned());
         findings.push(finding);
     }
+    findings.extend(numbers_taken(base, based, (crossing, replaced), &mut labels, automaton));
     if based.kept_settings > 0 {
         let settings = Count(based.kept_settings, "setting");
         findings.push(Finding::new(BaseFact::Beyond { settings }));
+    }
+    findings
+}
+
+/// Objects of the base that what was made was put into because a number gave both the same name.
+fn numbers_taken(
+    base: &Backup<'_>,
+    based: &Based,
+    (crossing, replaced): (&Crossing, &[(NodeId, BaseOutcome)]),
+    labels: &mut Labeler<'_, '_>,
+    automaton: &mut Automaton,
+) -> Findings {
+    let numbered = crossing.numbered();
+    let tree = &base.tree;
+    let outcome =
+        |node: &NodeId| replaced.binary_search_by_key(node, |&(node, _)| node).ok().map(|at| replaced[at].1);
+    let mut findings = Findings::new();
+    if numbered.is_empty() {
+        return findings;
+    }
+    for row in
+        based.reading.rows.iter().filter(|row| row.kind == RowKind::Object && based.met[row.node.index()])
+    {
+        let names = tree.names_on_way(row.node);
+        let is_so = |way: &Vec<Option<String>>| {
+            let alike =
+                |(step, name): (&Option<String>, &&str)| step.as_ref().is_none_or(|step| step == name);
+            way.len() == names.len() && way.iter().zip(&names).all(alike)
+        };
+        if !numbered.iter().any(is_so) {
+            continue;
+        }
+        let below = (row.node.0..tree.subtree_end(row.node).0).map(NodeId);
+        let mut values = below.filter(|&node| tree.kind(node).is_value());
+        // What has the same in it is the same, or nobody can tell.
+        if values.any(|node| !based.met[node.index()] || outcome(&node) == Some(BaseOutcome::Overwritten)) {
+            let label = labels.label(row.node, automaton).to_owned();
+            let mut finding = Finding::new(BaseFact::NumberTaken { label: label.clone() });
+            finding.location = Some(Location::indexed(&base.lines(), tree.span(row.node)));
+            finding.locator = Some(label);
+            findings.push(finding);
+        }
     }
     findings
 }

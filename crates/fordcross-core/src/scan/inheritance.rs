@@ -161,7 +161,7 @@ impl Inheritance {
                 self.add(tree, object, source, &own, &joins, &mut additions);
             }
         }
-        tree.expanded(&additions)
+        tree.rearranged(&additions, &FxHashSet::default())
     }
 
     /// Adds what `source` has and `to` lacks.

@@ -4,6 +4,7 @@ pub(crate) mod automaton;
 mod facts;
 pub(crate) mod inheritance;
 pub(crate) mod inventory;
+pub(crate) mod joining;
 pub(crate) mod locator;
 pub(crate) mod naming;
 pub(crate) mod secrets;

@@ -2,7 +2,7 @@
 
 use crate::ids::EntryId;
 use crate::language::expression::{
-    AskedStep, Evaluator, Expression, Operand, Surroundings, alternatives, asked_steps,
+    AskedStep, Evaluator, Expression, Operand, OperandKind, Surroundings, alternatives, asked_steps, kind_of,
 };
 use crate::language::profile::{Entry, Lookup, PathStep, Profile, Repeats, What};
 use crate::language::typing::{TypeId, Value};
@@ -134,6 +134,12 @@ impl<'v> Scope<'v, '_> {
         found.map(|node| tree.value(node).trim_ascii())
     }
 
+    /// Whether a path is that of a text.
+    pub(crate) fn is_of_text(&self, path: &str) -> bool {
+        let ty = self.entry(path).and_then(|entry| self.profile.schema[entry].what.setting());
+        ty.is_some() && kind_of(&self.profile.types, ty) == OperandKind::Text
+    }
+
     fn entry(&self, path: &str) -> Option<EntryId> {
         // Patterns are those of the crossing and the profile, and stay where they are.
         let place = self.pattern.map_or(0, |pattern| std::ptr::from_ref(pattern).addr());
@@ -190,7 +196,7 @@ impl<'v> Scope<'v, '_> {
     }
 
     /// The default by the conditions of a setting, seen from the current object.
-    pub(crate) fn default_if(&self, declared: &'v Entry) -> Option<&'v str> {
+    pub(crate) fn default_if<'d>(&self, declared: &'d Entry) -> Option<&'d str> {
         let What::Setting { defaults_if, .. } = &declared.what else { return None };
         let holds = |when: &Option<Arc<Expression>>| when.as_ref().is_none_or(|when| when.holds(self));
         defaults_if.iter().find(|(_, when)| holds(when)).map(|(value, _)| value.as_str())

@@ -2,6 +2,7 @@
 
 mod facts;
 pub mod inventory;
+pub mod listing;
 
 use crate::finding::{Count, Finding, Findings};
 use crate::format::bundle::OTHER_FILES;
@@ -13,6 +14,7 @@ use crate::language::typing::{Form, Protection};
 use crate::recognise::backup::Backup;
 use crate::redact::mark_in;
 use crate::scan::inventory::{Inventory, RowKind, automaton_of};
+use crate::scan::joining::Joined;
 use crate::scan::locator::Labeler;
 use crate::text::source::{Content, Span};
 use crate::tree::{Kind, NodeId, Tree};
@@ -200,7 +202,8 @@ pub fn survey(backup: &Backup<'_>, profile: &Profile, today: jiff::civil::Date) 
         is_copy: mark_in(tree, profile, &automaton, &reading).is_some(),
     };
     let model = backup.identity.model.as_deref().and_then(|name| profile.model(name).ok());
-    let overruled = unsound(tree, profile, model, &mut automaton_of(profile, None));
+    let joined = Joined::of(tree, profile, &automaton, &reading);
+    let overruled = unsound(tree, joined.as_ref(), profile, model, &mut automaton_of(profile, None));
     made.unsound = overruled.findings(backup, profile, &mut labels, &mut automaton);
     let mut references = References::new(profile);
     let mut named_at: Vec<(EntryId, NodeId)> = Vec::new();

@@ -14,6 +14,8 @@ mod inheritance;
 mod invariants;
 mod judging;
 mod many;
+mod order;
+mod reads;
 mod rules;
 mod sharing;
 mod small;

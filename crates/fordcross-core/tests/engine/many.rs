@@ -1,7 +1,7 @@
 //! Backups so large that more than one thread works on their rows: each of many fares as it does alone.
 
 use crate::small::shown;
-use crate::small::{CROSSING, NEW, OLD, carry_with, make, parse};
+use crate::small::{CROSSING, NEW, OLD, With, carry_with, make, parse};
 use fordcross_core::carry::Threads;
 use fordcross_core::mapping::MapFile;
 
@@ -47,8 +47,9 @@ fn each_of_many_fares_as_it_does_alone() {
 fn one_thread_makes_what_two_make() {
     let items: String = ITEMS.into_iter().cycle().take(ITEMS.len() * 400).collect();
     let text = format!("<old release='1'><list>{items}</list></old>");
+    let map = MapFile::default();
     let [one, two] = [Threads::One, Threads::Two]
-        .map(|threads| carry_with(threads, &text, parse(OLD, NEW, CROSSING), &MapFile::default()));
+        .map(|threads| carry_with(With { threads, base: None, map: &map }, &text, parse(OLD, NEW, CROSSING)));
     assert!(one.rows.len() > 8_000, "too few rows for a second thread: {}", one.rows.len());
     assert!(one.ledger == two.ledger && one.result == two.result);
     assert_eq!(one.findings, two.findings);

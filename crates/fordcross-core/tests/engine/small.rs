@@ -6,6 +6,7 @@ use fordcross_core::carry::{CarryInput, Scan, Threads, carry};
 use fordcross_core::course::Leg;
 use fordcross_core::crossing::Crossing;
 use fordcross_core::finding::{Code, Finding};
+use fordcross_core::json::read_json_tree;
 use fordcross_core::library::Checking;
 use fordcross_core::mapping::{Grounds, MapFile, MapUse, Mapping, used_ports};
 use fordcross_core::profile::Profile;
@@ -14,9 +15,12 @@ use fordcross_core::xml::read_xml;
 use serde_json::Value;
 use std::collections::HashSet;
 
-pub(crate) const OLD: &str = r#"
+/// A profile of the old platform, with what is declared there.
+macro_rules! old_profile {
+    ($declared:literal) => {
+        concat!(
+            r#"
 language = 2
-
 [profile]
 platform = "old"
 title    = "Old box"
@@ -29,6 +33,40 @@ release  = "release"
 name = "m"
 title = "Old m"
 port = [{ names = "p1..p3", medium = "copper", speed = "1G" }]
+"#,
+            $declared
+        )
+    };
+}
+pub(crate) use old_profile;
+
+/// The same of the new one.
+macro_rules! new_profile {
+    ($declared:literal) => {
+        concat!(
+            r#"
+language = 2
+[profile]
+platform = "new"
+title    = "New box"
+format   = "json"
+releases = ["2"]
+[detect]
+contains = "new"
+release  = "release"
+[[model]]
+name = "n"
+title = "New n"
+port = [{ names = "c1..c3", medium = "copper", speed = "1G" }]
+"#,
+            $declared
+        )
+    };
+}
+pub(crate) use new_profile;
+
+pub(crate) const OLD: &str = old_profile!(
+    r#"
 [section]
 boxes = "boxes"
 [type]
@@ -52,7 +90,8 @@ interface = { type = "shape", shapes = ["{parent:port}.{id:integer}", "{own:port
 "list/item/mark" = "text"
 "name[]" = "text"
 "gone" = "text"
-"#;
+"#
+);
 
 pub(crate) const NEW: &str = r#"
 language = 2
@@ -207,16 +246,28 @@ pub(crate) fn parse(old: &str, new: &str, crossing: &str) -> (Profile, Profile, 
 
 /// Carries a text from a line to another, to its only model, by what a map decides of ports.
 pub(crate) fn carry_over(text: &str, old: Profile, new: Profile, crossing: Crossing, map: &MapFile) -> Made {
-    carry_with(Threads::Two, text, (old, new, crossing), map)
+    carry_with(With { threads: Threads::Two, base: None, map }, text, (old, new, crossing))
 }
 
-/// The same by so many threads.
+/// What a carry goes by.
+#[derive(Clone, Copy)]
+pub(crate) struct With<'w> {
+    pub(crate) threads: Threads,
+    /// The text of a base, in JSON.
+    pub(crate) base: Option<&'w str>,
+    pub(crate) map: &'w MapFile,
+}
+
+/// The same in a certain way.
 pub(crate) fn carry_with(
-    threads: Threads,
+    With { threads, base, map }: With<'_>,
     text: &str,
     (old, new, crossing): (Profile, Profile, Crossing),
-    map: &MapFile,
 ) -> Made {
+    let base = base.map(|base| {
+        let tree = read_json_tree(source("base.json", base)).expect("JSON");
+        Backup::new(tree, &new, Some("2")).expect("a base")
+    });
     let tree = read_xml(source("backup.xml", text)).expect("well-formed");
     let backup = Backup::new(tree, &old, Some("1")).expect("known");
     let model = new.models[0].clone();
@@ -244,7 +295,7 @@ pub(crate) fn carry_with(
         answers: &[],
         severities: &[],
         accepted: &map.accepted,
-        base: None,
+        base: base.as_ref(),
         threads,
     };
     let mut carried = carry(input, walk);

@@ -320,6 +320,21 @@ impl<'r, 's> Section<'r, 's> {
         Some(section)
     }
 
+    /// All members by their paths, in the order of the file; those of a member `path/` are below that path.
+    pub fn members_below(&self) -> Vec<(String, Word<'r>, &'r Spanned<DeValue<'s>>)> {
+        let mut members = Vec::new();
+        for (key, value) in self.members() {
+            match key.text.strip_suffix('/').zip(self.as_section(value)) {
+                Some((above, inner)) => {
+                    let below = inner.members().into_iter();
+                    members.extend(below.map(|(key, value)| (format!("{above}/{}", key.text), key, value)));
+                }
+                None => members.push((key.text.to_owned(), key, value)),
+            }
+        }
+        members
+    }
+
     /// All members in the order of the file, for tables whose keys are open.
     pub fn members(&self) -> Vec<(Word<'r>, &'r Spanned<DeValue<'s>>)> {
         let mut members: Vec<_> = self

@@ -3,7 +3,7 @@
 
 use crate::text::charset::Charset;
 use std::ops::Range;
-use std::sync::{Arc, OnceLock};
+use std::sync::{Arc, Mutex, OnceLock};
 
 /// The most settings and objects that are ever read from one source.
 pub const MOST_NODES: usize = if cfg!(test) { 1 << 16 } else { 1 << 23 };
@@ -21,6 +21,36 @@ pub struct Source<'a> {
     pub folders: &'a [String],
     /// The most settings and objects that are read from it, and made of it.
     pub max_nodes: usize,
+    /// Takes down which statements were read, where a person wants to see that.
+    pub trace: Option<&'a Trace>,
+}
+
+/// Which statement of a profile each place of a text was read by.
+#[derive(Debug, Default)]
+pub struct Trace(Mutex<Vec<Traced>>);
+
+/// One statement that was read.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Traced {
+    /// Where it is.
+    pub span: Span,
+    /// Its shape in the profile; none where no shape fits.
+    pub shape: Option<String>,
+}
+
+impl Trace {
+    /// Takes down a statement.
+    pub fn note(&self, span: Span, shape: Option<&str>) {
+        let traced = Traced { span, shape: shape.map(str::to_owned) };
+        self.0.lock().unwrap_or_else(std::sync::PoisonError::into_inner).push(traced);
+    }
+
+    /// The statements that were read, in the order of the text; of those that begin at one place the innermost is the last.
+    pub fn statements(&self) -> Vec<Traced> {
+        let mut all = self.0.lock().unwrap_or_else(std::sync::PoisonError::into_inner).clone();
+        all.sort_by_key(|traced| traced.span.start);
+        all
+    }
 }
 
 /// One file of a backup of several: its text is a part of that of all, and begins a line there.
@@ -52,13 +82,20 @@ pub enum Content {
 impl<'a> Source<'a> {
     /// One file.
     pub fn new(name: &'a str, text: &'a str) -> Self {
-        Self { name, text, pieces: &[], folders: &[], max_nodes: MOST_NODES }
+        Self { name, text, pieces: &[], folders: &[], max_nodes: MOST_NODES, trace: None }
     }
 
     /// The piece that a place is in, if there are several.
     pub fn piece_at(self, offset: u32) -> Option<&'a Piece> {
         let next = self.pieces.partition_point(|piece| piece.span.start <= offset);
         self.pieces.get(next.checked_sub(1)?)
+    }
+
+    /// The place of a part of the text, if that is what it is.
+    pub fn span_of(self, part: &str) -> Option<Span> {
+        let (text, part_at) = (self.text.as_ptr() as usize, part.as_ptr() as usize);
+        let at = part_at.checked_sub(text).filter(|at| at + part.len() <= self.text.len())?;
+        Some(Span::new(at, at + part.len()))
     }
 
     /// One piece alone, with its own name.

@@ -83,25 +83,31 @@ pub struct Trivia {
     pub placed: FxHashSet<NodeId>,
 }
 
-/// What a branch is given copies of: in front of what it has, and behind it.
+/// What a branch is given of other branches.
 #[derive(Debug, Default)]
 pub struct Additions {
     /// Copied in front of what the branch has.
     pub first: Vec<NodeId>,
     /// Copied behind it.
     pub last: Vec<NodeId>,
+    /// Moved behind what the branch has, with what they are given themselves.
+    pub moved: Vec<NodeId>,
 }
 
 impl<'a> Tree<'a> {
     /// Adds a node as the last child of `parent`. An entry of a list is given its place as its name.
     pub fn push(&mut self, parent: NodeId, kind: Kind, name: &str, span: Span) -> NodeId {
-        let name = if self.kind(parent) == Kind::List {
-            let last = self.nodes[parent.index()].b;
-            Name(if last == NONE { 1 } else { (self.nodes[last as usize].head & NAME_MASK) + 1 })
-        } else {
-            self.names.intern(name)
-        };
-        self.push_named(parent, kind, name, span)
+        let name = self.names.intern(name);
+        self.push_named(parent, kind, self.next_name(parent, name), span)
+    }
+
+    /// The name of a further child: that of an entry of a list is its place.
+    fn next_name(&self, parent: NodeId, name: Name) -> Name {
+        if self.kind(parent) != Kind::List {
+            return name;
+        }
+        let last = self.nodes[parent.index()].b;
+        Name(if last == NONE { 1 } else { (self.nodes[last as usize].head & NAME_MASK) + 1 })
     }
 
     /// The same with a name that the tree knows already.
@@ -205,7 +211,13 @@ impl<'a> Tree<'a> {
         let holder = &mut self.nodes[parent.index()];
         holder.a = children.first().map_or(NONE, |first| first.0);
         holder.b = children.last().map_or(NONE, |last| last.0);
+        let is_list = self.kind(parent) == Kind::List;
         for (index, child) in children.iter().enumerate() {
+            // The entries of a list have no names but their places.
+            if is_list {
+                let head = &mut self.nodes[child.index()].head;
+                *head = *head & !NAME_MASK | (index as u32 + 1).min(NAME_MASK);
+            }
             self.nodes[child.index()].next = children.get(index + 1).map_or(NONE, |next| next.0);
         }
     }
@@ -353,9 +365,14 @@ impl<'a> Tree<'a> {
         (ordered, new_ids)
     }
 
-    /// The same tree with copies of other nodes of it in branches, with all below them, and the old node of
-    /// each new one with whether it is a copy. An empty leaf that is given something becomes a branch.
-    pub fn expanded(&self, additions: &FxHashMap<NodeId, Additions>) -> (Tree<'a>, Vec<(NodeId, bool)>) {
+    /// The same tree with other nodes of it in branches, with all below them, and the old node of each new one with
+    /// whether it is a copy. An empty leaf that is given something becomes a branch. What is `gone` is left out; of
+    /// what is below it only what is moved stays.
+    pub fn rearranged(
+        &self,
+        additions: &FxHashMap<NodeId, Additions>,
+        gone: &FxHashSet<NodeId>,
+    ) -> (Tree<'a>, Vec<(NodeId, bool)>) {
         let mut made = Tree::new(self.source);
         made.is_made_of(self);
         made.decoded.clone_from(&self.decoded);
@@ -371,6 +388,8 @@ impl<'a> Tree<'a> {
                 let mut all = added.map_or_else(Vec::new, |added| copies(&added.first));
                 all.extend(self.children(old).map(|child| (child, copy)));
                 all.extend(added.map_or_else(Vec::new, |added| copies(&added.last)));
+                all.extend(added.into_iter().flat_map(|added| &added.moved).map(|&node| (node, false)));
+                all.retain(|(id, _)| !gone.contains(id));
                 let rank = |id: NodeId| match self.kind(id) {
                     Kind::Attribute => 0,
                     Kind::OwnText => 2,
@@ -388,7 +407,12 @@ impl<'a> Tree<'a> {
             let node = self.nodes[id.index()];
             let grows = !copy && additions.contains_key(&id) && !self.kind(id).is_branch();
             let kind = if grows { Kind::Map } else { self.kind(id) };
-            let new = made.push_named(parent, kind, Name(node.head & NAME_MASK), self.span(id));
+            let new = made.push_named(
+                parent,
+                kind,
+                made.next_name(parent, Name(node.head & NAME_MASK)),
+                self.span(id),
+            );
             if !kind.is_branch() {
                 let leaf = &mut made.nodes[new.index()];
                 leaf.head |= node.head & DECODED;

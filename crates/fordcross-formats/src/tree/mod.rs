@@ -216,6 +216,20 @@ impl<'a> Tree<'a> {
         names
     }
 
+    /// What holds a node, past lists and the element whose own text it is; and what it is called there.
+    pub fn holder(&self, node: NodeId) -> (NodeId, &str) {
+        let mut at = node;
+        while self.is_transparent(at) {
+            at = self.parent(at);
+        }
+        let name = self.name(at);
+        at = self.parent(at);
+        while self.kind(at) == Kind::List {
+            at = self.parent(at);
+        }
+        (at, name)
+    }
+
     /// Whether the node is in paths for the node that holds it.
     pub fn is_transparent(&self, id: NodeId) -> bool {
         self.kind(id) == Kind::OwnText || self.is_entry(id)

@@ -43,6 +43,17 @@ facts! {
     }
 }
 
+impl Step {
+    /// Whether it stands for a name.
+    pub fn names(&self, name: &str) -> bool {
+        match self {
+            Self::Names(names) => names.iter().any(|known| known == name),
+            Self::Any => true,
+            Self::Below => false,
+        }
+    }
+}
+
 impl From<BadNotation> for BadPattern {
     fn from(BadNotation { at, fact: notation }: BadNotation) -> Self {
         Self { at, fact: PatternFact::Notation { notation } }
@@ -150,14 +161,7 @@ impl Pattern {
         fn fits(steps: &[Step], path: &[&str]) -> bool {
             match (steps, path) {
                 ([Step::Below], _) | ([], []) => true,
-                ([step, steps @ ..], [name, path @ ..]) => {
-                    let names = match step {
-                        Step::Names(names) => names.iter().any(|known| known == name),
-                        Step::Any => true,
-                        Step::Below => false,
-                    };
-                    names && fits(steps, path)
-                }
+                ([step, steps @ ..], [name, path @ ..]) => step.names(name) && fits(steps, path),
                 _ => false,
             }
         }

@@ -114,7 +114,7 @@ fn read_from<'o>(general: &'o General, options: &'o Carry) -> Vec<&'o Path> {
 }
 
 pub(super) const LEDGER: &str = "ledger.jsonl";
-const MAP: &str = "map.toml";
+pub(super) const MAP: &str = "map.toml";
 
 pub(super) struct Decisions {
     map: Option<(String, MapFile)>,
@@ -176,10 +176,16 @@ fn accepted_json(accepted: &Accepted) -> Value {
 fn input_entries(options: &Carry, inputs: &Inputs, ready: &Plan<'_>) -> Result<Vec<Entry>, Failed> {
     let mut entries = inputs.file.entries.clone();
     entries.extend(
-        ready.profile_files.iter().map(|file| Entry::new("profile", &file.file, file.text.as_bytes())),
+        ready
+            .profile_files
+            .iter()
+            .map(|file| Entry::new("profile", &file.file, file.text.as_bytes()).of(file.ships())),
     );
     entries.extend(
-        ready.crossing_files.iter().map(|file| Entry::new("crossing", &file.file, file.text.as_bytes())),
+        ready
+            .crossing_files
+            .iter()
+            .map(|file| Entry::new("crossing", &file.file, file.text.as_bytes()).of(file.ships())),
     );
     if let Some(path) = &options.map {
         let text = crate::files::read_text(path)?;
@@ -243,7 +249,7 @@ fn write(
 }
 
 /// What a file of the result is called: by the backup and the receiving platform, or as that wants it in a folder of its own.
-fn result_name(backup: &InputFile, new: &Profile, path: &str) -> String {
+pub(super) fn result_name(backup: &InputFile, new: &Profile, path: &str) -> String {
     // What is packed has several endings.
     let is_ending = |ending: &str| {
         ["gz", "zst", "age", "tar", "tgz", "zip"].contains(&ending.to_ascii_lowercase().as_str())

@@ -2,6 +2,7 @@
 
 use crate::arguments::{Format, General, Ledger};
 use crate::commands::carry::LEDGER;
+use crate::commands::ledger_why::why;
 use crate::files::{MAX_OWN, open_file, read_own};
 use crate::output::Printer;
 use crate::output::rows::{CsvRows, JsonRows, RowPrinter, TableRows};
@@ -32,6 +33,9 @@ pub(crate) fn ledger(
     let file = open_file(&path)
         .map_err(|failed| failed.help("name the folder that `fordcross carry … -o DIR` wrote"))?;
     check_receipt(options)?;
+    if let Some(locator) = &options.why {
+        return why(general, options, locator, &mut BufReader::new(file), printer);
+    }
     let filter = Filter::new(options);
     let mut rows: Box<dyn RowPrinter + '_> = match if general.json { Format::Json } else { options.format } {
         Format::Json => Box::new(JsonRows(&mut *printer.out)),

@@ -4,6 +4,7 @@ pub(crate) mod carry;
 pub(crate) mod demo;
 pub(crate) mod finding;
 pub(crate) mod ledger;
+mod ledger_why;
 pub(crate) mod map;
 mod plan;
 pub(crate) mod profile;

@@ -47,13 +47,13 @@ pub(crate) fn profile(
 fn list(general: &General, printer: &mut Printer<'_>) -> Result<Status, Failed> {
     let library = library::load(&general.profiles)?;
     let mut rows = Vec::new();
-    let mut lines = Vec::new();
+    let mut platforms = Vec::new();
     for file in library.profiles() {
         let profile = parse(file)?;
         let releases: Vec<&str> = profile.releases.iter().map(|release| release.name.as_str()).collect();
         let models: Vec<&str> = profile.models.iter().map(|model| model.name.as_str()).collect();
-        lines.push(json!({
-            "line": profile.platform, "title": profile.title, "dated": profile.dated, "form": profile.format().word(),
+        platforms.push(json!({
+            "platform": profile.platform, "title": profile.title, "date": profile.dated, "format": profile.format().word(),
             "releases": releases, "models": models, "file": profile.file,
         }));
         rows.push(vec![
@@ -70,10 +70,10 @@ fn list(general: &General, printer: &mut Printer<'_>) -> Result<Status, Failed> 
                 |file| json!({ "from": file.from.to_string(), "to": file.to.to_string(), "file": file.file }),
             )
             .collect();
-        printer.result(json!({ "lines": lines, "crossings": crossings }));
+        printer.result(json!({ "platforms": platforms, "crossings": crossings }));
         return Ok(Status::Done);
     }
-    printer.line(&columns(&["line", "title", "releases", "models"], &[], rows))?;
+    printer.line(&columns(&["platform", "title", "releases", "models"], &[], rows))?;
     printer.line("")?;
     let rows = crossings.map(|file| vec![file.from.to_string(), file.to.to_string(), file.file.to_string()]);
     printer.line(&columns(&["from", "to", "crossing"], &[], rows))?;

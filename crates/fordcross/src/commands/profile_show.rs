@@ -102,7 +102,7 @@ fn to_json(profile: &Profile, release: Option<&str>) -> Value {
         })
     };
     json!({
-        "line": profile.platform, "title": profile.title, "dated": profile.dated, "form": profile.format().word(),
+        "platform": profile.platform, "title": profile.title, "date": profile.dated, "format": profile.format().word(),
         "release": release,
         "releases": profile.releases.iter().map(|release| &release.name).collect::<Vec<_>>(),
         "models": profile.models.iter().map(model).collect::<Vec<_>>(),

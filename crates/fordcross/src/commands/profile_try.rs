@@ -1,11 +1,13 @@
 //! `profile try`: carries backups to see which rules they use and what none of them speaks of.
 
-use super::carry::decide;
+use super::carry::{decide, result_name};
 use super::plan::{load, threads};
 use crate::arguments::{ConversionArgs, General, Try, WhichConfiguration};
 use crate::output::table::columns;
 use crate::output::{BOLD, Printer, count};
+use crate::result_folder::{Existing, ResultFolder};
 use crate::status::{Failed, Status};
+use crate::wall::{self, Openings};
 use fordcross_core::carry::{CarryInput, carry};
 use fordcross_core::fate::Fate;
 use fordcross_core::finding::Severity;
@@ -13,6 +15,7 @@ use fordcross_core::mapping::{Destination, MapFile, Mapping};
 use serde_json::{Value, json};
 use std::collections::BTreeMap;
 use std::io::Read;
+use std::path::Path;
 
 /// A crossing that some backup went through.
 struct Tried {
@@ -44,7 +47,15 @@ pub(crate) fn try_out(
     let mut tried: BTreeMap<String, Tried> = BTreeMap::new();
     let mut outcomes = Vec::new();
     let mut status = Status::Done;
-    for backup in &options.backups {
+    let folder =
+        options.keep.as_ref().map(|keep| ResultFolder::begin(keep, Existing::Refuse, &[])).transpose()?;
+    match &folder {
+        Some(folder) => {
+            wall::raise(Openings { writable: &[folder.half()], replaceable: &[folder.parent()] });
+        }
+        None => wall::raise(Openings::default()),
+    }
+    for (number, backup) in (1..).zip(&options.backups) {
         let way = ConversionArgs {
             stale_after: i64::MAX,
             backup: backup.clone(),
@@ -52,7 +63,9 @@ pub(crate) fn try_out(
             configuration: WhichConfiguration::Active,
             reading: options.reading.clone(),
         };
-        match try_one(general, &way, input, &mut tried) {
+        // Backups of one name do not meet.
+        let kept = folder.as_ref().map(|folder| (folder, number));
+        match try_one(general, &way, input, &mut tried, kept) {
             Ok(outcome) => outcomes.push(outcome),
             // One bad backup of several does not hide what the others show.
             Err(failed) => status = printer.failed(failed),
@@ -61,7 +74,10 @@ pub(crate) fn try_out(
     if general.json {
         printer.result(to_json(&outcomes, &tried));
     } else {
-        print(printer, &options.to, &outcomes, &tried)?;
+        print(printer, (&options.to, options.keep.as_deref()), &outcomes, &tried)?;
+    }
+    if let Some(folder) = folder {
+        folder.finish()?;
     }
     Ok(status)
 }
@@ -71,6 +87,7 @@ fn try_one(
     way: &ConversionArgs,
     input: &mut dyn Read,
     tried: &mut BTreeMap<String, Tried>,
+    kept: Option<(&ResultFolder, usize)>,
 ) -> Result<Outcome, Failed> {
     let inputs = load(general, way, input)?;
     let ready = inputs.ready(general, way)?;
@@ -109,6 +126,12 @@ fn try_one(
     }
     let findings = decisions.findings.iter().chain(&carried.findings);
     let blockers = findings.filter(|finding| finding.severity == Severity::Blocker).count();
+    if let Some((folder, number)) = kept {
+        for member in carried.files() {
+            let name = result_name(&inputs.file, ready.new_profile(), &member.path);
+            folder.write(&format!("{number}/{name}"), |out| out.write_all(&member.bytes))?;
+        }
+    }
     let unmatched = carried.of_fate(Fate::Unmatched);
     Ok(Outcome { file: inputs.file.name.clone(), counts, blockers, unmatched })
 }
@@ -117,11 +140,16 @@ const SHOWN: [Fate; 4] = [Fate::Approximated, Fate::Dropped, Fate::ByHand, Fate:
 
 fn print(
     printer: &mut Printer<'_>,
-    to: &str,
+    (to, kept): (&str, Option<&Path>),
     outcomes: &[Outcome],
     tried: &BTreeMap<String, Tried>,
 ) -> Result<(), Failed> {
-    printer.line(&format!("tried to {to}; nothing is written\n"))?;
+    printer.line(&match kept {
+        Some(kept) => {
+            format!("tried to {to}; the results are in {}, those that are refused as well\n", kept.display())
+        }
+        None => format!("tried to {to}; nothing is written\n"),
+    })?;
     let number = |number: usize| if number == 0 { "-".to_owned() } else { number.to_string() };
     let rows = outcomes.iter().map(|outcome| {
         let of = |fate: Fate| number(outcome.counts.get(&fate).copied().unwrap_or(0));

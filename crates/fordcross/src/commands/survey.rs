@@ -1,18 +1,22 @@
 //! `survey`: what a backup is and what is in it.
 
-use super::plan::{data_finding, hash_findings, open, treated_as};
-use super::survey_print::{Surveyed, print, to_json};
+use super::plan::{data_finding, hash_findings, open, parse, treated_as};
+use super::survey_print::{Surveyed, print, print_tree, to_json, tree_json};
 use crate::arguments::{General, Reading, Survey};
-use crate::backup_file::{backups_below, read_backup};
+use crate::backup_file::{InputFile, backups_below, read_backup};
 use crate::folder::remark_findings;
 use crate::library;
 use crate::output::table::columns;
 use crate::output::{Printer, clean, count};
 use crate::status::{Failed, Status};
+use fordcross_core::backup::Backup;
 use fordcross_core::finding::{Severity, apply_severities};
 use fordcross_core::inventory::{Item, Remark, inventory};
-use fordcross_core::library::Library;
+use fordcross_core::library::{Library, ProfileFile};
+use fordcross_core::platform::{self, ReadAs};
+use fordcross_core::source::{Source, Trace};
 use fordcross_core::survey;
+use fordcross_core::survey::listing;
 use serde_json::{Value, json};
 use std::collections::HashMap;
 use std::io::Read;
@@ -56,13 +60,22 @@ pub(crate) fn survey(
                 if findings.iter().any(|finding| finding.severity == Severity::Blocker) {
                     status = Status::Failed;
                 }
+                let read = options.tree.then(|| read_again(file, &library, &surveyed, profile_file));
+                let read = read.transpose()?;
                 if general.json {
-                    printer.result(to_json(&surveyed));
+                    let mut found = to_json(&surveyed);
+                    if let Some(read) = &read {
+                        found["tree"] = tree_json(read);
+                    }
+                    printer.result(found);
                 } else {
                     if index > 0 {
                         printer.line("")?;
                     }
                     print(printer, &surveyed, profile_file)?;
+                    if let Some(read) = &read {
+                        print_tree(printer, read)?;
+                    }
                 }
                 printer.findings_apart(&findings)?;
             }
@@ -76,6 +89,22 @@ pub(crate) fn survey(
         }
     }
     Ok(status)
+}
+
+/// Everything in a backup with the statements that it is read by. It is read once more, by the one profile that it has.
+fn read_again(
+    file: &InputFile,
+    library: &Library,
+    surveyed: &Surveyed<'_>,
+    profile_file: &ProfileFile,
+) -> Result<Vec<listing::Read>, Failed> {
+    let trace = Trace::default();
+    let source = Source { trace: Some(&trace), ..file.source() };
+    let release = surveyed.backup.identity.read_as.clone();
+    let said = ReadAs { platform: profile_file.platform.to_string(), release: Some(release.clone()) };
+    let (tree, _) = platform::read(source, library, Some(&said))?;
+    let again = Backup::new(tree, parse(profile_file)?, Some(&release))?;
+    Ok(listing::listing(&again, surveyed.profile, &trace))
 }
 
 /// The backups that were named; a folder stands for all in it, unless it is one.
@@ -192,7 +221,7 @@ fn list_json(listed: &[(Item, Vec<Remark>)], shown: &Shown, left: &[Left]) -> Ve
     let item = |(item, remarks): &(Item, Vec<Remark>)| {
         let (title, release, kind) = &shown[&item.file];
         json!({
-            "file": item.file, "line": item.platform, "platform": title, "release": release, "kind": kind,
+            "file": item.file, "platform": item.platform, "title": title, "release": release, "kind": kind,
             "unit": item.unit, "taken": item.taken.map(|taken| taken.to_string()), "whole": item.is_whole,
             "blake3": item.hash, "remarks": remarks.iter().map(Remark::word).collect::<Vec<_>>(),
         })

@@ -8,6 +8,7 @@ use fordcross_core::backup::Backup;
 use fordcross_core::library::ProfileFile;
 use fordcross_core::opening::Outcome;
 use fordcross_core::profile::Profile;
+use fordcross_core::survey::listing::{Read, Statement};
 use fordcross_core::survey::{Expiring, Listed, SecretCount, SectionCount, Survey};
 use fordcross_core::typing::Protection;
 use serde_json::{Value, json};
@@ -268,6 +269,88 @@ fn print_integrity(printer: &mut Printer<'_>, file: &InputFile) -> Result<(), Fa
     Ok(())
 }
 
+/// So many characters of a value are shown in a list; `--json` has them all.
+const SHOWN_OF_VALUE: usize = 60;
+
+fn shortened(value: &str) -> String {
+    let characters = value.chars().count();
+    if characters <= SHOWN_OF_VALUE {
+        return value.to_owned();
+    }
+    let start: String = value.chars().take(SHOWN_OF_VALUE).collect();
+    format!("{}… ({characters} characters)", start.trim_end())
+}
+
+/// Everything in the backup as it was read, and what the profile does not know of it.
+pub(crate) fn print_tree(printer: &mut Printer<'_>, read: &[Read]) -> Result<(), Failed> {
+    let in_one_file = read.iter().all(|one| one.file == read[0].file);
+    let place = |one: &Read| {
+        if in_one_file { one.at.line.to_string() } else { format!("{}:{}", one.file, one.at.line) }
+    };
+    let has_statements = read.iter().any(|one| one.statement != Statement::None);
+    let mut last: Option<(String, &Statement)> = None;
+    let rows = read.iter().map(|one| {
+        let value = match &one.value {
+            Some(value) => shortened(value),
+            None if one.is_secret => "(secret)".to_owned(),
+            None => String::new(),
+        };
+        let by = match &one.statement {
+            // Once for all that it makes.
+            _ if last.as_ref().is_some_and(|(at, by)| *at == place(one) && **by == one.statement) => {
+                String::new()
+            }
+            Statement::Shape(shape) => shortened(shape),
+            Statement::Unknown => "no statement fits".to_owned(),
+            Statement::None => String::new(),
+        };
+        last = Some((place(one), &one.statement));
+        let known = if one.is_known { String::new() } else { "not declared".to_owned() };
+        let mut row = vec![place(one), one.locator.clone(), value];
+        if has_statements {
+            row.push(by);
+        }
+        row.push(known);
+        row
+    });
+    let heads: &[&str] = if has_statements {
+        &["line", "setting or object", "value", "by the statement", ""]
+    } else {
+        &["line", "setting or object", "value", ""]
+    };
+    printer.line("")?;
+    printer.line(&columns(heads, if in_one_file { &[0] } else { &[] }, rows))?;
+    let unknown: Vec<&Read> = read.iter().filter(|one| one.statement == Statement::Unknown).collect();
+    if !unknown.is_empty() {
+        printer
+            .line(&format!("\n  {} that no statement of the profile fits:", count(unknown.len(), "line")))?;
+        for one in unknown {
+            printer.line(&format!(
+                "    {}: {}",
+                clean(&place(one)),
+                clean(one.value.as_deref().unwrap_or(&one.locator))
+            ))?;
+        }
+    }
+    Ok(())
+}
+
+pub(crate) fn tree_json(read: &[Read]) -> Value {
+    let one = |read: &Read| {
+        let statement = match &read.statement {
+            Statement::Shape(shape) => Some(shape),
+            Statement::Unknown | Statement::None => None,
+        };
+        json!({
+            "file": read.file, "line": read.at.line, "column": read.at.column, "locator": read.locator,
+            "kind": if read.is_object { "object" } else { "setting" }, "value": read.value,
+            "secret": read.is_secret, "known": read.is_known && read.statement != Statement::Unknown,
+            "statement": statement,
+        })
+    };
+    read.iter().map(one).collect()
+}
+
 pub(crate) fn to_json(surveyed: &Surveyed<'_>) -> Value {
     let Surveyed { file, backup, profile, survey } = *surveyed;
     let identity = &backup.identity;
@@ -317,7 +400,7 @@ pub(crate) fn to_json(surveyed: &Surveyed<'_>) -> Value {
         "bytes": file.sizes.0,
         "bytes_unpacked": file.sizes.1,
         "charset": file.charset.name(),
-        "line": profile.platform,
+        "platform": profile.platform,
         "model": identity.model,
         "release": identity.release,
         "build": identity.build,
@@ -332,7 +415,7 @@ pub(crate) fn to_json(surveyed: &Surveyed<'_>) -> Value {
         "lacking": survey.lacking,
         "components": survey.components.iter()
             .map(|(name, release)| json!({ "name": name, "release": release })).collect::<Vec<_>>(),
-        "profile": { "file": profile.file, "dated": profile.dated },
+        "profile": { "file": profile.file, "date": profile.dated },
         "sections": survey.sections.iter().map(section).collect::<Vec<_>>(),
         "secrets": survey.secrets.iter().map(secret).collect::<Vec<_>>(),
         "guard": survey.must_be_guarded(),

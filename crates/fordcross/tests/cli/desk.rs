@@ -53,6 +53,7 @@ impl Desk {
             command.args(["--today", "2026-11-25"]);
         }
         command.env_remove("NO_COLOR").env_remove("CLICOLOR_FORCE");
+        command.env("XDG_CONFIG_HOME", self.folder.path().join("configuration"));
         command
     }
 

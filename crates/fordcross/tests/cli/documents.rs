@@ -34,6 +34,57 @@ fn the_reference_speaks_of_every_type_and_function_and_no_other() {
     assert_eq!(named, types);
 }
 
+/// Each key of the reference is used in a file that ships, or in a worked example, which other tests run.
+#[test]
+fn each_key_of_the_reference_has_an_example() {
+    let language = document("docs/language.md");
+    let mut keys: Vec<&str> = Vec::new();
+    for table in language.split("\n| key").skip(1) {
+        let rows = table.lines().skip(2).take_while(|line| line.starts_with('|'));
+        keys.extend(
+            rows.filter_map(|row| row.split('|').nth(1)).flat_map(|cell| cell.split('`').skip(1).step_by(2)),
+        );
+    }
+    let root = Path::new(env!("CARGO_MANIFEST_DIR")).join("../..");
+    let mut used = String::new();
+    for above in ["docs/examples", "crates/fordcross-profiles/platforms"] {
+        for folder in fs::read_dir(root.join(above)).expect("a folder").flatten() {
+            for file in fs::read_dir(folder.path()).expect("a folder").flatten() {
+                if file.path().extension().is_some_and(|extension| extension == "toml") {
+                    used += &fs::read_to_string(file.path()).expect("a file");
+                }
+            }
+        }
+    }
+    let is_used = |key: &str| {
+        used.match_indices(key).any(|(at, _)| {
+            let before = used[..at].chars().next_back().is_none_or(|before| " \n{,.".contains(before));
+            before && used[at + key.len()..].trim_start_matches(' ').starts_with(['=', ']', '.'])
+        })
+    };
+    let unused: Vec<&str> =
+        keys.iter().copied().filter(|key| !key.starts_with('[') && !is_used(key)).collect();
+    assert!(keys.len() > 80 && unused.is_empty(), "{} keys, without an example: {unused:?}", keys.len());
+}
+
+/// Each piece of code that the document shows is in the file that it names, which other tests run.
+#[test]
+fn how_do_i_shows_what_is_there() {
+    let text = document("docs/how-do-i.md");
+    let plain = |text: &str| text.split_whitespace().collect::<String>();
+    let mut shown = 0;
+    for entry in text.split("\n- ").skip(1) {
+        let entry = entry.split("\n\n").next().unwrap_or_default();
+        let file = entry.rsplit("](").next().and_then(|end| end.split(')').next()).expect("a file");
+        let file = plain(&document(&format!("docs/{file}")));
+        for code in entry.split('`').skip(1).step_by(2) {
+            assert!(file.contains(&plain(code)), "{code}");
+            shown += 1;
+        }
+    }
+    assert!(shown > 25, "{shown}");
+}
+
 #[test]
 fn the_readme_lists_the_fates_as_they_are() {
     let readme = document("README.md");

@@ -106,8 +106,8 @@ const SCRIPTS: [(Code, &str, &str); 28] = [
     ),
     (Code::HashDiffers, "cp \"$DEMO/hall/hall-sandle.zip\" .", "survey hall-sandle.zip"),
     (
-        Code::SettingUnspoken,
-        "mkdir own; sed '/^fresh/,/^]/d' \"$LINES/postgresql/postgresql-15-to-16.crossing.toml\" > own/a.crossing.toml",
+        Code::SettingUncovered,
+        "mkdir own; sed '/^fresh/,/^]/d' \"$PLATFORMS/postgresql/postgresql-15-to-16.crossing.toml\" > own/a.crossing.toml",
         "profile check own",
     ),
     (Code::FileMissing, "printf \"include 'x.conf'\\n\" > pg/postgresql.conf", "survey pg"),
@@ -157,7 +157,7 @@ fn reported_after(script: &str, line: &str) -> String {
         .args(["-ec", script])
         .current_dir(desk.path(""))
         .env("DEMO", format!("{root}/demo"))
-        .env("LINES", format!("{root}/crates/fordcross-profiles/lines"))
+        .env("PLATFORMS", format!("{root}/crates/fordcross-profiles/platforms"))
         .status();
     assert!(done.expect("a shell").success(), "{script}");
     desk.run(line).reported

@@ -3,8 +3,8 @@
 use crate::desk::Desk;
 
 const CROSSING: &str =
-    include_str!("../../../fordcross-profiles/lines/osier/teasel-4.6-to-osier-2.1.crossing.toml");
-const PROFILE: &str = include_str!("../../../fordcross-profiles/lines/teasel/teasel.profile.toml");
+    include_str!("../../../fordcross-profiles/platforms/osier/teasel-4.6-to-osier-2.1.crossing.toml");
+const PROFILE: &str = include_str!("../../../fordcross-profiles/platforms/teasel/teasel.profile.toml");
 
 /// What is in the file, what is put there, with `«»` around what must be underlined, the code and
 /// what must be told.
@@ -17,21 +17,21 @@ const IN_A_CROSSING: &[Planted] = &[
         "locator-unknown",
         "has no `nam` here",
     ),
-    ("\"domain\"],", "\"«domian»\"],", "locator-unknown", "has no `domian` here"),
+    ("same    = [\"domain\"]", "same    = [\"«domian»\"]", "locator-unknown", "has no `domian` here"),
     (
-        "[\"on\",          \"enabled\"]",
+        "[\"on\",         \"enabled\"]",
         "[\"on = {x}\",     \"enabled = «{y}»\"]",
         "capture-unknown",
         "capture is named `y`",
     ),
     (
-        "{s -> outer=outside, inner=inside, service=service}\"],\n  [\"mtu\"",
-        "«{s -> sides}»\"],\n  [\"mtu\"",
+        "{s -> outer=outside, inner=inside, service=service}",
+        "«{s -> sides}»",
         "value-wrong",
         "no table `sides`",
     ),
     ("from = \"addresses/route\"", "«form» = \"addresses/route\"", "key-unknown", "unknown key `form`"),
-    ("[\"first\", \"first\"]", "[\"first\", \"«first[]»\"]", "locator-unknown", "this is not a list"),
+    ("[\"hold\", \"minutes\"]", "[\"hold\", \"«minutes[]»\"]", "locator-unknown", "this is not a list"),
     ("{ip -> subnet}", "«{ip -> subnets}»", "value-wrong", "no table `subnets`"),
     ("\"!given('at')\"", "«\"!gven('at')\"»", "expression-wrong", "no function `gven`"),
     (
@@ -75,8 +75,8 @@ const IN_A_PROFILE: &[Planted] = &[
     ),
     ("max = 4094", "max = «\"4094\"»", "value-wrong", "expected a whole number"),
     (
-        "\"unit/resolver[]\"     = \"address\"",
-        "\"unit/resolver[]\"     = «\"adress\"»",
+        "\"resolver[]\"     = \"address\"",
+        "\"resolver[]\"     = «\"adress\"»",
         "type-unknown",
         "did you mean `address`?",
     ),
@@ -100,12 +100,7 @@ const IN_A_PROFILE: &[Planted] = &[
         "rule-malformed",
         "not closed with `}`",
     ),
-    (
-        "\"unit/site\"           = \"text\"",
-        "«\"unit/name\"»           = \"text\"",
-        "toml-malformed",
-        "exists twice",
-    ),
+    ("greeting         = \"text\"", "«name»           = \"text\"", "toml-malformed", "exists twice"),
     (
         "default = { \"4.1\" = \"1492\", \"4.6\" = \"1500\" }",
         "default = { «\"4.0\"» = \"1492\", \"4.6\" = \"1500\" }",
@@ -113,8 +108,8 @@ const IN_A_PROFILE: &[Planted] = &[
         "lists no release `4.0`",
     ),
     (
-        "\"users/user/name\" = \"name\"",
-        "\"users/user/name\" = { type = \"name\", refers-to = «\"users/usr\"» }",
+        "name = \"name\"",
+        "name = { type = \"name\", refers-to = «\"users/usr\"» }",
         "locator-unknown",
         "the objects at `users/usr` have no names",
     ),

@@ -216,7 +216,7 @@ fn nothing_from_outside_commands_a_terminal(#[case] line: &str) {
     desk.write("nasty.json", nasty.to_string());
     desk.run_to(0, "carry nasty.json --to osier/8@2.1 -o done");
     let escaped = NASTY.chars().fold(String::new(), |text, c| format!("{text}\\U{:08X}", u32::from(c)));
-    let profile = include_str!("../../../fordcross-profiles/lines/cobnut/cobnut.profile.toml");
+    let profile = include_str!("../../../fordcross-profiles/platforms/cobnut/cobnut.profile.toml");
     let title = profile.lines().find(|line| line.starts_with("title")).expect("a title");
     let strange = profile.replacen(title, &format!("title = \"{escaped}\""), 1);
     let strange = strange.replacen("\"cobnut\"", "\"strange\"", 1);

@@ -112,11 +112,11 @@ fn a_bad_map_is_refused(#[case] map: &str, #[case] code: &str, #[case] place: &s
 #[test]
 fn a_bad_profile_is_told_with_all_its_mistakes() {
     let desk = Desk::new();
-    let own = include_str!("../../../fordcross-profiles/lines/teasel/teasel.profile.toml");
+    let own = include_str!("../../../fordcross-profiles/platforms/teasel/teasel.profile.toml");
     let wrong = own
         .replace("format       = \"xml\"", "formal       = \"xml\"")
         .replace("max = 4094", "max = \"4094\"")
-        .replace("\"unit/resolver[]\"     = \"address\"", "\"unit/resolver[]\" = \"adress\"");
+        .replace("\"resolver[]\"     = \"address\"", "\"resolver[]\" = \"adress\"");
     desk.write("own/teasel.profile.toml", wrong);
     let ran = desk.run_to(1, "survey gw.xml --profiles own");
     for reported in [

@@ -6,11 +6,12 @@ use rstest::rstest;
 use std::fs;
 use std::path::Path;
 
-const IFUPDOWN: &str = include_str!("../../../fordcross-profiles/lines/ifupdown/ifupdown.profile.toml");
-const NETPLAN: &str = include_str!("../../../fordcross-profiles/lines/netplan/netplan.profile.toml");
+const IFUPDOWN: &str = include_str!("../../../fordcross-profiles/platforms/ifupdown/ifupdown.profile.toml");
+const NETPLAN: &str = include_str!("../../../fordcross-profiles/platforms/netplan/netplan.profile.toml");
 const HOSTS: &str =
-    include_str!("../../../fordcross-profiles/lines/netplan/ifupdown-0.8-to-netplan-0.106.crossing.toml");
-const SERVERS: &str = include_str!("../../../fordcross-profiles/lines/postgresql/postgresql.profile.toml");
+    include_str!("../../../fordcross-profiles/platforms/netplan/ifupdown-0.8-to-netplan-0.106.crossing.toml");
+const SERVERS: &str =
+    include_str!("../../../fordcross-profiles/platforms/postgresql/postgresql.profile.toml");
 
 #[rstest]
 #[case("osier-random", &[TEASEL, OSIER, CROSSING])]

@@ -12,10 +12,11 @@ use std::collections::BTreeSet;
 use std::net::Ipv4Addr;
 use std::path::Path;
 
-pub(crate) const TEASEL: &str = include_str!("../../../fordcross-profiles/lines/teasel/teasel.profile.toml");
-pub(crate) const OSIER: &str = include_str!("../../../fordcross-profiles/lines/osier/osier.profile.toml");
+pub(crate) const TEASEL: &str =
+    include_str!("../../../fordcross-profiles/platforms/teasel/teasel.profile.toml");
+pub(crate) const OSIER: &str = include_str!("../../../fordcross-profiles/platforms/osier/osier.profile.toml");
 pub(crate) const CROSSING: &str =
-    include_str!("../../../fordcross-profiles/lines/osier/teasel-4.6-to-osier-2.1.crossing.toml");
+    include_str!("../../../fordcross-profiles/platforms/osier/teasel-4.6-to-osier-2.1.crossing.toml");
 
 #[derive(Clone, Debug)]
 pub(crate) struct Case {

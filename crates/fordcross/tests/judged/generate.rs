@@ -55,6 +55,39 @@ const MASKS: [&str; 5] =
     ["255.255.255.0", "255.255.255.128", "255.255.255.192", "255.255.255.240", "255.255.255.255"];
 const WORDS: [&str; 6] = ["Wrackhaven", "quay", "net loft", "slip 3", "ünder", "a"];
 
+/// All declarations of a table with their whole paths: those of `path/` are below it, and names with `|` between them are apart.
+pub(crate) fn declared(table: &Table) -> Vec<(String, Value)> {
+    let mut all = Vec::new();
+    for (path, what) in table {
+        match (path.strip_suffix('/'), what.as_table()) {
+            (Some(above), Some(below)) => {
+                let below = below.iter().map(|(path, what)| (format!("{above}/{path}"), what.clone()));
+                all.extend(below.collect::<Vec<_>>());
+            }
+            _ => all.push((path.clone(), what.clone())),
+        }
+    }
+    all.into_iter()
+        .flat_map(|(path, what)| apart(&path).into_iter().map(move |path| (path, what.clone())))
+        .collect()
+}
+
+/// The paths that one with `|` in it stands for.
+fn apart(path: &str) -> Vec<String> {
+    let mut all = vec![String::new()];
+    for (number, step) in path.split('/').enumerate() {
+        let slash = if number == 0 { "" } else { "/" };
+        let list = if step.ends_with("[]") { "[]" } else { "" };
+        let names = step.trim_end_matches("[]").split('|');
+        all = names
+            .flat_map(|name| {
+                all.iter().map(move |above| format!("{above}{slash}{name}{list}")).collect::<Vec<_>>()
+            })
+            .collect();
+    }
+    all
+}
+
 impl Grammar {
     pub(crate) fn new(profile: &str, release: &str) -> Self {
         let profile: Table = profile.parse().expect("a profile is TOML");
@@ -66,13 +99,13 @@ impl Grammar {
                 && text(of, "until").is_none_or(|until| place(release) <= place(&until))
         };
         let attributes = profile["xml"]["attributes"].as_array().expect("attributes");
-        let is_attribute = |path: &str| attributes.iter().any(|known| known.as_str() == Some(path));
-        let declared = profile["object"].as_table().expect("objects");
-        let declared = declared.iter().filter(|(_, object)| holds(object.as_table().expect("an object")));
-        let objects: Vec<(String, Option<String>)> = declared.map(|(path, _)| path_and_key(path)).collect();
-        let declared = profile["setting"].as_table().expect("settings");
+        let attributes: Vec<String> = attributes.iter().filter_map(Value::as_str).flat_map(apart).collect();
+        let is_attribute = |path: &str| attributes.iter().any(|known| known == path);
+        let of_objects = profile["object"].as_table().expect("objects");
+        let of_objects = of_objects.iter().filter(|(_, object)| holds(object.as_table().expect("an object")));
+        let objects: Vec<(String, Option<String>)> = of_objects.map(|(path, _)| path_and_key(path)).collect();
         let mut settings = Vec::new();
-        for (path, what) in declared {
+        for (path, what) in declared(profile["setting"].as_table().expect("settings")) {
             let variants = what.as_array().cloned().unwrap_or_else(|| vec![what.clone()]);
             for what in variants {
                 let table = what.as_table().cloned().unwrap_or_default();

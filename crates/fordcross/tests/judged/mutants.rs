@@ -78,16 +78,18 @@ pub(crate) fn mutants(profile: &str) -> Vec<Mutant> {
                     body.iter().find(|line| line.starts_with("code")).and_then(|line| line.split('"').nth(1));
                 add(start, format!("check {}", code.unwrap_or_default()), start, end, "");
             }
-            "[object]" | "[setting]" | "[type]" => {
+            head if ["[object]", "[type]"].contains(&head) || head.starts_with("[setting") => {
+                // `[setting."path/"]`: those below a path.
+                let above = head.split('"').nth(1).unwrap_or_default();
                 for (offset, line) in body.iter().enumerate() {
                     let here = start + 1 + offset;
-                    for (what, put) in declaration(line) {
+                    for (what, put) in declaration(line, above) {
                         add(here, what, here, here + 1, &put);
                     }
                     // One of several, each on a line of its own.
                     let row = line.strip_prefix("  {").and_then(|row| row.strip_suffix("},"));
                     for (what, put) in
-                        row.into_iter().flat_map(|row| declaration(&format!("row = {{{row}}}")))
+                        row.into_iter().flat_map(|row| declaration(&format!("row = {{{row}}}"), ""))
                     {
                         let put = put.strip_prefix("\"row\" = [").and_then(|put| put.strip_suffix("]"));
                         add(here, what, here, here + 1, &format!("  {},", put.expect("a list")));
@@ -122,7 +124,7 @@ fn one_line(line: &str) -> Option<(String, Vec<(String, String)>)> {
 }
 
 /// A declaration without each rule, each part of a rule, and each limit that it has.
-fn declaration(line: &str) -> Vec<(String, String)> {
+fn declaration(line: &str, above: &str) -> Vec<(String, String)> {
     let Ok(table) = line.parse::<Table>() else { return Vec::new() };
     let Some((path, value)) = table.into_iter().next() else { return Vec::new() };
     // Of several the last is the one of the newest release.
@@ -151,14 +153,14 @@ fn declaration(line: &str) -> Vec<(String, String)> {
             left.remove("in");
         }
         let Some(Value::Array(items)) = value.filter(|_| !is_limit(key)) else {
-            return vec![(format!("{key} of {path}"), written(left))];
+            return vec![(format!("{key} of {above}{path}"), written(left))];
         };
         let each = (0..items.len()).map(|number| {
             let mut fewer = items.clone();
             let part = fewer.remove(number).to_string();
             let mut left = declared.clone();
             left.insert(key.clone(), Value::Array(fewer));
-            (format!("{key} {part} of {path}"), written(left))
+            (format!("{key} {part} of {above}{path}"), written(left))
         });
         each.collect()
     });
@@ -167,10 +169,11 @@ fn declaration(line: &str) -> Vec<(String, String)> {
 
 /// The lines at which a crossing has rules for settings.
 pub(crate) fn lines_of_rules(crossing: &str) -> impl Iterator<Item = usize> {
-    const VERBS: [&str; 5] = ["move", "moot", "drop", "by-hand", "add"];
+    const VERBS: [&str; 6] = ["same", "move", "moot", "drop", "by-hand", "add"];
     crossing.lines().enumerate().filter_map(move |(number, line)| {
         let is_list = VERBS.iter().any(|verb| line.split(" = [").next().map(str::trim) == Some(verb));
-        let is_rule = line.starts_with("  [\"") || is_list && line.contains("[[\"");
+        let is_rule = line.starts_with("  [\"")
+            || is_list && (line.contains("[[\"") || line.starts_with("same") && line.contains("[\""));
         is_rule.then_some(number + 1)
     })
 }

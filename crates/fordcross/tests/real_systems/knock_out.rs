@@ -13,7 +13,8 @@ use std::process::Command;
 use std::sync::atomic::{AtomicUsize, Ordering};
 use tempfile::TempDir;
 
-const PROFILE: &str = include_str!("../../../fordcross-profiles/lines/postgresql/postgresql.profile.toml");
+const PROFILE: &str =
+    include_str!("../../../fordcross-profiles/platforms/postgresql/postgresql.profile.toml");
 
 /// What becomes of it without the rule.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]

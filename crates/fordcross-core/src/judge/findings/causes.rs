@@ -144,7 +144,7 @@ impl<'c> Causes<'c> {
                     lost_at(breached.node, path).into_iter().for_each(|by| add(by, causes));
                 }
             }
-            Part::Reference(_) => {
+            Part::Reference { .. } => {
                 // What is named may have gone itself.
                 let name = judge.tree.value(breached.node).trim_ascii();
                 let named =

@@ -100,7 +100,7 @@ pub(crate) fn judged(
         let cause = match behind.first() {
             _ if breached.part == Part::Check && breached.breach == Breach::Goes => GroupedBy::Code,
             // The same name that is nowhere.
-            Some(Cause::Row(_) | Cause::Other(_)) if matches!(breached.part, Part::Reference(_)) => {
+            Some(Cause::Row(_) | Cause::Other(_)) if matches!(breached.part, Part::Reference { .. }) => {
                 GroupedBy::Name(shown(judge, breached.node))
             }
             Some(Cause::Port(port)) => GroupedBy::Port(*port),
@@ -220,7 +220,7 @@ fn finding(
     let beside = |breached: &&(&Breached, Vec<Cause>)| {
         !matches!(
             breached.0.part,
-            Part::Check | Part::Undecided(_) | Part::Unique | Part::UniqueName | Part::Reference(_)
+            Part::Check | Part::Undecided(_) | Part::Unique | Part::UniqueName | Part::Reference { .. }
         ) || breached.1.iter().all(|cause| !matches!(cause, Cause::Row(_)))
     };
     for (breached, _) in members.iter().filter(beside).filter(|_| nowhere.is_none()).take(SITES) {

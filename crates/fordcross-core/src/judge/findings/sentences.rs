@@ -121,14 +121,14 @@ pub(super) fn sentence(judge: &Judge<'_, '_>, breached: &Breached, number: usize
                 judge.tree.name(breached.node)
             )
         }
-        Part::Reference(of) => names_nothing(judge, breached.node, of),
+        Part::Reference { of, is_key } => names_nothing(judge, breached.node, of, *is_key),
         Part::Check | Part::Undecided(_) => "a check of the profile fails".to_owned(),
     }
 }
 
 /// That a value names nothing of what it should: by the nouns of these objects, if they have some.
-pub(super) fn names_nothing(judge: &Judge<'_, '_>, node: NodeId, of: &str) -> String {
-    let value = shown(judge, node);
+fn names_nothing(judge: &Judge<'_, '_>, node: NodeId, of: &str, is_key: bool) -> String {
+    let value = if is_key { format!("`{}`", judge.tree.name(node)) } else { shown(judge, node) };
     let (ports, of) = match of.strip_prefix("model port") {
         Some(rest) => (Some("port"), rest.trim_start_matches('|')),
         None => (None, of),

@@ -346,7 +346,8 @@ impl<'r, 'a> Round<'r, '_, 'a> {
         };
         if !is_there {
             let seen = vec![Seen::There(node)];
-            let part = Part::Reference(referent.to_string());
+            let is_key = name == self.judge.tree.name(node);
+            let part = Part::Reference { of: referent.to_string(), is_key };
             self.found.push(Breached { rule: id, part, node, breach, takes: vec![takes], seen, other: None });
         }
     }

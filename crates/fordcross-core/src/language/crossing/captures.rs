@@ -2,7 +2,7 @@
 
 use crate::ids::SlotId;
 use crate::language::expression::{Expression, Operand, OperandKind};
-use crate::language::typing::{Form, Quantity, TypeId, Types};
+use crate::language::typing::TypeId;
 use crate::text::source::Span;
 use crate::tree::pattern::Step;
 use std::collections::HashMap;
@@ -125,19 +125,5 @@ impl Captures {
             (fixed.name.as_str(), kind)
         });
         self.list.iter().map(|capture| (capture.name.as_str(), capture.kind)).chain(fixed).collect()
-    }
-}
-
-/// The kind of operand that values of a type are.
-pub(super) fn kind_of(types: &Types, ty: Option<TypeId>) -> OperandKind {
-    match ty.map(|ty| &types.get(ty).form) {
-        Some(
-            Form::Integer { .. } | Form::PrefixLength { .. } | Form::Quantity(Quantity { never: None, .. }),
-        ) => OperandKind::Integer,
-        Some(Form::Boolean { .. }) => OperandKind::Boolean,
-        Some(Form::Quantity(Quantity { never: Some(_), .. }) | Form::Secret(_)) | None => {
-            OperandKind::Unknown
-        }
-        Some(_) => OperandKind::Text,
     }
 }

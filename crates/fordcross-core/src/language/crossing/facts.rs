@@ -7,9 +7,9 @@ use std::fmt;
 
 /// Settings that no rule speaks of, by their paths: the first eight, and how many more there are.
 #[derive(Clone, Debug, PartialEq, Eq)]
-pub(super) struct Unspoken(pub(super) Vec<String>);
+pub(super) struct Uncovered(pub(super) Vec<String>);
 
-impl fmt::Display for Unspoken {
+impl fmt::Display for Uncovered {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         let some = &self.0[..self.0.len().min(8)];
         let named: Vec<String> = some.iter().map(|path| format!("`{path}`")).collect();
@@ -67,6 +67,9 @@ facts! {
         PlaceUnknown { name: String, instead: Suggestion } => CaptureUnknown,
             "there is no place named `{name}`",
             help: "{instead}";
+        MergeEither => ValueWrong, "expected either what makes old objects equal, or where new ones may differ",
+            help: "write `merge = {{ by = [\"old/path\"] }}` or `merge = {{ but = [\"new/path\"] }}`";
+        MergeNowhere => ValueWrong, "only objects that go somewhere can become one", help: "leave out `merge`, or write `to`";
         OptionalAlone => RuleMalformed, "the only clause of a rule cannot be optional", help: "leave out the `?`";
         NoRows => ValueWrong, "expected rows of parameters",
             help: "write `each = [{{ side = \"left\" }}, {{ side = \"right\" }}]`";
@@ -102,7 +105,7 @@ facts! {
         IncludeMissing { file: String, instead: Suggestion } => IncludeMissing,
             "there is no file `{file}` to include",
             help: "{instead}";
-        NewUnspoken { release: String, settings: Unspoken } => SettingUnspoken,
+        NewUncovered { release: String, settings: Uncovered } => SettingUncovered,
             "no rule covers what is new in {release}: {settings}",
             help: "write a rule where an old setting corresponds, such as `new >= {{n}}`; otherwise list it in `fresh` under [crossing]";
     }
@@ -114,21 +117,28 @@ facts! {
         Notation { notation: NotationFact } => RuleMalformed, "{notation}", remedy: notation.remedy();
         Shape { shape: ShapeFact } => RuleMalformed, "{shape}", remedy: shape.remedy();
         Start => RuleMalformed, "the object of a place is named by a single capture", help: "write `@place` or `@place[{{key}}]`";
-        StartInLeft => RuleMalformed, "the left side of a rule cannot lead out of its place",
-            help: "read it in the condition, or write the rule in another place";
-        ReadsInLeft => RuleMalformed, "a rule takes what its left side says: there is no reading without taking",
-            help: "leave out the `&`, and ask for the other setting in the condition with `effective` or `given`";
+        StartInLeft => RuleMalformed, "a rule only takes what is in its place",
+            help: "write `&` before the clause to read it from elsewhere";
+        UpTooFar => RuleMalformed, "there are fewer objects around this one", help: "leave out a `../`";
+        OnlyReads => RuleMalformed, "nothing is taken, so nothing can be settled here",
+            help: "write the clause that it is about without `&`";
+        TwoLists => RuleMalformed, "two lists that do not go in step: which of one goes with which of the other?",
+            help: "write a rule for each list";
+        NoNumber => RuleMalformed, "expected a number from 1", help: "write `[#3]` for the third";
         BelowMoved => RuleMalformed, "all below a path cannot go to one setting",
-            help: "write a rule for each setting, or a place for the objects";
+            help: "write `/**` on the right as well, or a rule for each setting";
+        BranchBeside => RuleMalformed, "a branch goes alone: nothing else can be taken with it", help: "write a rule of its own for it";
+        BranchesApart => RuleMalformed, "nothing below this path is known below the new one",
+            help: "write a rule for each setting";
         StartInPart => RuleMalformed, "what is in a part is below it", help: "write it outside of the `( )`";
         UpInRight => RuleMalformed, "`../` is not allowed where something is written",
             help: "name the place and write `@name`, or begin at the top with `/`";
         SignInRight => RuleMalformed, "`&` and `?` are for what is read", help: "leave them out";
-        PartInLeft => RuleMalformed, "a part in `( )` is for what is written", help: "write a clause for each setting";
+        PartInPart => RuleMalformed, "a part in a part", help: "write the whole path of the inner one";
         EntryInPart => RuleMalformed, "a new entry in a part of another", help: "write a clause for it, outside of the `( )`";
         KeyInRight => RuleMalformed, "a key is not allowed where something is written",
             help: "write the name of the object, or `name[]` for a new entry";
         NameEmpty => RuleMalformed, "the name of a step can be empty";
-        BelowInRight => RuleMalformed, "`**` is for what is read", help: "write the name of what is written";
+        BelowInRight => RuleMalformed, "all of a branch can only be written where all of one is taken", help: "write `/**` on the left as well, or the name of what is written";
     }
 }

@@ -8,11 +8,14 @@ mod captures;
 mod check;
 mod facts;
 mod left;
+mod numbers;
 mod parse;
 mod places;
 mod reader;
+mod reads;
 mod right;
 mod rows;
+mod rule;
 mod steps;
 mod summary;
 mod tables;
@@ -21,6 +24,7 @@ mod value;
 
 pub(crate) use crate::ids::{ClauseId, RuleId};
 pub use parse::crossing_sides;
+pub(crate) use reads::{Read, ReadFrom, ReadSetting, ReadStep};
 pub use summary::{Effect, Summary};
 pub(crate) use template::{Field, Piece, Start, Table, Target, TargetName, TargetStep};
 
@@ -150,7 +154,7 @@ impl Ask {
         match self.kind {
             OperandKind::Integer => answer.trim().parse::<i64>().is_ok(),
             OperandKind::Boolean => matches!(answer.trim(), "true" | "yes" | "false" | "no"),
-            OperandKind::Text | OperandKind::Unknown => true,
+            OperandKind::Text | OperandKind::List | OperandKind::Unknown => true,
         }
     }
 
@@ -159,7 +163,7 @@ impl Ask {
         match self.kind {
             OperandKind::Integer => "a whole number",
             OperandKind::Boolean => "yes or no",
-            OperandKind::Text | OperandKind::Unknown => "a text",
+            OperandKind::Text | OperandKind::List | OperandKind::Unknown => "a text",
         }
     }
 }
@@ -192,38 +196,6 @@ impl Crossing {
     /// The rule that a place itself is.
     pub(crate) fn place_rule(&self, place: PlaceId) -> &Rule {
         self.rules.iter().find(|rule| rule.is_place(place)).expect("each place is a rule")
-    }
-
-    /// Whether a rule of the place asks for the place of an object among its like.
-    pub(crate) fn counts_objects(&self, place: PlaceId) -> bool {
-        let by_pieces = |pieces: &[Piece]| {
-            pieces.iter().any(|piece| match piece {
-                Piece::Index => true,
-                Piece::Expression(expression) => expression.mentions("index"),
-                _ => false,
-            })
-        };
-        let by_steps = |steps: &[TargetStep]| {
-            steps
-                .iter()
-                .any(|step| matches!(&step.name, TargetName::Made { pieces, .. } if by_pieces(pieces)))
-        };
-        let by_targets = |targets: &[Target]| {
-            targets.iter().any(|target| {
-                by_steps(&target.base)
-                    || target.fields.iter().any(|field| by_steps(&field.path) || by_pieces(&field.template))
-            })
-        };
-        let by_look_up = |look_up: &LookUp| {
-            look_up.network.mentions("index")
-                || look_up.gives.as_ref().is_some_and(|gives| gives.mentions("index"))
-        };
-        by_steps(&self.places[place.index()].target)
-            || self.look_ups.iter().any(|look_up| look_up.place == place && by_look_up(look_up))
-            || self.rules.iter().filter(|rule| rule.place == Some(place)).any(|rule| {
-                rule.when.as_ref().is_some_and(|when| when.mentions("index"))
-                    || matches!(&rule.action, Action::Move(targets) | Action::Add(targets) if by_targets(targets))
-            })
     }
 
     /// The crossing without rules from a release to itself: only the model changes, or nothing does.
@@ -266,8 +238,19 @@ pub(crate) struct Place {
     pub(crate) ways: Vec<Vec<TargetStep>>,
     /// It says where its objects go. Else it only holds rules.
     pub(crate) takes: bool,
-    /// Settings, directly in the objects, whose values make objects equal that then share one new entry.
-    pub(crate) group: Vec<String>,
+    /// What makes objects one.
+    pub(crate) merge: Option<Merge>,
+}
+
+/// Objects of a place that become one.
+#[derive(Clone, Debug)]
+pub(crate) struct Merge {
+    /// The number of the table that says so: all its places are joined together.
+    pub(crate) table: usize,
+    /// Settings of the old side: objects with the same values there become one. None with `but`.
+    pub(crate) by: Vec<String>,
+    /// Paths below the object on the new side: objects that are equal in all else become one, with what is there of each.
+    pub(crate) but: Vec<Pattern>,
 }
 
 impl Place {
@@ -312,6 +295,8 @@ pub(crate) struct Rule {
     /// The place that it is in.
     pub(crate) place: Option<PlaceId>,
     pub(crate) clauses: Vec<Clause>,
+    /// What it reads, and leaves to others.
+    pub(crate) reads: Vec<Read>,
     /// How many slots there are: the captures of the place, then its own.
     pub(crate) slots: usize,
     /// The names of the slots, as expressions use them.
@@ -320,6 +305,8 @@ pub(crate) struct Rule {
     pub(crate) fixed: Vec<(String, Operand)>,
     /// Something is captured twice and must be the same both times.
     pub(crate) is_bound_twice: bool,
+    /// A table that captures are put through can lack a value: the rule does not fit then.
+    pub(crate) asks_tables: bool,
     pub(crate) when: Option<Expression>,
     pub(crate) action: Action,
 }
@@ -337,6 +324,10 @@ pub(crate) struct Clause {
     pub(crate) slot: Option<SlotId>,
     /// What names on the way are made of, where the pattern does not say all.
     pub(crate) names: Vec<NameShape>,
+    /// Which of several is meant, from 1, each with the number of steps that lead there.
+    pub(crate) numbers: Vec<(usize, usize)>,
+    /// How many steps lead to the last of several; none where there is only one.
+    pub(crate) several: Option<usize>,
 }
 
 /// What the name of a step is made of.
@@ -363,6 +354,8 @@ pub(crate) enum Action {
     /// The place itself: takes the object (clause 0) and the keys that its target uses.
     Place,
     Move(Vec<Target>),
+    /// Takes all that is below a path to the same paths below another, as far as these are known there.
+    Branch(Target),
     /// Writes what the old side has nothing like, once for each object of the place.
     Add(Vec<Target>),
     Drop {
@@ -397,7 +390,8 @@ impl Rule {
         if self.place.is_some_and(|place| places[place.index()].is_by_kind()) {
             return None;
         }
-        let (Action::Move(targets), [clause], None) = (&self.action, self.clauses.as_slice(), &self.when)
+        let (Action::Move(targets), [clause], None, []) =
+            (&self.action, self.clauses.as_slice(), &self.when, self.reads.as_slice())
         else {
             return None;
         };
@@ -406,8 +400,8 @@ impl Rule {
             let named = target.fields.iter().all(|field| field.plain_name().is_some());
             from_here && named && target.objects.is_empty()
         };
-        if clause.presence || !clause.names.is_empty() || self.is_bound_twice || !targets.iter().all(is_plain)
-        {
+        let asks = !clause.names.is_empty() || !clause.numbers.is_empty() || self.is_bound_twice;
+        if clause.presence || asks || !targets.iter().all(is_plain) {
             return None;
         }
         let plain = Plain { targets, whole: false };
@@ -418,6 +412,14 @@ impl Rule {
         };
         let whole = slot.is_some() && clause.shape.is_none() && clause.slot == slot;
         Some(Plain { whole, ..plain })
+    }
+
+    /// The tables that it puts captures through, of which any can lack a value.
+    pub(crate) fn tables(&self) -> Vec<(SlotId, &Table)> {
+        match &self.action {
+            Action::Move(targets) => targets.iter().flat_map(Target::tables).collect(),
+            _ => Vec::new(),
+        }
     }
 
     /// Whether it is the rule that a place itself is.
@@ -446,8 +448,11 @@ impl Rule {
             }),
             _ => false,
         };
-        !matches!(self.action, Action::Place)
+        // Of a branch only what the new side knows.
+        !matches!(self.action, Action::Place | Action::Branch(_))
             && self.when.is_none()
+            && self.reads.is_empty()
+            && clause.numbers.is_empty()
             && open_shape
             && clause.names.iter().all(|name| name.shape.shape.as_capture().is_some())
             && !partial

@@ -1,7 +1,7 @@
 //! From the text of a crossing to rules whose places are known to both profiles.
 
 use super::captures::{Captures, INDEX, KIND, NAME};
-use super::check::{check_contested, check_hidden, check_unspoken};
+use super::check::{check_contested, check_hidden, check_uncovered};
 use super::facts::CrossingFact;
 use super::places::Held;
 use super::reader::Reader;
@@ -13,8 +13,8 @@ use crate::declaration::{Report, Section, Word, as_word, as_words, inside, parse
 use crate::finding::{Findings, Suggestion};
 use crate::ids::PlaceId;
 use crate::language::checking::Checking;
-use crate::language::expression::{Expression, OperandKind};
-use crate::language::profile::{Lookup, PathStep, Profile, is_second_edition};
+use crate::language::expression::{Expression, OperandKind, alternatives};
+use crate::language::profile::{Entry, Lookup, PathStep, Profile, asked_at, is_second_edition};
 use crate::text::source::{LineIndex, Source, Span};
 use crate::tree::pattern::{Pattern, Step};
 use rustc_hash::FxHashMap;
@@ -137,7 +137,7 @@ impl Crossing {
             check_hidden(&report, &rules, &places);
             check_contested(&report, &rules);
             if let Some(head) = &head {
-                check_unspoken(&report, root_span, (old, new), &rules, &head.fresh);
+                check_uncovered(&report, root_span, (old, new), (&rules, &places), &head.fresh);
             }
         }
         match head {
@@ -224,7 +224,11 @@ impl Reader<'_, '_> {
             kinds.insert(NAME, OperandKind::Text);
             kinds.extend(self.constants.iter().map(|(name, _)| (name.as_str(), OperandKind::Text)));
             kinds.extend(self.asks.iter().map(|ask| (ask.fact.as_str(), ask.kind)));
-            for fact in expression.check(&kinds, wanted) {
+            let old = self.old;
+            let in_force = |entry: &Entry| old.in_force(entry).is_some();
+            let above = captures.above.clone();
+            let asked = |path: &str| asked_at((&old.schema, &old.types), &in_force, &above, path);
+            for fact in expression.check(&kinds, &asked, wanted) {
                 self.report.add(span, fact);
             }
             for path in expression.paths() {
@@ -238,13 +242,15 @@ impl Reader<'_, '_> {
     pub(super) fn check_path(&self, path: &str, span: Span, above: &[Step]) {
         let absolute = path.strip_prefix('/');
         let above = if absolute.is_some() { &[] } else { above };
-        let steps = PathStep::from_here(above, absolute.unwrap_or(path));
-        if let Lookup::Unknown { depth, known } = self.old.schema.find(&steps) {
-            let name = match &steps[depth] {
-                PathStep::Name(name) => name,
-                _ => path,
-            };
-            self.report.unknown_path(span, &self.old.title, name, &known);
+        for path in alternatives(absolute.unwrap_or(path)) {
+            let steps = PathStep::from_here(above, &path);
+            if let Lookup::Unknown { depth, known } = self.old.schema.find(&steps) {
+                let name = match &steps[depth] {
+                    PathStep::Name(name) => name,
+                    _ => path.as_str(),
+                };
+                self.report.unknown_path(span, &self.old.title, name, &known);
+            }
         }
     }
 

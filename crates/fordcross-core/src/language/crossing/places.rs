@@ -6,11 +6,14 @@ use super::reader::Reader;
 use super::right::Ways;
 use super::rows::{Parameters, put_in};
 use super::steps::{BadSide, old_steps};
-use super::{Action, Clause, KeyTest, Place, Rule};
-use crate::declaration::{Section, Word};
+use super::template::known_steps;
+use super::{Action, Clause, KeyTest, Merge, Place, Rule};
+use crate::declaration::{Section, Word, parse_pattern};
 use crate::ids::PlaceId;
 use crate::language::expression::{Expression, OperandKind};
+use crate::language::profile::{Lookup, PathStep};
 use crate::notation::{Path, Start};
+use crate::text::source::Span;
 use crate::tree::pattern::{Pattern, Step};
 
 /// A place whose rules are being read.
@@ -142,6 +145,8 @@ impl Reader<'_, '_> {
             presence: false,
             slot,
             names: Vec::new(),
+            numbers: Vec::new(),
+            several: None,
         };
         let mut clauses = vec![clause(pattern.clone(), false, None)];
         let own = keys.iter().filter(|level| level.up == 0 && !level.by_name).flat_map(|level| &level.tests);
@@ -165,7 +170,7 @@ impl Reader<'_, '_> {
             target,
             ways: ways.clone(),
             takes: to.is_some(),
-            group: self.group_of(section, &pattern),
+            merge: self.merge_of(section, &pattern, &ways),
         });
         let at = self.lines.position(from.span.start);
         let slots = captures.list.len();
@@ -175,10 +180,12 @@ impl Reader<'_, '_> {
             at,
             place: Some(place),
             clauses,
+            reads: Vec::new(),
             slots,
             names,
             fixed,
             is_bound_twice,
+            asks_tables: false,
             when: None,
             action: Action::Place,
         };
@@ -186,15 +193,41 @@ impl Reader<'_, '_> {
         Some(Scope { index: place, from: pattern, to: ways, captures })
     }
 
-    /// The settings that make objects of a place equal.
-    pub(super) fn group_of(&self, section: &Section<'_, '_>, pattern: &Pattern) -> Vec<String> {
-        let Some(merge) = section.section("merge") else { return Vec::new() };
-        let words = merge.words("by");
-        merge.finish();
-        for word in &words {
+    /// What makes objects of a place one.
+    fn merge_of(&self, section: &Section<'_, '_>, pattern: &Pattern, ways: &Ways) -> Option<Merge> {
+        let merge = section.section("merge")?;
+        let (by, but) = (merge.words("by"), merge.words("but"));
+        let is_either = by.is_empty() != but.is_empty();
+        if !is_either {
+            self.report.add(merge.span(), CrossingFact::MergeEither);
+        } else if ways.is_empty() {
+            self.report.add(merge.span(), CrossingFact::MergeNowhere);
+        }
+        for word in &by {
             self.check_path(word.text, word.span, &pattern.steps);
         }
-        words.into_iter().map(|word| word.text.to_owned()).collect()
+        let patterns = but.into_iter().filter_map(|word| {
+            let pattern = parse_pattern(&merge, word)?;
+            self.check_new(&pattern, word.span, ways);
+            Some(pattern)
+        });
+        let but: Vec<Pattern> = patterns.collect();
+        merge.finish();
+        let table = section.span().start as usize;
+        is_either.then(|| Merge { table, by: by.iter().map(|word| word.text.to_owned()).collect(), but })
+    }
+
+    /// A path below where a place goes must be one that the new profile knows.
+    fn check_new(&self, pattern: &Pattern, span: Span, ways: &Ways) {
+        for way in ways {
+            let steps: Vec<PathStep<'_>> =
+                known_steps(way).chain(pattern.steps.iter().map(PathStep::from)).collect();
+            if let Lookup::Unknown { depth, known } = self.new.schema.find(&steps)
+                && let Some(step) = depth.checked_sub(way.len()).and_then(|step| pattern.steps.get(step))
+            {
+                self.report.unknown_path(span, &self.new.title, &step.to_string(), &known);
+            }
+        }
     }
 
     pub(super) fn condition(

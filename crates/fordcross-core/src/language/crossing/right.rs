@@ -124,7 +124,7 @@ impl Reader<'_, '_> {
         }
     }
 
-    fn place_start(
+    pub(super) fn place_start(
         &self,
         name: &str,
         key: Option<&Key>,

@@ -42,6 +42,15 @@ pub(super) struct OldStep {
     pub(super) at: Range<usize>,
 }
 
+/// A clause of a left side, out of its part.
+#[derive(Clone)]
+pub(super) struct SideClause {
+    pub(super) clause: notation::Clause,
+    pub(super) steps: Vec<OldStep>,
+    /// The part that it was in, by a number, and how many steps lead to that.
+    pub(super) part: Option<(usize, usize)>,
+}
+
 impl OldStep {
     /// Whether which name it has is captured.
     pub(super) fn captures_choice(&self) -> bool {

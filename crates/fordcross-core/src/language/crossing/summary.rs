@@ -41,7 +41,7 @@ impl Crossing {
                     let added: Vec<String> = fields.map(|field| path(&field.path)).collect();
                     format!("add {}", added.join(", "))
                 }
-                Action::Move(_) => format!("move {}", clauses.join("; ")),
+                Action::Move(_) | Action::Branch(_) => format!("move {}", clauses.join("; ")),
                 Action::Drop { .. } => format!("drop {}", clauses.join("; ")),
                 Action::ByHand { .. } => format!("by-hand {}", clauses.join("; ")),
                 Action::Moot { .. } => format!("moot {}", clauses.join("; ")),
@@ -67,7 +67,8 @@ impl Crossing {
                         rule.place.map(|place| path(&self.places[place.index()].ways[0])).unwrap_or_default();
                     for target in targets {
                         for field in &target.fields {
-                            let parts = [place.clone(), path(&target.base), path(&field.path)];
+                            let place = if target.top { String::new() } else { place.clone() };
+                            let parts = [place, path(&target.base), path(&field.path)];
                             let what = parts
                                 .into_iter()
                                 .filter(|part| !part.is_empty())
@@ -77,7 +78,7 @@ impl Crossing {
                         }
                     }
                 }
-                Action::Place | Action::Move(_) | Action::Moot { .. } => {}
+                Action::Place | Action::Move(_) | Action::Branch(_) | Action::Moot { .. } => {}
             }
         }
         summary

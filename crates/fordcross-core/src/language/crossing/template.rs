@@ -2,6 +2,7 @@
 
 use crate::ids::{EntryId, LookUpId, PlaceId, SlotId};
 use crate::language::expression::Expression;
+use crate::language::profile::PathStep;
 use crate::language::typing::TypeId;
 use crate::notation::Word;
 use std::sync::Arc;
@@ -23,10 +24,26 @@ impl TargetStep {
         }
     }
 
+    /// The name, where it is always the same.
+    pub(crate) fn literal(&self) -> Option<&str> {
+        match &self.name {
+            TargetName::Literal(name) => Some(name),
+            TargetName::Made { .. } => None,
+        }
+    }
+
     /// Whether the kind of an object decides the name.
     pub(crate) fn is_by_kind(&self) -> bool {
         matches!(&self.name, TargetName::Made { possible, .. } if !possible.is_empty())
     }
+}
+
+/// The steps of a way as far as they are known.
+pub(super) fn known_steps(way: &[TargetStep]) -> impl Iterator<Item = PathStep<'_>> {
+    way.iter().map(|step| match &step.name {
+        TargetName::Literal(name) => PathStep::Name(name),
+        TargetName::Made { .. } => PathStep::Any,
+    })
 }
 
 #[derive(Clone, Debug)]
@@ -131,6 +148,33 @@ fn slots_of(pieces: &[Piece]) -> Vec<SlotId> {
         }
     }
     slots
+}
+
+impl Target {
+    /// The tables that it puts captures through, of which any can lack a value.
+    pub(crate) fn tables(&self) -> Vec<(SlotId, &Table)> {
+        let mut tables = Vec::new();
+        let steps = self.base.iter().chain(self.fields.iter().flat_map(|field| &field.path));
+        for step in steps.chain(self.objects.iter().flatten()) {
+            if let TargetName::Made { pieces, .. } = &step.name {
+                tables_of(pieces, &mut tables);
+            }
+        }
+        for field in &self.fields {
+            tables_of(&field.template, &mut tables);
+        }
+        tables
+    }
+}
+
+fn tables_of<'t>(pieces: &'t [Piece], tables: &mut Vec<(SlotId, &'t Table)>) {
+    for piece in pieces {
+        match piece {
+            Piece::Optional(pieces) => tables_of(pieces, tables),
+            Piece::Slot { slot, table: Some(table) } if !table.takes_all() => tables.push((*slot, table)),
+            _ => {}
+        }
+    }
 }
 
 /// A piece of what is written.

@@ -1,18 +1,18 @@
 //! What can be checked of an expression before it is evaluated: names that do not exist, and kinds of
 //! values that cannot go together. What is not known is let through.
 
-use super::OperandKind::{self, Boolean, Integer, Text, Unknown};
+use super::OperandKind::{self, Boolean, Integer, List, Text, Unknown};
 use super::Question;
 use super::facts::ExpressionFact;
 use super::functions::FUNCTIONS;
-use crate::finding::{Count, Suggestion};
+use super::kinds::AskedSetting;
+use crate::finding::{Count, OneOf, Suggestion};
 use cel::common::ast::{CallExpr, ComprehensionExpr, Expr, IdedExpr, LiteralValue};
 use std::collections::HashMap;
 use std::fmt;
 
 /// The functions and methods of the language itself that expressions may use.
-const OF_THE_LANGUAGE: [&str; 10] =
-    ["size", "int", "uint", "double", "string", "startsWith", "endsWith", "contains", "max", "min"];
+const OF_THE_LANGUAGE: [&str; 6] = ["size", "int", "string", "startsWith", "endsWith", "contains"];
 
 /// Puts variables in the place of all calls that ask about the surroundings, and gathers what they ask.
 pub(super) fn take_questions(expression: &mut IdedExpr, found: &mut Vec<Question>) {
@@ -85,17 +85,41 @@ pub(super) fn is_deeper(expression: &IdedExpr, levels: usize) -> bool {
     deeper
 }
 
+/// How often an expression mentions a variable.
+pub(super) fn times(expression: &IdedExpr, name: &str) -> usize {
+    let mut all = usize::from(matches!(&expression.expr, Expr::Ident(known) if known == name));
+    each_part(expression, &mut |part| all += times(part, name));
+    all
+}
+
+/// What is known before anything is carried: variables by name, settings by the path that asks for them.
+pub(super) type Known<'k> = (&'k HashMap<&'k str, OperandKind>, &'k dyn Fn(&str) -> Option<AskedSetting>);
+
 pub(super) fn check(
     expression: &IdedExpr,
-    variables: &HashMap<&str, OperandKind>,
+    (variables, settings): Known<'_>,
     wanted: OperandKind,
 ) -> Vec<ExpressionFact> {
-    let mut checker = Checker { variables, inner: Vec::new(), problems: Vec::new() };
+    let mut given = Vec::new();
+    find_given(expression, &mut given);
+    let is_condition = wanted == Boolean;
+    let mut checker =
+        Checker { variables, settings, given, is_condition, inner: Vec::new(), problems: Vec::new() };
     let found = checker.kind(expression);
     if checker.problems.is_empty() && !agree(found, wanted) {
         checker.problem(ExpressionFact::OtherKind { wanted, found });
     }
     checker.problems
+}
+
+/// The paths of which an expression asks whether they are given.
+fn find_given(expression: &IdedExpr, given: &mut Vec<String>) {
+    if let Expr::Call(call) = &expression.expr
+        && matches!(call.func_name.as_str(), "given" | "count")
+    {
+        given.extend(call.args.iter().filter_map(literal_text).map(str::to_owned));
+    }
+    each_part(expression, &mut |part| find_given(part, given));
 }
 
 fn agree(a: OperandKind, b: OperandKind) -> bool {
@@ -108,6 +132,7 @@ impl fmt::Display for OperandKind {
             Text => "a text",
             Integer => "a whole number",
             Boolean => "a truth value",
+            List => "a list",
             Unknown => "a value",
         })
     }
@@ -115,6 +140,11 @@ impl fmt::Display for OperandKind {
 
 struct Checker<'c> {
     variables: &'c HashMap<&'c str, OperandKind>,
+    settings: &'c dyn Fn(&str) -> Option<AskedSetting>,
+    /// The paths of which it asks whether they are given.
+    given: Vec<String>,
+    /// What it gives decides whether something applies.
+    is_condition: bool,
     /// The variables of the loops around the current expression.
     inner: Vec<String>,
     problems: Vec<ExpressionFact>,
@@ -149,7 +179,7 @@ impl Checker<'_> {
                 for element in &list.elements {
                     self.kind(element);
                 }
-                Unknown
+                List
             }
             Expr::Comprehension(each) => self.each(each),
             Expr::Select(_) | Expr::Map(_) | Expr::Struct(_) | Expr::Unspecified => {
@@ -180,7 +210,7 @@ impl Checker<'_> {
         self.inner.extend([each.iter_var.clone(), each.accu_var.clone()]);
         self.kind(&each.loop_step);
         self.inner.truncate(self.inner.len() - 2);
-        Boolean
+        if is_asked { Boolean } else { Unknown }
     }
 
     fn call(&mut self, call: &CallExpr) -> OperandKind {
@@ -197,6 +227,7 @@ impl Checker<'_> {
             }
             ("_==_" | "_!=_" | "_<_" | "_<=_" | "_>_" | "_>=_", [a, b]) => {
                 self.same(*a, *b, "compared");
+                self.can_be(&call.args);
                 Boolean
             }
             ("_+_" | "_-_" | "_*_" | "_/_" | "_%_", [a, b]) => {
@@ -211,10 +242,64 @@ impl Checker<'_> {
                 self.same(*yes, *no, "given by one expression");
                 if *yes == Unknown { *no } else { *yes }
             }
-            ("@in" | "_in_" | "@not_strictly_false", _) => Boolean,
+            ("@in" | "_in_", [one, list]) => {
+                self.is_in(*one, *list, &call.args[1]);
+                Boolean
+            }
+            ("@not_strictly_false", _) => Boolean,
             ("_[_]", _) => Unknown,
             (name, arguments) => self.function(name, target, arguments, call),
         }
+    }
+
+    /// A choice of words is compared with one of them.
+    fn can_be(&mut self, sides: &[IdedExpr]) {
+        let [one, other] = sides else { return };
+        for (asked, text) in [(one, other), (other, one)] {
+            let Some(path) = effective_path(asked) else { continue };
+            let (Some(setting), Some(text)) = ((self.settings)(path), literal_text(text)) else { continue };
+            // A text that is not there is the empty text.
+            if let Some(words) = setting.words
+                && !text.is_empty()
+                && !words.iter().any(|word| word == text)
+            {
+                let known = OneOf::of(words.iter().map(String::as_str));
+                self.problem(ExpressionFact::NeverIs { path: path.to_owned(), text: text.to_owned(), known });
+            }
+        }
+    }
+
+    fn is_in(&mut self, one: OperandKind, list: OperandKind, of: &IdedExpr) {
+        if !agree(list, List) {
+            return self.problem(ExpressionFact::InNoList { found: list });
+        }
+        match &of.expr {
+            Expr::List(list) => {
+                for element in &list.elements {
+                    let element = self.kind(element);
+                    self.same(one, element, "compared");
+                }
+            }
+            // What is there at a path is texts.
+            Expr::Call(_) if !agree(one, Text) => self.problem(ExpressionFact::InNoTexts { found: one }),
+            _ => {}
+        }
+    }
+
+    /// The kind of the setting that holds at a path.
+    fn effective(&mut self, call: &CallExpr) -> OperandKind {
+        let Some(path) = call.args.first().and_then(literal_text) else { return Unknown };
+        let Some(setting) = (self.settings)(path) else { return Unknown };
+        if setting.is_secret {
+            self.problem(ExpressionFact::Secret { path: path.to_owned() });
+            return Unknown;
+        }
+        let is_asked = self.given.iter().any(|given| given == path);
+        // A condition without a value does not hold, and nobody would know; a value that cannot be worked out is reported.
+        if self.is_condition && !agree(setting.kind, Text) && !setting.has_default && !is_asked {
+            self.problem(ExpressionFact::CanBeMissing { path: path.to_owned() });
+        }
+        setting.kind
     }
 
     fn same(&mut self, a: OperandKind, b: OperandKind, operation: &'static str) {
@@ -268,6 +353,17 @@ impl Checker<'_> {
         if paths.is_some_and(|paths| literal_texts(paths).is_none()) {
             self.problem(ExpressionFact::PathComputed { function: function.name });
         }
+        if function.name == "effective" {
+            return self.effective(call);
+        }
         function.gives
+    }
+}
+
+/// The path that an expression asks for what holds at, if it is just that.
+fn effective_path(expression: &IdedExpr) -> Option<&str> {
+    match &expression.expr {
+        Expr::Call(call) if call.func_name == "effective" => call.args.first().and_then(literal_text),
+        _ => None,
     }
 }

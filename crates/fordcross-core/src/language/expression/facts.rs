@@ -1,7 +1,7 @@
 //! Findings about expressions before they are evaluated.
 
 use super::OperandKind;
-use crate::finding::{Count, Suggestion, facts};
+use crate::finding::{Count, OneOf, Suggestion, facts};
 
 facts! {
     /// What is wrong with an expression.
@@ -11,8 +11,19 @@ facts! {
             "expected {wanted}, and this is {found}";
         Unknown { name: String, instead: Suggestion } => ExpressionWrong, "there is no `{name}` here",
             help: "{instead}";
-        Meaningless => ExpressionWrong, "fields, maps and other loops are not supported";
+        Meaningless => ExpressionWrong,
+            "of the Common Expression Language there are no fields, no maps, and no loops but `exists` and `all`";
         OtherLoop => ExpressionWrong, "`exists` and `all` are the only loops";
+        InNoList { found: OperandKind } => ExpressionWrong, "`in` needs a list, and this is {found}",
+            help: "write `x in ['a', 'b']`, `x in names('/…')` or `x in values('/…')`";
+        InNoTexts { found: OperandKind } => ExpressionWrong, "{found} is in no list of texts",
+            help: "make it a text with `string(…)`";
+        Secret { path: String } => ExpressionWrong, "`{path}` is a secret: no expression sees it",
+            help: "ask whether it is given with `given('{path}')`";
+        CanBeMissing { path: String } => ExpressionWrong, "`{path}` can be missing, and has no default",
+            help: "ask whether it is given as well: `given('{path}') && …`";
+        NeverIs { path: String, text: String, known: OneOf } => ExpressionWrong,
+            "`{path}` is never `{text}`", help: "it is {known}";
         LoopElsewhere => ExpressionWrong, "`exists` and `all` need a list of the object itself",
             help: "for the whole configuration use `in values('/…')`, `named_by`, `held_by` or `overlapping`";
         NoTruth { found: OperandKind } => ExpressionWrong,

@@ -1,6 +1,6 @@
 //! The functions that expressions have beside those of the language itself.
 
-use super::OperandKind::{self, Boolean, Integer, Text, Unknown};
+use super::OperandKind::{self, Boolean, Integer, List, Text, Unknown};
 use cel::Context;
 use ipnet::IpNet;
 use std::net::IpAddr;
@@ -46,9 +46,6 @@ impl Function {
     }
 }
 
-/// The most bytes of a text that an expression makes out of shorter ones.
-const MOST_BYTES: usize = 1 << 20;
-
 /// Says that a value stays as it is, whatever the map says.
 pub(super) const AS_IS: &str = "as_is";
 
@@ -59,8 +56,8 @@ pub(crate) static FUNCTIONS: &[Function] = &[
     Function::new("effective", &[Text], Unknown, "the value that holds: the one given, or else the default").asks(0),
     Function::new("since", &[Text], Boolean, "whether the old release is that one or a later one").asks(0),
     Function::new("named_by", &[Text], Boolean, "whether a setting of that path has the name of the object as its value").asks(0),
-    Function::new("names", &[Text], Unknown, "the names of what is at that path, as a set: `port in names('/ports/*')`").asks(0),
-    Function::new("values", &[Text], Unknown, "the values of settings of that path, for `like_any`").asks(0),
+    Function::new("names", &[Text], List, "the names of what is at that path, as a set: `port in names('/ports/*')`").asks(0),
+    Function::new("values", &[Text], List, "the values of settings of that path, for `like_any`").asks(0),
     Function::new("same", &[Text, Text], Boolean, "whether the same is at two paths").asks(0),
     Function::new("circle", &[Text], Boolean, "whether the object leads back to itself over settings that name objects of its kind: `circle('link', 'interfaces')`").asks(0).of_several(),
     Function::new("named_late", &[Text], Boolean, "whether in the branches of the object something is behind what names it, over settings of these paths: `named_late('vlans/*/link')`").asks(0).of_several(),
@@ -76,7 +73,7 @@ pub(crate) static FUNCTIONS: &[Function] = &[
     Function::new("address_of", &[Text], Text, "the address of an address with its length"),
     Function::new("ordinal", &[Text], Unknown, "the place of an address among all, to be compared"),
     Function::new("like", &[Text, Text], Boolean, "whether a text is like a pattern, in which `*` is anything and `?` for one character"),
-    Function::new("like_any", &[Text, Unknown], Boolean, "whether a text is like one of several patterns: `like_any(name, values('/patterns'))`"),
+    Function::new("like_any", &[Text, List], Boolean, "whether a text is like one of several patterns: `like_any(name, values('/patterns'))`"),
     Function::new("lower", &[Text], Text, "the text in lower case"),
     Function::new("upper", &[Text], Text, "the text in upper case"),
     Function::new("octets", &[Text], Integer, "how many bytes the text has in UTF-8"),
@@ -139,8 +136,8 @@ pub(super) fn add(context: &mut Context<'_, '_>) {
     let _ = context.add_function("replace", |text: Words, old: Words, new: Words| -> Fallible<Words> {
         // What it gives grows with each text that is replaced, and again with each time that it is called.
         let times = text.matches(old.as_str()).count();
-        if text.len() + times * new.len() > MOST_BYTES {
-            return Err(failed("replace", "the text becomes longer than any setting"));
+        if text.len() + times * new.len() > super::MOST_BYTES {
+            return Err(failed("replace", "the text becomes longer than 64 KiB"));
         }
         Ok(Arc::new(text.replace(old.as_str(), &new)))
     });

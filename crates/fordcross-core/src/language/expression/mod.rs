@@ -11,6 +11,7 @@ mod errors;
 mod evaluator;
 mod facts;
 mod functions;
+mod kinds;
 mod named;
 mod names;
 mod networks;
@@ -19,6 +20,7 @@ mod path;
 pub(crate) use evaluator::Evaluator;
 pub(crate) use facts::ExpressionFact;
 pub(crate) use functions::FUNCTIONS;
+pub(crate) use kinds::{AskedSetting, kind_of};
 
 use crate::language::typing::{Dimension, Value};
 use cel::parser::{Expression as Program, PrattParser};
@@ -46,6 +48,8 @@ pub(crate) enum OperandKind {
     Text,
     Integer,
     Boolean,
+    /// A list or a set of texts.
+    List,
     Unknown,
 }
 
@@ -97,8 +101,8 @@ struct Compiled {
     /// With each question about the surroundings as a variable, answered beforehand.
     program: Program,
     questions: Vec<Question>,
-    /// All variables that it mentions.
-    variables: Vec<String>,
+    /// All variables that it mentions, each with how often.
+    variables: Vec<(String, usize)>,
     /// What it is for each answer to its questions, where it depends on nothing but a few yeses and noes.
     known: Box<[OnceLock<Result<Operand, String>>]>,
 }
@@ -118,9 +122,14 @@ const FEW_QUESTIONS: usize = 6;
 
 impl Compiled {
     fn new(program: Program, questions: Vec<Question>) -> Self {
-        let variables: Vec<String> =
-            program.references().variables().into_iter().map(str::to_owned).collect();
-        let is_asked = |name: &String| questions.iter().any(|question| question.variable == *name);
+        let variables: Vec<(String, usize)> = program
+            .references()
+            .variables()
+            .into_iter()
+            .map(|name| (name.to_owned(), check::times(&program, name)))
+            .collect();
+        let is_asked =
+            |(name, _): &(String, usize)| questions.iter().any(|question| question.variable == *name);
         let depends_on_answers = questions.len() <= FEW_QUESTIONS
             && questions.iter().all(|question| is_yes_or_no(question.function))
             && variables.iter().all(is_asked);
@@ -192,14 +201,15 @@ impl Expression {
         self.program.get_or_init(make).as_ref().map_err(String::as_str)
     }
 
-    /// All that is wrong with the expression, given the kinds of its variables.
+    /// All that is wrong with the expression, given the kinds of its variables and of the settings that it asks for.
     pub(crate) fn check(
         &self,
         variables: &HashMap<&str, OperandKind>,
+        settings: &dyn Fn(&str) -> Option<AskedSetting>,
         wanted: OperandKind,
     ) -> Vec<ExpressionFact> {
         match compile(&self.text) {
-            Ok(program) => check::check(&program, variables, wanted),
+            Ok(program) => check::check(&program, (variables, settings), wanted),
             Err(problem) => vec![ExpressionFact::Unreadable { problem }],
         }
     }
@@ -266,10 +276,18 @@ impl Expression {
 impl Compiled {
     fn evaluate(&self, here: &dyn Surroundings) -> Result<Operand, String> {
         let mut context = here.evaluator().context.new_inner_scope();
-        for name in &self.variables {
+        let mut most = 0_usize;
+        for (name, times) in &self.variables {
             if let Some(operand) = here.variable(name) {
+                if let Operand::Text(text) = &operand {
+                    most = most.saturating_add(text.len().saturating_mul(*times));
+                }
                 context.add_variable_from_value(name.as_str(), to_cel(operand));
             }
+        }
+        // As long as it could be if all were put together.
+        if most > MOST_TOGETHER {
+            return Err(TOO_LONG.to_owned());
         }
         for question in &self.questions {
             let (path, variable) = (question.path(), &question.variable);
@@ -292,11 +310,22 @@ impl Compiled {
         let found = cel::Value::resolve(&self.program, &context);
         here.evaluator().networks.clear();
         match found {
-            Ok(value) => from_cel(&value),
+            Ok(value) => match from_cel(&value) {
+                Ok(Operand::Text(text)) if text.len() > MOST_BYTES => Err(TOO_LONG.to_owned()),
+                found => found,
+            },
             Err(error) => Err(errors::reported(&error)),
         }
     }
 }
+
+/// The most bytes of a text that an expression gives.
+const MOST_BYTES: usize = 64 << 10;
+
+/// The most bytes that all texts in an expression may have together, each as often as it is mentioned.
+const MOST_TOGETHER: usize = 256 * MOST_BYTES;
+
+const TOO_LONG: &str = "an expression gives at most 64 KiB, and this would be more";
 
 /// The most characters of an expression, and how deep it may go: working it out takes some of the stack for each level,
 /// and the stack has an end.

@@ -108,12 +108,30 @@ fn evaluates(#[case] text: &str, #[case] expected: Operand) {
 #[case("same('a')", "`same` takes 2 values")]
 #[case("held_by(ip)", "`held_by` takes at least 2 values")]
 #[case("values('/a').exists(v, v == ip)", "a list of the object itself")]
+#[case("effective('on') == 'yes'", "a truth value and a text cannot be compared")]
+#[case("effective('speed') > 5", "`speed` can be missing, and has no default")]
+#[case("effective('mode') == 'quick'", "`mode` is never `quick`")]
+#[case("n in names('/a')", "a whole number is in no list of texts")]
+#[case("ip in ip", "`in` needs a list")]
+#[case("names('/a') == ip", "a list and a text cannot be compared")]
+#[case("double(n) > 1.5", "there is no function `double`")]
+#[case("{'a': 1}.a == n", "of the Common Expression Language")]
 #[case("values('a').map(v, v) == ip", "`exists` and `all` are the only loops")]
 #[case("values('a').exists(v, w == v)", "there is no `w` here")]
 fn tells_what_is_wrong_before_it_is_used(#[case] text: &str, #[case] reported: &str) {
     let variables =
         HashMap::from([("ip", OperandKind::Text), ("n", OperandKind::Integer), ("on", OperandKind::Boolean)]);
-    let problems = Expression::new(text).check(&variables, OperandKind::Boolean);
+    let asked = |path: &str| {
+        let (kind, has_default) = match path {
+            "on" => (OperandKind::Boolean, true),
+            "speed" => (OperandKind::Integer, false),
+            "mode" => (OperandKind::Text, true),
+            _ => return None,
+        };
+        let words = (path == "mode").then(|| vec!["fast".to_owned(), "slow".to_owned()]);
+        Some(AskedSetting { kind, has_default, is_secret: false, words })
+    };
+    let problems = Expression::new(text).check(&variables, &asked, OperandKind::Boolean);
     let all: String = problems.iter().map(|fact| format!("{fact} {:?}\n", fact.remedy())).collect();
     assert!(!problems.is_empty() && all.contains(reported), "{all}");
 }
@@ -146,7 +164,7 @@ fn a_text_that_grows_is_bounded() {
     let grown = (0..12).fold("'a'".to_owned(), |text, _| format!("replace({text}, 'a', 'aaaaaaaaaaaaaaaa')"));
     let reported =
         Expression::new(&grown).evaluate(&Here(Evaluator::new())).expect_err("more than there is memory");
-    assert!(reported.contains("longer than any setting"), "{reported}");
+    assert!(reported.contains("longer than 64 KiB"), "{reported}");
 }
 
 #[rstest]

@@ -48,7 +48,8 @@ pub(super) fn read_in_force(
 ) -> Vec<InForce> {
     let Some(section) = root.section("in-force") else { return Vec::new() };
     let mut all = Vec::new();
-    for (path, value) in section.members() {
+    for (text, key, value) in section.members_below() {
+        let path = if text == key.text { key } else { Word { text: &text, ..key } };
         let Some(pattern) = raw.pattern(&section, path) else { continue };
         let entry = schema
             .entries

@@ -2,6 +2,7 @@
 //!
 //! [`Profile::parse`] is the only way to one, and reports everything wrong with the file at once.
 
+mod asked;
 mod declared;
 mod defaults;
 mod edition;
@@ -17,6 +18,7 @@ mod runbook;
 mod schema;
 mod settings;
 
+pub(crate) use asked::asked_at;
 pub use declared::Declared;
 pub(crate) use edition::is_second_edition;
 pub(crate) use names::NameRules;
@@ -329,9 +331,10 @@ impl Profile {
     /// enough that one of several formats can.
     pub(crate) fn why_not(&self, text: &str, to: Option<EntryId>) -> Option<&'static str> {
         let pattern = to.map(|to| &self.schema[to].pattern);
-        let name = match pattern.and_then(|pattern| pattern.steps.last()) {
-            Some(Step::Names(names)) => names.first().map_or("", String::as_str),
-            _ => "",
+        // A declaration may be of several names; what the right one cannot hold shows when it is written.
+        let names: Vec<&str> = match pattern.and_then(|pattern| pattern.steps.last()) {
+            Some(Step::Names(names)) => names.iter().map(String::as_str).collect(),
+            _ => vec![""],
         };
         let dialect = if self.format().is_several() {
             let files = &self.members.files;
@@ -343,7 +346,8 @@ impl Profile {
         } else {
             &self.dialect
         };
-        (!dialect.can_hold_at(name, text)).then(|| dialect.why_not())
+        let holds = names.into_iter().any(|name| dialect.can_hold_at(name, text));
+        (!holds).then(|| dialect.why_not())
     }
 
     /// How the file is written that a node of a tree is in.

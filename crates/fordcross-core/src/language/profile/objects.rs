@@ -1,6 +1,7 @@
 //! Objects of a profile: their keys, kinds, and what they inherit from.
 
 use super::Release;
+use super::asked::asked_at;
 use super::facts::ProfileFact;
 use super::keys::{read_duplicates, read_range, read_roles};
 use super::names::NameRules;
@@ -85,6 +86,9 @@ pub(super) fn read_objects<'r>(
         let makes = section.words("virtual-port-kinds");
         let longest_name = section.integer("max-name-bytes");
         let repeats = read_duplicates(&section, &Repeats::OF_OBJECTS);
+        if !is_once && keys.is_empty() && name.is_none() && repeats != Repeats::No {
+            section.report().add(section.span(), ProfileFact::DuplicatesOfList);
+        }
         let (aliases, order) = (section.words("aliases"), section.words("order"));
         let named_first = section.words("declare-first");
         let many = !is_once;
@@ -259,7 +263,7 @@ fn check_wins(root: &Section<'_, '_>, wins: &[(EntryId, Word<'_>, bool)], schema
 impl ToCheck<'_> {
     pub(super) fn check(&self, root: &Section<'_, '_>, types: &Types, schema: &Schema) {
         check_settings(root, &self.settings, types, schema);
-        check_kinds(root, &self.kinds, schema);
+        check_kinds(root, &self.kinds, (schema, types));
         check_wins(root, &self.wins, schema);
         for (entry, word) in &self.orders {
             check_order(root, &schema[*entry].pattern.steps, &[(word.text.to_owned(), word.span)], schema);
@@ -388,10 +392,15 @@ fn read_kinds<'r>(section: &Section<'r, '_>) -> Vec<(String, Word<'r>)> {
 }
 
 /// The conditions of kinds see only what is in and around their objects.
-fn check_kinds(root: &Section<'_, '_>, kinds: &[(EntryId, Span, Arc<Expression>)], schema: &Schema) {
+fn check_kinds(
+    root: &Section<'_, '_>,
+    kinds: &[(EntryId, Span, Arc<Expression>)],
+    (schema, types): (&Schema, &Types),
+) {
     for (entry, span, expression) in kinds {
         let variables = HashMap::from([("name", OperandKind::Text)]);
-        for fact in expression.check(&variables, OperandKind::Boolean) {
+        let asked = |path: &str| asked_at((schema, types), &|_| false, &schema[*entry].pattern.steps, path);
+        for fact in expression.check(&variables, &asked, OperandKind::Boolean) {
             root.report().add(*span, fact);
         }
         for path in expression.paths() {

@@ -157,6 +157,7 @@ fn read_profile(source: Source<'_>, root: Section<'_, '_>, checking: Checking) -
     if let Some((format, depth)) = head.format.and_then(|format| Some((format, format.traits().max_depth?))) {
         check_depth(&root, &schema, format, depth);
     }
+    types.add_bundled();
     let mut runbook = read_runbook(&root, &dependents, &schema);
     runbook.trials = root.sections("trial").into_iter().filter_map(read_trial).collect();
     root.finish();

@@ -231,6 +231,14 @@ impl What {
         matches!(self, Self::Setting { repeats: Repeats::All, .. })
     }
 
+    /// Whether there can be several of it.
+    pub(crate) fn can_be_several(&self) -> bool {
+        match self {
+            Self::Setting { .. } => self.is_list(),
+            Self::Object { keys, name, many, .. } => *many || !keys.is_empty() || name.is_some(),
+        }
+    }
+
     pub(crate) fn is_object(&self) -> bool {
         matches!(self, Self::Object { .. })
     }
@@ -243,9 +251,13 @@ impl Schema {
         Self { entries: self.entries.iter().filter(there).cloned().collect() }
     }
 
-    /// The declaration with just this pattern.
+    /// The declaration of a pattern: the one with just this, or else the first that declares it with others.
     pub(crate) fn same(&self, pattern: &Pattern) -> Option<EntryId> {
-        self.entries.iter().position(|entry| entry.pattern == *pattern).map(EntryId::new)
+        let position =
+            |is_it: &dyn Fn(&Pattern) -> bool| self.entries.iter().position(|entry| is_it(&entry.pattern));
+        position(&|known| known == pattern)
+            .or_else(|| position(&|known| known.covers(pattern)))
+            .map(EntryId::new)
     }
 }
 

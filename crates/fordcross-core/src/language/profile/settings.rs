@@ -30,20 +30,8 @@ pub(super) fn read_settings(
     for (index, entry) in schema.entries.iter().enumerate() {
         declared.entry(entry.pattern.clone()).or_default().push(index);
     }
-    let mut members = Vec::new();
-    for (key, value) in section.members() {
-        // `[setting."path/"]`: those below a path.
-        let below = key.text.strip_suffix('/').zip(section.as_section(value));
-        match below {
-            Some((above, inner)) => members.extend(
-                inner.members().into_iter().map(|(key, value)| (Some(above), key, value)).collect::<Vec<_>>(),
-            ),
-            None => members.push((None, key, value)),
-        }
-    }
-    for (above, key, value) in members {
-        let text = above.map_or_else(|| key.text.to_owned(), |above| format!("{above}/{}", key.text));
-        let word = if above.is_some() { Word { text: &text, ..key } } else { key };
+    for (text, key, value) in section.members_below() {
+        let word = if text == key.text { key } else { Word { text: &text, ..key } };
         let Some(DeclaredPath { pattern, how_many, .. }) = raw.declared_path(&section, word) else {
             continue;
         };

@@ -12,7 +12,6 @@ use crate::declaration::{Section, Word, as_word, inside};
 use crate::finding::Suggestion;
 use crate::text::shape::Shape;
 use crate::text::source::Span;
-use rustc_hash::FxHashMap;
 
 /// The types that need no declaration.
 pub(crate) const BUILT_IN: [&str; 23] = [
@@ -45,7 +44,6 @@ pub(crate) const BUILT_IN: [&str; 23] = [
 #[derive(Default)]
 pub(crate) struct RawTypes {
     pub(crate) types: Types,
-    named: FxHashMap<String, TypeId>,
     /// Paths of objects that types of names speak of, with where they do.
     pub(crate) references: Vec<(String, Span)>,
 }
@@ -60,19 +58,19 @@ impl RawTypes {
     /// Makes a name known before its declaration is read, so that types may be in any order.
     pub(crate) fn announce(&mut self, name: &str) {
         let id = self.add(name, Form::Text(Limits::default()));
-        self.named.insert(name.to_owned(), id);
+        self.types.named.insert(name.to_owned(), id);
     }
 
     /// Gives an announced name its declaration.
     pub(crate) fn declare(&mut self, name: &str, id: TypeId) {
-        if let Some(announced) = self.named.get(name) {
+        if let Some(announced) = self.types.named.get(name) {
             self.types.list[announced.0 as usize].form = self.types.get(id).form.clone();
         }
     }
 
     /// Whether a value of the announced type would hold one of itself.
     pub(crate) fn holds_itself(&self, name: &str) -> bool {
-        let Some(&start) = self.named.get(name) else { return false };
+        let Some(&start) = self.types.named.get(name) else { return false };
         let mut seen = vec![false; self.types.list.len()];
         let mut next = vec![start];
         while let Some(id) = next.pop() {
@@ -90,31 +88,15 @@ impl RawTypes {
 
     /// The type of that name; a built-in one without conditions is made when it is first asked for.
     pub(crate) fn find(&mut self, section: &Section<'_, '_>, word: Word<'_>) -> Option<TypeId> {
-        if let Some(&id) = self.named.get(word.text) {
+        if let Some(&id) = self.types.named.get(word.text) {
             return Some(id);
         }
-        let form = match word.text {
-            "text" => Form::Text(Limits::default()),
-            "integer" => Form::Integer { min: i64::MIN, max: i64::MAX, prefixes: false },
-            "boolean" => {
-                Form::Boolean { on: vec!["true".into()], off: vec!["false".into()], any_case: false }
-            }
-            "address" => Form::Address { family: Family::Any },
-            "network" => Form::Network { family: Family::Any },
-            "prefix-length" => Form::PrefixLength { written: PrefixNotation::Length },
-            "mac" => Form::Mac { separator: ':', upper: false },
-            "port" => Form::Port,
-            "host-name" => Form::HostName,
-            "host" => Form::Host,
-            "name" => Form::Name { limits: Limits::default(), of: None },
-            "path" => Form::Path,
-            "command" => Form::Command,
-            "release" => Form::Release,
-            "certificate" => Form::Certificate,
-            "date" => Form::Date,
-            "secret" => {
-                Form::Secret(Secret { kept: Protection::Plaintext, mask: None, key: None, forms: Vec::new() })
-            }
+        if let Some(form) = bundled(word.text) {
+            let id = self.add(word.text, form);
+            self.types.named.insert(word.text.to_owned(), id);
+            return Some(id);
+        }
+        match word.text {
             "choice" | "duration" | "size" | "rate" | "list" | "shape" => {
                 let more = match word.text {
                     "choice" => "values = [\"…\"]",
@@ -125,11 +107,10 @@ impl RawTypes {
                     _ => "shapes = [\"{…}\"]",
                 };
                 section.report().add(word.span, TypeFact::NeedsMore { name: word.text.to_owned(), more });
-                return None;
             }
             unknown => {
-                let known: Vec<&str> =
-                    BUILT_IN.into_iter().chain(self.named.keys().map(String::as_str)).collect();
+                let own = self.types.names().into_iter().filter(|name| !BUILT_IN.contains(name));
+                let known: Vec<&str> = BUILT_IN.into_iter().chain(own).collect();
                 section.report().add(
                     word.span,
                     TypeFact::TypeUnknown {
@@ -137,13 +118,46 @@ impl RawTypes {
                         instead: Suggestion::among(unknown, known.iter().copied()),
                     },
                 );
-                return None;
             }
-        };
-        let id = self.add(word.text, form);
-        self.named.insert(word.text.to_owned(), id);
-        Some(id)
+        }
+        None
     }
+
+    /// Makes the bundled types known that were not asked for: a crossing may.
+    pub(crate) fn add_bundled(&mut self) {
+        for name in BUILT_IN {
+            if let Some(form) = bundled(name).filter(|_| !self.types.named.contains_key(name)) {
+                let id = self.add(name, form);
+                self.types.named.insert(name.to_owned(), id);
+            }
+        }
+    }
+}
+
+/// What values of a type are that needs no declaration.
+fn bundled(name: &str) -> Option<Form> {
+    Some(match name {
+        "text" => Form::Text(Limits::default()),
+        "integer" => Form::Integer { min: i64::MIN, max: i64::MAX, prefixes: false },
+        "boolean" => Form::Boolean { on: vec!["true".into()], off: vec!["false".into()], any_case: false },
+        "address" => Form::Address { family: Family::Any },
+        "network" => Form::Network { family: Family::Any },
+        "prefix-length" => Form::PrefixLength { written: PrefixNotation::Length },
+        "mac" => Form::Mac { separator: ':', upper: false },
+        "port" => Form::Port,
+        "host-name" => Form::HostName,
+        "host" => Form::Host,
+        "name" => Form::Name { limits: Limits::default(), of: None },
+        "path" => Form::Path,
+        "command" => Form::Command,
+        "release" => Form::Release,
+        "certificate" => Form::Certificate,
+        "date" => Form::Date,
+        "secret" => {
+            Form::Secret(Secret { kept: Protection::Plaintext, mask: None, key: None, forms: Vec::new() })
+        }
+        _ => return None,
+    })
 }
 
 /// Reads the keys of a type from `section`, which may hold others; they are left for the caller to

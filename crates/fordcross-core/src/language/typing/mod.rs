@@ -28,6 +28,7 @@ pub use secret::Protection;
 pub(crate) use secret::{Secret, SecretForm};
 pub(crate) use write::plain_text;
 
+use rustc_hash::FxHashMap;
 use std::borrow::Cow;
 use std::net::IpAddr;
 
@@ -47,9 +48,18 @@ pub(crate) struct Type {
 #[derive(Clone, Debug, Default)]
 pub(crate) struct Types {
     pub(crate) list: Vec<Type>,
+    /// Those that can be referred to: what is declared by name, and the bundled ones that need no more.
+    pub(crate) named: FxHashMap<String, TypeId>,
 }
 
 impl Types {
+    /// The names that can be referred to, in order.
+    pub(crate) fn names(&self) -> Vec<&str> {
+        let mut names: Vec<&str> = self.named.keys().map(String::as_str).collect();
+        names.sort_unstable();
+        names
+    }
+
     pub(crate) fn get(&self, id: TypeId) -> &Type {
         &self.list[id.0 as usize]
     }

@@ -67,7 +67,10 @@ impl Codec for Grammar {
     }
 
     fn can_hold_at(&self, name: &str, text: &str) -> bool {
-        self.can_hold(text) || name == BODY && holds_body(self, text)
+        if name == BODY && self.blocks.iter().any(|block| block.holds_text) {
+            return holds_body(self, text);
+        }
+        self.can_hold(text)
     }
 
     fn why_not(&self) -> &'static str {

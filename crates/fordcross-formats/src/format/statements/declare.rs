@@ -332,7 +332,8 @@ fn read_statement(
     for name in path.iter().flat_map(Shape::captures).filter(|name| !read.has(name)) {
         report.add(at.span, GrammarFact::StepUncaptured { name: name.to_owned() });
     }
-    let statement = Statement { shape: read, path, value, block, unquote: None, includes: None, pairs };
+    let text = shape.text.to_owned();
+    let statement = Statement { shape: read, text, path, value, block, unquote: None, includes: None, pairs };
     if statement.value.is_some() && statement.shape.has(VALUE) {
         report.add(at.span, GrammarFact::ValueTwice);
     }

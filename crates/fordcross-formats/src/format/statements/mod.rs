@@ -125,6 +125,8 @@ impl Escape {
 #[derive(Clone, Debug, PartialEq, Eq)]
 struct Statement {
     shape: StatementShape,
+    /// The shape as the profile has it.
+    text: String,
     /// The path of what it makes, from the block that it is in: names, in which captures may be.
     path: Vec<Shape>,
     /// The value that it stands for, where it has none in it.
@@ -211,6 +213,16 @@ impl Grammar {
     }
 }
 
+/// Whether what is left of a statement can be the last of some parts.
+fn ends_in_rest(parts: &[Part]) -> bool {
+    match parts.last() {
+        Some(Part::Rest(_)) => true,
+        Some(Part::Optional(inner)) => ends_in_rest(inner),
+        Some(Part::Choice(ways)) => ways.iter().any(|way| ends_in_rest(way)),
+        _ => false,
+    }
+}
+
 impl Statement {
     /// Whether it makes a value and no branch.
     fn makes_value(&self) -> bool {
@@ -260,6 +272,6 @@ impl Statement {
     /// where that opens.
     fn is_head(&self) -> bool {
         let parts = &self.shape.parts;
-        matches!((parts.first(), parts.last()), (Some(Part::Word(_)), Some(Part::Rest(_))))
+        matches!(parts.first(), Some(Part::Word(_))) && ends_in_rest(parts)
     }
 }

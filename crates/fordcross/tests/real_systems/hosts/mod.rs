@@ -14,11 +14,12 @@ use std::path::Path;
 use toml::{Table, Value};
 
 pub(crate) const IFUPDOWN: &str =
-    include_str!("../../../../fordcross-profiles/lines/ifupdown/ifupdown.profile.toml");
+    include_str!("../../../../fordcross-profiles/platforms/ifupdown/ifupdown.profile.toml");
 pub(crate) const NETPLAN: &str =
-    include_str!("../../../../fordcross-profiles/lines/netplan/netplan.profile.toml");
-pub(crate) const CROSSING: &str =
-    include_str!("../../../../fordcross-profiles/lines/netplan/ifupdown-0.8-to-netplan-0.106.crossing.toml");
+    include_str!("../../../../fordcross-profiles/platforms/netplan/netplan.profile.toml");
+pub(crate) const CROSSING: &str = include_str!(
+    "../../../../fordcross-profiles/platforms/netplan/ifupdown-0.8-to-netplan-0.106.crossing.toml"
+);
 
 /// What a map does.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
@@ -94,9 +95,8 @@ const WORDS: [(&str, &[&str]); 30] = [
 /// The options of a stanza that are on a line with one value, each with its type.
 fn options() -> Vec<(String, String)> {
     let profile: Table = IFUPDOWN.parse().expect("a profile is TOML");
-    let settings = profile["setting"].as_table().expect("settings");
-    let of_stanza = settings.iter().filter_map(|(path, kind)| {
-        let names = path.strip_prefix("interfaces/iface/*/inet|inet6|any/")?;
+    let settings = profile["setting"]["interfaces/iface/*/inet|inet6|any/"].as_table().expect("settings");
+    let of_stanza = settings.iter().filter_map(|(names, kind)| {
         let names = names.trim_end_matches("[]");
         let plain = !names.contains(['/', '*']);
         let kind = kind.as_str().or_else(|| kind.get("type").and_then(Value::as_str))?;
@@ -217,7 +217,8 @@ fn seldom() -> Vec<(String, Option<String>)> {
     let alone = alone.into_iter().map(|text| (text.to_owned(), None));
     let commands = commands.into_iter().map(|command| (format!("{STATIC}  up {command}\n"), None));
     let into = into.into_iter().map(|base| (STATIC.to_owned(), Some(format!("{HEAD}{base}"))));
-    alone.chain(commands).chain(into).collect()
+    let cost = "iface br0 inet manual\n  bridge_ports eth0\n  bridge_pathcost eth0.9 4\n";
+    alone.chain(commands).chain(into).chain([(cost.to_owned(), None)]).collect()
 }
 
 /// A case by its number, planted or random.

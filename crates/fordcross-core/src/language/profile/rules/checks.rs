@@ -5,7 +5,8 @@ use super::read::{RawRules, read_breach, read_old, read_wording};
 use super::{Breach, Check, Condition, Head, Wording};
 use crate::declaration::{Report, Section, Word, as_words};
 use crate::ids::EntryId;
-use crate::language::expression::{OperandKind, alternatives};
+use crate::language::expression::{AskedSetting, OperandKind, alternatives};
+use crate::language::profile::asked_at;
 use crate::language::profile::keys::read_range;
 use crate::language::profile::schema::{Entry, Lookup, PathStep, Schema, What};
 use crate::language::profile::{InForce, Release};
@@ -144,7 +145,15 @@ impl RawRules {
                 None => &condition.pattern,
             };
             let variables = HashMap::from([("name", OperandKind::Text), ("kind", OperandKind::Text)]);
-            for fact in condition.expression.check(&variables, OperandKind::Boolean) {
+            let is_in_force =
+                |entry: &Entry| in_force.iter().any(|known| known.pattern.covers(&entry.pattern));
+            let asked = |path: &str| {
+                // Secrets, and what is asked of the whole, have sentences of their own; else a rule says nothing of an
+                // object where it does not know all that it asks for.
+                let asked = asked_at((schema, types), &is_in_force, &pattern.steps, path)?;
+                (!asked.is_secret).then_some(AskedSetting { has_default: true, ..asked })
+            };
+            for fact in condition.expression.check(&variables, &asked, OperandKind::Boolean) {
                 report.add(condition.span, fact);
             }
             let given: Vec<&str> = condition

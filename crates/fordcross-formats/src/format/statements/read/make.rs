@@ -92,6 +92,9 @@ impl<'a> Reader<'_, 'a> {
         let grammar = self.grammar;
         let words = read.words.as_slice();
         let statement = grammar.statement(id);
+        if let Some(trace) = self.source.trace {
+            trace.note(whole, Some(&statement.text));
+        }
         // What is in words that are taken as they are is part of them.
         let as_they_are = |comment: &&Span| {
             taken.iter().any(|(part, range)| {
@@ -284,6 +287,9 @@ impl<'a> Reader<'_, 'a> {
         end: usize,
     ) -> Result<usize, Box<Finding>> {
         let grammar = self.grammar;
+        if let Some(trace) = self.source.trace {
+            trace.note(whole, None);
+        }
         let unknown = self.innermost().id.map_or(Unknown::Setting, |id| grammar.block(id).unknown);
         let holder = self.innermost().node;
         if unknown == Unknown::Refuse {

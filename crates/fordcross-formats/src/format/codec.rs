@@ -17,6 +17,17 @@ use wildmatch::WildMatch;
 /// How a platform writes files of a format. Those that are written alike share one.
 pub type Dialect = Arc<dyn Codec>;
 
+/// What a branch without anything in it is.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum EmptyBranch {
+    /// There for what could be in it.
+    Holder,
+    /// Written like an empty value.
+    Value,
+    /// A statement of its own, never there for what could be in it.
+    Statement,
+}
+
 /// What all files of a format have in common.
 #[expect(clippy::struct_excessive_bools, reason = "each is a fact of its own")]
 pub struct Traits {
@@ -51,8 +62,8 @@ pub struct Traits {
     pub max_depth: Option<usize>,
     /// A line end in a value is written as just that one.
     pub has_raw_line_ends: bool,
-    /// A branch without anything in it is written like an empty value.
-    pub writes_empty_as_value: bool,
+    /// What a branch without anything in it is.
+    pub empty_branch: EmptyBranch,
     /// Each branch of a file has all values that one of them has, empty ones too.
     pub is_rectangular: bool,
     /// The keys of tables and lists of tables by which a section declares a dialect.
@@ -87,7 +98,7 @@ impl Traits {
             max_depth: None,
             writes_any_order: false,
             has_raw_line_ends: false,
-            writes_empty_as_value: false,
+            empty_branch: EmptyBranch::Holder,
             is_rectangular: false,
             tables: &[],
             declared,
@@ -227,6 +238,11 @@ pub trait Codec: fmt::Debug + Send + Sync {
     /// Whether the format can hold a value as the setting of that name.
     fn can_hold_at(&self, name: &str, text: &str) -> bool {
         let _ = name;
+        self.can_hold(text)
+    }
+
+    /// Whether the format can hold a value as some setting.
+    fn can_hold_somewhere(&self, text: &str) -> bool {
         self.can_hold(text)
     }
 

@@ -20,7 +20,7 @@ mod table;
 pub mod xml;
 mod yaml;
 
-pub use codec::{Codec, Dialect, Includes, KnownBy, Scope, Traits};
+pub use codec::{Codec, Dialect, EmptyBranch, Includes, KnownBy, Scope, Traits};
 pub use statements::PairTypes;
 
 use crate::declaration::Section;

@@ -156,8 +156,12 @@ impl Grammar {
         let mut depth = 1_usize;
         let mut at = 0;
         while let Some(c) = text[at..].chars().next() {
-            if let Some(length) = self.comment_in(&text[at..]) {
+            if let Some(length) = self.comment_at(text, at) {
                 at += length.max(1);
+                continue;
+            }
+            if let Some((_, Some(length))) = self.expansion_in(&text[at..]) {
+                at += length;
                 continue;
             }
             if self.quotes.contains(&c) {
@@ -178,7 +182,7 @@ impl Grammar {
     }
 
     /// How long a text in quotes is, with them; the quote alone if it is not closed on its line.
-    fn quoted_length(&self, text: &str, quote: char) -> usize {
+    pub(super) fn quoted_length(&self, text: &str, quote: char) -> usize {
         let mut chars = text.char_indices().skip(1);
         while let Some((at, c)) = chars.next() {
             match c {

@@ -4,7 +4,7 @@ use super::pairs::PairTypes;
 use super::words::{holds_body, holds_value};
 use super::{BODY, Grammar, declare, edit, read, write};
 use crate::finding::Finding;
-use crate::format::codec::{Codec, Included, Includes, KnownBy, Traits, undecoded};
+use crate::format::codec::{Codec, EmptyBranch, Included, Includes, KnownBy, Traits, undecoded};
 use crate::format::edit::File;
 use crate::format::{Format, spell};
 use crate::text::source::{Content, Piece, Source, Span};
@@ -17,6 +17,7 @@ pub(in crate::format) const TRAITS: Traits = Traits {
     has_comments: true,
     keeps_blank_lines: true,
     has_raw_line_ends: true,
+    empty_branch: EmptyBranch::Statement,
     tables: &["grammar", "block"],
     ..Traits::new(
         "statements",
@@ -71,6 +72,10 @@ impl Codec for Grammar {
             return holds_body(self, text);
         }
         self.can_hold(text)
+    }
+
+    fn can_hold_somewhere(&self, text: &str) -> bool {
+        self.can_hold(text) || self.can_hold_at(BODY, text)
     }
 
     fn why_not(&self) -> &'static str {

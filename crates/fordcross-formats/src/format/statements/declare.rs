@@ -2,11 +2,13 @@
 
 use super::blocks::{Block, BlockId, Delimiters, Item, StatementId, TOP, Unknown};
 use super::check::{Places, check};
+use super::comments::{read_comments, read_trailing};
+use super::expansions::read_expansions;
 use super::facts::GrammarFact;
 use super::pairs::PairTypes;
 use super::shape::StatementShape;
 use super::wording::{any_one, read_words};
-use super::{CommentSign, End, Grammar, Includes, Statement, VALUE};
+use super::{End, Grammar, Includes, Statement, VALUE};
 use crate::declaration::{Section, Word, as_word, as_words, inside, separator};
 use crate::finding::Suggestion;
 use crate::notation::{Clause, Content, Start, StepName};
@@ -68,10 +70,11 @@ fn read_grammar(section: &Section<'_, '_>, grammar: &mut Grammar) {
     if let Some(value) = section.raw("comments") {
         grammar.comments = read_comments(section, value);
     }
-    grammar.trailing_comments = section.boolean("trailing-comments").unwrap_or(true);
+    grammar.trailing = read_trailing(section);
     let continuation = section.word("continuation");
     grammar.continuation = continuation.and_then(|word| any_one(section, word));
     read_words(section, grammar);
+    grammar.expansions = read_expansions(section);
     grammar.quotes_matter = section.boolean("quotes-matter").unwrap_or(false);
     grammar.any_case = section.boolean("case-insensitive").unwrap_or(false);
     grammar.end = read_end(section);
@@ -87,31 +90,6 @@ fn read_grammar(section: &Section<'_, '_>, grammar: &mut Grammar) {
             section.report().add(span, GrammarFact::WithoutQuotes { key });
         }
     }
-}
-
-/// `["#", ["/*", "*/"]]`
-fn read_comments(section: &Section<'_, '_>, value: &Value<'_>) -> Vec<CommentSign> {
-    let line = |word: Word<'_>| CommentSign { open: word.text.to_owned(), close: None };
-    let list = value.get_ref().as_array();
-    let one = as_word(value).map(line).into_iter();
-    if list.is_none() && one.len() == 0 {
-        section.report().add(value.span().into(), GrammarFact::NoComment);
-    }
-    let several = list.into_iter().flatten().filter_map(|item| {
-        let read = as_word(item).map(line).or_else(|| match as_words(item)?.as_slice() {
-            [open, close] => {
-                Some(CommentSign { open: open.text.to_owned(), close: Some(close.text.to_owned()) })
-            }
-            _ => None,
-        });
-        let is_sign = |sign: &CommentSign| !sign.open.is_empty() && sign.close.as_deref() != Some("");
-        let read = read.filter(is_sign);
-        if read.is_none() {
-            section.report().add(item.span().into(), GrammarFact::NoComment);
-        }
-        read
-    });
-    one.chain(several).collect()
 }
 
 /// `"line"`, `";"`, or a list of both: the first is what we write.

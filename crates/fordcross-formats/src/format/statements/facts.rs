@@ -32,6 +32,8 @@ facts! {
             help: "include each file once";
         Words { most: usize } => StatementMalformed, "a statement has more than {most} words",
             help: "no configuration has; is this the right file?";
+        ExpansionOpen { open: String, close: char } => StatementMalformed, "`{open}` is not closed by `{close}`",
+            help: "close it on the same line";
         QuotesOpen => StatementMalformed, "the quotes are not closed", help: "close them on the same line";
     }
 }
@@ -42,6 +44,9 @@ facts! {
         NoCharacter => ValueWrong, "expected one character";
         NoComment => ValueWrong, "expected what a comment begins with, or a list of what it begins and ends with",
             help: "write `comments = [\"#\", [\"/*\", \"*/\"]]`";
+        NoTrailing => ValueWrong, "expected `true`, `false` or `\"after-blank\"`";
+        NoExpansion => ValueWrong, "expected a list of what expansions begin and end with, several signs and one",
+            help: "write `expansions = [[\"${{\", \"}}\"]]`";
         NoBlock => ValueWrong, "expected a block", help: "write `[block.NAME]`";
         NoStatements => ValueWrong, "expected a list of statements", help: "write `statements = [[\"SHAPE\", \"AT\"], …]`";
         NoStatement => ValueWrong, "expected a statement",

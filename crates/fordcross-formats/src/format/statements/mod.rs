@@ -7,8 +7,10 @@
 mod blocks;
 mod check;
 mod codec;
+mod comments;
 mod declare;
 mod edit;
+mod expansions;
 mod facts;
 mod pairs;
 mod read;
@@ -26,18 +28,19 @@ pub use pairs::PairTypes;
 use super::codec::Includes;
 use crate::text::shape::Shape;
 use blocks::{Block, BlockId};
+use comments::{CommentSign, Trailing};
+use expansions::Expansion;
 use pairs::Pairs;
 use shape::{Part, StatementShape, is_choice};
 use std::sync::Arc;
 
 /// How a platform writes its statements.
 #[derive(Clone, Debug, PartialEq, Eq)]
-#[expect(clippy::struct_excessive_bools, reason = "each is a manner of its own, as a profile declares it")]
 struct Grammar {
     /// What comments begin with, and those in pairs end with.
     comments: Vec<CommentSign>,
-    /// A comment may be behind a statement.
-    trailing_comments: bool,
+    /// Where else than on lines of their own they can be.
+    trailing: Trailing,
     /// What a line ends with when the statement goes on in the next one.
     continuation: Option<char>,
     /// What a word with blanks in it may be in.
@@ -48,6 +51,8 @@ struct Grammar {
     quotes_matter: bool,
     /// Characters that are words of their own.
     punctuation: Vec<char>,
+    /// What is part of a word whatever is in it.
+    expansions: Vec<Expansion>,
     /// Characters beside letters and digits that a word has without quotes.
     word_characters: String,
     /// Numbers need no quotes, whatever is in them.
@@ -62,13 +67,6 @@ struct Grammar {
     blocks: Vec<Block>,
     /// The statements of all blocks, in the order of the profile.
     statements: Vec<Statement>,
-}
-
-/// What a comment begins with, and what it ends with if not with its line.
-#[derive(Clone, Debug, PartialEq, Eq)]
-struct CommentSign {
-    open: String,
-    close: Option<String>,
 }
 
 /// What ends a statement.
@@ -154,12 +152,13 @@ impl Default for Grammar {
     fn default() -> Self {
         Self {
             comments: vec![CommentSign { open: "#".into(), close: None }],
-            trailing_comments: true,
+            trailing: Trailing::Anywhere,
             continuation: None,
             quotes: Vec::new(),
             escape: Escape::None,
             quotes_matter: false,
             punctuation: Vec::new(),
+            expansions: Vec::new(),
             word_characters: "_-./:@%+*,".into(),
             unquoted_numbers: false,
             any_case: false,
@@ -186,30 +185,6 @@ impl Grammar {
         let bare = |quote: &char| value.strip_prefix(*quote)?.strip_suffix(*quote);
         let kept = Some(&self.quotes).filter(|_| self.quotes_matter);
         kept.into_iter().flatten().find_map(bare).unwrap_or(value)
-    }
-
-    /// How long a comment is that a text begins with; none if it begins with none. One in a pair that is not closed goes to the
-    /// end.
-    fn comment_in(&self, text: &str) -> Option<usize> {
-        let sign = self.comments.iter().find(|sign| text.starts_with(sign.open.as_str()))?;
-        Some(match &sign.close {
-            None => text[..text.find('\n').unwrap_or(text.len())].trim_end().len(),
-            Some(close) => {
-                let from = sign.open.len();
-                text[from..].find(close.as_str()).map_or(text.len(), |at| from + at + close.len())
-            }
-        })
-    }
-
-    /// Whether a line begins with a comment.
-    fn is_comment(&self, text: &str) -> bool {
-        self.comments.iter().any(|sign| text.starts_with(sign.open.as_str()))
-    }
-
-    /// What the comments that we write begin with, if any goes to the end of its line.
-    fn comment_sign(&self) -> &CommentSign {
-        const HASH: &CommentSign = &CommentSign { open: String::new(), close: None };
-        self.comments.iter().find(|sign| sign.close.is_none()).or(self.comments.first()).unwrap_or(HASH)
     }
 }
 

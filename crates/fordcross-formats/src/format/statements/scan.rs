@@ -57,10 +57,6 @@ impl<'a> Scanner<'_, 'a> {
         Box::new(Finding::new(fact).at(self.source, span))
     }
 
-    pub(super) fn comment_at(&self, text: &str) -> Option<usize> {
-        self.grammar.comment_in(text)
-    }
-
     /// The words of the statement that begins at `at`, where it ends, and how. What is behind it on its
     /// line as a comment is a statement of its own for the next call. `openers` are the blocks that a word may open here.
     pub(super) fn words(
@@ -76,6 +72,7 @@ impl<'a> Scanner<'_, 'a> {
             let at = read.after;
             let Some(c) = text[at..].chars().next() else { return Ok(read) };
             let next = at + c.len_utf8();
+            let is_sign = grammar.expansion_in(&text[at..]).is_none();
             if c == '\n' {
                 read.after = next;
                 if grammar.end.line || read.words.is_empty() {
@@ -85,15 +82,15 @@ impl<'a> Scanner<'_, 'a> {
                 read.after = next;
             } else if grammar.continuation == Some(c) && ends_line(&text[next..]) {
                 read.after += text[at..].find('\n').map_or(text.len() - at, |newline| newline + 1);
-            } else if grammar.end.sign == Some(c) {
+            } else if is_sign && grammar.end.sign == Some(c) {
                 return Ok(Scanned { after: next, how: Ended::Sign, ..read });
-            } else if grammar.closed_by(c).is_some() {
+            } else if is_sign && grammar.closed_by(c).is_some() {
                 return Ok(Scanned { after: next, how: Ended::Opened(c), ..read });
-            } else if grammar.is_closing(c) {
+            } else if is_sign && grammar.is_closing(c) {
                 // What is before it ends with it; it is read again when that is done with.
                 let after = if read.words.is_empty() { next } else { at };
                 return Ok(Scanned { after, how: Ended::Closed(c), ..read });
-            } else if let Some(length) = self.inner_comment(&text[at..], &read) {
+            } else if let Some(length) = self.inner_comment(text, &read) {
                 let span = Span::new(at, at + length);
                 if grammar.end.line && !self.goes_on_behind(&text[..end], span) {
                     return Ok(read);
@@ -122,27 +119,25 @@ impl<'a> Scanner<'_, 'a> {
 
     /// How long a comment is that is behind a word of a statement.
     fn inner_comment(&self, text: &str, read: &Scanned<'_>) -> Option<usize> {
-        if read.words.is_empty() || !self.grammar.trailing_comments {
-            return None;
-        }
-        self.comment_at(text)
+        if read.words.is_empty() { None } else { self.grammar.comment_at(text, read.after) }
     }
 
     /// Whether more of the statement is behind a comment on its line.
     fn goes_on_behind(&self, text: &str, comment: Span) -> bool {
         let is_line = !text[comment.range()].contains('\n');
         let rest = &text[comment.end as usize..];
+        let next = text.len() - rest.trim_start_matches([' ', '\t']).len();
         is_line
             && !ends_line(rest)
-            && self.comment_at(rest.trim_start_matches([' ', '\t'])).is_none()
-            && !rest.trim_start_matches([' ', '\t']).starts_with(|c| self.grammar.is_closing(c))
+            && self.grammar.comment_at(text, next).is_none()
+            && !text[next..].starts_with(|c| self.grammar.is_closing(c))
     }
 
     pub(super) fn word(&self, start: usize, end: usize) -> Result<(Word<'a>, usize), Box<Finding>> {
         let grammar = self.grammar;
         let text: &'a str = &self.source.text[..end];
         let first = text[start..].chars().next().unwrap_or(' ');
-        if grammar.punctuation.contains(&first) {
+        if grammar.punctuation.contains(&first) && grammar.expansion_in(&text[start..]).is_none() {
             let span = Span::new(start, start + first.len_utf8());
             return Ok((
                 Word { span, text: Cow::Borrowed(&text[span.range()]), kind: WordKind::Mark },
@@ -153,6 +148,13 @@ impl<'a> Scanner<'_, 'a> {
         let mut quoted = false;
         let mut decoded: Option<String> = None;
         while let Some(c) = text[at..].chars().next() {
+            if let Some(length) = self.expansion(at, end)? {
+                if let Some(decoded) = &mut decoded {
+                    decoded.push_str(&text[at..at + length]);
+                }
+                at += length;
+                continue;
+            }
             if grammar.quotes.contains(&c) {
                 let (inner, after) = self.quoted(at, c, end)?;
                 quoted = true;
@@ -163,7 +165,7 @@ impl<'a> Scanner<'_, 'a> {
                 continue;
             }
             let is_delimiter = grammar.closed_by(c).is_some() || grammar.is_closing(c);
-            let comment = grammar.trailing_comments && at > start && self.comment_at(&text[at..]).is_some();
+            let comment = at > start && grammar.comment_in_word(text, at);
             let continues = grammar.continuation == Some(c) && ends_line(&text[at + c.len_utf8()..]);
             if c.is_whitespace()
                 || grammar.end.sign == Some(c)
@@ -183,6 +185,16 @@ impl<'a> Scanner<'_, 'a> {
         let text = decoded.map_or(Cow::Borrowed(&text[span.range()]), Cow::Owned);
         let kind = if quoted { WordKind::Quoted } else { WordKind::Plain };
         Ok((Word { span, text, kind }, at))
+    }
+
+    /// How long the expansion is that is there.
+    fn expansion(&self, at: usize, end: usize) -> Result<Option<usize>, Box<Finding>> {
+        let Some((expansion, length)) = self.grammar.expansion_in(&self.source.text[at..end]) else {
+            return Ok(None);
+        };
+        let span = Span::new(at, at + expansion.open.len());
+        let open = || StatementFact::ExpansionOpen { open: expansion.open.clone(), close: expansion.close };
+        length.map(Some).ok_or_else(|| self.wrong(span, open()))
     }
 
     /// The text in quotes at `start`, and where it ends.

@@ -480,7 +480,10 @@ impl Grammar {
             digits.starts_with(|c: char| c.is_ascii_digit()) && digits.parse::<f64>().is_ok()
         };
         text.is_empty()
-            || text.chars().any(|c| !c.is_alphanumeric() && !self.word_characters.contains(c))
+            || self
+                .without_expansions(text)
+                .chars()
+                .any(|c| !c.is_alphanumeric() && !self.word_characters.contains(c))
                 && !(self.unquoted_numbers && is_number())
     }
 }

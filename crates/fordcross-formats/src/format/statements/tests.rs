@@ -240,6 +240,36 @@ fn either() -> Grammar {
     )
 }
 
+/// Sections in sections, freely named, with code in some of them, and expansions.
+fn sections() -> Grammar {
+    grammar(
+        r#"
+        [grammar]
+        trailing-comments = "after-blank"
+        continuation      = "\\"
+        expansions        = [["${", "}"], ["%{", "}"]]
+        quotes            = ['"']
+        escape            = "backslash"
+        quotes-matter     = true
+        [block.top]
+        statements = [["server {name}", "server/{name}", "server"], "section"]
+        [block.section]
+        delimiters = ["{", "}"]
+        statements = [
+          ["{key} = {value...}", "{key}"],
+          ["{type} {name}", "{type}:{name}", "section"],
+          ["{type}", "{type}", "section"],
+        ]
+        [block.server]
+        delimiters = ["{", "}"]
+        statements = [["{part=before|after}", "{part}", "code"], "section"]
+        [block.code]
+        delimiters = ["{", "}"]
+        holds      = "text"
+        "#,
+    )
+}
+
 fn read(text: &str, grammar: &Grammar) -> Result<Vec<String>, String> {
     let tree = grammar.read(Source::new("a", text)).map_err(|finding| {
         let at = finding.location.as_ref().expect("a place").at;
@@ -259,8 +289,13 @@ fn shown(tree: &Tree<'_>) -> Vec<String> {
         names.reverse();
         names.join("/")
     };
-    let leaf = |node: &NodeId| tree.kind(*node).is_value() || tree.kind(*node) == Kind::Comment;
-    tree.ids().skip(1).filter(leaf).map(|node| format!("{}={}", path(node), tree.value(node))).collect()
+    let show = |node| match tree.kind(node) {
+        kind if kind.is_value() || kind == Kind::Comment => {
+            Some(format!("{}={}", path(node), tree.value(node)))
+        }
+        _ => tree.first_child(node).is_none().then(|| format!("{}/", path(node))),
+    };
+    tree.ids().skip(2).filter_map(show).collect()
 }
 
 fn rewritten(text: &str, grammar: &Grammar) -> String {
@@ -308,6 +343,12 @@ fn rewritten(text: &str, grammar: &Grammar) -> String {
 #[case(daemon(), "debug all { x; };\nwatch 5;\n", &["unknown=debug all { x; };", "unknown=watch 5"])]
 #[case(either(), "site a begin\nx 1; y 2\nsite b begin\nend\nend\nz 3 # said\n",
     &["site/name=a", "site/x=1", "site/y=2", "site/site/name=b", "z=3", "=# said"])]
+#[case(sections(), "dir = ${root}/x${a[b c]}y # said\nu = http://x/#y\nrealm LOCAL {\n}\n",
+    &["dir=${root}/x${a[b c]}y", "=# said", "u=http://x/#y", "realm:LOCAL/"])]
+#[case(sections(), "server a {\n listen {\n k = %{%{a}:-%{b}} }\n listen {\n }\n before {\n if (x =~ /([^#]*)#{2}/) {\n y } else { z }\n }\n}\nserver b {\n after { }\n}\n",
+    &["server/a/listen/k=%{%{a}:-%{b}}", "server/a/listen/", "server/a/before/body=\n if (x =~ /([^#]*)#{2}/) {\n y } else { z }\n ", "server/b/after/body= "])]
+#[case(sections(), "m {\n if (x == 1) { y } else { z } # said\n if (a =~ /x{12}(..)/) {\n b\n }\n}\n",
+    &["m/unknown=if (x == 1) { y } else { z }", "m/=# said", "m/unknown=if (a =~ /x{12}(..)/) {\n b\n }"])]
 fn reads(#[case] grammar: Grammar, #[case] text: &str, #[case] expected: &[&str]) {
     assert_eq!(read(text, &grammar).expect("well-formed"), expected);
     // What is written from it reads back to the same.
@@ -330,6 +371,7 @@ fn reads(#[case] grammar: Grammar, #[case] text: &str, #[case] expected: &[&str]
 #[case(daemon(), "/* a", "1:1 the comment is not ended by `*/`")]
 #[case(daemon(), "filter g { \"}\" ", "1:1 the block is not closed")]
 #[case(either(), "end", "1:1 `end` closes nothing")]
+#[case(sections(), "a = x${y\nb = }\n", "1:6 `${` is not closed by `}`")]
 fn refuses(#[case] grammar: Grammar, #[case] text: &str, #[case] reported: &str) {
     assert_eq!(read(text, &grammar).expect_err("refused"), reported);
 }
@@ -343,8 +385,8 @@ fn blocks_are_nested_only_so_deep() {
 proptest! {
     /// No text makes it panic, and what is read is written so that it reads back to the same.
     #[test]
-    fn any_text_is_read_or_refused(text in "(zone |a |iface |inet |ramp |notice <<|protocol |filter |log |/\\*|\\*/|site |begin|END|end|auto |=|;|\\{|\\}|\"|'|\\\\|#|,|\n|  |x|é){0,40}") {
-        for grammar in [braces(), rows(), stanzas(), shared(), script(), indented(), closed(), daemon(), either()] {
+    fn any_text_is_read_or_refused(text in "(zone |a |iface |inet |ramp |notice <<|protocol |filter |log |server |before |\\$\\{|/\\*|\\*/|site |begin|END|end|auto |=|;|\\{|\\}|\"|'|\\\\|#|,|\n|  |x|é){0,40}") {
+        for grammar in [braces(), rows(), stanzas(), shared(), script(), indented(), closed(), daemon(), either(), sections()] {
             let Ok(read_once) = read(&text, &grammar) else { continue };
             // What it has no way to write is left to a person, and never comes here.
             let held = |leaf: &String| {
@@ -364,9 +406,11 @@ proptest! {
 
     /// Any value that the grammar holds comes back as it was.
     #[test]
-    fn any_value_is_written_so_that_it_reads_back(value in "[a-c ;=#\"'\\\\,{}é.]{0,12}") {
-        for (grammar, path) in [(braces(), "k"), (script(), "ramp/1/k")] {
-            prop_assume!(holds_value(&grammar, &value));
+    fn any_value_is_written_so_that_it_reads_back(value in "[a-c ;=#$\"'\\\\,{}é.]{0,12}") {
+        for (grammar, path) in [(braces(), "k"), (script(), "ramp/1/k"), (sections(), "k")] {
+            if !holds_value(&grammar, &value) {
+                continue;
+            }
             let mut tree = Tree::new(Source::new("a", ""));
             let mut at = tree.push(NodeId::DOCUMENT, Kind::Map, "", Span::default());
             let steps: Vec<&str> = path.split('/').collect();
@@ -392,6 +436,9 @@ const TOP: &str = "[block.top]\nstatements = [[\"{a} {value}\", \"{a}\"]]\n";
 #[case("[grammar]\nquotes-matter = true\n", "`quotes-matter` means nothing without `quotes`")]
 #[case("[grammar]\npunctuation = ['=']\nword-characters = '-='\n", "`=` is punctuation")]
 #[case("[grammar]\ncomments = [['/*']]\n", "expected what a comment begins with")]
+#[case("[grammar]\ntrailing-comments = 'after'\n", "expected `true`, `false` or `\"after-blank\"`")]
+#[case("[grammar]\nexpansions = [['{', '}']]\n", "expected a list of what expansions begin and end with")]
+#[case("[grammar]\nexpansions = '${'\n", "expected a list of what expansions begin and end with")]
 #[case(
     "[block.x]\ndelimiters = ['{', '}']\nholds = 'text'\nstatements = []\n",
     "a block that holds text has no statements"

@@ -28,22 +28,38 @@ pub(super) fn holds_value(grammar: &Grammar, text: &str) -> bool {
     }
     if grammar.quotes_matter || grammar.quotes.is_empty() {
         // As it is it must be words and nothing else.
-        let balanced = |quote: &char| text.matches(*quote).count().is_multiple_of(2);
         return text.trim() == text
             && !text.is_empty()
             && !grammar.ends_early(text)
-            && grammar.quotes.iter().all(balanced);
+            && grammar.quotes_close(text);
     }
     grammar.escape != Escape::None || !grammar.quotes.iter().all(|quote| text.contains(*quote))
 }
 
 impl Grammar {
+    /// Whether all that is in quotes in a text ends in it.
+    fn quotes_close(&self, text: &str) -> bool {
+        let mut at = 0;
+        while let Some(c) = text[at..].chars().next() {
+            at += match self.expansion_in(&text[at..]) {
+                Some((_, Some(length))) => length,
+                _ if !self.quotes.contains(&c) => c.len_utf8(),
+                _ => match self.quoted_length(&text[at..], c) {
+                    length if length > c.len_utf8() => length,
+                    _ => return false,
+                },
+            };
+        }
+        true
+    }
+
     /// Whether something in a text without quotes would end the statement.
     fn ends_early(&self, text: &str) -> bool {
+        let text = &*self.without_expansions(text);
         self.end.sign.is_some_and(|end| text.contains(end))
             || self.signs().any(|(open, close)| text.contains([open, close]))
             || self.is_opener(text.rsplit(char::is_whitespace).next().unwrap_or_default())
-            || self.trailing_comments && self.comments.iter().any(|sign| text.contains(sign.open.as_str()))
+            || self.has_comment(text)
             || self.continuation.is_some_and(|continuation| text.ends_with(continuation))
             || text.contains(['\n', '\r'])
     }

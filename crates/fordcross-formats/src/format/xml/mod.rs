@@ -16,7 +16,7 @@ pub use scan::read_xml;
 pub use write::write_xml;
 
 use super::Format;
-use super::codec::{Codec, Dialect, Included, KnownBy, Scope, Traits, undecoded};
+use super::codec::{Codec, Dialect, EmptyBranch, Included, KnownBy, Scope, Traits, undecoded};
 use super::edit::{File, edit_pieces};
 use super::layout::Layout;
 use crate::declaration::Section;
@@ -35,7 +35,7 @@ pub(super) const TRAITS: Traits = Traits {
     has_comments: true,
     has_outside: true,
     tables: &["xml"],
-    writes_empty_as_value: true,
+    empty_branch: EmptyBranch::Value,
     ..Traits::new("xml", "xml", declared, || Arc::new(Xml::default()))
 };
 

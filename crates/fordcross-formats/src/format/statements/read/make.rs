@@ -299,7 +299,7 @@ impl<'a> Reader<'_, 'a> {
         let words = read.words.as_slice();
         if unknown == Unknown::Keep {
             let (span, after) = match read.how {
-                Ended::Opened(sign) => self.whole_block(sign, whole, read.after, end)?,
+                Ended::Opened(sign) => self.whole_line(sign, whole, read.after, end)?,
                 _ => (whole, read.after),
             };
             let leaf = self.tree.push(holder, Kind::Text, UNKNOWN, span);

@@ -140,7 +140,7 @@ impl<'r, 'a> Reader<'r, 'a> {
         if at == end {
             return Ok(end);
         }
-        if let Some(length) = self.scan.comment_at(&text[at..]) {
+        if let Some(length) = self.grammar.comment_at(text, at) {
             self.comment(Span::new(at, at + length))?;
             return Ok(at + length);
         }

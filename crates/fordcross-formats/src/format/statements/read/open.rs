@@ -91,6 +91,37 @@ impl<'a> Reader<'_, 'a> {
         Ok((Span::new(head.start as usize, last), last))
     }
 
+    /// Where a statement is with the block that it opens and, where lines end statements, with what is behind that on its
+    /// line; and where what is behind it begins.
+    pub(super) fn whole_line(
+        &self,
+        mut sign: char,
+        head: Span,
+        mut after: usize,
+        end: usize,
+    ) -> Result<(Span, usize), Box<Finding>> {
+        let text = &self.source.text[..end];
+        loop {
+            let (span, last) = self.whole_block(sign, head, after, end)?;
+            let next = text.len() - text[last..].trim_start_matches([' ', '\t']).len();
+            let ends = |c: char| {
+                matches!(c, '\n' | '\r') || self.grammar.is_closing(c) || self.grammar.end.sign == Some(c)
+            };
+            let is_end = text[next..].chars().next().is_none_or(ends);
+            if !self.grammar.end.line || is_end || self.grammar.comment_at(text, next).is_some() {
+                return Ok((span, last));
+            }
+            let more = self.scan.words(next, end, &[])?;
+            match more.how {
+                Ended::Opened(opened) => (sign, after) = (opened, more.after),
+                _ => {
+                    let last = more.words.last().map_or(last, |word| word.span.end as usize);
+                    return Ok((Span::new(head.start as usize, last), more.after));
+                }
+            }
+        }
+    }
+
     /// The text of a block, as one value.
     fn body(
         &mut self,

@@ -4,6 +4,7 @@ mod block;
 mod parts;
 
 use super::blocks::{BlockId, Delimiters, StatementId, TOP, Unknown};
+use super::comments::Trailing;
 use super::pairs::Pairs;
 use super::scan::Scanner;
 use super::shape::{Half, Taken, WordKind, Words, is_choice};
@@ -266,6 +267,24 @@ impl<'w, 'a> Writer<'w, 'a> {
         self.find(block, &mut |id| begins(self.grammar.statement(id)).then_some(())).is_some()
     }
 
+    /// Whether all that is in a branch has statements of this block that are before the one for the branch itself.
+    fn is_parted(&self, id: StatementId, node: NodeId, path: &[NodeId], block: Option<BlockId>) -> bool {
+        if !self.tree.kind(node).is_branch() || !self.is_shared(path, block) {
+            return false;
+        }
+        let is_before = |other: StatementId| {
+            self.find(block, &mut |known| (known == other || known == id).then_some(known)) == Some(other)
+        };
+        let mut children =
+            self.tree.children(node).filter(|&child| self.tree.kind(child) != Kind::Comment).peekable();
+        children.peek().is_some()
+            && children.all(|child| {
+                let path: Vec<NodeId> = path.iter().copied().chain([child]).collect();
+                self.statement_for(&path, block).is_some_and(|other| other != id && is_before(other))
+                    || self.is_parted(id, child, &path, block)
+            })
+    }
+
     /// Whether what is at a path is a statement that is kept as the text that it is.
     fn is_kept(&self, path: &[NodeId], block: Option<BlockId>) -> bool {
         let keeps = block.is_some_and(|block| self.grammar.block(block).unknown == Unknown::Keep);
@@ -284,7 +303,7 @@ impl<'w, 'a> Writer<'w, 'a> {
             return;
         }
         if self.tree.kind(node) == Kind::Comment {
-            let behind = self.tree.name(node) == TRAILING && self.grammar.trailing_comments;
+            let behind = self.tree.name(node) == TRAILING && self.grammar.trailing != Trailing::No;
             if !behind {
                 self.comment(node, depth);
             } else if let Some(earlier) = self.behind.replace(node) {
@@ -298,6 +317,7 @@ impl<'w, 'a> Writer<'w, 'a> {
             return self.unknown(&path, block, depth);
         }
         match self.statement_for(&path, block) {
+            Some(id) if self.is_parted(id, node, &path, block) => self.below(node, &path, block, depth),
             Some(id) => {
                 let statement = self.grammar.statement(id);
                 let opens = statement.block.filter(|_| self.tree.kind(node).is_branch());
@@ -413,6 +433,10 @@ impl<'w, 'a> Writer<'w, 'a> {
                 && !self.grammar.end.sign.is_some_and(ends)
             {
                 self.end_sign();
+            }
+            if let Some(continuation) = self.grammar.continuation.filter(|sign| text.ends_with(*sign)) {
+                // At the end of its line it would be no part of the text: one more, and an empty line behind it.
+                self.out.extend_from_slice(format!("{continuation}\n").as_bytes());
             }
             self.end_line();
         } else {

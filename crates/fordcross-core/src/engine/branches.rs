@@ -29,7 +29,7 @@ impl Program<'_, '_, '_> {
     /// What is at the path of the new side that a rule takes a row to as part of its branch, if anything is.
     pub(super) fn branch_twin(&self, rule: &Rule, row: Row) -> Option<Twin> {
         let names = self.tree.names_on_way(row.node);
-        match (row.kind, self.twin_of(rule, &names)?) {
+        match (row.kind, self.twin_of(rule, &names, (row.kind == RowKind::Object).then_some(row.node))?) {
             (RowKind::Object, twin @ Twin::Object { .. }) | (RowKind::Setting, twin @ Twin::Setting(_)) => {
                 Some(twin)
             }
@@ -37,8 +37,8 @@ impl Program<'_, '_, '_> {
         }
     }
 
-    /// What is on the new side for a path of the old one.
-    fn twin_of(&self, rule: &Rule, names: &[&str]) -> Option<Twin> {
+    /// What is on the new side for a path of the old one, of a branch or of a setting.
+    fn twin_of(&self, rule: &Rule, names: &[&str], branch: Option<NodeId>) -> Option<Twin> {
         let Action::Branch(target) = &rule.action else { return None };
         let depth = depth_of(rule);
         let below = names.get(depth..)?;
@@ -67,7 +67,13 @@ impl Program<'_, '_, '_> {
                     let is_entry = matches!(&schema[entry].what, What::Object { many: true, name: None, .. });
                     Some(Twin::Object { is_entry })
                 }
-                Lookup::Declared(entry) => Some(Twin::Setting(entry)),
+                Lookup::Declared(entry) => match branch {
+                    // Below `**` are branches, too; those of one name stay several.
+                    Some(node) if schema[entry].pattern.steps.last() == Some(&Step::Below) => {
+                        Some(Twin::Object { is_entry: self.reading.ordinals.of(node).is_some() })
+                    }
+                    _ => Some(Twin::Setting(entry)),
+                },
                 Lookup::Above => Some(Twin::Object { is_entry: false }),
                 Lookup::Unknown { .. } => None,
             }
@@ -165,7 +171,7 @@ impl<'i> Engine<'_, 'i, '_> {
         } else {
             let at = self.branch_node((rule_id, rule), target, holder(tree, node))?;
             let names = tree.names_on_way(node);
-            if let Some(Twin::Object { is_entry: true }) = self.program.twin_of(rule, &names) {
+            if let Some(Twin::Object { is_entry: true }) = self.program.twin_of(rule, &names, Some(node)) {
                 self.draft.entry(at, tree.name(node), Kind::Map).map_err(conflict)?
             } else {
                 self.draft.branch(at, tree.name(node), Kind::Map).map_err(conflict)?
@@ -220,7 +226,9 @@ impl<'i> Engine<'_, 'i, '_> {
         };
         let mut names = self.program.tree.names_on_way(omitted.holder);
         names.push(&last[0]);
-        let Some(Twin::Setting(entry)) = self.program.twin_of(rule, &names) else { return };
+        let Some(Twin::Setting(entry)) = self.program.twin_of(rule, &names, None) else {
+            return;
+        };
         let what = &new.schema[entry].what;
         let (Some(ty), default) = (what.setting(), what.default_at(new.release)) else { return };
         if default.is_none() && !self.pins_unknown() {

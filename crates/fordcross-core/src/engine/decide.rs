@@ -44,6 +44,7 @@ pub(crate) fn apply<'i, 'a>(
     engine.add_all();
     engine.settle_readings();
     engine.settle_unruled();
+    engine.carry_silent_branches();
     engine.merge_all();
     for index in 0..reading.omitted.len() {
         engine.pin(index);

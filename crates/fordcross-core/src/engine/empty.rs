@@ -1,9 +1,11 @@
 //! Branches that nothing arrived in.
 
 use super::outcome::Engine;
+use crate::ids::EntryId;
 use crate::language::profile::{Lookup, PathStep};
 use crate::ledger::Decision;
 use crate::ledger::fate::Fate;
+use crate::scan::inventory::{Row, RowKind};
 use crate::tree::{Kind, NodeId};
 use rustc_hash::FxHashSet;
 
@@ -15,6 +17,7 @@ impl Engine<'_, '_, '_> {
             return;
         }
         let tree = &self.draft.tree;
+        let stays = self.moved_while_empty();
         let mut gone: FxHashSet<NodeId> = FxHashSet::default();
         for node in
             tree.ids().filter(|&node| tree.kind(node) == Kind::Map && tree.first_child(node).is_none())
@@ -24,6 +27,7 @@ impl Engine<'_, '_, '_> {
                 && tree.kind(at) == Kind::Map
                 && tree.children(at).all(|child| gone.contains(&child))
                 && !tree.is_entry(at)
+                && !stays.contains(&at)
                 && !self.is_new_object(at)
             {
                 gone.insert(at);
@@ -49,6 +53,21 @@ impl Engine<'_, '_, '_> {
         }
         self.draft.withdraw_all(&gone);
         self.pending.empty = gone;
+    }
+
+    /// Where branches went that are no objects and had nothing in them on the old side: that they are there is what they say.
+    fn moved_while_empty(&self) -> FxHashSet<NodeId> {
+        let old = self.program.step.old();
+        let is_declared = |entry: EntryId| old.schema[entry].what.is_object();
+        let is_alone = |row: &Row| {
+            row.kind == RowKind::Object
+                && !self.program.automaton.accepted(row.accept).entry.is_some_and(is_declared)
+        };
+        let rows = self.program.reading.rows.iter().zip(&self.decided).filter(|(row, _)| is_alone(row));
+        let landings = rows
+            .filter_map(|(_, decided)| decided.as_ref())
+            .flat_map(|decision| &self.landings[decision.landings.0 as usize..decision.landings.1 as usize]);
+        landings.map(|landing| landing.node).collect()
     }
 
     /// What was wanted in a branch that was taken out is wanted in what held it.

@@ -11,7 +11,7 @@ use crate::ids::{EntryId, RowId};
 use crate::language::crossing::RuleId;
 use crate::language::crossing::{Action, Field, Piece, Pins, Rule};
 use crate::language::expression::{Evaluator, Expression};
-use crate::language::profile::What;
+use crate::language::profile::{Lookup, PathStep, What};
 use crate::language::typing::TypeId;
 use crate::ledger::fate::{Fate, Origin};
 use crate::ledger::{DecidedBy, Landing, OriginRow, Wanted};
@@ -25,7 +25,12 @@ impl<'i> Engine<'_, 'i, '_> {
     /// Carries a row to the same place of the new release, if that has it.
     pub(super) fn carry_within_line(&mut self, index: RowId, row: Row) -> bool {
         let Some(same_platform) = &self.program.same_platform else { return false };
-        let Some(entry) = self.program.automaton.accepted(row.accept).entry else { return false };
+        let entry = self.program.automaton.accepted(row.accept).entry;
+        let is_declared = |entry: EntryId| self.program.step.old().schema[entry].what.is_object();
+        if row.kind == RowKind::Object && !entry.is_some_and(is_declared) {
+            return self.carry_empty_branch(index, row);
+        }
+        let Some(entry) = entry else { return false };
         if same_platform.is_header(self.program.tree, row.node) {
             self.set(index, Fate::Moot, DecidedBy::Header, &[]);
             return true;
@@ -34,10 +39,7 @@ impl<'i> Engine<'_, 'i, '_> {
         let new = self.program.step.new_profile();
         match (row.kind, new.schema[twin].what.setting()) {
             (RowKind::Object, None) => {
-                let node = self.moved_to_of(row.node);
-                let changed = self.draft.tree.name(node) != self.program.tree.name(row.node);
-                let fate = if changed { Fate::Remapped } else { Fate::Carried };
-                self.set(index, fate, DecidedBy::SamePlatform, &[Landing { node, fate }]);
+                self.carry_branch(index, row);
                 true
             }
             (RowKind::Setting, Some(kind)) => {
@@ -50,6 +52,49 @@ impl<'i> Engine<'_, 'i, '_> {
             }
             _ => false,
         }
+    }
+
+    fn carry_branch(&mut self, index: RowId, row: Row) {
+        let node = self.moved_to_of(row.node);
+        let changed = self.draft.tree.name(node) != self.program.tree.name(row.node);
+        let fate = if changed { Fate::Remapped } else { Fate::Carried };
+        self.set(index, fate, DecidedBy::SamePlatform, &[Landing { node, fate }]);
+    }
+
+    /// Carries a branch that is no object and has nothing in it, where the new release knows something at its place.
+    fn carry_empty_branch(&mut self, index: RowId, row: Row) -> bool {
+        let is_known = self.is_known_there(row.node);
+        if is_known {
+            self.carry_branch(index, row);
+        }
+        is_known
+    }
+
+    /// Branches without anything in them that say nothing stay within a platform, in what was carried.
+    pub(super) fn carry_silent_branches(&mut self) {
+        if self.program.same_platform.is_none() {
+            return;
+        }
+        let tree = self.program.tree;
+        for &node in &self.program.reading.empty {
+            let above = std::iter::successors(Some(tree.parent(node)), |&at| Some(tree.parent(at)));
+            let mut around = above.take_while(|&at| at != self.program.root && at != NodeId::DOCUMENT);
+            let object = around.find_map(|at| self.program.reading.row_of(at));
+            let arrived = |row: RowId| {
+                let decided = self.decided[row.index()].as_ref();
+                decided.is_some_and(|decision| decision.landings.0 < decision.landings.1)
+            };
+            if object.is_none_or(arrived) && self.is_known_there(node) {
+                self.moved_to_of(node);
+            }
+        }
+    }
+
+    /// Whether the new release knows something at the place of a node.
+    fn is_known_there(&self, node: NodeId) -> bool {
+        let names = self.program.tree.names_on_way(node);
+        let steps: Vec<PathStep<'_>> = names.into_iter().map(PathStep::Name).collect();
+        !matches!(self.program.step.new_profile().schema.find(&steps), Lookup::Unknown { .. })
     }
 
     fn carry_setting(

@@ -7,6 +7,7 @@ use super::shown::{Problem, Shown};
 use super::{Gone, Judge, Lost};
 use crate::container::Member;
 use crate::finding::{Finding, Findings, Suggestion};
+use crate::format::EmptyBranch;
 use crate::format::bundle::read_bundle;
 use crate::ids::EntryId;
 use crate::language::profile::{Model, Profile};
@@ -349,7 +350,8 @@ impl Sink for Comparison<'_> {
         // An object without anything in it is an empty element in XML.
         let empty_object = self.expected.is_some_and(|node| {
             self.tree.kind(node) == Kind::Map
-                && self.wanted.profile.dialect_at(self.tree, node).format().traits().writes_empty_as_value
+                && self.wanted.profile.dialect_at(self.tree, node).format().traits().empty_branch
+                    == EmptyBranch::Value
         });
         if empty_object && matches!(value, Text::Decoded("")) {
             self.open(Kind::Map, name, span.start as usize);

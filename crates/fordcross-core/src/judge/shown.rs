@@ -66,24 +66,26 @@ impl<'s, 'a> Shown<'s, 'a> {
         let hidden =
             |text: String| if is_secret || self.has_secret(&text) { "a secret".to_owned() } else { text };
         let tree = self.tree;
-        let wrote = |with_name: bool| {
+        let all_from = |text: String, from: usize| excerpt(&hidden(text), from);
+        let all = |text: String| all_from(text, 0);
+        let wrote = || {
             let (name, kind) = (tree.name(node), tree.kind(node));
-            hidden(match (kind.is_value(), with_name) {
-                (true, true) => format!("{name} = {}", tree.value(node)),
-                (true, false) => tree.value(node).to_owned(),
-                (false, _) => format!("{name}/"),
-            })
+            all(if kind.is_value() { format!("{name} = {}", tree.value(node)) } else { format!("{name}/") })
         };
         match problem {
             Problem::Said(difference) => difference,
-            Problem::More(read, at) => Difference::HasMore { read: hidden(read), place: self.place(at) },
+            Problem::More(read, at) => Difference::HasMore { read: all(read), place: self.place(at) },
             Problem::Other(read, at) => {
-                Difference::OtherNode { wrote: wrote(true), read: hidden(read), place: self.place(at) }
+                Difference::OtherNode { wrote: wrote(), read: all(read), place: self.place(at) }
             }
             Problem::OtherValue(read, at) => {
-                Difference::OtherValue { wrote: wrote(false), read: hidden(read), place: self.place(at) }
+                let wrote = tree.value(node);
+                let same =
+                    wrote.chars().zip(read.chars()).take_while(|(ours, theirs)| ours == theirs).count();
+                let (wrote, read) = (all_from(wrote.to_owned(), same), all_from(read, same));
+                Difference::OtherValue { wrote, read, place: self.place(at) }
             }
-            Problem::Missing(at) => Difference::Missing { wrote: wrote(true), place: self.place(at) },
+            Problem::Missing(at) => Difference::Missing { wrote: wrote(), place: self.place(at) },
         }
     }
 
@@ -99,10 +101,29 @@ impl<'s, 'a> Shown<'s, 'a> {
         let line = before.matches('\n').count() as u32 + 1;
         let start = from + before.rfind('\n').map_or(0, |newline| newline + 1);
         let text = self.source.text[start..].lines().next().unwrap_or_default().trim();
-        let text = Some(text.to_owned()).filter(|text| !text.is_empty() && !self.has_secret(text));
+        let text = Some(text).filter(|text| !text.is_empty() && !self.has_secret(text));
+        let text = text.map(|text| excerpt(text, 0));
         let next = self.statements.partition_point(|traced| traced.span.start <= at);
         let statement = next.checked_sub(1).and_then(|last| self.statements[last].shape.clone());
         let file = piece.map_or_else(|| "the result".to_owned(), |piece| format!("`{}`", piece.path));
         ReadAt { file: Some((file, line)), text, statement }
     }
+}
+
+/// So many characters of a text are shown in a sentence.
+const SHOWN: usize = 80;
+/// So many of them are before the place that matters.
+const SHOWN_BEFORE: usize = 20;
+
+/// A text as it is, or of a long one what is around its character number `from`.
+fn excerpt(text: &str, from: usize) -> String {
+    let characters = text.chars().count();
+    if characters <= SHOWN {
+        return text.to_owned();
+    }
+    let start = if from < SHOWN { 0 } else { from.min(characters) - SHOWN_BEFORE };
+    let shown: String = text.chars().skip(start).take(SHOWN).collect();
+    let before = if start > 0 { "…" } else { "" };
+    let behind = if start + SHOWN < characters { "…" } else { "" };
+    format!("{before}{}{behind} ({characters} characters)", shown.trim())
 }

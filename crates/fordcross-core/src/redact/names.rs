@@ -3,7 +3,6 @@
 
 use super::Hider;
 use crate::tree::NodeId;
-use crate::tree::pattern::Step;
 
 impl Hider<'_, '_> {
     /// Hides the name of an object where it is spelled. Returns whether it was found.
@@ -53,16 +52,8 @@ impl Hider<'_, '_> {
             return known;
         }
         let way = self.tree.names_on_way(node);
-        let fits = |steps: &[Step]| {
-            steps.len() == way.len()
-                && steps.iter().zip(&way).all(|(step, name)| match step {
-                    Step::Names(names) => names.iter().any(|known| known == name),
-                    Step::Any => true,
-                    Step::Below => false,
-                })
-        };
         let mut secret = self.profile.schema.entries.iter().filter(|entry| entry.is_secret);
-        let found = secret.any(|entry| fits(&entry.pattern.steps));
+        let found = secret.any(|entry| entry.pattern.fits(&way));
         self.secret_branches.insert(node, found);
         found
     }

@@ -209,8 +209,8 @@ impl Automaton {
             }
             match *mark {
                 Mark::Entry(entry) => {
-                    let exact =
-                        1 + pattern.steps.iter().filter(|step| matches!(step, Step::Names(_))).count();
+                    let names = pattern.steps.iter().filter(|step| matches!(step, Step::Names(_))).count();
+                    let exact = 1 + 2 * names + usize::from(rest.is_empty());
                     if exact > exactness {
                         (accept.entry, exactness) = (Some(entry), exact);
                     }
@@ -227,6 +227,14 @@ impl Automaton {
         accept.clauses = clauses.into();
         accept.holds = holds.into();
         accept
+    }
+
+    /// Whether something is declared below a path that led to `state`.
+    pub(crate) fn leads_on(&self, state: State) -> bool {
+        self.states[state.0 as usize].iter().any(|&(pattern, at)| {
+            let (pattern, mark) = &self.patterns[pattern as usize];
+            matches!(mark, Mark::Entry(_)) && (at as usize) < pattern.steps.len()
+        })
     }
 
     /// The number of what a path that led to `state` accepts.

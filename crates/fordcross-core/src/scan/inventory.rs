@@ -1,6 +1,7 @@
 //! The first walk: what a tree holds under its profile and, with a crossing, which rules speak of
 //! each setting.
 
+use crate::format::EmptyBranch;
 use crate::ids::{EntryId, RowId, SectionId};
 use crate::language::crossing::Crossing;
 use crate::language::crossing::{ClauseId, RuleId};
@@ -79,6 +80,8 @@ pub(crate) struct Inventory {
     pub(crate) omitted: Vec<Omitted>,
     /// Branches that are no objects and that a place of the crossing takes, in the order of the input.
     pub(crate) branches: Vec<(NodeId, AcceptId)>,
+    /// Other branches without anything in them, in the order of the input.
+    pub(crate) empty: Vec<NodeId>,
     /// The rows that name ports, once they were asked for.
     pub(crate) naming: OnceLock<Naming>,
 }
@@ -174,6 +177,7 @@ impl Inventory {
                 remarks: Vec::new(),
                 omitted: Vec::new(),
                 branches: Vec::new(),
+                empty: Vec::new(),
                 naming: OnceLock::new(),
             },
             keys_seen: FxHashMap::default(),
@@ -294,7 +298,7 @@ impl Walk<'_, '_> {
         let outside = tree.children(NodeId::DOCUMENT).filter(|&id| tree.kind(id) == Kind::Comment);
         self.reading.remarks.extend(outside.map(|node| Remark { node, previous: None }));
         let end = tree.subtree_end(root);
-        self.visit(root, automaton.accept_of(automaton.start()), automaton);
+        self.visit(root, automaton.start(), automaton);
         let mut next = tree.following(root);
         while let Some(node) = next.filter(|&node| node < end) {
             next = tree.following(node);
@@ -310,7 +314,7 @@ impl Walk<'_, '_> {
                 _ => {
                     trail.truncate(self.frames.len());
                     let state = trail.enter(node, tree, automaton, &mut symbols);
-                    self.visit(node, automaton.accept_of(state), automaton);
+                    self.visit(node, state, automaton);
                 }
             }
         }
@@ -339,9 +343,10 @@ impl Walk<'_, '_> {
         self.spare.push(Spare { counts, given });
     }
 
-    fn visit(&mut self, node: NodeId, accept_id: AcceptId, automaton: &Automaton) {
+    fn visit(&mut self, node: NodeId, state: State, automaton: &Automaton) {
         let tree = self.tree;
         let kind = tree.kind(node);
+        let accept_id = automaton.accept_of(state);
         let accept = automaton.accepted(accept_id);
         let (mut object, above) =
             self.frames.last().map_or((None, None), |frame| (frame.object, frame.section));
@@ -367,7 +372,12 @@ impl Walk<'_, '_> {
         {
             frame.given.push(entry);
         }
-        if is_object {
+        let is_empty = !is_object && kind.is_branch() && self.is_empty(node);
+        let is_said = is_empty && self.is_said_alone(node, state, automaton);
+        if is_empty && !is_said {
+            self.reading.empty.push(node);
+        }
+        if is_object || is_said {
             let id = ObjectId::new(self.reading.objects.len());
             self.reading.objects.push(Object { holder: object });
             object = Some(id);
@@ -393,6 +403,24 @@ impl Walk<'_, '_> {
                 last_child: None,
             });
         }
+    }
+
+    /// Whether a branch that is no whole file has nothing in it.
+    fn is_empty(&self, node: NodeId) -> bool {
+        let tree = self.tree;
+        let is_remark = |child| matches!(tree.kind(child), Kind::Comment | Kind::Instruction);
+        node != tree.root() && tree.children(node).all(is_remark) && !self.profile.members.is_file(tree, node)
+    }
+
+    /// Whether a branch without anything in it says something: one that is unknown, and any in a format that makes none for
+    /// what could be in it. A list without values says no more than none.
+    fn is_said_alone(&self, node: NodeId, state: State, automaton: &Automaton) -> bool {
+        let is_list_of = self.tree.kind(node) == Kind::List
+            && automaton.accepted(automaton.accept_of(state)).entry.is_some();
+        !is_list_of
+            && (!automaton.leads_on(state)
+                || self.profile.dialect_at(self.tree, node).format().traits().empty_branch
+                    == EmptyBranch::Statement)
     }
 
     /// Notes the node's place among its like, where a locator needs it.

@@ -22,6 +22,7 @@ mod courses;
 mod demo_backups;
 mod desk;
 mod documents;
+mod empty;
 mod examples;
 mod finding_examples;
 mod folders;

@@ -9,8 +9,8 @@ facts! {
         Path { notation: NotationFact } => RuleMalformed, "{notation}", remedy: notation.remedy();
         PathStart => RuleMalformed, "the path of a declaration leads from the top to something in it",
             help: "write `a/b`, without `/` before or behind it";
-        PathForm => RuleMalformed, "the path of a declaration is made of names, `*`, and what tells objects apart at its end",
-            help: "write `\"links/link[{{id}}]\"`, `\"users/{{name:text}}\"`, `\"rules/rule[#]\"` or `\"addresses/address[]\"`";
+        PathForm => RuleMalformed, "the path of a declaration is made of names, `*`, and at its end what tells objects apart, or of settings `**`",
+            help: "write `\"links/link[{{id}}]\"`, `\"users/{{name:text}}\"`, `\"rules/rule[#]\"`, `\"addresses/address[]\"` or, of settings, `\"own/**\"`";
         KeyAbove => RuleMalformed, "brackets are only at the end of a path of a declaration",
             help: "write `*` for the name of an object above, or nothing";
         ObjectExpected => ValueWrong, "expected the declaration of an object", help: "write `\"PATH\" = {{ … }}`";

@@ -331,14 +331,9 @@ impl Profile {
     /// enough that one of several formats can.
     pub(crate) fn why_not(&self, text: &str, to: Option<EntryId>) -> Option<&'static str> {
         let pattern = to.map(|to| &self.schema[to].pattern);
-        // A declaration may be of several names; what the right one cannot hold shows when it is written.
-        let names: Vec<&str> = match pattern.and_then(|pattern| pattern.steps.last()) {
-            Some(Step::Names(names)) => names.iter().map(String::as_str).collect(),
-            _ => vec![""],
-        };
         let dialect = if self.format().is_several() {
             let files = &self.members.files;
-            if pattern.is_none() && files.iter().any(|member| member.dialect.can_hold(text)) {
+            if pattern.is_none() && files.iter().any(|member| member.dialect.can_hold_somewhere(text)) {
                 return None;
             }
             let into = |member: &&Member| pattern.is_none_or(|pattern| member.leads_to(pattern));
@@ -346,7 +341,11 @@ impl Profile {
         } else {
             &self.dialect
         };
-        let holds = names.into_iter().any(|name| dialect.can_hold_at(name, text));
+        // A declaration may be of several names, or any; what the right one cannot hold shows when it is written.
+        let holds = match pattern.and_then(|pattern| pattern.steps.last()) {
+            Some(Step::Names(names)) => names.iter().any(|name| dialect.can_hold_at(name, text)),
+            _ => dialect.can_hold_somewhere(text),
+        };
         (!holds).then(|| dialect.why_not())
     }
 

@@ -64,7 +64,13 @@ pub(super) fn read_objects<'r>(
         }
     }
     for (path, section) in declarations {
-        let declared = raw.declared_path(&objects, path);
+        let declared = raw.declared_path(&objects, path).filter(|declared| {
+            let is_below = declared.pattern.steps.last() == Some(&Step::Below);
+            if is_below {
+                objects.report().add(path.span, ProfileFact::PathForm);
+            }
+            !is_below
+        });
         let rule = read_object_rule(&section, lines);
         let declares = DECLARES.iter().any(|key| section.has(key));
         let roles = read_roles(&section);

@@ -71,11 +71,13 @@ impl RawRules {
             (Some(key), None) => key_settings(key),
             (Some(_), Some(_)) => None,
         };
-        steps.push(match (&last.name, &how_many) {
-            (_, Some(HowMany::Named { .. })) => Some(Step::Any),
-            (StepName::Parts(parts), _) => plain_step(parts),
-            (StepName::Below, _) => None,
-        });
+        match (&last.name, &how_many) {
+            (_, Some(HowMany::Named { .. })) => steps.push(Some(Step::Any)),
+            (StepName::Parts(parts), _) => steps.push(plain_step(parts)),
+            // What is below, and not the branch itself.
+            (StepName::Below, Some(HowMany::Once)) => steps.extend([Some(Step::Any), Some(Step::Below)]),
+            (StepName::Below, _) => steps.push(None),
+        }
         match (steps.into_iter().collect::<Option<Vec<Step>>>(), how_many) {
             (Some(steps), Some(how_many)) => Some(DeclaredPath { pattern: Pattern { steps }, how_many }),
             _ => {

@@ -284,6 +284,7 @@ impl Schema {
             let next: Vec<_> = level
                 .iter()
                 .filter_map(|&(steps, index)| match (steps.split_first()?, step) {
+                    ((Step::Below, _), _) => Some((steps, index)),
                     ((Step::Names(names), rest), PathStep::Name(name)) if names.iter().any(|n| n == name) => {
                         Some((rest, index))
                     }
@@ -313,11 +314,13 @@ impl Schema {
         }
         // An exact name says more than a wildcard.
         let exactness = |index: EntryId| {
-            self[index].pattern.steps.iter().filter(|step| matches!(step, Step::Names(_))).count()
+            let steps = &self[index].pattern.steps;
+            let names = steps.iter().filter(|step| matches!(step, Step::Names(_))).count();
+            (names, steps.last() != Some(&Step::Below))
         };
         level
             .iter()
-            .filter(|(rest, _)| rest.is_empty())
+            .filter(|(rest, _)| matches!(rest, [] | [Step::Below]))
             .map(|&(_, index)| index)
             .max_by_key(|&index| (exactness(index), std::cmp::Reverse(index)))
             .map_or(Lookup::Above, Lookup::Declared)

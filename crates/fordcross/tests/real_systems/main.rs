@@ -6,6 +6,7 @@
 //! - `networks`: every sample of `interfaces` files that the packages have, judged by `netplan generate`
 //! - `hosts`: files of hosts made from what the profile declares, with maps
 //! - `host_judge`: what `netplan generate` says of them, and of each rule taken out
+//! - `daemon`: a daemon that does not ship, described by a worked example, judged by its own parser
 //! - `live`: old and new side by side in network namespaces
 //! - `carried`: carrying, and what a ledger says
 //! - `figures`: the figures of `docs/real-systems.md`
@@ -13,6 +14,7 @@
 mod carried;
 #[path = "../judged/cases.rs"]
 mod cases;
+mod daemon;
 mod figures;
 mod host_judge;
 mod hosts;

@@ -274,7 +274,7 @@ impl Host {
 }
 
 /// Stanzas that go their own way, each with names of its own: what no option alone brings about.
-const APART: [&str; 20] = [
+const APART: [&str; 22] = [
     "iface odd0 inet static\n    address 192.0.2.249/30\nauto odd1\niface odd1 inet manual inherits odd0\n",
     "auto odd1\niface odd1 inet6 manual\n    up ip -6 route add default dev odd1\n    up ip -6 rule add table 7\n    up ip -6 route add 2001:db8:98::/64 dev odd1 proto static table local\n",
     "auto odd2\niface odd2 inet manual\n    up route add -net 198.51.100.0 netmask 255.255.255.0 dev odd2\n    up ip route add 198.51.100.0/24 dev odd2 table default\n",
@@ -295,6 +295,8 @@ const APART: [&str; 20] = [
     "auto odd15\niface odd15 inet static from-here on\n",
     "auto /odd\niface odd15 inet manual\n",
     "allow-quay odd15\niface odd15 inet manual\n",
+    "mapping odd15\n    script /usr/local/sbin/where\n    map quay\nvlan odd15\n    mtu 1400\niface\nrename eth7=odd15\niface odd15 ipx static\n% for port in ports\n",
+    "auto odd15\niface odd15 inet manual\n    up ip route add 198.51.100.0/24 via 192.0.2.1 dev odd14\n    up route add default gw 192.0.2.1 dev odd14\n    up ip addr add 192.0.2.250/30 dev odd14\n    up ip link set dev odd14 mtu 1400\n",
 ];
 
 /// A file of a host.

@@ -135,6 +135,7 @@ impl<'i> Engine<'_, 'i, '_> {
         };
         match written {
             Ok(node) => {
+                self.draft.tree.set_as_read(node, self.program.tree.as_read(row.node));
                 let landing = Landing { node, fate: prepared.fate };
                 self.set(index, prepared.fate, DecidedBy::SamePlatform, &[landing]);
                 if let Some(loss) = &prepared.loss {
@@ -206,6 +207,9 @@ impl<'i> Engine<'_, 'i, '_> {
                 self.draft.like(parent, kind, &name)
             }
         };
+        if self.draft.tree.as_read(made).rank == 0 {
+            self.draft.tree.set_as_read(made, self.program.tree.as_read(node));
+        }
         self.moved_to.insert(node, made);
         made
     }

@@ -1,6 +1,6 @@
 //! Building a tree: node by node, or from a reader's events.
 
-use super::{DECODED, Kind, NAME_BITS, NAME_MASK, NONE, Name, Node, NodeId, Tree};
+use super::{AsRead, DECODED, Kind, NAME_BITS, NAME_MASK, NONE, Name, Node, NodeId, Tree};
 use crate::text::source::Span;
 use rustc_hash::{FxHashMap, FxHashSet};
 
@@ -359,6 +359,7 @@ impl<'a> Tree<'a> {
                 made.head |= node.head & DECODED;
                 (made.a, made.b) = (node.a, node.b);
             }
+            ordered.set_as_read(new, self.as_read(id));
             new_ids[id.index()] = new;
             push_children(id, &mut stack);
         }
@@ -418,10 +419,30 @@ impl<'a> Tree<'a> {
                 leaf.head |= node.head & DECODED;
                 (leaf.a, leaf.b) = (node.a, node.b);
             }
+            made.set_as_read(new, self.as_read(id));
             old_ids.push((id, copy));
             push_children(id, new, copy, &mut stack);
         }
         (made, old_ids)
+    }
+
+    /// Keeps the order in which nodes were made, whatever order they are brought into, in a tree that keeps how any was read.
+    pub fn keep_order(&mut self) {
+        if self.as_read.is_empty() {
+            return;
+        }
+        self.as_read.resize(self.nodes.len(), AsRead::default());
+        for (read, rank) in self.as_read.iter_mut().zip(0..) {
+            read.rank = rank;
+        }
+    }
+
+    /// Says how a node was read.
+    pub fn set_as_read(&mut self, id: NodeId, read: AsRead) {
+        if read != AsRead::default() {
+            self.as_read.resize(self.as_read.len().max(id.index() + 1), AsRead::default());
+            self.as_read[id.index()] = read;
+        }
     }
 
     /// Whether the branch has no children yet.

@@ -115,6 +115,15 @@ struct Node {
     b: u32,
 }
 
+/// How a node was read; nothing for one that was not.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub struct AsRead {
+    /// Where it was among all nodes, from 1.
+    pub rank: u32,
+    /// By which of the statements that its format declares, from 1.
+    pub statement: u32,
+}
+
 /// A configuration as a tree, read from a file or built by a crossing.
 #[derive(Debug, Clone)]
 pub struct Tree<'a> {
@@ -124,6 +133,8 @@ pub struct Tree<'a> {
     nodes: Vec<Node>,
     /// Where nodes are in the input, up to the last one that is there: a tree that was made has none.
     spans: Vec<Span>,
+    /// How nodes were read, where a format can write them in another way, or in another order.
+    as_read: Vec<AsRead>,
     /// More was read, or made, than there is room for.
     is_overfull: bool,
     max_nodes: usize,
@@ -140,6 +151,7 @@ impl<'a> Tree<'a> {
             names: Names::default(),
             nodes: vec![document],
             spans,
+            as_read: Vec::new(),
             is_overfull: false,
             max_nodes: source.max_nodes.clamp(1, MOST_NODES),
         }
@@ -178,6 +190,11 @@ impl<'a> Tree<'a> {
     /// All nodes, in the order in which they were made.
     pub fn ids(&self) -> impl Iterator<Item = NodeId> + use<> {
         (0..self.nodes.len() as u32).map(NodeId)
+    }
+
+    /// How a node was read, if the tree keeps that.
+    pub fn as_read(&self, id: NodeId) -> AsRead {
+        self.as_read.get(id.index()).copied().unwrap_or_default()
     }
 
     /// How many comments there are; empty lines are none.

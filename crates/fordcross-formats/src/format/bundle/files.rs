@@ -65,6 +65,7 @@ pub fn read_bundle<'a>(
         let leaf = tree.push(holder, Kind::Text, &piece.path, piece.span);
         tree.set_value(leaf, Text::Borrowed(piece.span));
     }
+    tree.keep_order();
     if findings.is_empty() {
         Ok(tree.in_document_order(&crate::tree::Trivia::default()).0)
     } else {

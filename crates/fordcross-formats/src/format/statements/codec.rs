@@ -37,6 +37,7 @@ impl Codec for Grammar {
         let whole = Span::new(0, source.text.len());
         let root = tree.push(NodeId::DOCUMENT, Kind::Map, "", whole);
         read::read_into(&mut tree, root, whole, self, &|_, _, _| Ok(Vec::new()))?;
+        tree.keep_order();
         Ok(tree.in_document_order(&Trivia::default()).0)
     }
 

@@ -204,6 +204,14 @@ impl Statement {
         self.value.is_some() || self.shape.has(VALUE)
     }
 
+    /// Whether it can be said without a value, which then is the empty text.
+    fn may_lack_value(&self) -> bool {
+        let is_value =
+            |part: &Part| part.captures(VALUE) || matches!(part, Part::Rest(name) if name == VALUE);
+        let may_lack = |part: &Part| matches!(part, Part::Optional(inner) if inner.iter().any(is_value));
+        self.shape.parts.iter().any(may_lack)
+    }
+
     /// Whether a step of its path captures that.
     fn has_in_path(&self, name: &str) -> bool {
         self.path.iter().any(|step| step.captures().any(|known| known == name))
@@ -241,6 +249,11 @@ impl Statement {
     /// The pairs of a capture.
     fn pairs_of(&self, capture: &str) -> Option<&Arc<Pairs>> {
         self.pairs.iter().find(|(name, _)| name == capture).map(|(_, pairs)| pairs)
+    }
+
+    /// Whether it begins with a word of the language.
+    fn begins_with_word(&self) -> bool {
+        matches!(self.shape.parts.first(), Some(Part::Word(word)) if word.as_literal().is_some())
     }
 
     /// Whether it begins with a word of the language and takes all that is left: what is before a block then goes up to

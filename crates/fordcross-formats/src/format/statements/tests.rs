@@ -340,6 +340,7 @@ fn rewritten(text: &str, grammar: &Grammar) -> String {
     &["function/head=f(int a) int x;", "function/body= if a then { # }\n x = \"}\"; }\n", "filter/g/body="])]
 #[case(daemon(), "log \"x\" { interface q; };\nlog syslog /* all */ all;\ndisabled;\n",
     &["log-file/to=\"x\"", "log-file/interface/name=q", "log=syslog /* all */ all", "disabled="])]
+#[case(daemon(), "log all;\nfilter g { x; }\n", &["log=all", "filter/g/body= x; "])]
 #[case(daemon(), "debug all { x; };\nwatch 5;\n", &["unknown=debug all { x; };", "unknown=watch 5"])]
 #[case(either(), "site a begin\nx 1; y 2\nsite b begin\nend\nend\nz 3 # said\n",
     &["site/name=a", "site/x=1", "site/y=2", "site/site/name=b", "z=3", "=# said"])]

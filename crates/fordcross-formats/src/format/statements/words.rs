@@ -1,7 +1,7 @@
 //! Words as they are written: in quotes where they need them, and as far apart as they were read.
 
 use super::blocks::Delimiters;
-use super::{Escape, Grammar};
+use super::{Escape, Grammar, Statement};
 use crate::tree::{NodeId, Tree};
 
 /// Whether the text of a block can be written so that it reads back to itself.
@@ -22,6 +22,9 @@ pub(super) fn holds_body(grammar: &Grammar, text: &str) -> bool {
 pub(super) fn holds_value(grammar: &Grammar, text: &str) -> bool {
     if text.contains(['\n', '\r']) {
         return false;
+    }
+    if text.is_empty() && grammar.statements.iter().any(Statement::may_lack_value) {
+        return true;
     }
     if !grammar.needs_quotes(text) {
         return !grammar.is_opener(text);

@@ -7,6 +7,7 @@ use super::{
 use crate::format::statements::facts::StatementFact;
 use crate::format::statements::pairs::Pairs;
 use crate::text::shape::{Part as NamePart, Shape};
+use crate::tree::AsRead;
 
 impl<'a> Reader<'_, 'a> {
     /// Makes what a statement stands for; says where the next one begins.
@@ -18,8 +19,10 @@ impl<'a> Reader<'_, 'a> {
         end: usize,
     ) -> Result<usize, Box<Finding>> {
         let grammar = self.grammar;
-        // What is before a block may hold what else ends a statement.
-        if let Some((longer, found)) = self.head(read, end)? {
+        let found = self.find(&read.words, read.how).map(|(level, id, taken)| (level, id, own(&taken)));
+        // What is before a block may hold what else ends a statement, unless that is a statement of its own.
+        let is_whole = found.as_ref().is_some_and(|(_, id, _)| grammar.statement(*id).begins_with_word());
+        if !is_whole && let Some((longer, found)) = self.head(read, end)? {
             let (level, id) = (found.0, found.1);
             let taken = own(&found.2);
             let whole = whole_of(&longer.words);
@@ -29,7 +32,6 @@ impl<'a> Reader<'_, 'a> {
             let end = grammar.end.sign.unwrap_or(';');
             return Err(self.scan.wrong(whole, StatementFact::Unended { end }));
         }
-        let found = self.find(&read.words, read.how).map(|(level, id, taken)| (level, id, own(&taken)));
         match found {
             Some((level, id, taken)) => self.make_by(level, id, &taken, read, whole, indent, end),
             None => self.make_unknown(read, whole, indent, end),
@@ -177,6 +179,7 @@ impl<'a> Reader<'_, 'a> {
                 };
             }
         }
+        self.tree.set_as_read(node, AsRead { rank: 0, statement: id.0 as u32 + 1 });
         if !statement.makes_value() {
             self.captures(node, words, taken, statement);
         }

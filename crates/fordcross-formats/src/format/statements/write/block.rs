@@ -36,7 +36,7 @@ impl Writer<'_, '_> {
         self.end_line();
         let said: Vec<NodeId> =
             self.tree.children(node).filter(|&child| self.is_said(statement, child)).collect();
-        self.below_but(node, &[], Some(id), depth + 1, &said);
+        self.all_in(node, Some(id), depth + 1, &said);
         self.close(closing, depth);
     }
 
@@ -50,7 +50,7 @@ impl Writer<'_, '_> {
         self.end_line();
         let said: Vec<NodeId> =
             self.tree.children(node).filter(|&child| self.tree.name(child) == WORDS).collect();
-        self.below_but(node, &[], None, depth + 1, &said);
+        self.all_in(node, None, depth + 1, &said);
         self.close(signs.map(|(_, close)| close.to_string()), depth);
     }
 

@@ -1,6 +1,7 @@
 //! Writing statements by their shapes.
 
 mod block;
+mod order;
 mod parts;
 
 use super::blocks::{BlockId, Delimiters, StatementId, TOP, Unknown};
@@ -13,6 +14,7 @@ use super::{BODY, Grammar, Part, Statement, UNKNOWN, VALUE, WORDS};
 use crate::text::shape::{Part as NamePart, Shape};
 use crate::text::source::Source;
 use crate::tree::{BLANK_LINE, Kind, NodeId, TRAILING, Tree};
+use order::{How, Item};
 
 /// Appends all statements of a branch, each on a line of its own.
 pub(super) fn write_statements(tree: &Tree<'_>, top: NodeId, grammar: &Grammar, out: &mut Vec<u8>) {
@@ -101,7 +103,7 @@ impl<'w, 'a> Writer<'w, 'a> {
     }
 
     fn all(&mut self, top: NodeId) {
-        self.below(top, &[], Some(TOP), 0);
+        self.all_in(top, Some(TOP), 0, &[]);
         if let Some(comment) = self.behind.take() {
             self.comment(comment, 0);
         }
@@ -123,31 +125,20 @@ impl<'w, 'a> Writer<'w, 'a> {
         before
     }
 
-    /// Everything in a branch, whose place below the block it is in is `path`.
-    fn below(&mut self, branch: NodeId, path: &[NodeId], block: Option<BlockId>, depth: usize) {
-        self.below_but(branch, path, block, depth, &[]);
-    }
-
-    /// The same without some of it.
-    fn below_but(
-        &mut self,
-        branch: NodeId,
-        path: &[NodeId],
-        block: Option<BlockId>,
-        depth: usize,
-        skip: &[NodeId],
-    ) {
+    /// Everything in a block or at the top, without some of it.
+    fn all_in(&mut self, branch: NodeId, block: Option<BlockId>, depth: usize, skip: &[NodeId]) {
         let children: Vec<NodeId> =
             self.tree.children(branch).filter(|child| !skip.contains(child)).collect();
-        for (index, &child) in children.iter().enumerate() {
-            let said_of = children[index..].iter().find(|node| self.tree.kind(**node) != Kind::Comment);
-            let first_of = index == 0 || self.tree.kind(children[index - 1]) != Kind::Comment;
-            let opens = said_of.is_some_and(|&node| self.opens(node, path, block));
-            let apart = self.is_gap(child);
+        let items = self.in_order(&children, block);
+        for (index, item) in items.iter().enumerate() {
+            let said_of = items[index..].iter().find(|item| !item.is_comment());
+            let first_of = index == 0 || !items[index - 1].is_comment();
+            let opens = said_of.is_some_and(|item| self.opens(item));
+            let apart = self.is_gap(item.node());
             if opens && first_of && !apart && self.out.len() > self.start && !self.out.ends_with(b"{\n") {
                 self.out.push(b'\n');
             }
-            self.node(child, path, block, depth);
+            self.item(item, block, depth);
         }
     }
 
@@ -155,19 +146,20 @@ impl<'w, 'a> Writer<'w, 'a> {
         self.tree.kind(node) == Kind::Comment && self.tree.name(node) == BLANK_LINE
     }
 
-    fn opens(&self, node: NodeId, path: &[NodeId], block: Option<BlockId>) -> bool {
-        path.is_empty()
-            && self.tree.kind(node).is_branch()
-            && self.statement_for(&[node], block).is_some_and(|id| self.grammar.statement(id).block.is_some())
-    }
-
-    /// The first statement of a block that makes what is at a path, and is read as what it was written for.
+    /// The statement of a block that makes what is at a path, and is read as what it was written for: the one that it was read
+    /// by, else the first.
     fn statement_for(&self, path: &[NodeId], block: Option<BlockId>) -> Option<StatementId> {
         let names: Vec<&str> = path.iter().map(|&node| self.tree.name(node)).collect();
-        self.find(block, &mut |id| {
-            let statement = self.grammar.statement(id);
-            (self.makes(statement, path, &names) && self.is_read_as(id, path, block)).then_some(id)
-        })
+        let fits = |id: StatementId| {
+            self.makes(self.grammar.statement(id), path, &names) && self.is_read_as(id, path, block)
+        };
+        let before = path.last().and_then(|&node| self.read_by(node));
+        let is_here =
+            |id: &StatementId| self.find(block, &mut |known| (known == *id).then_some(())).is_some();
+        before
+            .filter(is_here)
+            .filter(|&id| fits(id))
+            .or_else(|| self.find(block, &mut |id| fits(id).then_some(id)))
     }
 
     /// The first statement of a block, or of those around where it ends with the next section.
@@ -254,37 +246,6 @@ impl<'w, 'a> Writer<'w, 'a> {
             && self.tree.children(branch).all(has_place)
     }
 
-    /// Whether statements of a block with a longer path begin like this one.
-    fn is_shared(&self, path: &[NodeId], block: Option<BlockId>) -> bool {
-        let names: Vec<&str> = path.iter().map(|&node| self.tree.name(node)).collect();
-        let begins = |statement: &Statement| {
-            statement.path.len() > names.len()
-                && statement.path.iter().zip(&names).all(|(step, name)| match step.as_literal() {
-                    Some(literal) => literal == *name,
-                    None => step.read(name, &mut |_, _| true).is_some(),
-                })
-        };
-        self.find(block, &mut |id| begins(self.grammar.statement(id)).then_some(())).is_some()
-    }
-
-    /// Whether all that is in a branch has statements of this block that are before the one for the branch itself.
-    fn is_parted(&self, id: StatementId, node: NodeId, path: &[NodeId], block: Option<BlockId>) -> bool {
-        if !self.tree.kind(node).is_branch() || !self.is_shared(path, block) {
-            return false;
-        }
-        let is_before = |other: StatementId| {
-            self.find(block, &mut |known| (known == other || known == id).then_some(known)) == Some(other)
-        };
-        let mut children =
-            self.tree.children(node).filter(|&child| self.tree.kind(child) != Kind::Comment).peekable();
-        children.peek().is_some()
-            && children.all(|child| {
-                let path: Vec<NodeId> = path.iter().copied().chain([child]).collect();
-                self.statement_for(&path, block).is_some_and(|other| other != id && is_before(other))
-                    || self.is_parted(id, child, &path, block)
-            })
-    }
-
     /// Whether what is at a path is a statement that is kept as the text that it is.
     fn is_kept(&self, path: &[NodeId], block: Option<BlockId>) -> bool {
         let keeps = block.is_some_and(|block| self.grammar.block(block).unknown == Unknown::Keep);
@@ -292,44 +253,31 @@ impl<'w, 'a> Writer<'w, 'a> {
             && matches!(path, [only] if self.tree.name(*only) == UNKNOWN && self.tree.kind(*only).is_value())
     }
 
-    fn node(&mut self, node: NodeId, path: &[NodeId], block: Option<BlockId>, depth: usize) {
-        if self.tree.kind(node) == Kind::Instruction {
-            return;
-        }
-        if self.is_gap(node) {
-            if self.out.len() > self.start {
-                self.out.push(b'\n');
+    fn item(&mut self, item: &Item, block: Option<BlockId>, depth: usize) {
+        let node = item.node();
+        match item.how {
+            How::Comment if self.is_gap(node) => {
+                if self.out.len() > self.start {
+                    self.out.push(b'\n');
+                }
             }
-            return;
-        }
-        if self.tree.kind(node) == Kind::Comment {
-            let behind = self.tree.name(node) == TRAILING && self.grammar.trailing != Trailing::No;
-            if !behind {
-                self.comment(node, depth);
-            } else if let Some(earlier) = self.behind.replace(node) {
-                self.comment(earlier, depth);
+            How::Comment => {
+                let behind = self.tree.name(node) == TRAILING && self.grammar.trailing != Trailing::No;
+                if !behind {
+                    self.comment(node, depth);
+                } else if let Some(earlier) = self.behind.replace(node) {
+                    self.comment(earlier, depth);
+                }
             }
-            return;
-        }
-        let mut path = path.to_vec();
-        path.push(node);
-        if self.is_kept(&path, block) {
-            return self.unknown(&path, block, depth);
-        }
-        match self.statement_for(&path, block) {
-            Some(id) if self.is_parted(id, node, &path, block) => self.below(node, &path, block, depth),
-            Some(id) => {
+            How::Statement(id) => {
                 let statement = self.grammar.statement(id);
                 let opens = statement.block.filter(|_| self.tree.kind(node).is_branch());
                 let closes = (opens.is_some(), opens.and_then(|block| self.closing(block, node)));
-                let before = self.note(&path, block, depth, closes);
-                self.statement(id, &path, depth);
+                let before = self.note(&item.path, block, depth, closes);
+                self.statement(id, &item.path, depth);
                 self.inside = before;
             }
-            None if self.tree.kind(node).is_branch() && self.is_shared(&path, block) => {
-                self.below(node, &path, block, depth);
-            }
-            None => self.unknown(&path, block, depth),
+            How::Unknown => self.unknown(&item.path, block, depth),
         }
     }
 

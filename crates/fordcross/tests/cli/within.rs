@@ -1,4 +1,4 @@
-//! Branches without anything in them: that one is there is what it says.
+//! What stays within a platform as it was: branches without anything in them, and how and in which order statements were written.
 
 use crate::desk::Desk;
 use rstest::rstest;
@@ -55,6 +55,30 @@ fn what_is_empty_is_carried(#[case] format: &str, #[case] backup: &str, #[case] 
         let wanted = words(backup);
         assert!(made == wanted || to == "case@2" && !is_statements, "{to}: {made}");
     }
+}
+
+/// Statements stay in their order, each as it was written, though the grammar has others that say the same.
+#[rstest]
+#[case("name = a\nlink q {\n}\nset x on\nlink p {\n}\nno x\nset y\n")]
+#[case("no x\nset x no\nset x no\nname = a\nparts {\n  link {\n    r {\n    }\n  }\n}\nset z on\n")]
+#[case("link {\n  p {\n  }\n}\nlink q {\n}\nname = a\n")]
+fn statements_stay_as_and_where_they_were(#[case] backup: &str) {
+    let grammar = GRAMMAR.replacen(
+        "statements = [",
+        "statements = [['no {key}', 'set/{key} = no'], ['set {key} {value}?', 'set/{key}'], ",
+        1,
+    );
+    let desk = desk("statements", &grammar);
+    for platform in ["box", "case"] {
+        let name = format!("own/{platform}.profile.toml");
+        desk.write(&name, desk.read(&name) + "'set/*' = 'text'\n'link/**' = 'text'\n");
+    }
+    desk.write("backup", backup);
+    desk.run_to(0, "carry backup --from box@1 --to box@2 --profiles own -o out");
+    let made = desk.read("out/backup.box.conf");
+    let without_gaps: String =
+        made.lines().filter(|line| !line.is_empty()).map(|line| format!("{line}\n")).collect();
+    assert_eq!(without_gaps, backup);
 }
 
 /// One that the profile knows nothing of is accounted for like any other setting.

@@ -207,6 +207,15 @@ impl Grammar {
         })
     }
 
+    /// Whether all blocks between signs have something behind them.
+    pub(super) fn ends_blocks(&self) -> bool {
+        let mut behind = self.blocks.iter().filter_map(|block| match &block.delimiters {
+            Delimiters::Signs { behind, .. } => Some(!behind.is_empty()),
+            _ => None,
+        });
+        behind.next().is_some_and(|first| first && behind.all(|has| has))
+    }
+
     /// Whether a word opens some block.
     pub(super) fn opens_by_word(&self) -> bool {
         let by_word = |block: &Block| matches!(&block.delimiters, Delimiters::Words { open: Some(_), .. });

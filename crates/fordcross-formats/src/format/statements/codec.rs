@@ -1,8 +1,9 @@
 //! Statements as a format.
 
+use super::blocks::Unknown;
 use super::pairs::PairTypes;
-use super::words::{holds_body, holds_value};
-use super::{BODY, Grammar, declare, edit, read, write};
+use super::words::{holds_body, holds_kept, holds_value};
+use super::{BODY, Grammar, UNKNOWN, declare, edit, read, write};
 use crate::finding::Finding;
 use crate::format::codec::{Codec, EmptyBranch, Included, Includes, KnownBy, Traits, undecoded};
 use crate::format::edit::File;
@@ -72,11 +73,14 @@ impl Codec for Grammar {
         if name == BODY && self.blocks.iter().any(|block| block.holds_text) {
             return holds_body(self, text);
         }
+        if name == UNKNOWN && self.blocks.iter().any(|block| block.unknown == Unknown::Keep) {
+            return holds_kept(self, text);
+        }
         self.can_hold(text)
     }
 
     fn can_hold_somewhere(&self, text: &str) -> bool {
-        self.can_hold(text) || self.can_hold_at(BODY, text)
+        self.can_hold(text) || self.can_hold_at(BODY, text) || self.can_hold_at(UNKNOWN, text)
     }
 
     fn why_not(&self) -> &'static str {

@@ -270,6 +270,26 @@ fn sections() -> Grammar {
     )
 }
 
+/// Blocks that all end with a sign, some of them lists of bare words.
+fn ended() -> Grammar {
+    grammar(
+        r#"
+        [grammar]
+        end           = ";"
+        quotes        = ['"']
+        quotes-matter = true
+        [block.top]
+        statements = [["zone {name}", "zone/{name}", "scope"], ["{key}", "{key}", "list"], ["{key} {value...}", "{key}"]]
+        [block.scope]
+        delimiters = ["{", "};"]
+        statements = ["top"]
+        [block.list]
+        delimiters = ["{", "};"]
+        statements = [["{value...}", "entry"]]
+        "#,
+    )
+}
+
 fn read(text: &str, grammar: &Grammar) -> Result<Vec<String>, String> {
     let tree = grammar.read(Source::new("a", text)).map_err(|finding| {
         let at = finding.location.as_ref().expect("a place").at;
@@ -350,6 +370,8 @@ fn rewritten(text: &str, grammar: &Grammar) -> String {
     &["server/a/listen/k=%{%{a}:-%{b}}", "server/a/listen/", "server/a/before/body=\n if (x =~ /([^#]*)#{2}/) {\n y } else { z }\n ", "server/b/after/body= "])]
 #[case(sections(), "m {\n if (x == 1) { y } else { z } # said\n if (a =~ /x{12}(..)/) {\n b\n }\n}\n",
     &["m/unknown=if (x == 1) { y } else { z }", "m/=# said", "m/unknown=if (a =~ /x{12}(..)/) {\n b\n }"])]
+#[case(ended(), "inet a { b; } keys { c; };\nzone \"q\" { type x; also { !d; e f; }; };\n",
+    &["unknown=inet a { b; } keys { c; };", "zone/\"q\"/type=x", "zone/\"q\"/also/entry=!d", "zone/\"q\"/also/entry=e f"])]
 fn reads(#[case] grammar: Grammar, #[case] text: &str, #[case] expected: &[&str]) {
     assert_eq!(read(text, &grammar).expect("well-formed"), expected);
     // What is written from it reads back to the same.
@@ -387,7 +409,7 @@ proptest! {
     /// No text makes it panic, and what is read is written so that it reads back to the same.
     #[test]
     fn any_text_is_read_or_refused(text in "(zone |a |iface |inet |ramp |notice <<|protocol |filter |log |server |before |\\$\\{|/\\*|\\*/|site |begin|END|end|auto |=|;|\\{|\\}|\"|'|\\\\|#|,|\n|  |x|é){0,40}") {
-        for grammar in [braces(), rows(), stanzas(), shared(), script(), indented(), closed(), daemon(), either(), sections()] {
+        for grammar in [braces(), rows(), stanzas(), shared(), script(), indented(), closed(), daemon(), either(), sections(), ended()] {
             let Ok(read_once) = read(&text, &grammar) else { continue };
             // What it has no way to write is left to a person, and never comes here.
             let held = |leaf: &String| {

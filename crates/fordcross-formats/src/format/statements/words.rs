@@ -18,6 +18,15 @@ pub(super) fn holds_body(grammar: &Grammar, text: &str) -> bool {
     })
 }
 
+/// Whether a statement that is kept as it is can be written so that it reads back to itself.
+pub(super) fn holds_kept(grammar: &Grammar, text: &str) -> bool {
+    !text.trim().is_empty()
+        && grammar.signs().all(|(open, close)| {
+            let whole = format!("{text}{close}");
+            grammar.balanced(&whole, (open, close)) == Some(text.len())
+        })
+}
+
 /// Whether a value can be written so that it reads back to itself.
 pub(super) fn holds_value(grammar: &Grammar, text: &str) -> bool {
     if text.contains(['\n', '\r']) {

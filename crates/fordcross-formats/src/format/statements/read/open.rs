@@ -108,7 +108,9 @@ impl<'a> Reader<'_, 'a> {
                 matches!(c, '\n' | '\r') || self.grammar.is_closing(c) || self.grammar.end.sign == Some(c)
             };
             let is_end = text[next..].chars().next().is_none_or(ends);
-            if !self.grammar.end.line || is_end || self.grammar.comment_at(text, next).is_some() {
+            // Where no block ends without a sign behind it, the statement goes on.
+            let goes_on = self.grammar.end.line || self.grammar.ends_blocks() && !self.is_ended(span);
+            if !goes_on || is_end || self.grammar.comment_at(text, next).is_some() {
                 return Ok((span, last));
             }
             let more = self.scan.words(next, end, &[])?;
@@ -120,6 +122,15 @@ impl<'a> Reader<'_, 'a> {
                 }
             }
         }
+    }
+
+    /// Whether what may be behind a block is at the end of a statement.
+    fn is_ended(&self, whole: Span) -> bool {
+        let text = &self.source.text[whole.range()];
+        self.grammar.blocks.iter().any(|block| match &block.delimiters {
+            Delimiters::Signs { behind, .. } => !behind.is_empty() && text.ends_with(behind.as_str()),
+            _ => false,
+        })
     }
 
     /// The text of a block, as one value.

@@ -241,10 +241,12 @@ impl Inheritance {
             let some_stay = all.clone().any(|(_, decision)| decision.fate != Fate::LeftOut);
             // Where it was written it can be moot just because it is only there to be passed on.
             let passed_on = all.clone().any(|(is_copy, decision)| is_copy && decision.fate != Fate::Moot);
+            // And that one of several says nothing more is no loss of what arrived elsewhere.
+            let some_arrive = all.clone().any(|(_, decision)| decision.landings.0 < decision.landings.1);
             let speaks = |(is_copy, decision): &(bool, &Decision)| {
                 let needs_none = decision.by == DecidedBy::Nothing && only_passes_on && !is_copy;
                 let left = decision.fate == Fate::LeftOut && some_stay;
-                let passes_on = decision.fate == Fate::Moot && !is_copy && passed_on;
+                let passes_on = decision.fate == Fate::Moot && (some_arrive || !is_copy && passed_on);
                 !needs_none && !left && !passes_on
             };
             let from = landings.len() as u32;

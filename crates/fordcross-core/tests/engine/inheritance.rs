@@ -143,3 +143,15 @@ fn one_of_several_parents_counts(#[case] wins: &str, #[case] expected: &str) {
         <box id='p3'><like>p1</like><like>p2</like></box></boxes></old>";
     make_between(&old, NEW, text, CROSSING).expect_row(expected);
 }
+
+/// That one heir needs nothing of it is said of none that has it.
+#[rstest]
+#[case("p1", "boxes/box[p1]/on recast boxes/c2/enabled=true")]
+#[case("p2", "boxes/box[p1]/on recast boxes/c1/enabled=true")]
+fn what_one_heir_does_not_need_arrives_in_others(#[case] spared: &str, #[case] expected: &str) {
+    let crossing = CROSSING
+        .replacen("[\"on\", \"enabled\"]", &format!("[\"on\", \"enabled\", \"id != '{spared}'\"]"), 1)
+        .replacen("by-hand = [[", "moot = [[\"on\", \"x\"]]\nby-hand = [[", 1);
+    make("<boxes><box id='p1'><on>yes</on></box><box id='p2'><like>p1</like></box></boxes>", &crossing)
+        .expect_row(expected);
+}

@@ -10,6 +10,7 @@ use tempfile::TempDir;
 /// A finished carry.
 pub(crate) struct Carried {
     folder: TempDir,
+    pub(crate) status: Option<i32>,
     /// What was printed.
     pub(crate) printed: String,
     pub(crate) rows: Vec<Value>,
@@ -18,6 +19,16 @@ pub(crate) struct Carried {
 /// Carries a backup by a map, which is the whole text of a map file. `more` are further arguments.
 #[track_caller]
 pub(crate) fn carry(backup: &Path, to: &str, map: &str, more: &[&str]) -> Carried {
+    let carried = attempt(backup, to, map, more);
+    assert_eq!(carried.status, Some(0), "{}: {}", backup.display(), carried.printed);
+    let unmatched = carried.of_fate("unmatched");
+    assert!(unmatched.is_empty(), "{}: no rule speaks of {unmatched:?}", backup.display());
+    carried
+}
+
+/// The same, whatever comes of it.
+#[track_caller]
+pub(crate) fn attempt(backup: &Path, to: &str, map: &str, more: &[&str]) -> Carried {
     let folder = TempDir::new().expect("a temporary folder");
     std::fs::write(folder.path().join("map.toml"), map).expect("written");
     let mut command = Command::new(env!("CARGO_BIN_EXE_fordcross"));
@@ -28,17 +39,27 @@ pub(crate) fn carry(backup: &Path, to: &str, map: &str, more: &[&str]) -> Carrie
         .args(["--to", to, "--map", "map.toml", "-o", "out"]);
     let output = run(command.args(more));
     let printed = said(&output);
-    assert_eq!(output.status.code(), Some(0), "{}: {printed}", backup.display());
-    let ledger = std::fs::read_to_string(folder.path().join("out/ledger.jsonl")).expect("a ledger");
+    let ledger = std::fs::read_to_string(folder.path().join("out/ledger.jsonl"))
+        .unwrap_or_else(|error| panic!("{}: {error}: {printed}", backup.display()));
     let rows: Vec<Value> = ledger.lines().map(|line| serde_json::from_str(line).expect("JSON")).collect();
-    let carried = Carried { folder, printed, rows };
-    let unmatched = carried.of_fate("unmatched");
-    assert!(unmatched.is_empty(), "{}: no rule speaks of {unmatched:?}", backup.display());
-    carried
+    Carried { folder, status: output.status.code(), printed, rows }
 }
 
 /// The map that is proposed, with a new name for each port that is open.
 pub(crate) fn map_with_new_ports(backup: &Path, to: &str) -> String {
+    map_with(backup, to, |_, made| format!("\"enp{made}s0\""))
+}
+
+/// The same with the name that each port has.
+pub(crate) fn map_with_same_names(backup: &Path, to: &str) -> String {
+    map_with(
+        backup,
+        to,
+        |old, _| if old.starts_with(['"', '\'']) { old.to_owned() } else { format!("\"{old}\"") },
+    )
+}
+
+fn map_with(backup: &Path, to: &str, named: impl Fn(&str, usize) -> String) -> String {
     let folder = TempDir::new().expect("a temporary folder");
     let mut command = Command::new(env!("CARGO_BIN_EXE_fordcross"));
     command.current_dir(folder.path()).arg("map").arg(backup).args(["--to", to, "-o", "map.toml"]);
@@ -46,14 +67,14 @@ pub(crate) fn map_with_new_ports(backup: &Path, to: &str) -> String {
     assert!(output.status.success(), "{}: {}", backup.display(), said(&output));
     let map = std::fs::read_to_string(folder.path().join("map.toml")).expect("a map");
     let mut made = 0;
-    let named = map.lines().map(|line| match line.split_once(" = \"?\"") {
-        Some((old, why)) if !old.starts_with('#') => {
+    let lines = map.lines().map(|line| match line.split_once(" = \"?\"") {
+        Some((old, why)) if !old.contains(['#', '{']) => {
             made += 1;
-            format!("{old} = \"enp{made}s0\"{why}")
+            format!("{old} = {}{why}", named(old.trim(), made))
         }
         _ => line.to_owned(),
     });
-    named.collect::<Vec<_>>().join("\n")
+    lines.collect::<Vec<_>>().join("\n")
 }
 
 impl Carried {

@@ -4,6 +4,7 @@
 //! - `servers`: what the profile of `PostgreSQL` says is held to servers of each release; results are started
 //! - `values`: made-up settings that old servers take, asked of the newest
 //! - `networks`: every sample of `interfaces` files that the packages have, judged by `netplan generate`
+//! - `held_out`: configurations that nobody looked at, both sides compared by `facts`
 //! - `hosts`: files of hosts made from what the profile declares, with maps
 //! - `host_judge`: what `netplan generate` says of them, and of each rule taken out
 //! - `daemon`: a daemon that does not ship, described by a worked example, judged by its own parser
@@ -15,7 +16,9 @@ mod carried;
 #[path = "../judged/cases.rs"]
 mod cases;
 mod daemon;
+mod facts;
 mod figures;
+mod held_out;
 mod host_judge;
 mod hosts;
 #[path = "../judged/kept.rs"]

@@ -89,6 +89,13 @@ pub(crate) fn refusal(yaml: &str) -> Option<String> {
     (!output.status.success()).then(|| said(&output))
 }
 
+/// The folder that netplan writes its units into, if it takes a result.
+pub(crate) fn units(yaml: &Path) -> Option<TempDir> {
+    let root = TempDir::new().expect("a temporary folder");
+    let text = fs::read_to_string(yaml).expect("a file");
+    try_out(&text, root.path()).status.success().then_some(root)
+}
+
 fn try_out(yaml: &str, root: &Path) -> Output {
     use std::os::unix::fs::PermissionsExt as _;
     let folder = root.join("etc/netplan");

@@ -81,7 +81,9 @@ pub(crate) fn of_old(commands: &str, interfaces: &str) -> Facts {
     let mut pending: Vec<(String, Option<String>, Option<String>, Vec<(&str, Option<String>)>)> = Vec::new();
     // What `$IFACE` stands for: what was set up last.
     let mut current = String::new();
-    for part in commands.lines().flat_map(|line| line.split("&&").flat_map(|part| part.split(';'))) {
+    // What is done only if the link is smaller than it is by itself is not done.
+    let lines = commands.lines().filter(|line| !line.trim_start().starts_with("if [ \"$(cat "));
+    for part in lines.flat_map(|line| line.split("&&").flat_map(|part| part.split(';'))) {
         let words =
             Command(part.split_whitespace().filter(|word| !["then", "else"].contains(word)).collect());
         let text = words.0.join(" ");
@@ -145,6 +147,8 @@ pub(crate) fn of_old(commands: &str, interfaces: &str) -> Facts {
         } else if text.contains("ip rule add") || text.contains("ip ru add") {
             let own = |name: &str| words.after(name).map(str::to_owned);
             facts.insert(rule(own("from"), own("to"), own("table").or_else(|| own("lookup")), own("fwmark")));
+        } else if let Some(device) = words.0.last().filter(|_| text.contains("avahi-autoipd")) {
+            facts.insert(format!("{device} up"));
         } else if text.contains("dhclient") {
             let interface = words.0.iter().rev().find(|word| interfaces.contains(&format!("iface {word} ")));
             let family = if words.has("-6") { 6 } else { 4 };
@@ -167,7 +171,19 @@ pub(crate) fn of_old(commands: &str, interfaces: &str) -> Facts {
         }
     }
     facts.extend(of_options(interfaces));
-    facts.retain(|fact| fact != "lo up");
+    without_what_follows(facts)
+}
+
+/// Without what is there on both sides or follows from the rest: the loopback, and ways to gateways that are on the link.
+fn without_what_follows(mut facts: Facts) -> Facts {
+    let gateways: BTreeSet<String> = facts
+        .iter()
+        .filter_map(|fact| Some((fact.split(' ').next()?, fact.split_once(" via ")?.1.split(' ').next()?)))
+        .map(|(device, via)| {
+            format!("{device} route{} {}", if via.contains(':') { 6 } else { 4 }, plain(via))
+        })
+        .collect();
+    facts.retain(|fact| fact != "lo up" && !gateways.contains(fact));
     facts
 }
 
@@ -301,8 +317,7 @@ pub(crate) fn of_new(root: &Path) -> Facts {
             network(&name, &sections, &of, &mut facts);
         }
     }
-    facts.retain(|fact| fact != "lo up");
-    facts
+    without_what_follows(facts)
 }
 
 fn network(

@@ -5,6 +5,7 @@ use crate::carried::{Carried, attempt, map_with_same_names};
 use crate::facts::{Facts, of_new, of_old};
 use crate::networks::{TO, units};
 use crate::programs::{run, said};
+use rstest::rstest;
 use serde_json::Value;
 use std::fmt::Write as _;
 use std::fs;
@@ -80,16 +81,20 @@ fn ifup_makes_of_each_what_is_kept() {
 /// Whether a person is told of something about an interface, or of anything where a fact is of none.
 fn is_told(carried: &Carried, fact: &str) -> bool {
     let device = fact.split(' ').next().unwrap_or_default();
+    // Over which interface a route goes is told at the route, wherever its command is.
+    let is_route = fact.split(' ').nth(1).is_some_and(|kind| kind.starts_with("route"));
     let is_of_one = !["rule", "name-server", "-"].contains(&device);
     let is_about = |locator: &str| {
-        !is_of_one || locator.split('/').any(|step| step.split([':', '[']).next() == Some(device))
+        let mut steps = locator.split('/').map(|step| step.split([':', '[']).next().unwrap_or_default());
+        !is_of_one || steps.any(|step| step == device || is_route && ["route", "plain-route"].contains(&step))
     };
     let is_lost =
         |fate: &Value| ["by-hand", "dropped", "unmatched", "approximated"].iter().any(|lost| *fate == **lost);
-    let by_fate = carried
-        .rows
-        .iter()
-        .any(|row| is_lost(&row["fate"]) && is_about(row["locator"].as_str().unwrap_or_default()));
+    let names = |value: &str| value.split(['=', ' ']).next() == Some(device);
+    let by_fate = carried.rows.iter().filter(|row| is_lost(&row["fate"])).any(|row| {
+        is_about(row["locator"].as_str().unwrap_or_default())
+            || names(row["value"].as_str().unwrap_or_default())
+    });
     // Notes say what is there, not what differs.
     let findings =
         carried.printed.split("\n\n").map(str::trim_start).filter(|text| text.starts_with("warning["));
@@ -141,4 +146,44 @@ fn each_network_is_the_same_or_a_person_is_told() {
         fs::write(&kept, &found).expect("written");
     }
     assert_eq!(fs::read_to_string(kept).unwrap_or_default(), found);
+}
+
+const ALL_KINDS: &str = "auto eth0\niface eth0 inet static\n    address 192.0.2.10/24\n    gateway 192.0.2.1\n    mtu 1400\n    \
+    hwaddress 00:00:5e:00:53:01\n    dns-nameservers 192.0.2.53\n    up ip addr add 192.0.2.11/24 dev eth0 label eth0:x\n    \
+    up ip route add 198.51.100.0/24 via 192.0.2.254 metric 5 table 100\n    up ip rule add from 192.0.2.10 table 100\n\
+    iface eth0 inet6 static\n    address 2001:db8::10/64\n    gateway 2001:db8::1\n\
+    auto br0\niface br0 inet dhcp\n    bridge_ports eth1\n    bridge_stp on\n\
+    auto sit1\niface sit1 inet6 v4tunnel\n    address 2001:db8:9::1/64\n    endpoint 203.0.113.9\n    local 192.0.2.10\n";
+
+/// What differs in a result is seen, whichever of the things that are compared it is.
+#[rstest]
+#[case("", "", &[])]
+#[case("- 192.0.2.10/24", "- 192.0.2.12/24", &["+ eth0 address 192.0.2.12/24", "- eth0 address 192.0.2.10/24"])]
+#[case("label: eth0:x", "label: eth0:y", &["+ eth0 address 192.0.2.11/24 label eth0:y", "- eth0 address 192.0.2.11/24 label eth0:x"])]
+#[case("\"192.0.2.1\"", "\"192.0.2.2\"", &["+ eth0 route4 default via 192.0.2.2", "- eth0 route4 default via 192.0.2.1"])]
+#[case("metric: 5", "metric: 6", &["+ eth0 route4 198.51.100.0/24 via 192.0.2.254 metric 6 table 100",
+    "- eth0 route4 198.51.100.0/24 via 192.0.2.254 metric 5 table 100"])]
+#[case("from: \"192.0.2.10\"", "to: \"192.0.2.10\"", &["+ rule from all to 192.0.2.10/32 table 100", "- rule from 192.0.2.10/32 to all table 100"])]
+#[case("mtu: 1400", "mtu: 1300", &["+ eth0 mtu 1300", "- eth0 mtu 1400"])]
+#[case("00:00:5e:00:53:01", "00:00:5e:00:53:02", &["+ eth0 mac 00:00:5e:00:53:02", "- eth0 mac 00:00:5e:00:53:01"])]
+#[case("192.0.2.53", "192.0.2.54", &["+ name-server 192.0.2.54", "- name-server 192.0.2.53"])]
+#[case("accept-ra: false", "accept-ra: true", &["- eth0 accept_ra 0", "- eth0 autoconf 0"])]
+#[case("stp: true", "stp: false", &["+ br0 spanning-tree off", "- br0 spanning-tree on"])]
+#[case("dhcp4: true", "dhcp6: true", &["+ br0 dhcp6", "- br0 dhcp4"])]
+#[case("203.0.113.9", "203.0.113.8", &["+ sit1 tunnel sit remote 203.0.113.8 local 192.0.2.10",
+    "- sit1 tunnel sit remote 203.0.113.9 local 192.0.2.10"])]
+#[case("eth1: {}", "eth1:\n      activation-mode: manual", &["- eth1 up"])]
+fn what_is_planted_is_seen(#[case] from: &str, #[case] to: &str, #[case] expected: &[&str]) {
+    let folder = TempDir::new().expect("a temporary folder");
+    fs::write(folder.path().join("interfaces"), ALL_KINDS).expect("written");
+    let carried = attempt(folder.path(), TO, &map_with_same_names(folder.path(), TO), &[]);
+    let yaml = carried.ending(".netplan.yaml");
+    let text = fs::read_to_string(&yaml).expect("a result");
+    assert!(text.contains(from), "{text}");
+    fs::write(&yaml, text.replacen(from, to, 1)).expect("written");
+    let root = units(&yaml).expect("netplan takes it");
+    let (old, new) = (of_old(&commands(ALL_KINDS), ALL_KINDS), of_new(root.path()));
+    let added = new.difference(&old).map(|fact| format!("+ {fact}"));
+    let seen: Vec<String> = added.chain(old.difference(&new).map(|fact| format!("- {fact}"))).collect();
+    assert_eq!(seen, expected);
 }

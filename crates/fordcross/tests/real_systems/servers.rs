@@ -23,10 +23,12 @@ fn declared(release: &str) -> BTreeMap<String, Option<String>> {
         .expect("document type declaration, which is never followed");
     let of_main = declares.iter().filter_map(|declared| {
         let path = declared["path"].as_str()?;
-        let name = path.strip_prefix("main|auto/").or_else(|| path.strip_prefix("main/"))?;
-        Some((name.to_owned(), declared["default"].as_str().map(str::to_owned)))
+        let names = path.strip_prefix("main|auto/").or_else(|| path.strip_prefix("main/"))?;
+        let default = declared["default"].as_str().map(str::to_owned);
+        // One declaration can be of several.
+        Some(names.split('|').map(move |name| (name.to_owned(), default.clone())))
     });
-    of_main.collect()
+    of_main.flatten().collect()
 }
 
 /// What a server has, and nobody can write into its files; and what is there in another way.
@@ -48,9 +50,7 @@ fn the_profile_has_the_settings_of_each_release(#[values(0, 1, 2, 3, 4)] release
         .collect();
     let ours: BTreeSet<String> = declared(release)
         .into_keys()
-        .filter(|name| {
-            !name.contains(['|', '/']) && !["config_file", "primary-address"].contains(&name.as_str())
-        })
+        .filter(|name| !name.contains('/') && !["config_file", "primary-address"].contains(&name.as_str()))
         .collect();
     let missing: Vec<_> = real.difference(&ours).collect();
     let beyond: Vec<_> = ours.difference(&real).collect();

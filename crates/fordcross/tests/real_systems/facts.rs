@@ -58,6 +58,9 @@ impl<'c> Command<'c> {
     }
 }
 
+/// A route whose interface may follow from addresses: where to, by what, over which interface, and what else it says.
+type Pending<'c> = (String, Option<String>, Option<String>, Vec<(&'c str, Option<String>)>);
+
 /// One route: where to, by what, over which interface, and what else it says.
 fn route(to: &str, via: Option<&str>, device: &str, more: &[(&str, Option<String>)]) -> String {
     // What is thrown away goes over no interface.
@@ -78,7 +81,7 @@ fn route(to: &str, via: Option<&str>, device: &str, more: &[(&str, Option<String
 /// The facts of the old side, by the commands that it runs and by what options say that no command shows.
 pub(crate) fn of_old(commands: &str, interfaces: &str) -> Facts {
     let mut facts = Facts::new();
-    let mut pending: Vec<(String, Option<String>, Option<String>, Vec<(&str, Option<String>)>)> = Vec::new();
+    let mut pending: Vec<Pending<'_>> = Vec::new();
     // What `$IFACE` stands for: what was set up last.
     let mut current = String::new();
     // What is done only if the link is smaller than it is by itself is not done.

@@ -68,7 +68,7 @@ fn map_with(backup: &Path, to: &str, named: impl Fn(&str, usize) -> String) -> S
     let map = std::fs::read_to_string(folder.path().join("map.toml")).expect("a map");
     let mut made = 0;
     let lines = map.lines().map(|line| match line.split_once(" = \"?\"") {
-        Some((old, why)) if !old.contains(['#', '{']) => {
+        Some((old, why)) if !old.starts_with('#') && !old.starts_with("ports = {") => {
             made += 1;
             format!("{old} = {}{why}", named(old.trim(), made))
         }

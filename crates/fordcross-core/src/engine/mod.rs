@@ -2,7 +2,7 @@
 //!
 //! [`program`] is what does not change, [`matcher`] answers questions about the backup, [`outcome`] is what is made; [`decide`] goes
 //! through the rows. A rule is chosen in [`choose`] and done in [`fire`], or in [`plain`] where it only moves a setting; defaults are
-//! pinned in [`same_line`].
+//! pinned in [`same_platform`].
 
 mod additions;
 mod branches;

@@ -54,10 +54,7 @@ fn every_rule_that_ships_is_used_by_some_backup() {
             \x20 up ip rule add to 10.0.0.0/8 lookup default\niface eth9 inet6 auto\n  mtu 1300\n\
             iface eth10 inet static\n  address 192.0.2.1/64\n  up ip addr add 192.0.2.1/64 dev eth10\n\
             iface bond7 inet manual\n  bond-slaves eth11 swp1.${vlan}\n  bond-primary eth12\n  wpa-ssid Lost\n\
-            iface br8 inet manual\n  bridge_ports swp2.${vlan}\n\
-            iface eth13 inet ipv4ll\n  ethernet-wol g\n  up ip link set eth14 up\nauto eth15=eth13\n\
-            iface eth13:vip inet static\n  address 192.0.2.9/32\niface eth16 inet6 static\n  address 2001:db8::9/64\n  gateway 2001:db8::1\n\
-            iface eth17 inet6 static\n  address 2001:db8:7::9/64\n",
+            iface br8 inet manual\n  bridge_ports swp2.${vlan}\n",
         ),
         ("short/PG_VERSION", "16\n"),
         ("short/postgresql.conf", "log_connections = t\nautovacuum_work_mem = 2kB\n"),

@@ -2,7 +2,7 @@
 //!
 //! `host {db+,} {user+,} {address} {method} ({options.key}={options.value})+?`: `{x}` is one word, `{x=a|b}` one of two,
 //! `{x+,}` words with commas between them, `{x+}` one or more words, `{x...}` all that is left as it is there, `(…)?` may be
-//! missing, `(…)+?` be there any number of times. What the signs mean is said in [`notation`](crate::notation).
+//! missing, `(…)+?` be there any number of times. What the signs mean is said in [`crate::notation`].
 
 use super::Grammar;
 use super::facts::ShapeFact;

@@ -123,7 +123,7 @@ fn decider<'l>(
             let why = match &rule.action {
                 Action::Drop { why } | Action::Moot { why } => Some(Cow::Borrowed(why.as_str())),
                 Action::ByHand { instruction } => Some(Cow::Borrowed(instruction.as_str())),
-                Action::Place | Action::Move(_) | Action::Branch(_) | Action::Add(_) => None,
+                Action::Place | Action::Move(_) | Action::Branch(_) | Action::Add(_) | Action::Pin(_) => None,
             };
             (Some(Cow::Owned(format!("{}:{}", leg.crossing.file, rule.at.line))), why)
         }

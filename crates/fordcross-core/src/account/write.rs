@@ -56,9 +56,10 @@ pub enum Untyped {
 }
 
 impl Untyped {
-    /// Whether values of a type are written: commands, like what has no type, only if that was asked for.
-    fn shows(self, types: &Types, ty: TypeId) -> bool {
-        types.is_open(ty) || self == Self::Show && !types.is_secret(ty)
+    /// Whether a value of a type is written: commands, like what has no type, only if that was asked for or they take no
+    /// secret.
+    fn shows(self, types: &Types, ty: TypeId, value: &str) -> bool {
+        types.shows(ty, value) || self == Self::Show && !types.is_secret(ty)
     }
 }
 
@@ -225,7 +226,7 @@ impl<'l> LedgerWriter<'l> {
         out.extend_from_slice(self.fragments.kind(kind));
         // The value of a secret is never written; that of what has no type only if it was asked for.
         match kind {
-            Some(kind) if self.untyped.shows(&old.types, kind) => {
+            Some(kind) if self.untyped.shows(&old.types, kind, side.tree.value(row.node)) => {
                 out.extend_from_slice(b",\"value\":");
                 write_value(&old.types.get(kind).form, side.tree.value(row.node), &self.secrets, out);
             }
@@ -327,7 +328,7 @@ impl<'l> LedgerWriter<'l> {
             .new_labels
             .entry(&mut self.new_automaton)
             .and_then(|entry| new.schema[entry].what.setting())
-            .filter(|&kind| self.untyped.shows(&new.types, kind));
+            .filter(|&kind| self.untyped.shows(&new.types, kind, self.new_tree.value(node)));
         if let Some(kind) = kind {
             out.extend_from_slice(b",\"value\":");
             let value = self.new_tree.value(node);
@@ -396,7 +397,7 @@ impl LedgerWriter<'_> {
         base.labels.write_label(node, &mut self.new_automaton, out);
         let row = base.reading.setting_at(node);
         let kind = row.and_then(|row| row.type_id(new, &self.new_automaton));
-        if let Some(kind) = kind.filter(|&kind| untyped.shows(&new.types, kind)) {
+        if let Some(kind) = kind.filter(|&kind| untyped.shows(&new.types, kind, base.tree.value(node))) {
             out.extend_from_slice(b",\"value\":");
             write_value(&new.types.get(kind).form, base.tree.value(node), &self.secrets, out);
         }
@@ -415,6 +416,7 @@ fn write_value(form: &Form, text: &str, secrets: &Secrets, out: &mut Vec<u8>) {
     match form {
         Form::Integer { .. } | Form::Quantity(_) if plain => out.extend_from_slice(text.as_bytes()),
         Form::Text(_) => write_string(&secrets.hidden_in(text), out),
+        Form::Command(shown) if shown.fit(text) => write_string(&secrets.hidden_in(text), out),
         _ => write_string(text, out),
     }
 }

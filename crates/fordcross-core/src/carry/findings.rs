@@ -3,7 +3,7 @@
 use super::facts::{CarryFact, OldName, OldNames};
 use super::{Carried, CarryInput};
 use crate::account::StepMade;
-use crate::finding::{Count, Finding, Findings, Location};
+use crate::finding::{Code, Count, Finding, Findings, Location};
 use crate::ids::RowId;
 use crate::judge::limits;
 use crate::ledger::DecidedBy;
@@ -11,6 +11,7 @@ use crate::mapping::{Destination, LeftOver, Proposal};
 use crate::redact::mark_in;
 use crate::scan::inventory::RowKind;
 use crate::scan::locator::Labeler;
+use crate::scan::secrets::Secrets;
 use crate::tree::NodeId;
 use rustc_hash::FxHashMap;
 
@@ -96,11 +97,31 @@ impl Carried<'_, '_> {
         left.collect()
     }
 
+    /// What a person has to set, or loses, as far as it may be shown: without it one would look each up in the backup.
+    fn open_values(&self) -> FxHashMap<RowId, String> {
+        let StepMade { automaton, reading, .. } = &self.steps[0];
+        let (tree, profile) = (&self.input.backup.tree, self.old());
+        let open = self.ledger.notes.iter().filter_map(|note| {
+            let row = note.row.filter(|_| matches!(note.fact.code(), Code::ByHand | Code::Dropped))?;
+            let shown = reading.row(row);
+            let value = tree.value(shown.node);
+            let kind = shown.type_id(profile, automaton).filter(|_| shown.kind == RowKind::Setting);
+            kind.is_some_and(|kind| profile.types.shows(kind, value)).then_some((row, value))
+        });
+        let open: Vec<(RowId, &str)> = open.filter(|(_, value)| !value.is_empty()).collect();
+        if open.is_empty() {
+            return FxHashMap::default();
+        }
+        let secrets = Secrets::of(&[(tree, profile, automaton, reading)]);
+        open.into_iter().map(|(row, value)| (row, secrets.hidden_in(value).into_owned())).collect()
+    }
+
     /// What the ports, the texts and the rules of a carry gave cause to say, in the order of the backup.
     pub(super) fn gather_findings(&mut self) -> Findings {
         let left = self.old_names_left();
         let tree = &self.input.backup.tree;
         let lines = self.input.backup.lines();
+        let values = self.open_values();
         let StepMade { automaton, reading, .. } = &mut self.steps[0];
         let mut labels =
             Labeler::new(tree, &self.input.course[0].old.schema, Some(&reading.ordinals), automaton);
@@ -145,6 +166,7 @@ impl Carried<'_, '_> {
             }
             if let Some(row) = note.row {
                 place(&mut finding, row);
+                finding.value = values.get(&row).cloned();
             }
             findings.push(finding);
         }

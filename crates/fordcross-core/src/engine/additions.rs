@@ -46,7 +46,7 @@ impl<'i> Engine<'_, 'i, '_> {
         let crossing = &self.program.step.leg.crossing;
         for (number, rule) in crossing.rules.iter().enumerate() {
             let targets = match &rule.action {
-                Action::Add(targets) => targets,
+                Action::Add(targets) | Action::Pin(targets) => targets,
                 Action::Move(targets) if rule.clauses.is_empty() => targets,
                 _ => continue,
             };
@@ -63,7 +63,7 @@ impl<'i> Engine<'_, 'i, '_> {
                     Action::Move(_) => {
                         self.move_read((RuleId::new(number), rule), targets, rule.place, scope);
                     }
-                    _ => self.add(rule, targets, scope),
+                    _ => self.add((RuleId::new(number), rule), targets, scope),
                 }
             }
         }
@@ -89,7 +89,7 @@ impl<'i> Engine<'_, 'i, '_> {
         }
     }
 
-    fn add(&mut self, rule: &'i Rule, targets: &'i [Target], scope: NodeId) {
+    fn add(&mut self, (rule_id, rule): (RuleId, &'i Rule), targets: &'i [Target], scope: NodeId) {
         let mut slots: Slots<'i> = smallvec![None; rule.slots];
         // Most conditions can be looked at before the captures of the place are.
         let asks_around = rule.when.as_ref().filter(|when| when.only_asks_around());
@@ -104,6 +104,11 @@ impl<'i> Engine<'_, 'i, '_> {
         if rule.when.as_ref().is_some_and(|when| !when.holds(&self.matcher.here(rule, &slots, scope, index)))
         {
             return;
+        }
+        if let Action::Pin(_) = rule.action {
+            self.pending.applied.push((self.program.step.number, rule_id));
+            let instance = rule.place.and_then(|place| self.matcher.instance(place, scope));
+            return self.pin_stated((rule, targets), instance.as_deref(), &slots);
         }
         match self.write(rule, targets, &slots, scope, &[]) {
             Ok(written) => {

@@ -51,7 +51,7 @@ impl<'i> Engine<'_, 'i, '_> {
             }
             Action::Moot { .. } => None,
             // Speaks of no setting, so none leads here.
-            Action::Add(_) => return,
+            Action::Add(_) | Action::Pin(_) => return,
         };
         for row in rows {
             self.set(row, said.as_ref().map_or(Fate::Moot, |(fate, _)| *fate), by, &[]);

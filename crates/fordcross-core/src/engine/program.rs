@@ -12,7 +12,7 @@ use crate::ids::{EntryId, PlaceId, RowId};
 use crate::language::crossing::{Action, Clause, ClauseShape, Rule};
 use crate::language::crossing::{ClauseId, RuleId};
 use crate::language::expression::Operand;
-use crate::language::typing::TypeId;
+use crate::language::typing::{TypeId, Value};
 use crate::scan::automaton::Automaton;
 use crate::scan::inventory::{Inventory, Row, RowKind};
 use crate::text::shape::Captured;
@@ -128,12 +128,17 @@ impl<'x, 'i, 'a> Program<'x, 'i, 'a> {
     /// Whether two captures say the same.
     pub(super) fn is_same(&self, one: &Capture<'_>, other: &Capture<'_>) -> bool {
         let types = &self.step.old().types;
-        let operand = |capture: &Capture<'_>| match types.read(capture.ty?, capture.text) {
-            Ok(value) => Some(Operand::from_value(&value)).filter(|operand| *operand != Operand::Nothing),
-            Err(_) => None,
+        let read = |ty: Option<TypeId>, text| types.read(ty?, text).ok();
+        if one.text.trim_ascii() == other.text.trim_ascii() {
+            return true;
+        }
+        let (Some(one), Some(other)) = (read(one.ty, one.text), read(other.ty, other.text)) else { return false };
+        // As expressions see them, unless that is less than there is: an expression has whole seconds.
+        let seen = |value: &Value<'_>| match value {
+            Value::Quantity(..) => Operand::Nothing,
+            value => Operand::from_value(value),
         };
-        one.text.trim_ascii() == other.text.trim_ascii()
-            || operand(one).is_some_and(|one| operand(other).is_some_and(|other| one == other))
+        one == other || seen(&one) != Operand::Nothing && seen(&one) == seen(&other)
     }
 
     /// Whether the names on the way to a row are as a clause asks.

@@ -8,8 +8,7 @@ use super::instance::{Instance, Slots};
 use super::outcome::Engine;
 use super::render::Renderer;
 use crate::ids::{EntryId, RowId};
-use crate::language::crossing::RuleId;
-use crate::language::crossing::{Action, Field, Piece, Pins, Rule};
+use crate::language::crossing::{Action, Field, Piece, Pins, Rule, RuleId, Target};
 use crate::language::expression::{Evaluator, Expression};
 use crate::language::profile::{Lookup, PathStep, What};
 use crate::language::typing::TypeId;
@@ -307,16 +306,40 @@ impl<'i> Engine<'_, 'i, '_> {
         {
             return;
         }
-        let Ok(at) = (match (&instance, rule.place) {
+        self.pin_fields((rule, targets), instance.as_deref(), &slots, |field| {
+            field.template.iter().any(
+                |piece| matches!(piece, Piece::Slot { slot, .. } if slots[slot.index()].is_some_and(|capture| capture.row.is_none())),
+            )
+        });
+    }
+
+    /// Writes what holds on the old side by what its crossing says.
+    pub(super) fn pin_stated(
+        &mut self,
+        rule: (&'i Rule, &'i [Target]),
+        instance: Option<&Instance<'i>>,
+        slots: &[Option<Capture<'i>>],
+    ) {
+        self.pin_fields(rule, instance, slots, |_| true);
+    }
+
+    fn pin_fields(
+        &mut self,
+        (rule, targets): (&'i Rule, &'i [Target]),
+        instance: Option<&Instance<'i>>,
+        slots: &[Option<Capture<'i>>],
+        is_default: impl Fn(&Field) -> bool,
+    ) {
+        let Ok(at) = (match (instance, rule.place) {
             (Some(instance), Some(place)) => self.target_of(instance, place),
             _ => Ok(self.draft.root()),
         }) else {
             return;
         };
         for target in targets.iter().filter(|target| target.base.is_empty() && target.start.is_none()) {
-            for field in &target.fields {
+            for field in target.fields.iter().filter(|field| is_default(field)) {
                 // What cannot be pinned has no setting of the backup behind it, so none is lost.
-                let _ = self.pin_field(rule, instance.as_deref(), at, field, &slots);
+                let _ = self.pin_field(rule, instance, at, field, slots);
             }
         }
     }
@@ -330,11 +353,9 @@ impl<'i> Engine<'_, 'i, '_> {
         slots: &[Option<Capture<'i>>],
     ) -> Result<(), Failure> {
         let new = self.program.step.new_profile();
-        let from_default = field.template.iter().any(
-            |piece| matches!(piece, Piece::Slot { slot, .. } if slots[slot.index()].is_some_and(|capture| capture.row.is_none())),
-        );
         let default = self.new_default(field, at);
-        if !from_default || default.is_none() && !self.pins_unknown() {
+        let is_stated = matches!(rule.action, Action::Pin(_));
+        if default.is_none() && !is_stated && !self.pins_unknown() {
             return Ok(());
         }
         let (scope, index) =

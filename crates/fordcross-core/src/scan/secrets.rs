@@ -36,7 +36,7 @@ impl Secrets {
             let settings = reading.rows.iter().filter(|row| row.kind == RowKind::Setting);
             values.extend(settings.filter_map(|row| {
                 let least = match row.type_id(profile, automaton) {
-                    Some(kind) if profile.types.is_open(kind) => return None,
+                    Some(kind) if profile.types.shows(kind, tree.value(row.node)) => return None,
                     Some(_) => MIN_SECRET_LENGTH,
                     None => TELLING_UNTYPED,
                 };

@@ -21,8 +21,12 @@ const OLD: &str = old_profile!(
 "conn/route/to|via" = "text"
 "conn/life|margin" = { type = "duration", unit = "s" }
 "conn/left|right/id" = "text"
+"conn/near|far" = "way"
+"conn/short|shorter" = { type = "duration", unit = "ms" }
 "peer/id" = "text"
 "peer/key" = "text"
+[type]
+way = { type = "shape", shapes = ["{hop:text}.{number:integer}", "{hop:text}"] }
 "#
 );
 
@@ -116,6 +120,16 @@ fn a_setting_of_the_whole_is_read_by_each(
     &["conn[a]/peer folded conns/a/key=\"k1\"", "peer[x] unmatched", "peer[x]/id unmatched", "peer[x]/key folded conns/a/key=\"k1\""])]
 #[case("<peer>z</peer>", "move = [['peer = {p}; &/peer[{p}]/key = {k}', 'key = {k}']]",
     &["conn[a]/peer unmatched", "peer[x] unmatched", "peer[x]/id unmatched", "peer[x]/key unmatched"])]
+#[case("<peer>x</peer><proto>k9</proto>", "moot = [['proto = {k}; &peer = {p}; &/peer[{p}]/key = {k}', 'same']]",
+    &["conn[a]/peer unmatched", "conn[a]/proto unmatched", "peer[x] unmatched", "peer[x]/id unmatched", "peer[x]/key unmatched"])]
+#[case("<near>x.1</near><far>x.01</far>", "moot = [['near = {w}; far = {w}', 'both ways are one']]",
+    &["conn[a]/near moot", "conn[a]/far moot"])]
+#[case("<life>900</life><margin>901</margin>", "moot = [['life = {t}; margin = {t}', 'both are one']]",
+    &["conn[a]/life unmatched", "conn[a]/margin unmatched"])]
+#[case("<short>100</short><shorter>7</shorter>", "moot = [['short = {t}; shorter = {t}', 'both are one']]",
+    &["conn[a]/short unmatched", "conn[a]/shorter unmatched"])]
+#[case("<near>x</near><far>y</far>", "moot = [['near = {w}; far = {w}', 'both ways are one']]",
+    &["conn[a]/near unmatched", "conn[a]/far unmatched"])]
 // The old object that went by a place.
 #[case("<peer>x</peer>", "move = [['peer = {p}; &@peer[{p}]/key = {k}', 'key = {k}']]\n[[place]]\nname = 'peer'\nfrom = 'peer[{i}]'\nto = 'conns/{i}'",
     &["conn[a]/peer folded conns/a/key=\"k1\"", "peer[x] carried conns/x", "peer[x]/id carried conns/x", "peer[x]/key folded conns/a/key=\"k1\""])]

@@ -210,6 +210,8 @@ pub struct Finding {
     pub location: Option<Location>,
     /// The locator of the setting or object, if it is about one.
     pub locator: Option<String>,
+    /// The value of that setting, where it is no secret.
+    pub value: Option<String>,
     /// File and line of the rule that decided.
     pub rule: Option<String>,
     /// How many of the same it speaks of.
@@ -263,6 +265,7 @@ impl Finding {
             fact,
             location: None,
             locator: None,
+            value: None,
             rule: None,
             count: 1,
             others: Vec::new(),

@@ -13,7 +13,7 @@ use fordcross_core::fate::Fate;
 use fordcross_core::finding::Severity;
 use fordcross_core::mapping::{Destination, MapFile, Mapping};
 use serde_json::{Value, json};
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
 use std::io::Read;
 use std::path::Path;
 
@@ -24,8 +24,14 @@ struct Tried {
 }
 
 impl Tried {
-    fn unused(&self) -> impl Iterator<Item = &(u32, String)> {
-        self.rules.iter().filter(|(_, used)| !used).map(|(rule, _)| rule)
+    /// Each rule as it was written: of one that stands for several, by `each` or by choices, one use is enough.
+    fn unused(&self) -> Vec<&(u32, String)> {
+        let used: BTreeSet<u32> =
+            self.rules.iter().filter(|(_, used)| *used).map(|((line, _), _)| *line).collect();
+        let mut unused: Vec<&(u32, String)> =
+            self.rules.iter().map(|(rule, _)| rule).filter(|(line, _)| !used.contains(line)).collect();
+        unused.dedup_by_key(|(line, _)| *line);
+        unused
     }
 }
 
@@ -167,7 +173,7 @@ fn print(
         }
     }
     for (file, tried) in tried {
-        let unused: Vec<&(u32, String)> = tried.unused().collect();
+        let unused = tried.unused();
         let rules = count(tried.rules.len(), "rule");
         if unused.is_empty() {
             printer.line(&format!("\n{BOLD}{file}{BOLD:#}: all of {rules} used"))?;
@@ -194,7 +200,7 @@ fn to_json(outcomes: &[Outcome], tried: &BTreeMap<String, Tried>) -> Value {
     };
     let crossing = |(file, tried): (&String, &Tried)| {
         let unused: Vec<Value> =
-            tried.unused().map(|(line, rule)| json!({ "line": line, "rule": rule })).collect();
+            tried.unused().into_iter().map(|(line, rule)| json!({ "line": line, "rule": rule })).collect();
         json!({ "file": file, "rules": tried.rules.len(), "never_used": unused })
     };
     json!({

@@ -15,6 +15,9 @@ const GROUPS: usize = 50;
 /// How many places of one kind of finding are named one by one.
 const PLACES: usize = 3;
 
+/// How many characters of a value are shown.
+const SHOWN: usize = 100;
+
 /// The word for how much a finding matters.
 pub(crate) type Words<'w> = dyn Fn(Severity) -> &'static str + 'w;
 
@@ -100,14 +103,15 @@ fn print_group(out: &mut dyn Write, group: &Group<'_>, words: &Words<'_>) -> io:
     let message = clean(&said.message);
     let times = if group.len() > 1 { format!(" ({} places)", group.len()) } else { String::new() };
     writeln!(out, "{style}{word}[{}]{style:#}: {BOLD}{message}{BOLD:#}{times}", first.code_name())?;
-    let sites: Vec<(&Option<Location>, &Option<String>)> = group
+    let sites: Vec<(&Option<Location>, &Option<String>, Option<&str>)> = group
         .iter()
         .flat_map(|finding| {
-            let others = finding.others.iter().map(|site| (&site.location, &site.locator));
-            std::iter::once((&finding.location, &finding.locator)).chain(others)
+            let others = finding.others.iter().map(|site| (&site.location, &site.locator, None));
+            let value = finding.value.as_deref();
+            std::iter::once((&finding.location, &finding.locator, value)).chain(others)
         })
         .collect();
-    for (place, locator) in sites.iter().take(PLACES) {
+    for (place, locator, value) in sites.iter().take(PLACES) {
         let place = place.as_ref().map(ToString::to_string);
         let place = match (place, locator) {
             (Some(place), Some(locator)) => format!("{place}  {locator}"),
@@ -115,7 +119,8 @@ fn print_group(out: &mut dyn Write, group: &Group<'_>, words: &Words<'_>) -> io:
             (None, Some(locator)) => locator.clone(),
             (None, None) => continue,
         };
-        writeln!(out, "  {DIM}-->{DIM:#} {}", clean(&place))?;
+        let value = value.map_or_else(String::new, |value| format!(" = {}", excerpt(value)));
+        writeln!(out, "  {DIM}-->{DIM:#} {}", clean(&(place + &value)))?;
     }
     let all = sites.len().max(group.iter().map(|finding| finding.count).sum());
     if all > PLACES {
@@ -139,6 +144,14 @@ fn print_group(out: &mut dyn Write, group: &Group<'_>, words: &Words<'_>) -> io:
         )?;
     }
     writeln!(out)
+}
+
+/// The beginning of a value.
+fn excerpt(value: &str) -> String {
+    match value.char_indices().nth(SHOWN) {
+        Some((end, _)) => format!("{}…", &value[..end]),
+        None => value.to_owned(),
+    }
 }
 
 /// With the line that it is about, underlined. Only for a person's own files.

@@ -54,7 +54,21 @@ fn every_rule_that_ships_is_used_by_some_backup() {
             \x20 up ip rule add to 10.0.0.0/8 lookup default\niface eth9 inet6 auto\n  mtu 1300\n\
             iface eth10 inet static\n  address 192.0.2.1/64\n  up ip addr add 192.0.2.1/64 dev eth10\n\
             iface bond7 inet manual\n  bond-slaves eth11 swp1.${vlan}\n  bond-primary eth12\n  wpa-ssid Lost\n\
-            iface br8 inet manual\n  bridge_ports swp2.${vlan}\n",
+            iface br8 inet manual\n  bridge_ports swp2.${vlan}\n\
+            iface eth13 inet ipv4ll\n  ethernet-wol g\n  up ip link set eth14 up\nauto eth15=eth13\n\
+            iface eth13:vip inet static\n  address 192.0.2.9/32\niface eth16 inet6 static\n  address 2001:db8::9/64\n  gateway 2001:db8::1\n\
+            iface eth17 inet6 static\n  address 2001:db8:7::9/64\n\
+            iface eth18 inet static\n  address 192.0.2.18/32\n  pointopoint 192.0.2.1\n  offload-tso off\n  up route add 192.0.2.77 dev eth18\n\
+            \x20 up route add 10.0.0.0 gw 192.0.2.1\n  up ip route add 10.1.0.0/16 via 192.0.2.1 table isp\n\
+            iface eth19 inet static\n  address 192.0.2.19\n  netmask 255.255.255.253\n\
+            iface eth20 inet6 auto\n  autoconf 0\n  provider isp\n  wpa-conf /etc/wpa.conf\n  hostapd /etc/hostapd.conf\n  wpa-ap-scan 1\n\
+            iface br9 inet manual\n  bridge_ports eth21.9 eth22\niface br10 inet manual\n  bridge_ports eth22.10 eth23\niface eth23 inet manual\niface eth22 inet manual\n\
+            iface ovs0 inet manual\n  ovs_type OVSBridge\n  ovs_ports eth24\niface eth24 inet manual\n  ovs_type OVSPort\n  ovs_bridge ovs0\n  ovs_options tag=7\n\
+            iface eth25 inet manual\n  bond-master bond8\n  bond-mode 1\n  bond-miimon 100\n  bond-updelay 200\n\
+            iface bond8 inet manual\n  bond-slaves none\n  bond-mode 1\n  bond-use-carrier 1\n\
+            auto eth26:1\niface eth26:1 inet static\n  address 192.0.2.26/32\n  gateway 192.0.2.1\n  broadcast 192.0.2.26\n  mtu 1300\n\
+            iface eth27 inet manual\n  up sysctl -w a=1\n  up iptables-restore < /etc/rules\n  up ethtool -s eth27 speed 100\n  up modprobe 8021q\n\
+            \x20 up wg setconf wg0 /etc/wg.conf\n  up ip link add veth0 type veth\n  up bridge vlan add dev eth27 vid 7\n  up tc qdisc add dev eth27 root fq\n  up systemctl start vpn\n",
         ),
         ("short/PG_VERSION", "16\n"),
         ("short/postgresql.conf", "log_connections = t\nautovacuum_work_mem = 2kB\n"),

@@ -48,6 +48,13 @@ impl<'c> Command<'c> {
         self.0.get(at + 1).copied().map(|word| word.trim_end_matches(';'))
     }
 
+    /// What a command of `ip` is about: `route` of `ip -f inet6 route add`.
+    fn kind_of_ip(&self) -> &'c str {
+        let at = self.0.iter().position(|word| *word == "ip" || word.ends_with("/ip"));
+        let mut words = self.0.iter().skip(at.map_or(self.0.len(), |at| at + 1));
+        words.find(|word| !word.starts_with('-') && !word.starts_with("inet")).copied().unwrap_or_default()
+    }
+
     fn has(&self, name: &str) -> bool {
         self.0.contains(&name)
     }
@@ -112,9 +119,7 @@ pub(crate) fn of_old(commands: &str, interfaces: &str) -> Facts {
             facts.extend(on("up".into()).filter(|_| words.has("up") && alias.is_none()));
             facts.extend(words.after("mtu").and_then(|mtu| on(format!("mtu {mtu}"))));
             facts.extend(words.after("address").and_then(|mac| on(format!("mac {mac}"))));
-        } else if ["addr", "a", "address"].iter().any(|word| words.has(word))
-            && words.0.first() == Some(&"ip")
-        {
+        } else if ["addr", "a", "address"].contains(&words.kind_of_ip()) {
             // `ip a a`, `ip -6 addr add`
             let verbs = ["add", "replace", "a", "append"];
             let at = words.0.iter().rposition(|word| verbs.contains(word));
@@ -126,7 +131,7 @@ pub(crate) fn of_old(commands: &str, interfaces: &str) -> Facts {
                 let label = label.map_or_else(String::new, |label| format!(" label {label}"));
                 facts.extend(on(format!("address {}{label}", plain(address))));
             }
-        } else if text.contains("ip ") && ["route", "r", "ro"].iter().any(|word| words.has(word)) {
+        } else if ["route", "r", "ro"].contains(&words.kind_of_ip()) {
             let at = words.0.iter().position(|word| ["add", "replace", "append", "a"].contains(word));
             let Some(at) = at else { continue };
             let kind = words.0.get(at + 1).copied().unwrap_or_default();

@@ -151,6 +151,7 @@ fn each_network_is_the_same_or_a_person_is_told() {
 const ALL_KINDS: &str = "auto eth0\niface eth0 inet static\n    address 192.0.2.10/24\n    gateway 192.0.2.1\n    mtu 1400\n    \
     hwaddress 00:00:5e:00:53:01\n    dns-nameservers 192.0.2.53\n    up ip addr add 192.0.2.11/24 dev eth0 label eth0:x\n    \
     up ip route add 198.51.100.0/24 via 192.0.2.254 metric 5 table 100\n    up ip rule add from 192.0.2.10 table 100\n\
+    iface eth0 inet6 static\n    address 2001:db8::10/64\n    gateway 2001:db8::1\n\
     auto br0\niface br0 inet dhcp\n    bridge_ports eth1\n    bridge_stp on\n\
     auto sit1\niface sit1 inet6 v4tunnel\n    address 2001:db8:9::1/64\n    endpoint 203.0.113.9\n    local 192.0.2.10\n";
 
@@ -166,6 +167,7 @@ const ALL_KINDS: &str = "auto eth0\niface eth0 inet static\n    address 192.0.2.
 #[case("mtu: 1400", "mtu: 1300", &["+ eth0 mtu 1300", "- eth0 mtu 1400"])]
 #[case("00:00:5e:00:53:01", "00:00:5e:00:53:02", &["+ eth0 mac 00:00:5e:00:53:02", "- eth0 mac 00:00:5e:00:53:01"])]
 #[case("192.0.2.53", "192.0.2.54", &["+ name-server 192.0.2.54", "- name-server 192.0.2.53"])]
+#[case("accept-ra: false", "accept-ra: true", &["- eth0 accept_ra 0", "- eth0 autoconf 0"])]
 #[case("stp: true", "stp: false", &["+ br0 spanning-tree off", "- br0 spanning-tree on"])]
 #[case("dhcp4: true", "dhcp6: true", &["+ br0 dhcp6", "- br0 dhcp4"])]
 #[case("203.0.113.9", "203.0.113.8", &["+ sit1 tunnel sit remote 203.0.113.8 local 192.0.2.10",

@@ -69,7 +69,7 @@ pub(super) fn check_uncovered(
     let written: FxHashSet<EntryId> = rules
         .iter()
         .flat_map(|(_, rule)| match &rule.action {
-            Action::Move(targets) | Action::Add(targets) => targets.as_slice(),
+            Action::Move(targets) | Action::Add(targets) | Action::Pin(targets) => targets.as_slice(),
             _ => &[],
         })
         .flat_map(|target| target.fields.iter().map(|field| field.entry))

@@ -358,6 +358,8 @@ pub(crate) enum Action {
     Branch(Target),
     /// Writes what the old side has nothing like, once for each object of the place.
     Add(Vec<Target>),
+    /// Writes what holds on the old side without a word of it, where that is not the default of the new one.
+    Pin(Vec<Target>),
     Drop {
         why: String,
     },

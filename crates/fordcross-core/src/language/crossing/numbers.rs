@@ -23,7 +23,7 @@ impl Crossing {
             || self.look_ups.iter().any(|look_up| look_up.place == place && by_look_up(look_up))
             || self.rules.iter().filter(|rule| rule.place == Some(place)).any(|rule| {
                 rule.when.as_ref().is_some_and(|when| when.mentions("index"))
-                    || matches!(&rule.action, Action::Move(targets) | Action::Add(targets) if by_targets(targets))
+                    || matches!(&rule.action, Action::Move(targets) | Action::Add(targets) | Action::Pin(targets) if by_targets(targets))
                     || matches!(&rule.action, Action::Branch(target) if target.base.iter().any(counts))
             })
     }
@@ -42,7 +42,7 @@ impl Crossing {
             }
         };
         for rule in &self.rules {
-            let (Action::Move(targets) | Action::Add(targets)) = &rule.action else { continue };
+            let (Action::Move(targets) | Action::Add(targets) | Action::Pin(targets)) = &rule.action else { continue };
             let own = rule.place.map_or(&[][..], |place| self.places[place.index()].ways.as_slice());
             for target in targets {
                 let starts = target.start.iter().flat_map(|start| &start.places);

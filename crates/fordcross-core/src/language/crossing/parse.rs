@@ -169,14 +169,16 @@ impl Crossing {
 pub(super) enum Verb {
     Move,
     Add,
+    Pin,
     Drop,
     ByHand,
     Moot,
 }
 
-pub(super) const VERBS: [(&str, Verb); 5] = [
+pub(super) const VERBS: [(&str, Verb); 6] = [
     ("move", Verb::Move),
     ("add", Verb::Add),
+    ("pin", Verb::Pin),
     ("drop", Verb::Drop),
     ("by-hand", Verb::ByHand),
     ("moot", Verb::Moot),
@@ -187,7 +189,7 @@ impl Verb {
     fn form(self) -> &'static str {
         match self {
             Self::Move => "[\"old setting\", \"new place\"]",
-            Self::Add => "\"new place = value\"",
+            Self::Add | Self::Pin => "\"new place = value\"",
             Self::ByHand => "[\"old setting\", \"instruction\"]",
             Self::Drop | Self::Moot => "[\"old setting\", \"reason\"]",
         }
@@ -321,12 +323,12 @@ impl Reader<'_, '_> {
             let mut wrong = entries.is_none();
             for entry in entries.into_iter().flat_map(|array| array.iter()) {
                 // What is added needs no list where there is no condition.
-                let alone = as_word(entry).filter(|_| verb == Verb::Add).map(|word| vec![word]);
+                let alone = as_word(entry).filter(|_| matches!(verb, Verb::Add | Verb::Pin)).map(|word| vec![word]);
                 let words: Option<Vec<Word<'_>>> = alone.or_else(|| as_words(entry));
                 let (left, right, when) = match (verb, words.as_deref()) {
-                    (Verb::Add, Some(&[right])) => (None, right, None),
-                    (Verb::Add, Some(&[right, when])) => (None, right, Some(when)),
-                    (Verb::Add, _) => (None, Word { text: "", span: Span::default() }, None),
+                    (Verb::Add | Verb::Pin, Some(&[right])) => (None, right, None),
+                    (Verb::Add | Verb::Pin, Some(&[right, when])) => (None, right, Some(when)),
+                    (Verb::Add | Verb::Pin, _) => (None, Word { text: "", span: Span::default() }, None),
                     (_, Some(&[left, right])) => (Some(left), right, None),
                     (_, Some(&[left, right, when])) => (Some(left), right, Some(when)),
                     _ => (None, Word { text: "", span: Span::default() }, None),

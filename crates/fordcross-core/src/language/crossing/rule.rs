@@ -98,7 +98,7 @@ impl Reader<'_, '_> {
                 };
                 Action::Branch(target)
             }
-            Verb::Move | Verb::Add => {
+            Verb::Move | Verb::Add | Verb::Pin => {
                 let to = scope.as_ref().map_or_else(|| vec![Vec::new()], |scope| scope.to.clone());
                 let raw_targets = match notation::Clause::parse_side(right.text) {
                     Ok(targets) => targets,
@@ -108,6 +108,7 @@ impl Reader<'_, '_> {
                     raw_targets.iter().map(|raw| self.target(right, raw, &to, &mut captures)).collect();
                 match (verb, targets.into_iter().collect::<Option<Vec<_>>>()) {
                     (Verb::Move, Some(targets)) => Action::Move(targets),
+                    (Verb::Pin, Some(targets)) => Action::Pin(targets),
                     (_, Some(targets)) => Action::Add(targets),
                     (_, None) => return,
                 }

@@ -36,10 +36,11 @@ impl Crossing {
             let clauses: Vec<String> = rule.clauses.iter().map(|clause| clause.pattern.to_string()).collect();
             let what = match &rule.action {
                 Action::Place => format!("place {}", clauses.first().map_or("", String::as_str)),
-                Action::Add(targets) => {
+                Action::Add(targets) | Action::Pin(targets) => {
                     let fields = targets.iter().flat_map(|target| &target.fields);
                     let added: Vec<String> = fields.map(|field| path(&field.path)).collect();
-                    format!("add {}", added.join(", "))
+                    let verb = if matches!(rule.action, Action::Pin(_)) { "pin" } else { "add" };
+                    format!("{verb} {}", added.join(", "))
                 }
                 Action::Move(_) | Action::Branch(_) => format!("move {}", clauses.join("; ")),
                 Action::Drop { .. } => format!("drop {}", clauses.join("; ")),
@@ -62,7 +63,7 @@ impl Crossing {
                 Action::ByHand { instruction } => {
                     summary.by_hand.push(Effect { what, detail: instruction.clone(), line });
                 }
-                Action::Add(targets) => {
+                Action::Add(targets) | Action::Pin(targets) => {
                     let place =
                         rule.place.map(|place| path(&self.places[place.index()].ways[0])).unwrap_or_default();
                     for target in targets {

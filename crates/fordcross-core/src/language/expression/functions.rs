@@ -74,6 +74,7 @@ pub(crate) static FUNCTIONS: &[Function] = &[
     Function::new("ordinal", &[Text], Unknown, "the place of an address among all, to be compared"),
     Function::new("like", &[Text, Text], Boolean, "whether a text is like a pattern, in which `*` is anything and `?` for one character"),
     Function::new("like_any", &[Text, List], Boolean, "whether a text is like one of several patterns: `like_any(name, values('/patterns'))`"),
+    Function::new("any_like", &[List, Text], Boolean, "whether one of several texts is like a pattern: `any_like(values('/names'), name + '.*')`"),
     Function::new("lower", &[Text], Text, "the text in lower case"),
     Function::new("upper", &[Text], Text, "the text in upper case"),
     Function::new("octets", &[Text], Integer, "how many bytes the text has in UTF-8"),
@@ -124,6 +125,10 @@ pub(super) fn add(context: &mut Context<'_, '_>) {
             cel::Value::String(pattern) => WildMatch::new(pattern).matches(&text),
             _ => false,
         })
+    });
+    let _ = context.add_function("any_like", |texts: Arc<Vec<cel::Value>>, pattern: Words| {
+        let pattern = WildMatch::new(&pattern);
+        texts.iter().any(|text| matches!(text, cel::Value::String(text) if pattern.matches(text)))
     });
     let _ = context.add_function("lower", |text: Words| text.to_lowercase());
     let _ = context.add_function("upper", |text: Words| text.to_uppercase());

@@ -405,7 +405,8 @@ impl Operand {
                 Self::Integer(i64::try_from(amount / unit).unwrap_or(i64::MAX))
             }
             Value::PrefixLength(length) => Self::Integer(i64::from(*length)),
-            Value::Secret(..) => Self::Nothing,
+            // What has no text of its own: two of them would all be the same.
+            Value::Secret(..) | Value::Parts(_) | Value::List(_) => Self::Nothing,
             other => Self::Text(crate::language::typing::plain_text(other).into_owned()),
         }
     }

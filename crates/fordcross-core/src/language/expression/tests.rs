@@ -71,6 +71,7 @@ impl Surroundings for Here {
 #[case("verbatim('/a.b*[c]d')", Operand::Text(r"^/a\.b\*\[c]d$".into()))]
 #[case("like_any('mtu9', values('mtu')) && like_any('b', values('/mtu'))", Operand::Boolean(true))]
 #[case("like_any('9mtu', values('mtu'))", Operand::Boolean(false))]
+#[case("any_like(values('/b'), 'b*') && !any_like(values('/b'), 'c*')", Operand::Boolean(true))]
 #[case("ip.startsWith('192.') ? 'a' : 'b'", Operand::Text("a".into()))]
 #[case("held_by(ip, '/nets')", Operand::Text("192.0.2.0/26".into()))]
 #[case("held_by('203.0.113.9', '/nets', 'own')", Operand::Text("203.0.113.0/24".into()))]

@@ -2,6 +2,7 @@
 //!
 //! A type is a word (`"boolean"`, `"interface"`) or a table (`{ type = "integer", min = 1 }`).
 
+use super::commands::ShownCommands;
 use super::facts::TypeFact;
 use super::quantity::Unit;
 use super::{
@@ -149,7 +150,7 @@ fn bundled(name: &str) -> Option<Form> {
         "host" => Form::Host,
         "name" => Form::Name { limits: Limits::default(), of: None },
         "path" => Form::Path,
-        "command" => Form::Command,
+        "command" => Form::Command(ShownCommands::default()),
         "release" => Form::Release,
         "certificate" => Form::Certificate,
         "date" => Form::Date,
@@ -189,6 +190,9 @@ fn read_type(section: &Section<'_, '_>, types: &mut RawTypes) -> Option<TypeId> 
                 section.report().add(span, TypeFact::MaxBelowMin);
             }
             Form::Integer { min, max, prefixes: section.boolean("radix-prefixes").unwrap_or(false) }
+        }
+        "command" => {
+            Form::Command(ShownCommands::new(section.words("shown").iter().map(|word| word.text)))
         }
         "boolean" => {
             let or = |found: Vec<Word<'_>>, default: &str| match found.as_slice() {

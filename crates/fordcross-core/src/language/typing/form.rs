@@ -1,6 +1,7 @@
 //! The forms that a type can have.
 
 use super::characters::Limits;
+use super::commands::ShownCommands;
 use super::quantity::Quantity;
 use super::{Secret, TypeId};
 use crate::text::shape::Shape;
@@ -51,8 +52,8 @@ pub(crate) enum Form {
     },
     /// A place in a file system.
     Path,
-    /// A command line, in which a password may be: it is shown only on request.
-    Command,
+    /// A command line, in which a password may be: it is shown only on request, or where its commands take none.
+    Command(ShownCommands),
     /// The name of a release.
     Release,
     Certificate,

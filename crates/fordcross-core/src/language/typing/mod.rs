@@ -5,6 +5,7 @@
 
 mod becomes;
 mod characters;
+mod commands;
 mod declare;
 mod facts;
 mod form;
@@ -97,7 +98,7 @@ impl Types {
 
     /// Whether values of the type are any text, in which names of other things may be.
     pub(crate) fn is_free_text(&self, id: TypeId) -> bool {
-        matches!(self.get(id).form, Form::Text(_) | Form::Command)
+        matches!(self.get(id).form, Form::Text(_) | Form::Command(_))
     }
 
     /// What names of the type are held to, where they are: they may have to change, and no two may become one.
@@ -115,7 +116,15 @@ impl Types {
 
     /// Whether values of the type are shown unasked: no secret, and nothing that one may be in.
     pub(crate) fn is_open(&self, id: TypeId) -> bool {
-        !matches!(self.get(id).form, Form::Secret(_) | Form::Command)
+        !matches!(self.get(id).form, Form::Secret(_) | Form::Command(_))
+    }
+
+    /// Whether this value of the type is shown unasked.
+    pub(crate) fn shows(&self, id: TypeId, value: &str) -> bool {
+        match &self.get(id).form {
+            Form::Command(shown) => shown.fit(value),
+            _ => self.is_open(id),
+        }
     }
 
     /// Whether values of the type must never be shown.

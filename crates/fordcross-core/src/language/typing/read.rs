@@ -76,7 +76,7 @@ impl Types {
             Form::Name { limits, .. } if !limits.fit(bare) => Misread::expected(characters_of(limits)),
             Form::Name { .. } if !bare.is_empty() => Ok(Value::Text(Cow::Borrowed(bare))),
             Form::Name { .. } => Misread::expected("a name"),
-            Form::Command => Ok(Value::Text(Cow::Borrowed(text))),
+            Form::Command(_) => Ok(Value::Text(Cow::Borrowed(text))),
             // An empty path is none, and says so.
             Form::Path if bare.is_empty() => Ok(Value::Text(Cow::Borrowed(""))),
             Form::Path if bare.contains('\0') => Misread::expected("a path"),

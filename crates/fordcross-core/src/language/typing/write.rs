@@ -65,7 +65,7 @@ impl Types {
                     None => Ok(limits.write(&text, out)),
                 }
             }
-            (Form::Command, Value::Text(text)) => {
+            (Form::Command(_), Value::Text(text)) => {
                 out.push_str(text);
                 Ok(None)
             }

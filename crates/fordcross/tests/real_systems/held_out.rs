@@ -15,7 +15,7 @@ use tempfile::TempDir;
 
 /// What became of one configuration.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
-enum Outcome {
+pub(crate) enum Outcome {
     /// The network is the same.
     Same,
     /// It is another, and a person is told where.
@@ -28,7 +28,7 @@ enum Outcome {
     Refused,
 }
 
-fn folder() -> PathBuf {
+pub(crate) fn folder() -> PathBuf {
     Path::new(env!("CARGO_MANIFEST_DIR")).join("tests/real_systems/held_out")
 }
 

@@ -5,6 +5,7 @@
 //! - `values`: made-up settings that old servers take, asked of the newest
 //! - `networks`: every sample of `interfaces` files that the packages have, judged by `netplan generate`
 //! - `held_out`: configurations that nobody looked at, both sides compared by `facts`
+//! - `held_servers`: the same of servers, both started as they are, compared by `server_facts`
 //! - `hosts`: files of hosts made from what the profile declares, with maps
 //! - `host_judge`: what `netplan generate` says of them, and of each rule taken out
 //! - `daemon`: a daemon that does not ship, described by a worked example, judged by its own parser
@@ -19,6 +20,7 @@ mod daemon;
 mod facts;
 mod figures;
 mod held_out;
+mod held_servers;
 mod host_judge;
 mod hosts;
 #[path = "../judged/kept.rs"]
@@ -32,5 +34,6 @@ mod programs;
 #[path = "../judged/search.rs"]
 mod search;
 mod server;
+mod server_facts;
 mod servers;
 mod values;

@@ -5,6 +5,7 @@ use std::collections::BTreeMap;
 use std::fs;
 use std::path::{Path, PathBuf};
 use std::process::{Command, Output};
+use std::sync::atomic::{AtomicUsize, Ordering};
 use tempfile::TempDir;
 
 /// The releases that are kept, oldest first.
@@ -16,6 +17,40 @@ pub(crate) struct Server {
     release: String,
     folder: TempDir,
     is_running: bool,
+    /// The network that it is in, if it has one of its own.
+    network: Option<Network>,
+    /// Whom the judge asks as, and in which database.
+    judge: &'static str,
+}
+
+/// A network namespace with addresses that clients of the server may have.
+struct Network(String);
+
+/// Addresses of the server's own network, all of them on its loopback: whoever connects to one comes from it.
+pub(crate) const ADDRESSES: [&str; 7] =
+    ["127.0.0.1", "::1", "10.66.1.1", "10.1.1.1", "192.0.2.10", "198.51.100.10", "203.0.113.10"];
+
+impl Network {
+    fn new() -> Self {
+        static COUNT: AtomicUsize = AtomicUsize::new(0);
+        let name = format!("pg-{}-{}", std::process::id(), COUNT.fetch_add(1, Ordering::Relaxed));
+        let ip = |arguments: &[&str]| {
+            let output = run(Command::new("ip").args(arguments));
+            assert!(output.status.success(), "ip {arguments:?}: {}", said(&output));
+        };
+        ip(&["netns", "add", &name]);
+        ip(&["-n", &name, "link", "set", "lo", "up"]);
+        for address in ADDRESSES.iter().filter(|address| !["127.0.0.1", "::1"].contains(address)) {
+            ip(&["-n", &name, "addr", "add", address, "dev", "lo"]);
+        }
+        Self(name)
+    }
+}
+
+impl Drop for Network {
+    fn drop(&mut self) {
+        let _ = run(Command::new("ip").args(["netns", "del", &self.0]));
+    }
 }
 
 /// What a running server says of a setting.
@@ -30,13 +65,73 @@ impl Server {
     /// A new cluster with the configuration that `initdb` writes.
     pub(crate) fn new(release: &str) -> Self {
         let folder = tempfile::Builder::new().prefix("pg").tempdir_in("/tmp").expect("a temporary folder");
-        let server = Self { release: release.to_owned(), folder, is_running: false };
+        let server = Self {
+            release: release.to_owned(),
+            folder,
+            is_running: false,
+            network: None,
+            judge: "postgres",
+        };
         let output = run(server
             .program("initdb")
             .args(["-U", "postgres", "-A", "trust", "--no-sync", "-D"])
             .arg(server.data()));
         assert!(output.status.success(), "{}", said(&output));
         server
+    }
+
+    /// A copy of a stopped one, in a network of its own.
+    pub(crate) fn like(other: &Self) -> Self {
+        let folder = tempfile::Builder::new().prefix("pg").tempdir_in("/tmp").expect("a temporary folder");
+        let output = run(Command::new("cp").arg("-a").arg(other.data()).arg(folder.path()));
+        assert!(output.status.success(), "{}", said(&output));
+        let release = other.release.clone();
+        Self { release, folder, is_running: false, network: Some(Network::new()), judge: "judge" }
+    }
+
+    /// Starts it as it is, but for the folder of its sockets; its log if it does not start.
+    pub(crate) fn start_as_it_is(&mut self) -> Result<(), String> {
+        let options = format!("-c unix_socket_directories='{}'", self.folder.path().display());
+        let output = self.control(&["-o", &options, "start"]);
+        self.is_running = output.status.success();
+        let log = || fs::read_to_string(self.folder.path().join("log")).unwrap_or_default();
+        output.status.success().then_some(()).ok_or_else(log)
+    }
+
+    /// What comes of a login: `ok`, or what the server or the client says.
+    pub(crate) fn login(&self, address: &str, database: &str, user: &str, ssl: &str) -> String {
+        let host = if address == "local" { self.folder.path().display().to_string() } else { address.to_owned() };
+        let mut command = self.within("psql");
+        command.env("PGPASSWORD", "tide").env("PGSSLMODE", ssl).env("PGCONNECT_TIMEOUT", "5");
+        command.args(["-X", "-At", "-p", &self.port(), "-c", "SELECT 1", "-h", &host]);
+        let output = run(command.args(["-U", user]).arg(database));
+        if output.status.success() {
+            return "ok".to_owned();
+        }
+        let said = said(&output);
+        const REASONS: [(&str, &str); 9] = [
+            ("no pg_hba.conf entry", "no-rule"),
+            ("pg_hba.conf rejects", "rejected"),
+            ("password authentication failed", "password"),
+            ("Peer authentication failed", "peer"),
+            ("does not exist", "absent"),
+            ("Ident authentication failed", "ident"),
+            ("authentication failed", "failed"),
+            ("Connection refused", "closed"),
+            ("SSL", "ssl"),
+        ];
+        let reason = REASONS.iter().find(|(text, _)| said.contains(text));
+        reason.map_or_else(|| said.trim().replace('\n', " "), |(_, word)| (*word).to_owned())
+    }
+
+    /// The port of its sockets.
+    fn port(&self) -> String {
+        let folder = fs::read_dir(self.folder.path()).expect("a folder");
+        let mut names = folder.map(|entry| entry.expect("an entry").file_name().to_string_lossy().into_owned());
+        let port = names.find_map(|name| {
+            name.strip_prefix(".s.PGSQL.").filter(|port| !port.ends_with("lock")).map(str::to_owned)
+        });
+        port.unwrap_or_else(|| PORT.to_owned())
     }
 
     pub(crate) fn data(&self) -> PathBuf {
@@ -51,8 +146,16 @@ impl Server {
         if !is_root {
             return Command::new(path);
         }
-        let mut command = Command::new("unshare");
+        let mut command = self.within("unshare");
         command.args(["--user", "--map-user=1000", "--map-group=1000"]).arg(path);
+        command
+    }
+
+    /// A program in the network of the server.
+    fn within(&self, program: &str) -> Command {
+        let Some(Network(name)) = &self.network else { return Command::new(program) };
+        let mut command = Command::new("ip");
+        command.args(["netns", "exec", name, program]);
         command
     }
 
@@ -114,6 +217,12 @@ impl Server {
         output.status.success().then_some(()).ok_or(log)
     }
 
+    /// Stops it so that it needs no recovery.
+    pub(crate) fn stop_cleanly(&mut self) {
+        self.control(&["-m", "fast", "stop"]);
+        self.is_running = false;
+    }
+
     pub(crate) fn stop(&mut self) {
         if std::mem::take(&mut self.is_running) {
             self.control(&["-m", "immediate", "stop"]);
@@ -123,16 +232,18 @@ impl Server {
     /// The rows of a query, with their columns.
     #[track_caller]
     pub(crate) fn query(&self, query: &str) -> Vec<Vec<String>> {
-        let mut command = Command::new("psql");
-        command.args([
-            "-X", "-U", "postgres", "-d", "postgres", "-p", PORT, "-At", "-F", "\u{1f}", "-R", "\u{1e}",
-            "-c", query,
-        ]);
-        let output = run(command.arg("-h").arg(self.folder.path()));
+        let output = self.asked(query);
         assert!(output.status.success(), "{}", said(&output));
         let text = String::from_utf8_lossy(&output.stdout).into_owned();
         let rows = text.trim_end_matches('\n').split('\u{1e}').filter(|row| !row.is_empty());
         rows.map(|row| row.split('\u{1f}').map(str::to_owned).collect()).collect()
+    }
+
+    /// The same, whatever comes of it.
+    pub(crate) fn asked(&self, query: &str) -> Output {
+        let mut command = self.within("psql");
+        command.args(["-X", "-U", self.judge, "-d", self.judge, "-p", &self.port(), "-At"]);
+        run(command.args(["-F", "\u{1f}", "-R", "\u{1e}", "-c", query, "-h"]).arg(self.folder.path()))
     }
 
     /// All rules of access as the server itself reads them, a line each.

@@ -149,7 +149,7 @@ fn started(release: &str, files: &Path, what: &str) -> BTreeMap<String, Setting>
 
 /// Rules of access without what says the same in another way: from 16 on a name with a slash in front is a pattern, and
 /// becomes one that fits just that name; what `cert` verifies is not for `clientcert` to say from 14 on.
-fn alike(rules: &str) -> String {
+pub(crate) fn alike(rules: &str) -> String {
     let word = |word: &str| {
         let bare = word.trim_start_matches(['{', '"']).trim_end_matches(['}', '"']);
         match bare.strip_prefix("/^").and_then(|rest| rest.strip_suffix('$')) {

@@ -235,6 +235,7 @@ pub fn carried(library: &Library, way: Way, backup: &[u8], base: Option<&[u8]>, 
         severities: &[],
         accepted: &[],
         base: base.as_ref(),
+        pins: fordcross_core::carry::PinnedDefaults::All,
         threads: Threads::Two,
     };
     let mut carried = carry(input, walk);

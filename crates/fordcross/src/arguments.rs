@@ -2,6 +2,7 @@
 
 use crate::decisions::decision;
 use clap::{Args, Parser, Subcommand, ValueEnum};
+use fordcross_core::carry::PinnedDefaults;
 use fordcross_core::finding::{Code, Severity, SeverityOverride, Suggestion};
 use fordcross_core::opening::{Charset, Passphrase};
 use fordcross_core::platform::ReadAs;
@@ -309,6 +310,9 @@ pub(crate) struct Carry {
     /// Write the values of settings without a type into the ledger; they could be secrets
     #[arg(long)]
     pub(crate) show_untyped: bool,
+    /// Which old defaults to write out where the new ones differ; `safe` leaves out those that weaken
+    #[arg(long, value_enum, value_name = "WHICH", default_value = "all")]
+    pub(crate) pin: Pin,
     /// End with status 4 if a person is needed: anything dropped, by-hand or unmatched
     #[arg(long)]
     pub(crate) strict: bool,
@@ -338,6 +342,28 @@ fn parse_charset(text: &str) -> Result<Charset, String> {
     Charset::named(text).ok_or_else(|| {
         format!("there is no character set `{text}`; usual ones are `utf-8`, `utf-16le`, `windows-1252`")
     })
+}
+
+/// Which old defaults are written out.
+#[derive(Clone, Copy, Debug, Default, ValueEnum)]
+pub(crate) enum Pin {
+    /// Each that the new system has otherwise
+    #[default]
+    All,
+    /// Those that do not weaken it
+    Safe,
+    /// None
+    None,
+}
+
+impl From<Pin> for PinnedDefaults {
+    fn from(pin: Pin) -> Self {
+        match pin {
+            Pin::All => Self::All,
+            Pin::Safe => Self::Safe,
+            Pin::None => Self::None,
+        }
+    }
 }
 
 fn parse_answer(text: &str) -> Result<(String, String), String> {

@@ -65,6 +65,7 @@ pub fn examples_of(code: Code) -> &'static [Example] {
         | Code::IncludeTaken
         | Code::FileByLines
         | Code::BaseOverrides
+        | Code::WeakeningPin
         | Code::OutsideConfiguration
         | Code::DataFilesSkipped
         | Code::LinkOutside

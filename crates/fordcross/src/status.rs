@@ -56,7 +56,10 @@ impl Status {
 
 /// Whether a finding of a carry says that a person is needed, where no fate does.
 pub(crate) fn needs_person(finding: &Finding) -> bool {
-    matches!(finding.code(), Code::ValueApproximated | Code::BaseOverrides | Code::IncludeTaken)
+    matches!(
+        finding.code(),
+        Code::ValueApproximated | Code::BaseOverrides | Code::IncludeTaken | Code::WeakeningPin
+    )
 }
 
 /// Why a command could not go on.

@@ -1,6 +1,6 @@
 //! Findings about a conversion as a whole.
 
-use crate::finding::{Count, facts};
+use crate::finding::{Choice, Count, Remedy, facts};
 use std::fmt;
 
 /// Old names that still are in a text, each as it is there and, where that is open, the entry that it is of.
@@ -45,6 +45,9 @@ facts! {
         PortOpen { port: String, settings: Count, why: String } => PortOpen,
             "port `{port}` ({settings}) is not mapped: {why}",
             help: "map it under [ports]: `{port} = \"…\"`, or `\"leave\"` to leave its settings out";
+        Weakening { label: String, value: String } => WeakeningPin,
+            "`{label} = {value}` is the old default, and weaker than what the new system does by itself",
+            remedy: Remedy::default().choice(Choice::PinSafe).text(" leaves such defaults out; look who depends on it first");
         LastMember { object: String, path: String, port: String } => LastMemberLeft,
             "`{object}` has no `{path}` left: the map leaves out the port `{port}`, the last one",
             help: "map the port, or leave out what is built on it, too";

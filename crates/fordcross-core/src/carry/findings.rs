@@ -7,6 +7,7 @@ use crate::finding::{Code, Count, Finding, Findings, Location};
 use crate::ids::RowId;
 use crate::judge::limits;
 use crate::ledger::DecidedBy;
+use crate::ledger::fate::Origin;
 use crate::mapping::{Destination, LeftOver, Proposal};
 use crate::redact::mark_in;
 use crate::scan::inventory::RowKind;
@@ -47,6 +48,25 @@ impl Carried<'_, '_> {
             finding
         };
         too_long.into_iter().map(place).chain(beyond).collect()
+    }
+
+    /// Old defaults in the result that weaken the new system, as far as its profile tells.
+    pub(super) fn weakening_pins(&mut self) -> Findings {
+        let new = &self.input.course[self.input.course.len() - 1].new;
+        let Some(tree) = self.trees.last() else { return Findings::new() };
+        let mut labels = Labeler::new(tree, &new.schema, None, &self.new_automaton);
+        let pinned = self.ledger.origins.iter().filter(|row| row.origin == Origin::Pinned);
+        let weakening = pinned.filter_map(|row| {
+            let label = labels.label(row.node, &mut self.new_automaton).to_owned();
+            let entry = labels.entry(&mut self.new_automaton)?;
+            let value = tree.value(row.node);
+            let mut finding = new.weakens(entry, value).then(|| {
+                Finding::new(CarryFact::Weakening { label: label.clone(), value: value.to_owned() })
+            })?;
+            finding.locator = Some(label);
+            Some(finding)
+        });
+        weakening.collect()
     }
 
     /// That the backup is a copy whose secrets are hidden.

@@ -19,8 +19,8 @@ mod work;
 mod writing;
 
 use crate::account::StepMade;
-pub use crate::engine::Threads;
 use crate::engine::{NameBook, Step, apply};
+pub use crate::engine::{PinnedDefaults, Threads};
 use crate::finding::{Acceptance, Findings, Severity, SeverityOverride, apply_severities};
 use crate::ids::{PlaceId, SectionId, StepId};
 use crate::judge::{Overruled, unsound};
@@ -67,6 +67,8 @@ pub struct CarryInput<'i, 'a> {
     pub severities: &'i [SeverityOverride],
     /// The findings that a person passes, each with a reason.
     pub accepted: &'i [Accepted],
+    /// Which old defaults are written out where the new ones are others.
+    pub pins: PinnedDefaults,
     /// How many threads apply a crossing to a large backup. The result is the same.
     pub threads: Threads,
 }
@@ -151,6 +153,7 @@ pub fn carry<'i, 'a>(input: CarryInput<'i, 'a>, walk: Scan) -> Carried<'i, 'a> {
             exempt: &exempt,
             ignored: if number == 0 { &overruled.ignored } else { &none },
             into_base,
+            pins: input.pins,
             threads: input.threads,
         };
         let walk = walk.take().unwrap_or_else(|| {
@@ -228,6 +231,8 @@ pub fn carry<'i, 'a>(input: CarryInput<'i, 'a>, walk: Scan) -> Carried<'i, 'a> {
     carried.findings.extend(carried.redacted_copy());
     let gathered = carried.gather_findings();
     carried.findings.extend(gathered);
+    let weakening = carried.weakening_pins();
+    carried.findings.extend(weakening);
     let beyond = carried.beyond_limits();
     carried.findings.extend(beyond);
     if let (Some(base), Some(based)) = (input.base, &carried.based) {

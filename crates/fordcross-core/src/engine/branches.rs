@@ -236,7 +236,7 @@ impl<'i> Engine<'_, 'i, '_> {
         }
         let Ok(prepared) = self.program.step.convert(capture, ty, Some(entry)) else { return };
         let implied = !self.always_pins && new.types.mean_the_same(ty, default, &prepared.text);
-        if implied && !self.program.step.into_base {
+        if implied && !self.program.step.into_base || !self.may_pin(entry, &prepared.text) {
             return;
         }
         let Ok(at) = self.branch_node((rule_id, rule), target, omitted.holder) else { return };

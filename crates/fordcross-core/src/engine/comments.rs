@@ -4,6 +4,7 @@
 use super::outcome::Engine;
 use crate::format::Codec;
 use crate::ids::StepId;
+use crate::language::profile::Profile;
 use crate::scan::inventory::Remark;
 use crate::text::source::{LineIndex, Span};
 use crate::tree::{BLANK_LINE, Kind, NodeId, TRAILING, Text, Trivia};
@@ -56,13 +57,30 @@ impl Engine<'_, '_, '_> {
                 (_, true) => BLANK_LINE,
                 _ => "",
             };
+            let goes_on = self.would_go_on(old, new, tree.value(remark.node));
             let value = spelled.map_or(Text::Decoded(tree.value(remark.node)), Text::Borrowed);
+            let apart = goes_on.then(|| match value {
+                Text::Borrowed(span) => format!("{} ", &tree.source().text[span.range()]),
+                Text::Decoded(text) => format!("{text} "),
+            });
+            let value = apart.as_deref().map_or(value, Text::Decoded);
             self.put(&mut beside, &spot, name, span, value);
         }
         if self.program.step.number == StepId::FIRST {
             self.take_empty_lines_along(&mut beside, &mut apart);
         }
         beside
+    }
+
+    /// Whether a comment would go on in the next line on the new side, where it did not on the old one: what is there would
+    /// hold no more.
+    fn would_go_on(&self, old: &dyn Codec, new: &dyn Codec, comment: &str) -> bool {
+        let continues = |codec: &dyn Codec, profile: &Profile| {
+            codec.continued_comments().is_some_and(|(sign, since)| {
+                comment.trim_end_matches('\r').ends_with(sign) && profile.is_since(since)
+            })
+        };
+        continues(new, self.program.step.new_profile()) && !continues(old, self.program.step.old())
     }
 
     /// Keeps the empty lines before what stays a statement.

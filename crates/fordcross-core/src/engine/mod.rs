@@ -39,4 +39,4 @@ mod wanted;
 pub(crate) use decide::apply;
 pub(crate) use names::NameBook;
 pub(crate) use step::Step;
-pub use step::Threads;
+pub use step::{PinnedDefaults, Threads};

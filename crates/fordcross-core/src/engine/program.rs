@@ -132,7 +132,9 @@ impl<'x, 'i, 'a> Program<'x, 'i, 'a> {
         if one.text.trim_ascii() == other.text.trim_ascii() {
             return true;
         }
-        let (Some(one), Some(other)) = (read(one.ty, one.text), read(other.ty, other.text)) else { return false };
+        let (Some(one), Some(other)) = (read(one.ty, one.text), read(other.ty, other.text)) else {
+            return false;
+        };
         // As expressions see them, unless that is less than there is: an expression has whole seconds.
         let seen = |value: &Value<'_>| match value {
             Value::Quantity(..) => Operand::Nothing,
@@ -163,7 +165,7 @@ impl<'x, 'i, 'a> Program<'x, 'i, 'a> {
         self.tree.children(parent).filter(like).take_while(|&other| other != node).count() + 1
     }
 
-    fn read_shape(&self, text: &str, shape: &ClauseShape) -> Option<Captured> {
+    pub(super) fn read_shape(&self, text: &str, shape: &ClauseShape) -> Option<Captured> {
         let types = &self.step.old().types;
         let mut fits =
             |index: usize, part: &str| shape.types[index].is_none_or(|kind| types.read(kind, part).is_ok());

@@ -7,11 +7,12 @@ use super::fire::path;
 use super::instance::{Instance, Slots};
 use super::outcome::Engine;
 use super::render::Renderer;
+use super::step::PinnedDefaults;
 use crate::ids::{EntryId, RowId};
 use crate::language::crossing::{Action, Field, Piece, Pins, Rule, RuleId, Target};
 use crate::language::expression::{Evaluator, Expression};
 use crate::language::profile::{Lookup, PathStep, What};
-use crate::language::typing::TypeId;
+use crate::language::typing::{Form, TypeId};
 use crate::ledger::fate::{Fate, Origin};
 use crate::ledger::{DecidedBy, Landing, OriginRow, Wanted};
 use crate::scan::inventory::{Omitted, Row, RowKind};
@@ -170,7 +171,10 @@ impl<'i> Engine<'_, 'i, '_> {
         to: Option<EntryId>,
     ) -> Prepared {
         let old = capture.ty.map(|old| &self.program.step.old().types.get(old).form);
-        let alike = old == Some(&self.program.step.new_profile().types.get(ty).form);
+        let alike = match (old, &self.program.step.new_profile().types.get(ty).form) {
+            (Some(Form::Quantity(old)), Form::Quantity(new)) => old.reads_like(new, capture.text),
+            (old, new) => old == Some(new),
+        };
         if alike
             && prepared.fate == Fate::Recast
             && self.program.step.new_profile().why_not(capture.text, to).is_none()
@@ -282,7 +286,7 @@ impl<'i> Engine<'_, 'i, '_> {
         match (&clause.shape, &rule.action) {
             (_, Action::Place) => false,
             (None, _) => true,
-            (Some(shape), _) => shape.shape.read(capture.text, &mut |_, _| true).is_some(),
+            (Some(shape), _) => self.program.read_shape(capture.text, shape).is_some(),
         }
     }
 
@@ -363,7 +367,8 @@ impl<'i> Engine<'_, 'i, '_> {
         let hand = Renderer::new(self.matcher.here(rule, slots, scope, index), &self.matcher.look_ups);
         let Some(prepared) = hand.prepare(field, String::new())? else { return Ok(()) };
         let implied = !self.always_pins && new.types.mean_the_same(field.ty, default, &prepared.text);
-        if implied && !self.program.step.into_base || field.path.iter().any(|step| step.append) {
+        let is_out = implied && !self.program.step.into_base || !self.may_pin(field.entry, &prepared.text);
+        if is_out || field.path.iter().any(|step| step.append) {
             return Ok(());
         }
         let names = path(&hand, &field.path)?;
@@ -421,7 +426,7 @@ impl<'i> Engine<'_, 'i, '_> {
         }
         let Ok(prepared) = self.program.step.convert(capture, kind, Some(twin)) else { return };
         let implied = !self.always_pins && new.types.mean_the_same(kind, default, &prepared.text);
-        if implied && !self.program.step.into_base {
+        if implied && !self.program.step.into_base || !self.may_pin(twin, &prepared.text) {
             return;
         }
         let crate::tree::pattern::Step::Names(names) =
@@ -443,6 +448,15 @@ impl<'i> Engine<'_, 'i, '_> {
     /// Whether an old default is written out where the new profile knows none.
     pub(super) fn pins_unknown(&self) -> bool {
         self.always_pins || self.program.step.leg.crossing.pins == Pins::All
+    }
+
+    /// Whether a person wants this old default written out.
+    pub(super) fn may_pin(&self, entry: EntryId, value: &str) -> bool {
+        match self.program.step.pins {
+            PinnedDefaults::All => true,
+            PinnedDefaults::Safe => !self.program.step.new_profile().weakens(entry, value),
+            PinnedDefaults::None => false,
+        }
     }
 
     pub(super) fn pinned(&mut self, node: NodeId, rule: String, implied: bool) {

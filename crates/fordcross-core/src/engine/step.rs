@@ -10,6 +10,18 @@ use crate::text::charset::Charset;
 use crate::tree::{NodeId, Tree};
 use rustc_hash::FxHashMap;
 
+/// Which old defaults are written out where the new ones are others.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub enum PinnedDefaults {
+    /// Each: the new system does what the old one did.
+    #[default]
+    All,
+    /// Those that do not weaken it, by what its profile says.
+    Safe,
+    /// None.
+    None,
+}
+
 /// One crossing with the tree that it is applied to.
 #[derive(Clone, Copy, Debug)]
 pub(crate) struct Step<'i, 'a> {
@@ -36,6 +48,8 @@ pub(crate) struct Step<'i, 'a> {
     pub(crate) ignored: &'i FxHashMap<NodeId, u32>,
     /// What it makes goes into a base, which can say otherwise where both defaults are the same.
     pub(crate) into_base: bool,
+    /// Which old defaults are written out.
+    pub(crate) pins: PinnedDefaults,
     pub(crate) threads: Threads,
 }
 

@@ -88,6 +88,7 @@ int = { type = "integer" }
 t1 = { type = "text", allowed = "a-z", replacement = "x" }
 t2 = { type = "name", refers-to = "o" }
 t3 = { type = "integer" }
+t17 = { type = "command", shown = ["a *"] }
 t4 = { type = "boolean" }
 t15 = { type = "list", of = "text" }
 t16 = { type = "pairs", pair = "{name}={value}", punctuation = ["="] }

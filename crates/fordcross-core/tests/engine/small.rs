@@ -2,7 +2,7 @@
 
 use fordcross_core::account::LedgerWriter;
 use fordcross_core::backup::Backup;
-use fordcross_core::carry::{CarryInput, Scan, Threads, carry};
+use fordcross_core::carry::{CarryInput, PinnedDefaults, Scan, Threads, carry};
 use fordcross_core::course::Leg;
 use fordcross_core::crossing::Crossing;
 use fordcross_core::finding::{Code, Finding};
@@ -296,6 +296,7 @@ pub(crate) fn carry_with(
         severities: &[],
         accepted: &map.accepted,
         base: base.as_ref(),
+        pins: PinnedDefaults::All,
         threads,
     };
     let mut carried = carry(input, walk);

@@ -155,7 +155,7 @@ fn is_in(parts: &[String], line: &str) -> bool {
 #[case("typing/facts.rs", &["the target", "was shortened", "would be the same", "a secret", "several", "prefix of", "cannot write this"])]
 #[case("expression/facts.rs", &[])]
 #[case("expression/named.rs", &["more than "])]
-#[case(STATEMENTS, &["cut off", "closes nothing", "not closed", "has no name", "does not end with", "nested deeper", "in a circle", "included so often", "more than ", "is not ended by", "is missing behind", "has no such statement"])]
+#[case(STATEMENTS, &["cut off", "closes nothing", "not closed", "has no name", "does not end with", "nested deeper", "in a circle", "included so often", "more than ", "is not ended by", "is missing behind", "has no such statement", "no text in UTF-8"])]
 #[case(BUNDLE, &["the included", "by the end of its path"])]
 #[case(DECLARATION, &[])]
 #[case(NOTATION, &[])]

@@ -150,6 +150,7 @@ codes! {
     ExpressionFailed "expression-failed" Warning "an expression has no value for a setting"
     Dropped "dropped" Warning "the target has no equivalent for a setting"
     ByHand "by-hand" Warning "a person must set something on the new system"
+    WeakeningPin "weakening-pin" Warning "an old default is written out that weakens the new system"
     BaseUnfit "base-unfit" Blocker "the base is not an export of the target's platform, release and model"
     BaseGrantsAccess "base-grants-access" Warning "the base grants access that the backup does not"
     BaseOverrides "base-overrides" Warning "a file of the base takes precedence over what was written"

@@ -24,6 +24,8 @@ pub enum Choice {
     Profiles,
     /// The release that a backup is read as.
     From,
+    /// That old defaults are written out only as far as they do not weaken.
+    PinSafe,
 }
 
 /// A piece of a remedy.

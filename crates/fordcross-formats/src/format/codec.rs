@@ -251,6 +251,11 @@ pub trait Codec: fmt::Debug + Send + Sync {
         "the target's format cannot express a value with line ends, or with white space around it"
     }
 
+    /// What a comment ends with that goes on in the next line, and the release from which on it does.
+    fn continued_comments(&self) -> Option<(char, &str)> {
+        None
+    }
+
     /// What a comment says, without its marks.
     fn bare_comment<'t>(&self, comment: &'t str) -> &'t str {
         comment.trim()

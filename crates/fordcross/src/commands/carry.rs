@@ -68,6 +68,7 @@ pub(crate) fn carry(
         severities: &general.severity,
         accepted: &said.accepted,
         base: base.as_ref(),
+        pins: options.pin.into(),
         threads: threads(),
     };
     let mut carried = carry_over(input, walk);

@@ -8,7 +8,7 @@ use crate::output::{BOLD, Printer, count};
 use crate::result_folder::{Existing, ResultFolder};
 use crate::status::{Failed, Status};
 use crate::wall::{self, Openings};
-use fordcross_core::carry::{CarryInput, carry};
+use fordcross_core::carry::{CarryInput, PinnedDefaults, carry};
 use fordcross_core::fate::Fate;
 use fordcross_core::finding::Severity;
 use fordcross_core::mapping::{Destination, MapFile, Mapping};
@@ -116,6 +116,7 @@ fn try_one(
         severities: &general.severity,
         accepted: &[],
         base: None,
+        pins: PinnedDefaults::All,
         threads: threads(),
     };
     let mut carried = carry(input, walk);

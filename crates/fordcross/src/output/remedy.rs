@@ -25,6 +25,7 @@ fn option_of(choice: &Choice) -> String {
                 .into()
         }
         Choice::Profiles => "`--profiles DIR`".into(),
+        Choice::PinSafe => "`--pin safe`".into(),
         Choice::From => "`--from PLATFORM[@RELEASE]`".into(),
     }
 }

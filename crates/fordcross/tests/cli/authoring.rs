@@ -29,7 +29,10 @@ fn every_rule_that_ships_is_used_by_some_backup() {
     // What can be in one file only once, or not with what the servers have.
     for (file, text) in [
         ("point/PG_VERSION", "11\n"),
-        ("point/postgresql.conf", "port = 5432\n"),
+        (
+            "point/postgresql.conf",
+            "port = 5432\nvacuum_cost_delay = 8ms\nautovacuum_vacuum_cost_delay = 010\nclient_min_messages = fatal\n",
+        ),
         (
             "point/recovery.conf",
             "standby_mode = off\nrecovery_target = 'immediate'\nprimary_conninfo = 'postgresql://quay'\n",
@@ -62,7 +65,7 @@ fn every_rule_that_ships_is_used_by_some_backup() {
             \x20 up route add 10.0.0.0 gw 192.0.2.1\n  up ip route add 10.1.0.0/16 via 192.0.2.1 table isp\n\
             iface eth19 inet static\n  address 192.0.2.19\n  netmask 255.255.255.253\n\
             iface eth20 inet6 auto\n  autoconf 0\n  provider isp\n  wpa-conf /etc/wpa.conf\n  hostapd /etc/hostapd.conf\n  wpa-ap-scan 1\n\
-            iface br9 inet manual\n  bridge_ports eth21.9 eth22\niface br10 inet manual\n  bridge_ports eth22.10 eth23\niface eth23 inet manual\niface eth22 inet manual\n\
+            iface br9 inet manual\n  bridge_ports eth21.9 eth22\niface br11 inet manual\n  bridge_ports eth30\n  bridge_pathcost eth30 9\niface br10 inet manual\n  bridge_ports eth22.10 eth23\n  bridge_pathcost eth23 9\niface eth23 inet manual\niface eth22 inet manual\n\
             iface ovs0 inet manual\n  ovs_type OVSBridge\n  ovs_ports eth24\niface eth24 inet manual\n  ovs_type OVSPort\n  ovs_bridge ovs0\n  ovs_options tag=7\n\
             iface eth25 inet manual\n  bond-master bond8\n  bond-mode 1\n  bond-miimon 100\n  bond-updelay 200\n\
             iface bond8 inet manual\n  bond-slaves none\n  bond-mode 1\n  bond-use-carrier 1\n\
@@ -73,9 +76,16 @@ fn every_rule_that_ships_is_used_by_some_backup() {
         ("short/PG_VERSION", "16\n"),
         ("short/postgresql.conf", "log_connections = t\nautovacuum_work_mem = 2kB\n"),
         ("short/postgresql.auto.conf", "log_connections = n\nautovacuum_work_mem = 64\n"),
+        ("keywords/PG_VERSION", "13\n"),
+        (
+            "keywords/postgresql.conf",
+            "operator_precedence_warning = off\nvacuum_defer_cleanup_age = 0\npromote_trigger_file = ''\nold_snapshot_threshold = -1\n",
+        ),
+        ("keywords/pg_ident.conf", "m nobody all\nm nobody +crew\nm nobody /ops\nm nobody \"/ops\"\n"),
         ("named/PG_VERSION", "11\n"),
         ("named/recovery.conf", "recovery_target_name = 'noon'\nrecovery_target_inclusive = no\n"),
         ("certified/PG_VERSION", "13\n"),
+        ("certified/postgresql.conf", "operator_precedence_warning = on\nvacuum_defer_cleanup_age = 7\nold_snapshot_threshold = 5\npromote_trigger_file = 'x'\n"),
         (
             "certified/pg_hba.conf",
             "hostssl all all all cert clientcert=1\nhostssl all all all cert clientcert=verify-ca\n\
@@ -88,7 +98,10 @@ fn every_rule_that_ships_is_used_by_some_backup() {
     for line in [
         "gw.xml corrie.xml sandle.xml --to osier/16@2.1",
         "export.json --to osier/8@2.1",
-        &format!("{} point named numbered far wide certified short --to postgresql@18", servers.join(" ")),
+        &format!(
+            "{} point named numbered far wide certified short keywords --to postgresql@18",
+            servers.join(" ")
+        ),
         &format!("{} rare packages --to netplan@0.106", networks.join(" ")),
     ] {
         let ran = desk.run_to(0, &format!("profile try {line} --json"));
@@ -106,6 +119,7 @@ fn every_rule_that_ships_is_used_by_some_backup() {
         "export.json",
         "far",
         "gw.xml",
+        "keywords",
         "named",
         "numbered",
         "packages",

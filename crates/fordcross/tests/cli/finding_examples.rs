@@ -76,7 +76,7 @@ fn without_an_example_nothing_is_reported() {
 
 /// What is told in a desk that a shell script made ready: for codes that no change of a small text leads to. What is never
 /// told by a program without defects has none.
-const SCRIPTS: [(Code, &str, &str); 28] = [
+const SCRIPTS: [(Code, &str, &str); 29] = [
     (Code::NotText, "printf '<unit>\\377</unit>' > a.xml", "survey a.xml"),
     (Code::TooLarge, "yes '<a>' | head -6000 | tr -d '\\n' > a.xml", "survey a.xml"),
     (Code::IniMalformed, "cp -r \"$DEMO/quay-store/source\" s && echo odd >> s/bundle.ini", "survey s"),
@@ -130,6 +130,11 @@ const SCRIPTS: [(Code, &str, &str); 28] = [
         Code::BaseOverrides,
         "cp -r pg new; echo 18 > new/PG_VERSION; echo 'port = 5433' > new/postgresql.auto.conf; echo 'port = 5434' > pg/postgresql.conf",
         "carry pg --to postgresql@18 --base new -o out",
+    ),
+    (
+        Code::WeakeningPin,
+        "echo 10 > pg/PG_VERSION; echo 'port = 5434' > pg/postgresql.conf",
+        "carry pg --to postgresql@18 -o out",
     ),
     (
         Code::OutsideConfiguration,

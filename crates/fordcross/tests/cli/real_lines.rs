@@ -279,3 +279,93 @@ fn included_files_and_keys_are_known() {
     let ran = desk.run_to(0, "survey pg");
     assert!(ran.out.contains("not known to the profile"), "{}", ran.out);
 }
+
+/// What one release reads otherwise than the next is written as what it meant.
+#[rstest]
+#[case::octal(
+    "10",
+    "postgresql.conf",
+    "log_line_prefix = '\\045m \\303\\244'\n",
+    "log_line_prefix = '%m ä'\n"
+)]
+#[case::cut(
+    "10",
+    "postgresql.conf",
+    "authentication_timeout = '1500ms'\nwal_writer_flush_after = '12kB'\ncheckpoint_timeout = '90s'\n",
+    "authentication_timeout = 1\nwal_writer_flush_after = 8kB\ncheckpoint_timeout = '90s'\n"
+)]
+#[case::rounded(
+    "12",
+    "postgresql.conf",
+    "authentication_timeout = '1500ms'\n",
+    "authentication_timeout = '1500ms'\n"
+)]
+#[case::octal_delay("10", "postgresql.conf", "vacuum_cost_delay = 010\n", "vacuum_cost_delay = 8\n")]
+#[case::no_client_is_spared(
+    "10",
+    "postgresql.conf",
+    "client_min_messages = fatal\n",
+    "client_min_messages = error\n"
+)]
+#[case::comments(
+    "12",
+    "pg_hba.conf",
+    "# CORP\\\nhost all all 10.0.0.0/8 reject # x\\\nlocal all all peer\n",
+    "# CORP\\ \nhost all all 10.0.0.0/8 reject # x\\ \nlocal all all peer\n"
+)]
+#[case::comments_that_went_on(
+    "16",
+    "pg_hba.conf",
+    "# CORP\\\nlocal all all peer\n",
+    "# CORP\\\nlocal all all peer\n"
+)]
+#[case::keywords(
+    "14",
+    "pg_ident.conf",
+    "m nobody all\nm nobody +crew\nm nobody /^al\nm nobody bob\n",
+    "m nobody \"all\"\nm nobody \"+crew\"\nm nobody /^/\\^al$\nm nobody bob\n"
+)]
+fn what_is_read_otherwise_means_the_same(
+    #[case] release: &str,
+    #[case] file: &str,
+    #[case] text: &str,
+    #[case] expected: &str,
+) {
+    let desk = Desk::new();
+    desk.write("pg/PG_VERSION", format!("{release}\n"));
+    desk.write("pg/postgresql.conf", "");
+    desk.write(&format!("pg/{file}"), text);
+    desk.run_to(0, "carry pg --to postgresql@18 --pin none -o out");
+    assert_eq!(desk.read(&format!("out/pg.postgresql/{file}")), expected);
+}
+
+/// Old defaults that weaken the new server are named, and left out where a person wants it.
+#[rstest]
+#[case("", true, true)]
+#[case("--pin safe", false, true)]
+#[case("--pin none", false, false)]
+fn weakening_defaults_are_a_persons_choice(#[case] option: &str, #[case] weak: bool, #[case] other: bool) {
+    let desk = Desk::new();
+    desk.write("pg/PG_VERSION", "10\n");
+    desk.write("pg/postgresql.conf", "port = 5432\n");
+    let ran = desk.run_to(0, &format!("carry pg --to postgresql@18 {option} -o out"));
+    let conf = desk.read("out/pg.postgresql/postgresql.conf");
+    for name in ["ssl_min_protocol_version", "password_encryption"] {
+        assert_eq!(conf.contains(name), weak, "{conf}");
+        assert_eq!(ran.out.contains(&format!("warning[weakening-pin]: `main/{name}")), weak, "{}", ran.out);
+    }
+    assert_eq!(conf.contains("checkpoint_completion_target"), other, "{conf}");
+}
+
+/// A base that says otherwise is told what held on the old side without a word.
+#[test]
+fn dhcp_of_a_base_does_not_stay_at_a_fixed_address() {
+    let desk = Desk::new();
+    desk.write("host/interfaces", "auto eth0\niface eth0 inet static\n    address 192.0.2.2/24\n");
+    desk.write("base.yaml", "network:\n  version: 2\n  ethernets:\n    eth0: {dhcp4: true}\n");
+    desk.run_to(0, "carry host --to netplan@0.106 --same-names --base base.yaml -o out");
+    let made = desk.read("out/interfaces.netplan.yaml");
+    assert!(made.contains("dhcp4: false") && made.contains("192.0.2.2/24"), "{made}");
+    desk.run_to(0, "carry host --to netplan@0.106 --same-names -o alone");
+    assert!(!desk.read("alone/interfaces.netplan.yaml").contains("dhcp4"), "it holds without it");
+}

@@ -61,17 +61,19 @@ pub(crate) struct Setting {
     pub(crate) context: String,
 }
 
+/// A folder with a short path, which that of a socket has to be; in memory where there is such a place.
+fn new_folder() -> TempDir {
+    let places = ["/dev/shm", "/tmp"];
+    let place = places.into_iter().find(|place| Path::new(place).is_dir()).unwrap_or(places[1]);
+    tempfile::Builder::new().prefix("pg").tempdir_in(place).expect("a temporary folder")
+}
+
 impl Server {
     /// A new cluster with the configuration that `initdb` writes.
     pub(crate) fn new(release: &str) -> Self {
-        let folder = tempfile::Builder::new().prefix("pg").tempdir_in("/tmp").expect("a temporary folder");
-        let server = Self {
-            release: release.to_owned(),
-            folder,
-            is_running: false,
-            network: None,
-            judge: "postgres",
-        };
+        let folder = new_folder();
+        let server =
+            Self { release: release.to_owned(), folder, is_running: false, network: None, judge: "postgres" };
         let output = run(server
             .program("initdb")
             .args(["-U", "postgres", "-A", "trust", "--no-sync", "-D"])
@@ -82,7 +84,7 @@ impl Server {
 
     /// A copy of a stopped one, in a network of its own.
     pub(crate) fn like(other: &Self) -> Self {
-        let folder = tempfile::Builder::new().prefix("pg").tempdir_in("/tmp").expect("a temporary folder");
+        let folder = new_folder();
         let output = run(Command::new("cp").arg("-a").arg(other.data()).arg(folder.path()));
         assert!(output.status.success(), "{}", said(&output));
         let release = other.release.clone();
@@ -100,7 +102,8 @@ impl Server {
 
     /// What comes of a login: `ok`, or what the server or the client says.
     pub(crate) fn login(&self, address: &str, database: &str, user: &str, ssl: &str) -> String {
-        let host = if address == "local" { self.folder.path().display().to_string() } else { address.to_owned() };
+        let host =
+            if address == "local" { self.folder.path().display().to_string() } else { address.to_owned() };
         let mut command = self.within("psql");
         command.env("PGPASSWORD", "tide").env("PGSSLMODE", ssl).env("PGCONNECT_TIMEOUT", "5");
         command.args(["-X", "-At", "-p", &self.port(), "-c", "SELECT 1", "-h", &host]);
@@ -109,7 +112,9 @@ impl Server {
             return "ok".to_owned();
         }
         let said = said(&output);
-        const REASONS: [(&str, &str); 9] = [
+        const REASONS: [(&str, &str); 11] = [
+            ("WAL sender", "no-replication"),
+            ("walsender", "no-replication"),
             ("no pg_hba.conf entry", "no-rule"),
             ("pg_hba.conf rejects", "rejected"),
             ("password authentication failed", "password"),
@@ -127,7 +132,8 @@ impl Server {
     /// The port of its sockets.
     fn port(&self) -> String {
         let folder = fs::read_dir(self.folder.path()).expect("a folder");
-        let mut names = folder.map(|entry| entry.expect("an entry").file_name().to_string_lossy().into_owned());
+        let mut names =
+            folder.map(|entry| entry.expect("an entry").file_name().to_string_lossy().into_owned());
         let port = names.find_map(|name| {
             name.strip_prefix(".s.PGSQL.").filter(|port| !port.ends_with("lock")).map(str::to_owned)
         });
@@ -147,7 +153,7 @@ impl Server {
             return Command::new(path);
         }
         let mut command = self.within("unshare");
-        command.args(["--user", "--map-user=1000", "--map-group=1000"]).arg(path);
+        command.args(["--user", "--map-user=65534", "--map-group=65534"]).arg(path);
         command
     }
 
@@ -232,7 +238,14 @@ impl Server {
     /// The rows of a query, with their columns.
     #[track_caller]
     pub(crate) fn query(&self, query: &str) -> Vec<Vec<String>> {
-        let output = self.asked(query);
+        // A configuration can end sessions that wait a moment.
+        let mut output = self.asked(query);
+        for _ in 0..4 {
+            if output.status.success() {
+                break;
+            }
+            output = self.asked(query);
+        }
         assert!(output.status.success(), "{}", said(&output));
         let text = String::from_utf8_lossy(&output.stdout).into_owned();
         let rows = text.trim_end_matches('\n').split('\u{1e}').filter(|row| !row.is_empty());

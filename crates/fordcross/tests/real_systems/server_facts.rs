@@ -44,7 +44,11 @@ pub(crate) fn peopled(release: &str) -> (Server, BTreeMap<String, Setting>) {
         // A setting holds within its connection.
         let kind = if statement.contains("alice LOGIN") { "md5" } else { "scram-sha-256" };
         if !statement.starts_with("SET") {
-            let settings = if statement.contains("PASSWORD") { format!("SET password_encryption = '{kind}'; ") } else { String::new() };
+            let settings = if statement.contains("PASSWORD") {
+                format!("SET password_encryption = '{kind}'; ")
+            } else {
+                String::new()
+            };
             server.query(&format!("{settings}{statement}"));
         }
     }
@@ -75,15 +79,17 @@ pub(crate) fn facts(peopled: &Server, files: &Path) -> Result<Facts, String> {
     }
     // What a recovery ends with is not here to be restored: that it was asked for is what counts.
     let asks = |name: &str| data.join(name).exists();
-    let is_recovery = asks("recovery.signal") || asks("recovery.conf") && !read("recovery.conf").contains("standby_mode = 'on'");
+    let is_recovery = asks("recovery.signal")
+        || asks("recovery.conf") && !read("recovery.conf").contains("standby_mode = 'on'");
     if is_recovery {
         facts.insert("recovery".into(), "asked for".into());
         for name in ["recovery.signal", "recovery.conf"] {
             let _ = fs::remove_file(data.join(name));
         }
     }
-    server.start_as_it_is()?;
-    for (name, setting) in server.settings().into_iter().filter(|(_, setting)| setting.context != "internal") {
+    server.start_as_it_is().map_err(|log| log.replace(&format!("{}/", data.display()), ""))?;
+    for (name, setting) in server.settings().into_iter().filter(|(_, setting)| setting.context != "internal")
+    {
         facts.insert(format!("set {name}"), setting.value);
     }
     // The judge says where its sockets are; what the files say is in them.
@@ -112,7 +118,9 @@ pub(crate) fn facts(peopled: &Server, files: &Path) -> Result<Facts, String> {
 /// A certificate and its key, made on the spot.
 fn certify(data: &Path) {
     let mut command = Command::new("openssl");
-    command.args(["req", "-x509", "-newkey", "rsa:2048", "-nodes", "-days", "2", "-subj", "/CN=quay", "-keyout"]);
+    command.args([
+        "req", "-x509", "-newkey", "rsa:2048", "-nodes", "-days", "2", "-subj", "/CN=quay", "-keyout",
+    ]);
     let output = run(command.arg(data.join("server.key")).arg("-out").arg(data.join("server.crt")));
     assert!(output.status.success(), "{}", said(&output));
 }
@@ -165,7 +173,9 @@ fn slots(server: &Server, facts: &mut Facts) {
     };
     let slots = count(&|number| format!("SELECT pg_create_physical_replication_slot('slot_{number}')"));
     let origins = count(&|number| {
-        format!("SELECT pg_replication_origin_create('from_{number}'); SELECT pg_replication_origin_advance('from_{number}', '0/1')")
+        format!(
+            "SELECT pg_replication_origin_create('from_{number}'); SELECT pg_replication_origin_advance('from_{number}', '0/1')"
+        )
     });
     facts.insert("slots".into(), slots.to_string());
     facts.insert("origins".into(), origins.to_string());

@@ -42,7 +42,9 @@ impl Crossing {
             }
         };
         for rule in &self.rules {
-            let (Action::Move(targets) | Action::Add(targets) | Action::Pin(targets)) = &rule.action else { continue };
+            let (Action::Move(targets) | Action::Add(targets) | Action::Pin(targets)) = &rule.action else {
+                continue;
+            };
             let own = rule.place.map_or(&[][..], |place| self.places[place.index()].ways.as_slice());
             for target in targets {
                 let starts = target.start.iter().flat_map(|start| &start.places);

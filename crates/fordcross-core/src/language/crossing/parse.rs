@@ -323,7 +323,8 @@ impl Reader<'_, '_> {
             let mut wrong = entries.is_none();
             for entry in entries.into_iter().flat_map(|array| array.iter()) {
                 // What is added needs no list where there is no condition.
-                let alone = as_word(entry).filter(|_| matches!(verb, Verb::Add | Verb::Pin)).map(|word| vec![word]);
+                let alone =
+                    as_word(entry).filter(|_| matches!(verb, Verb::Add | Verb::Pin)).map(|word| vec![word]);
                 let words: Option<Vec<Word<'_>>> = alone.or_else(|| as_words(entry));
                 let (left, right, when) = match (verb, words.as_deref()) {
                     (Verb::Add | Verb::Pin, Some(&[right])) => (None, right, None),

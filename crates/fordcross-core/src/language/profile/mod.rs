@@ -232,7 +232,20 @@ impl Profile {
         let rules = Arc::new(self.rules.at(index));
         let mut recognition = self.recognition.clone();
         recognition.settle(&schema);
-        Ok(Self { schema, rules, recognition, release: index, ..self.clone() })
+        let until = |release: &str| self.release(release).is_ok_and(|last| index <= last);
+        let types = Arc::new(self.types.at(until));
+        Ok(Self { schema, rules, types, recognition, release: index, ..self.clone() })
+    }
+
+    /// Whether a setting with this value does less to protect the system than it does by itself.
+    pub(crate) fn weakens(&self, entry: EntryId, value: &str) -> bool {
+        let What::Setting { weakens, .. } = &self.schema[entry].what else { return false };
+        weakens.iter().any(|weak| weak == value)
+    }
+
+    /// Whether the release that this is the profile of is that one or a later one.
+    pub(crate) fn is_since(&self, release: &str) -> bool {
+        self.release(release).is_ok_and(|index| index <= self.release)
     }
 
     /// The name of the release that this is the profile of.

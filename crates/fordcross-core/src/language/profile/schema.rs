@@ -96,6 +96,8 @@ pub(crate) enum What {
         defaults: Vec<(usize, String)>,
         /// The same where it depends on the object: the first whose condition holds. Seen from the object.
         defaults_if: Vec<(String, Option<Arc<Expression>>)>,
+        /// Values that do less to protect the system than what newer releases do by themselves.
+        weakens: Vec<String>,
         /// Addresses, paths and ports in it are those of the map. They are not where others give them out.
         mapped: bool,
     },

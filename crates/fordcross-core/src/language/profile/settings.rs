@@ -127,6 +127,7 @@ fn read_setting(
             identity: false,
             defaults: Vec::new(),
             defaults_if: Vec::new(),
+            weakens: Vec::new(),
             mapped: true,
         };
         return Some(Declared { what, range, aliases: Vec::new(), roles: Vec::new() });
@@ -145,6 +146,7 @@ fn read_setting(
     let identity = declaration.boolean("unit-identity").unwrap_or(false);
     let range = read_range_in(&declaration, releases, around);
     let mapped = declaration.boolean("mapped").unwrap_or(true);
+    let weakens = declaration.words("weakens").into_iter().map(|word| word.text.to_owned()).collect();
     let roles = read_roles(&declaration);
     let identity = identity || roles.iter().any(|(role, when)| *role == Role::Identity && when.is_none());
     let above = Pattern { steps: pattern.steps[..pattern.steps.len().saturating_sub(1)].to_vec() };
@@ -157,6 +159,15 @@ fn read_setting(
         _ => (read_defaults(&declaration, ty, &types.types, releases), Vec::new()),
     };
     declaration.finish();
-    let what = What::Setting { ty: ty?, repeats, attribute: false, identity, defaults, defaults_if, mapped };
+    let what = What::Setting {
+        ty: ty?,
+        repeats,
+        attribute: false,
+        identity,
+        defaults,
+        defaults_if,
+        weakens,
+        mapped,
+    };
     Some(Declared { what, range, aliases, roles })
 }

@@ -19,7 +19,8 @@ impl ShownCommands {
         let mut commands = line.split([';', '|', '&']).map(str::trim).filter(|command| !command.is_empty());
         commands.all(|command| {
             let command = without_folder(command);
-            matches!(command, "true" | ":") || self.0.iter().any(|pattern| WildMatch::new(pattern).matches(command))
+            matches!(command, "true" | ":")
+                || self.0.iter().any(|pattern| WildMatch::new(pattern).matches(command))
         })
     }
 }

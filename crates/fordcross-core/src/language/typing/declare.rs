@@ -191,9 +191,7 @@ fn read_type(section: &Section<'_, '_>, types: &mut RawTypes) -> Option<TypeId> 
             }
             Form::Integer { min, max, prefixes: section.boolean("radix-prefixes").unwrap_or(false) }
         }
-        "command" => {
-            Form::Command(ShownCommands::new(section.words("shown").iter().map(|word| word.text)))
-        }
+        "command" => Form::Command(ShownCommands::new(section.words("shown").iter().map(|word| word.text))),
         "boolean" => {
             let or = |found: Vec<Word<'_>>, default: &str| match found.as_slice() {
                 [] => vec![default.to_owned()],
@@ -370,7 +368,20 @@ fn quantity(section: &Section<'_, '_>, dimension: Dimension) -> Option<Quantity>
         }
         None => section.words("unit-suffixes").into_iter().for_each(|word| add(word.text, word)),
     }
-    Some(Quantity { dimension, unit: unit?, count, fractions, prefixes, suffixes, min, max, never })
+    let cut_until = section.word("cut-until").map(|word| word.text.to_owned());
+    Some(Quantity {
+        dimension,
+        unit: unit?,
+        count,
+        fractions,
+        prefixes,
+        suffixes,
+        min,
+        max,
+        never,
+        cut_until,
+        cuts: false,
+    })
 }
 
 fn alternative(section: &Section<'_, '_>, word: Word<'_>, types: &mut RawTypes) -> Option<Alternative> {

@@ -88,6 +88,17 @@ impl Types {
         matches!(self.get(id).form, Form::Integer { .. } | Form::Quantity(_))
     }
 
+    /// The types as they are at a release; `until` says whether that is one or an earlier one.
+    pub(crate) fn at(&self, until: impl Fn(&str) -> bool) -> Self {
+        let mut types = self.clone();
+        for declared in &mut types.list {
+            if let Form::Quantity(quantity) = &mut declared.form {
+                quantity.cuts = quantity.cut_until.as_deref().is_some_and(&until);
+            }
+        }
+        types
+    }
+
     /// Whether the map may have something to say of values of the type.
     pub(crate) fn can_be_mapped(&self, id: TypeId) -> bool {
         matches!(

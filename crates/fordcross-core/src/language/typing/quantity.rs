@@ -107,6 +107,10 @@ pub(crate) struct Quantity {
     pub(crate) max: u64,
     /// The spelling that means without end, or off.
     pub(crate) never: Option<String>,
+    /// The last release that cuts what is finer than the unit, where later ones round it.
+    pub(crate) cut_until: Option<String>,
+    /// The release at hand does.
+    pub(crate) cuts: bool,
 }
 
 impl Quantity {
@@ -129,9 +133,16 @@ impl Quantity {
             10 => times(number, factor),
             _ => u64::from_str_radix(number, radix).ok()?.checked_mul(factor),
         }) {
+            Some(amount) if self.cuts => Ok(Some(amount - amount % self.bare())),
             Some(amount) => Ok(Some(amount)),
             None => Err(Misread { expected: self.expected() }),
         }
+    }
+
+    /// Whether a text is the same amount to both, which are alike but for what they do with the rest.
+    pub(crate) fn reads_like(&self, other: &Self, text: &str) -> bool {
+        let alike = Self { cuts: other.cuts, ..self.clone() } == *other;
+        alike && self.read(text).ok() == other.read(text).ok()
     }
 
     /// What the number counts in, and how many bytes in front of its digits say so. With a decimal

@@ -87,6 +87,10 @@ impl Codec for Grammar {
         "the target's format cannot express a value with line ends, or with what would end it"
     }
 
+    fn continued_comments(&self) -> Option<(char, &str)> {
+        self.continuation.zip(self.comments_continue.as_deref())
+    }
+
     fn bare_comment<'t>(&self, comment: &'t str) -> &'t str {
         let comment = comment.trim_start();
         let Some(sign) = self.comments.iter().find(|sign| comment.starts_with(sign.open.as_str())) else {

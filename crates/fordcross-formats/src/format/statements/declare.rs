@@ -73,6 +73,7 @@ fn read_grammar(section: &Section<'_, '_>, grammar: &mut Grammar) {
     grammar.trailing = read_trailing(section);
     let continuation = section.word("continuation");
     grammar.continuation = continuation.and_then(|word| any_one(section, word));
+    grammar.comments_continue = section.word("comments-continue").map(|word| word.text.to_owned());
     read_words(section, grammar);
     grammar.expansions = read_expansions(section);
     grammar.quotes_matter = section.boolean("quotes-matter").unwrap_or(false);

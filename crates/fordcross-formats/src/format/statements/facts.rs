@@ -34,6 +34,8 @@ facts! {
             help: "no configuration has; is this the right file?";
         ExpansionOpen { open: String, close: char } => StatementMalformed, "`{open}` is not closed by `{close}`",
             help: "close it on the same line";
+        EscapedBytes => StatementMalformed, "the bytes that are escaped in the quotes are no text in UTF-8",
+            help: "write the characters themselves";
         QuotesOpen => StatementMalformed, "the quotes are not closed", help: "close them on the same line";
     }
 }

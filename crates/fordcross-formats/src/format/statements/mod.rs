@@ -43,6 +43,8 @@ struct Grammar {
     trailing: Trailing,
     /// What a line ends with when the statement goes on in the next one.
     continuation: Option<char>,
+    /// The release from which on that holds at the end of comments, too.
+    comments_continue: Option<String>,
     /// What a word with blanks in it may be in.
     quotes: Vec<char>,
     /// How a quote is inside quotes.
@@ -154,6 +156,7 @@ impl Default for Grammar {
             comments: vec![CommentSign { open: "#".into(), close: None }],
             trailing: Trailing::Anywhere,
             continuation: None,
+            comments_continue: None,
             quotes: Vec::new(),
             escape: Escape::None,
             quotes_matter: false,

@@ -207,13 +207,29 @@ impl<'a> Scanner<'_, 'a> {
         let escape = self.grammar.escape;
         let text = &self.source.text[..end];
         let mut inner = String::new();
+        // Bytes that are escaped by their numbers: several can be one character.
+        let mut bytes: Vec<u8> = Vec::new();
         let mut chars = text[start + quote.len_utf8()..].char_indices().peekable();
         while let Some((offset, c)) = chars.next() {
             let after = start + quote.len_utf8() + offset + c.len_utf8();
+            let octal = octal(&text[after..]).filter(|_| c == '\\' && escape.slashes());
+            if octal.is_none() && !bytes.is_empty() {
+                self.flush(&mut bytes, &mut inner, start)?;
+            }
             match c {
+                '\\' if octal.is_some() => {
+                    let (byte, digits) = octal.unwrap_or_default();
+                    bytes.push(byte);
+                    for _ in 0..digits {
+                        chars.next();
+                    }
+                }
                 '\\' if escape.slashes() => match chars.next() {
                     Some((_, 'n')) => inner.push('\n'),
                     Some((_, 't')) => inner.push('\t'),
+                    Some((_, 'r')) => inner.push('\r'),
+                    Some((_, 'b')) => inner.push('\u{8}'),
+                    Some((_, 'f')) => inner.push('\u{c}'),
                     Some((_, other)) => inner.push(other),
                     None => break,
                 },
@@ -231,6 +247,22 @@ impl<'a> Scanner<'_, 'a> {
         let span = Span::new(start, start + quote.len_utf8());
         Err(self.wrong(span, StatementFact::QuotesOpen))
     }
+
+    /// Puts bytes that were escaped one by one into a text.
+    fn flush(&self, bytes: &mut Vec<u8>, inner: &mut String, start: usize) -> Result<(), Box<Finding>> {
+        let text = String::from_utf8(std::mem::take(bytes));
+        let text = text.map_err(|_| self.wrong(Span::new(start, start + 1), StatementFact::EscapedBytes))?;
+        inner.push_str(&text);
+        Ok(())
+    }
+}
+
+/// A byte by up to three octal digits, and how many these are: `045`.
+fn octal(text: &str) -> Option<(u8, usize)> {
+    let digits = text.bytes().take(3).take_while(|byte| (b'0'..=b'7').contains(byte)).count();
+    // As in C, what is more than a byte loses what is above it.
+    let number = u16::from_str_radix(&text[..digits], 8).ok()?;
+    Some((number.to_le_bytes()[0], digits))
 }
 
 fn ends_line(text: &str) -> bool {

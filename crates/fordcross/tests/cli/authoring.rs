@@ -85,7 +85,10 @@ fn every_rule_that_ships_is_used_by_some_backup() {
         ("named/PG_VERSION", "11\n"),
         ("named/recovery.conf", "recovery_target_name = 'noon'\nrecovery_target_inclusive = no\n"),
         ("certified/PG_VERSION", "13\n"),
-        ("certified/postgresql.conf", "operator_precedence_warning = on\nvacuum_defer_cleanup_age = 7\nold_snapshot_threshold = 5\npromote_trigger_file = 'x'\n"),
+        (
+            "certified/postgresql.conf",
+            "operator_precedence_warning = on\nvacuum_defer_cleanup_age = 7\nold_snapshot_threshold = 5\npromote_trigger_file = 'x'\n",
+        ),
         (
             "certified/pg_hba.conf",
             "hostssl all all all cert clientcert=1\nhostssl all all all cert clientcert=verify-ca\n\

@@ -166,14 +166,3 @@ fn declaration(line: &str, above: &str) -> Vec<(String, String)> {
     });
     without.collect()
 }
-
-/// The lines at which a crossing has rules for settings.
-pub(crate) fn lines_of_rules(crossing: &str) -> impl Iterator<Item = usize> {
-    const VERBS: [&str; 6] = ["same", "move", "moot", "drop", "by-hand", "add"];
-    crossing.lines().enumerate().filter_map(move |(number, line)| {
-        let is_list = VERBS.iter().any(|verb| line.split(" = [").next().map(str::trim) == Some(verb));
-        let is_rule = line.starts_with("  [\"")
-            || is_list && (line.contains("[[\"") || line.starts_with("same") && line.contains("[\""));
-        is_rule.then_some(number + 1)
-    })
-}

@@ -41,7 +41,7 @@ fn no_result_is_refused_and_nothing_is_opened() {
     let grammar = Grammar::new(TEASEL, "4.6");
     let rare = grammar.declared().filter(|path| seen.get(*path).is_none_or(|count| *count < enough));
     assert_eq!(rare.collect::<Vec<_>>(), [""; 0], "in too few cases");
-    let idle = crate::mutants::lines_of_rules(CROSSING)
+    let idle = lines_of_rules(CROSSING)
         .filter(|line| !rules.contains_key(&format!("teasel-4.6-to-osier-2.1.crossing.toml:{line}")));
     assert_eq!(idle.collect::<Vec<_>>(), [0; 0], "rules of the crossing that never fired");
     assert!(DEEDS.iter().all(|deed| deeds[&format!("{deed:?}")] >= enough));
@@ -115,4 +115,15 @@ fn renumbered(text: &str, old: &str, new: &str) -> String {
         rest = after;
     }
     made + rest
+}
+
+/// The lines at which a crossing has rules for settings.
+fn lines_of_rules(crossing: &str) -> impl Iterator<Item = usize> {
+    const VERBS: [&str; 6] = ["same", "move", "moot", "drop", "by-hand", "add"];
+    crossing.lines().enumerate().filter_map(move |(number, line)| {
+        let is_list = VERBS.iter().any(|verb| line.split(" = [").next().map(str::trim) == Some(verb));
+        let is_rule = line.starts_with("  [\"")
+            || is_list && (line.contains("[[\"") || line.starts_with("same") && line.contains("[\""));
+        is_rule.then_some(number + 1)
+    })
 }

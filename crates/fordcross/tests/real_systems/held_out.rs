@@ -130,14 +130,19 @@ fn outcome(interfaces: &str, commands: &str) -> (Outcome, Vec<String>) {
     }
 }
 
+/// Of how many configurations one is judged where no campaign asks for all.
+const EACH: usize = 3;
+
 /// Each configuration has the outcome that is kept; `FORDCROSS_BLESS=1` writes them anew. The list of those that are silent is
 /// what is left to do.
 #[test]
 fn each_network_is_the_same_or_a_person_is_told() {
+    let is_blessed = std::env::var_os("FORDCROSS_BLESS").is_some();
+    let is_whole = is_blessed || std::env::var_os("FORDCROSS_SECONDS").is_some();
+    let all = pieces("networks.txt").into_iter().zip(pieces("networks.ifup.txt"));
+    let judged = all.enumerate().filter(|(number, _)| is_whole || number % EACH == 1);
     let mut found = String::new();
-    for ((name, interfaces), (_, commands)) in
-        pieces("networks.txt").into_iter().zip(pieces("networks.ifup.txt"))
-    {
+    for (_, ((name, interfaces), (_, commands))) in judged {
         let (outcome, silent) = outcome(&interfaces, &commands);
         let _ = writeln!(found, "### {name} {outcome:?}");
         silent.iter().for_each(|fact| {
@@ -145,10 +150,13 @@ fn each_network_is_the_same_or_a_person_is_told() {
         });
     }
     let kept = folder().join("networks.outcomes.txt");
-    if std::env::var_os("FORDCROSS_BLESS").is_some() {
+    if is_blessed {
         fs::write(&kept, &found).expect("written");
     }
-    assert_eq!(fs::read_to_string(kept).unwrap_or_default(), found);
+    let kept = format!("\n{}", fs::read_to_string(kept).unwrap_or_default());
+    for piece in found.split("### ").skip(1) {
+        assert!(kept.contains(&format!("\n### {piece}")), "{piece}");
+    }
 }
 
 /// Names of interfaces with their numbers moved up, so that two configurations can be in one file.

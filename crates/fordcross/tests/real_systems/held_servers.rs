@@ -14,7 +14,7 @@ use tempfile::TempDir;
 
 const NEWEST: &str = "18";
 /// Of how many configurations one is judged where no campaign asks for all.
-const EACH: usize = 6;
+const EACH: usize = 9;
 
 /// A configuration as it is kept: its name, the release, its files.
 struct Kept {
@@ -306,4 +306,52 @@ fn each_server_is_the_same_or_a_person_is_told() {
         (kept.name.clone(), format!("{outcome}\n{said}"))
     });
     hold("servers.outcomes.txt", &found);
+}
+
+/// A difference that is planted: the file, what is written there, what takes its place, and the fact that tells it.
+const PLANTED: [(&str, &str, &str, &str); 8] = [
+    ("postgresql.conf", "", "", ""),
+    ("postgresql.conf", "work_mem = 5MB", "work_mem = 6MB", "set work_mem: "),
+    ("postgresql.conf", "log_checkpoints = off", "", "set log_checkpoints: "),
+    ("postgresql.conf", "archive_command = 'true'", "archive_command = 'false'", "archives: "),
+    ("postgresql.conf", "max_replication_slots = 30", "max_replication_slots = 20", "slots: "),
+    ("postgresql.conf", "max_active_replication_origins = 30", "", "origins: "),
+    ("standby.signal", "", "", "standby: "),
+    ("pg_hba.conf", "127.0.0.1/32 reject", "127.0.0.1/32 trust", "access: & login app bob: "),
+];
+
+/// What differs in a result is seen, whichever of the things that are compared it is.
+#[test]
+fn what_is_planted_is_seen() {
+    let clusters = clusters(&["14", NEWEST]);
+    let (of_old, defaults) = &clusters["14"];
+    // Logins are tried where there are rules.
+    let backups = [
+        (
+            "postgresql.conf",
+            "work_mem = 5MB\nmax_replication_slots = 30\narchive_mode = on\narchive_command = 'true'\n",
+        ),
+        ("pg_hba.conf", "host all bob 127.0.0.1/32 reject\nlocal all all trust\n"),
+    ];
+    for (file, text) in backups {
+        let files = vec![(file.to_owned(), text.to_owned())];
+        let backup = Kept { name: "planted".to_owned(), release: "14".to_owned(), files }.write();
+        let old = read(&written(&facts(of_old, backup.path()), defaults)).expect("the old server takes it");
+        for (path, from, to, expected) in PLANTED {
+            if (path == "pg_hba.conf") != (file == "pg_hba.conf") {
+                continue;
+            }
+            let carried = carried(backup.path());
+            let result = carried.ending(".postgresql");
+            let text = fs::read_to_string(result.join(path)).unwrap_or_default();
+            assert!(text.contains(from), "{text}");
+            if !expected.is_empty() {
+                fs::write(result.join(path), text.replacen(from, to, 1)).expect("written");
+            }
+            let (outcome, silent) = outcome(&carried, &old, defaults, facts(&clusters[NEWEST].0, &result));
+            let is_seen = expected.split(" & ").all(|fact| silent.lines().any(|line| line.starts_with(fact)));
+            let is_right = if expected.is_empty() { outcome == Outcome::Same } else { is_seen };
+            assert!(is_right, "{expected}{outcome:?}\n{silent}");
+        }
+    }
 }

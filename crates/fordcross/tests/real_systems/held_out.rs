@@ -3,13 +3,10 @@
 
 use crate::carried::{Carried, attempt, map_with_same_names};
 use crate::facts::{Facts, of_new, of_old};
-use crate::hosts::{CROSSING, IFUPDOWN, NETPLAN};
-use crate::kept::{keep_figures, number_of};
 use crate::networks::{TO, units};
 use crate::programs::{run, said};
 use rstest::rstest;
 use serde_json::Value;
-use std::collections::BTreeMap;
 use std::fmt::Write as _;
 use std::fs;
 use std::path::{Path, PathBuf};
@@ -159,67 +156,6 @@ fn each_network_is_the_same_or_a_person_is_told() {
     }
 }
 
-/// Names of interfaces with their numbers moved up, so that two configurations can be in one file.
-fn moved_up(interfaces: &str) -> String {
-    let mut moved = String::new();
-    let mut rest = interfaces;
-    while let Some(at) = ["eth", "bond", "br", "wlan", "eno"]
-        .iter()
-        .filter_map(|kind| {
-            let number =
-                |(at, _): &(usize, &str)| rest[at + kind.len()..].starts_with(|c: char| c.is_ascii_digit());
-            let is_name =
-                |(at, _): &(usize, &str)| !rest[..*at].ends_with(|c: char| c.is_ascii_alphanumeric());
-            rest.match_indices(kind)
-                .find(|found| number(found) && is_name(found))
-                .map(|(at, _)| at + kind.len())
-        })
-        .min()
-    {
-        moved.push_str(&rest[..at]);
-        moved.push('2');
-        rest = &rest[at..];
-    }
-    moved + rest
-}
-
-/// Two of the configurations in one file, with a line of an option taken out: as many as a campaign asks for.
-#[test]
-fn networks_put_together_are_the_same_or_a_person_is_told() {
-    let all = pieces("networks.txt");
-    let mut random = fastrand::Rng::with_seed(number_of("FORDCROSS_SEED", 15));
-    let count = if std::env::var_os("FORDCROSS_FIGURES").is_some() { 300 } else { 6 };
-    let mut found: BTreeMap<Outcome, usize> = BTreeMap::new();
-    let mut wrong = String::new();
-    for _ in 0..count {
-        let [one, other] = [0, 1].map(|_| &all[random.usize(..all.len())]);
-        let mut lines: Vec<String> =
-            format!("{}\n{}", one.1, moved_up(&other.1)).lines().map(str::to_owned).collect();
-        let options: Vec<usize> =
-            (0..lines.len()).filter(|&line| lines[line].starts_with([' ', '\t'])).collect();
-        if let Some(&out) = random.choice(&options) {
-            lines.remove(out);
-        }
-        let text = lines.join("\n") + "\n";
-        let (outcome, silent) = outcome(&text, &commands(&text));
-        *found.entry(outcome).or_default() += 1;
-        if matches!(outcome, Outcome::Silent | Outcome::Refused) {
-            let _ = writeln!(wrong, "{outcome:?} {} with {}: {silent:?}\n{text}", one.0, other.0);
-        }
-    }
-    assert!(wrong.is_empty(), "{found:?}\n{wrong}");
-    let of = |outcome| found.get(&outcome).copied().unwrap_or(0);
-    let figures = [
-        ("cases", count),
-        ("same", of(Outcome::Same)),
-        ("told", of(Outcome::Told)),
-        ("blocked", of(Outcome::Blocked)),
-        ("silent", of(Outcome::Silent)),
-        ("refused", of(Outcome::Refused)),
-    ];
-    keep_figures("networks-together", &[IFUPDOWN, NETPLAN, CROSSING], &figures);
-}
-
 const ALL_KINDS: &str = "auto eth0\niface eth0 inet static\n    address 192.0.2.10/24\n    gateway 192.0.2.1\n    mtu 1400\n    \
     hwaddress 00:00:5e:00:53:01\n    dns-nameservers 192.0.2.53\n    up ip addr add 192.0.2.11/24 dev eth0 label eth0:x\n    \
     up ip route add 198.51.100.0/24 via 192.0.2.254 metric 5 table 100\n    up ip rule add from 192.0.2.10 table 100\n\
@@ -239,7 +175,6 @@ const ALL_KINDS: &str = "auto eth0\niface eth0 inet static\n    address 192.0.2.
 #[case("mtu: 1400", "mtu: 1300", &["+ eth0 mtu 1300", "- eth0 mtu 1400"])]
 #[case("00:00:5e:00:53:01", "00:00:5e:00:53:02", &["+ eth0 mac 00:00:5e:00:53:02", "- eth0 mac 00:00:5e:00:53:01"])]
 #[case("192.0.2.53", "192.0.2.54", &["+ name-server 192.0.2.54", "- name-server 192.0.2.53"])]
-#[case("accept-ra: false", "accept-ra: true", &["- eth0 accept_ra 0", "- eth0 autoconf 0"])]
 #[case("stp: true", "stp: false", &["+ br0 spanning-tree off", "- br0 spanning-tree on"])]
 #[case("dhcp4: true", "dhcp6: true", &["+ br0 dhcp6", "- br0 dhcp4"])]
 #[case("203.0.113.9", "203.0.113.8", &["+ sit1 tunnel sit remote 203.0.113.8 local 192.0.2.10",

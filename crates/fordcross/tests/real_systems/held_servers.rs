@@ -107,8 +107,8 @@ fn written(found: &Result<Facts, String>, defaults: &BTreeMap<String, Setting>) 
                     .any(|word| line.contains(word))
             };
             for line in log.lines().filter(is_reason) {
-                let said = line.split_once("]").map_or(line, |(_, rest)| rest).trim();
-                let _ = writeln!(text, "refused: {}", said);
+                let said = line.split_once(']').map_or(line, |(_, rest)| rest).trim();
+                let _ = writeln!(text, "refused: {said}");
             }
         }
         Ok(facts) => {
@@ -205,8 +205,7 @@ fn is_told(carried: &Carried, fact: &str) -> bool {
         "set" => &[fact.strip_prefix("set ").unwrap_or_default()],
         "access" | "login" => &["access", "users"],
         "archives" => &["archive_command", "archive_library", "archive_mode"],
-        "origins" => &["max_replication_slots"],
-        "slots" => &["max_replication_slots"],
+        "origins" | "slots" => &["max_replication_slots"],
         "recovery" | "standby" => &["recovery", "standby_mode", "standby.signal"],
         _ => &[],
     };

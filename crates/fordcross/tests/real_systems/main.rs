@@ -11,7 +11,6 @@
 //! - `daemon`: a daemon that does not ship, described by a worked example, judged by its own parser
 //! - `live`: old and new side by side in network namespaces
 //! - `carried`: carrying, and what a ledger says
-//! - `way_back`: the runbook of a change of networks, and back
 //! - `figures`: the figures of `docs/real-systems.md`
 
 mod carried;
@@ -38,4 +37,3 @@ mod server;
 mod server_facts;
 mod servers;
 mod values;
-mod way_back;

@@ -30,6 +30,21 @@ struct Network(String);
 pub(crate) const ADDRESSES: [&str; 7] =
     ["127.0.0.1", "::1", "10.66.1.1", "10.1.1.1", "192.0.2.10", "198.51.100.10", "203.0.113.10"];
 
+/// What a refused login is called, by what is said of it.
+const REASONS: [(&str, &str); 11] = [
+    ("WAL sender", "no-replication"),
+    ("walsender", "no-replication"),
+    ("no pg_hba.conf entry", "no-rule"),
+    ("pg_hba.conf rejects", "rejected"),
+    ("password authentication failed", "password"),
+    ("Peer authentication failed", "peer"),
+    ("does not exist", "absent"),
+    ("Ident authentication failed", "ident"),
+    ("authentication failed", "failed"),
+    ("Connection refused", "closed"),
+    ("SSL", "ssl"),
+];
+
 impl Network {
     fn new() -> Self {
         static COUNT: AtomicUsize = AtomicUsize::new(0);
@@ -112,19 +127,6 @@ impl Server {
             return "ok".to_owned();
         }
         let said = said(&output);
-        const REASONS: [(&str, &str); 11] = [
-            ("WAL sender", "no-replication"),
-            ("walsender", "no-replication"),
-            ("no pg_hba.conf entry", "no-rule"),
-            ("pg_hba.conf rejects", "rejected"),
-            ("password authentication failed", "password"),
-            ("Peer authentication failed", "peer"),
-            ("does not exist", "absent"),
-            ("Ident authentication failed", "ident"),
-            ("authentication failed", "failed"),
-            ("Connection refused", "closed"),
-            ("SSL", "ssl"),
-        ];
         let reason = REASONS.iter().find(|(text, _)| said.contains(text));
         reason.map_or_else(|| said.trim().replace('\n', " "), |(_, word)| (*word).to_owned())
     }

@@ -159,7 +159,6 @@ fn each_network_is_the_same_or_a_person_is_told() {
 const ALL_KINDS: &str = "auto eth0\niface eth0 inet static\n    address 192.0.2.10/24\n    gateway 192.0.2.1\n    mtu 1400\n    \
     hwaddress 00:00:5e:00:53:01\n    dns-nameservers 192.0.2.53\n    up ip addr add 192.0.2.11/24 dev eth0 label eth0:x\n    \
     up ip route add 198.51.100.0/24 via 192.0.2.254 metric 5 table 100\n    up ip rule add from 192.0.2.10 table 100\n\
-    iface eth0 inet6 static\n    address 2001:db8::10/64\n    gateway 2001:db8::1\n\
     auto br0\niface br0 inet dhcp\n    bridge_ports eth1\n    bridge_stp on\n\
     auto sit1\niface sit1 inet6 v4tunnel\n    address 2001:db8:9::1/64\n    endpoint 203.0.113.9\n    local 192.0.2.10\n";
 

@@ -91,9 +91,11 @@ pub(crate) fn campaign(name: &str, more: &[&str]) -> Result<(), Failed> {
     let line = match name {
         "osier" => "test --release --locked -p fordcross --test judged -- --skip figures",
         "netplan" => {
-            "test --release --locked -p fordcross --features real-systems --test real_systems host_judge"
+            "test --release --locked -p fordcross --features real-systems --test real_systems -- host_judge held_out"
         }
-        "postgresql" => "test --locked -p fordcross --features real-systems --test real_systems knock_out",
+        "postgresql" => {
+            "test --locked -p fordcross --features real-systems --test real_systems -- knock_out held_servers values"
+        }
         "attacked" => "test --release --locked -p fordcross --test attacked",
         _ => return Err(format!("no campaign `{name}`: osier, netplan, postgresql or attacked").into()),
     };
@@ -112,6 +114,7 @@ pub(crate) fn campaign(name: &str, more: &[&str]) -> Result<(), Failed> {
         ("FORDCROSS_SEED", seed),
         ("FORDCROSS_SECONDS", "36000"),
         ("FORDCROSS_TRIES", "80"),
+        ("FORDCROSS_CONFIGURATIONS", "75"),
         ("FORDCROSS_MUTATIONS", count.unwrap_or("4000")),
         ("FORDCROSS_KILLS", "400"),
         ("FORDCROSS_RACES", "500"),

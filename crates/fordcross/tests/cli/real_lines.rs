@@ -300,6 +300,13 @@ fn included_files_and_keys_are_known() {
     "authentication_timeout = '1500ms'\n",
     "authentication_timeout = '1500ms'\n"
 )]
+// A connection string takes what is behind a backslash as it is.
+#[case::in_a_connection(
+    "14",
+    "postgresql.conf",
+    "primary_conninfo = 'host=192.0.2.1 password=''a\\\\101b\\\\nc d'' user=rep'\n",
+    "primary_conninfo = 'host=192.0.2.1 password=''a101bnc d'' user=rep'\n"
+)]
 #[case::octal_delay("10", "postgresql.conf", "vacuum_cost_delay = 010\n", "vacuum_cost_delay = 8\n")]
 #[case::no_client_is_spared(
     "10",

@@ -12,18 +12,16 @@ use std::time::{Duration, Instant};
 /// Facts by what they are about: `set work_mem`, `login app bob`, `access`, `archives`.
 pub(crate) type Facts = BTreeMap<String, String>;
 
-/// Roles and databases whose names rules of access speak of, and whom the judge asks as. A password is kept the way that
-/// upgraded clusters have it.
-const PEOPLE: [&str; 13] = [
-    "SET password_encryption = 'md5'",
+/// Roles and databases whose names rules of access speak of, and whom the judge asks as.
+const PEOPLE: [&str; 11] = [
     "CREATE ROLE judge SUPERUSER LOGIN",
     // Where roles are those of a database.
     "CREATE ROLE \"judge@judge\" SUPERUSER LOGIN",
     "CREATE DATABASE judge OWNER judge",
     "CREATE ROLE crew",
-    "CREATE ROLE alice LOGIN PASSWORD 'tide' IN ROLE crew",
-    "SET password_encryption = 'scram-sha-256'",
-    "CREATE ROLE bob LOGIN PASSWORD 'tide'",
+    // Passwords are kept the way that upgraded clusters have them; a setting holds within its connection.
+    "SET password_encryption = 'md5'; CREATE ROLE alice LOGIN PASSWORD 'tide' IN ROLE crew",
+    "SET password_encryption = 'scram-sha-256'; CREATE ROLE bob LOGIN PASSWORD 'tide'",
     "CREATE ROLE \"/ops\" LOGIN",
     "CREATE ROLE \"al ice\" LOGIN",
     "CREATE DATABASE app",
@@ -41,16 +39,7 @@ pub(crate) fn peopled(release: &str) -> (Server, BTreeMap<String, Setting>) {
     fs::write(server.data().join("postgresql.conf"), "").expect("written");
     server.start("the new cluster");
     for statement in PEOPLE {
-        // A setting holds within its connection.
-        let kind = if statement.contains("alice LOGIN") { "md5" } else { "scram-sha-256" };
-        if !statement.starts_with("SET") {
-            let settings = if statement.contains("PASSWORD") {
-                format!("SET password_encryption = '{kind}'; ")
-            } else {
-                String::new()
-            };
-            server.query(&format!("{settings}{statement}"));
-        }
+        server.query(statement);
     }
     server.stop_cleanly();
     // What it does without a word of configuration.

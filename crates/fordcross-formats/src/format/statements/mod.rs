@@ -98,17 +98,20 @@ enum Escape {
     None,
     /// Twice.
     Doubled,
-    /// Behind a backslash, which itself is doubled.
+    /// Behind a backslash, which itself is doubled; other characters behind one are what they are in C.
     Backslash,
+    /// Behind a backslash, which takes any character behind it as it is.
+    Character,
     /// Both are read; doubled is written.
     Both,
 }
 
 impl Escape {
-    const ALL: [(&'static str, Self); 4] = [
+    const ALL: [(&'static str, Self); 5] = [
         ("none", Self::None),
         ("doubled", Self::Doubled),
         ("backslash", Self::Backslash),
+        ("character", Self::Character),
         ("both", Self::Both),
     ];
 
@@ -117,6 +120,11 @@ impl Escape {
     }
 
     fn slashes(self) -> bool {
+        self.is_as_in_c() || self == Self::Character
+    }
+
+    /// `\n` is the end of a line, and `\045` a percent sign.
+    fn is_as_in_c(self) -> bool {
         matches!(self, Self::Backslash | Self::Both)
     }
 }

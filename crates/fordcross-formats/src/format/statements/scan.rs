@@ -1,5 +1,6 @@
 //! Parting statements into words.
 
+use super::Escape;
 use super::Grammar;
 use super::blocks::BlockId;
 use super::facts::StatementFact;
@@ -212,7 +213,7 @@ impl<'a> Scanner<'_, 'a> {
         let mut chars = text[start + quote.len_utf8()..].char_indices().peekable();
         while let Some((offset, c)) = chars.next() {
             let after = start + quote.len_utf8() + offset + c.len_utf8();
-            let octal = octal(&text[after..]).filter(|_| c == '\\' && escape.slashes());
+            let octal = if c == '\\' && escape.is_as_in_c() { octal(&text[after..]) } else { None };
             if octal.is_none() && !bytes.is_empty() {
                 self.flush(&mut bytes, &mut inner, start)?;
             }
@@ -224,6 +225,10 @@ impl<'a> Scanner<'_, 'a> {
                         chars.next();
                     }
                 }
+                '\\' if escape == Escape::Character => match chars.next() {
+                    Some((_, next)) => inner.push(next),
+                    None => break,
+                },
                 '\\' if escape.slashes() => match chars.next() {
                     Some((_, 'n')) => inner.push('\n'),
                     Some((_, 't')) => inner.push('\t'),

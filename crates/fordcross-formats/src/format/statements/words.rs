@@ -123,7 +123,7 @@ impl<'w> Spelling<'w, '_> {
         let mut out = String::from(*quote);
         for c in text.chars() {
             match c {
-                '\n' if grammar.escape.slashes() => out.push_str("\\n"),
+                '\n' if grammar.escape.is_as_in_c() => out.push_str("\\n"),
                 '\\' if grammar.escape.slashes() => out.push_str("\\\\"),
                 c if c == *quote && grammar.escape.doubles() => out.extend([c, c]),
                 c if c == *quote => out.extend(['\\', c]),

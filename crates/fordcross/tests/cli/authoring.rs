@@ -63,6 +63,9 @@ fn every_rule_that_ships_is_used_by_some_backup() {
             iface eth17 inet6 static\n  address 2001:db8:7::9/64\n\
             iface eth18 inet static\n  address 192.0.2.18/32\n  pointopoint 192.0.2.1\n  offload-tso off\n  up route add 192.0.2.77 dev eth18\n\
             \x20 up route add 10.0.0.0 gw 192.0.2.1\n  up ip route add 10.1.0.0/16 via 192.0.2.1 table isp\n\
+            iface eth31 inet static\n  up ip link set eth31 up\niface tun9 inet tunnel\n  endpoint 192.0.2.31\n  mode gre\niface sit9 inet6 v4tunnel\n  ttl 64\n\
+            iface tun8 inet6 tunnel\n  address 2001:db8::31/64\n  endpoint 2001:db8::32\n  mode ip6gre\n\
+            iface eth32 inet manual\n  up ip route add 10.2.0.0/16\n  up route add -net 10.3.0.0/16\n  up ifconfig eth32 mtu 1400\n\
             iface eth19 inet static\n  address 192.0.2.19\n  netmask 255.255.255.253\n\
             iface eth20 inet6 auto\n  autoconf 0\n  provider isp\n  wpa-conf /etc/wpa.conf\n  hostapd /etc/hostapd.conf\n  wpa-ap-scan 1\n\
             iface br9 inet manual\n  bridge_ports eth21.9 eth22\niface br11 inet manual\n  bridge_ports eth30\n  bridge_pathcost eth30 9\niface br10 inet manual\n  bridge_ports eth22.10 eth23\n  bridge_pathcost eth23 9\niface eth23 inet manual\niface eth22 inet manual\n\

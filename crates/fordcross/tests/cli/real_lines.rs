@@ -363,3 +363,16 @@ fn weakening_defaults_are_a_persons_choice(#[case] option: &str, #[case] weak: b
     }
     assert_eq!(conf.contains("checkpoint_completion_target"), other, "{conf}");
 }
+
+/// A base that says otherwise is told what held on the old side without a word.
+#[test]
+fn dhcp_of_a_base_does_not_stay_at_a_fixed_address() {
+    let desk = Desk::new();
+    desk.write("host/interfaces", "auto eth0\niface eth0 inet static\n    address 192.0.2.2/24\n");
+    desk.write("base.yaml", "network:\n  version: 2\n  ethernets:\n    eth0: {dhcp4: true}\n");
+    desk.run_to(0, "carry host --to netplan@0.106 --same-names --base base.yaml -o out");
+    let made = desk.read("out/interfaces.netplan.yaml");
+    assert!(made.contains("dhcp4: false") && made.contains("192.0.2.2/24"), "{made}");
+    desk.run_to(0, "carry host --to netplan@0.106 --same-names -o alone");
+    assert!(!desk.read("alone/interfaces.netplan.yaml").contains("dhcp4"), "it holds without it");
+}

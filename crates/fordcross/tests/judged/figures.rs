@@ -18,6 +18,8 @@ const SERVERS: &str =
 #[case("osier-knock-out", &[OSIER])]
 #[case("netplan-random", &[IFUPDOWN, NETPLAN, HOSTS])]
 #[case("netplan-knock-out", &[NETPLAN])]
+#[case("networks-together", &[IFUPDOWN, NETPLAN, HOSTS])]
+#[case("networks-habits", &[IFUPDOWN, NETPLAN, HOSTS])]
 #[case("postgresql-knock-out", &[SERVERS])]
 fn figures_are_no_older_than_their_profiles(#[case] name: &str, #[case] of: &[&str]) {
     let path = Path::new(env!("CARGO_MANIFEST_DIR")).join(format!("../../docs/figures/{name}.toml"));

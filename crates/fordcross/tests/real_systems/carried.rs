@@ -7,6 +7,9 @@ use std::path::{Path, PathBuf};
 use std::process::Command;
 use tempfile::TempDir;
 
+/// The fates after which nobody has to do anything.
+pub(crate) const AUTOMATIC: [&str; 5] = ["carried", "remapped", "recast", "folded", "moot"];
+
 /// A finished carry.
 pub(crate) struct Carried {
     folder: TempDir,
@@ -106,6 +109,13 @@ impl Carried {
             *counts.entry(row["fate"].as_str().expect("a fate").to_owned()).or_default() += 1;
         }
         counts
+    }
+
+    /// How many settings need nobody, of how many: `5/6`.
+    pub(crate) fn automatic(&self) -> String {
+        let counts = self.counts();
+        let of = |fates: &[&str]| fates.iter().filter_map(|fate| counts.get(*fate)).sum::<usize>();
+        format!("{}/{}", of(&AUTOMATIC), counts.values().sum::<usize>())
     }
 
     /// That a text is in nothing but the converted configuration.

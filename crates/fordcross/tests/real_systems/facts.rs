@@ -1,6 +1,7 @@
 //! What a host's network is like afterwards, in facts that both sides can be asked for: of the old one by the commands that
 //! `ifup -n` prints, of the new one by the units that `netplan generate` writes.
 
+use crate::built;
 use std::collections::{BTreeMap, BTreeSet};
 use std::fs;
 use std::net::IpAddr;
@@ -113,12 +114,20 @@ pub(crate) fn of_old(commands: &str, interfaces: &str) -> Facts {
             // The kernel itself accepts both.
             if let (Some((interface, key @ ("autoconf" | "accept_ra"))), "0") = (name.rsplit_once('.'), value)
             {
+                // A dot of a name is written so there. Who hears no router makes no address of what one says.
+                let interface = interface.replace('/', ".");
                 facts.insert(format!("{interface} {key} 0"));
+                facts.insert(format!("{interface} autoconf 0"));
             }
         } else if text.contains("ip link set") {
             facts.extend(on("up".into()).filter(|_| words.has("up") && alias.is_none()));
             facts.extend(words.after("mtu").and_then(|mtu| on(format!("mtu {mtu}"))));
             facts.extend(words.after("address").and_then(|mac| on(format!("mac {mac}"))));
+        } else if let ([name, "mtu", mtu, ..], true) =
+            (&words.0[1.min(words.0.len())..], words.0.first().is_some_and(|word| word.ends_with("ifconfig")))
+        {
+            let name = if is_variable(name) { &current } else { *name };
+            facts.insert(format!("{name} mtu {mtu}"));
         } else if ["addr", "a", "address"].contains(&words.kind_of_ip()) {
             // `ip a a`, `ip -6 addr add`
             let verbs = ["add", "replace", "a", "append"];
@@ -130,6 +139,10 @@ pub(crate) fn of_old(commands: &str, interfaces: &str) -> Facts {
                 let label = words.after("label").filter(|label| Some(*label) != device.as_deref());
                 let label = label.map_or_else(String::new, |label| format!(" label {label}"));
                 facts.extend(on(format!("address {}{label}", plain(address))));
+                // The kernel has a route to the other end.
+                if let (Some(peer), Some(device)) = (words.after("peer"), &device) {
+                    facts.insert(route(peer, None, device, &[]));
+                }
             }
         } else if ["route", "r", "ro"].contains(&words.kind_of_ip()) {
             let at = words.0.iter().position(|word| ["add", "replace", "append", "a"].contains(word));
@@ -179,6 +192,7 @@ pub(crate) fn of_old(commands: &str, interfaces: &str) -> Facts {
         }
     }
     facts.extend(of_options(interfaces));
+    facts.extend(built::of_old(interfaces));
     without_what_follows(facts)
 }
 
@@ -195,20 +209,20 @@ fn without_what_follows(mut facts: Facts) -> Facts {
     facts
 }
 
-/// The interface whose network holds a gateway.
+/// The interface of the narrowest network that holds a gateway.
 fn over(facts: &Facts, gateway: &str) -> Option<String> {
-    let full = plain(gateway);
-    facts.iter().find_map(|fact| {
+    let holders = facts.iter().filter_map(|fact| {
         let (device, rest) = fact.split_once(' ')?;
         let (kind, rest) = rest.split_once(' ')?;
         let first = rest.split(' ').next()?;
-        let is_over = match kind {
-            "address" => holds(first, gateway),
-            "route4" | "route6" => first == full && !rest.contains(" via "),
-            _ => false,
-        };
-        is_over.then(|| device.to_owned())
-    })
+        let is_over = ["address", "route4", "route6"].contains(&kind)
+            && holds(first, gateway)
+            && !rest.contains(" via ")
+            && !rest.contains(" table ");
+        let length = first.rsplit_once('/')?.1.parse::<u32>().ok()?;
+        is_over.then_some((length, device))
+    });
+    holders.max_by_key(|(length, _)| *length).map(|(_, device)| device.to_owned())
 }
 
 fn length_of(mask: &str) -> u32 {
@@ -265,9 +279,11 @@ fn of_options(interfaces: &str) -> Facts {
     facts
 }
 
-/// A section of a unit with its keys.
-fn sections(text: &str) -> Vec<(String, Vec<(String, String)>)> {
-    let mut sections: Vec<(String, Vec<(String, String)>)> = Vec::new();
+/// The sections of a unit with their keys.
+pub(crate) type Sections = Vec<(String, Vec<(String, String)>)>;
+
+fn sections(text: &str) -> Sections {
+    let mut sections = Sections::new();
     for line in text.lines().map(str::trim) {
         if let Some(name) = line.strip_prefix('[').and_then(|line| line.strip_suffix(']')) {
             sections.push((name.to_owned(), Vec::new()));
@@ -278,28 +294,29 @@ fn sections(text: &str) -> Vec<(String, Vec<(String, String)>)> {
     sections
 }
 
+fn value_of(sections: &Sections, section: &str, key: &str) -> Option<String> {
+    let in_section = sections.iter().filter(|(name, _)| name == section);
+    in_section.flat_map(|(_, keys)| keys).find(|(name, _)| name == key).map(|(_, value)| value.clone())
+}
+
 /// The facts of the new side, by the units below the folder that `netplan generate` wrote into.
 pub(crate) fn of_new(root: &Path) -> Facts {
     let mut facts = Facts::new();
     let folder = root.join("run/systemd/network");
-    let mut units: BTreeMap<String, String> = BTreeMap::new();
+    let mut units: BTreeMap<String, (String, Sections)> = BTreeMap::new();
     for entry in fs::read_dir(&folder).into_iter().flatten() {
         let path = entry.expect("an entry").path();
-        let name = path.file_name().expect("a name").to_string_lossy().into_owned();
-        units.insert(name, fs::read_to_string(&path).expect("a unit"));
-    }
-    for (unit, text) in &units {
-        let sections = sections(text);
-        let of = |section: &str, key: &str| {
-            let in_section = sections.iter().filter(|(name, _)| name == section);
-            in_section
-                .flat_map(|(_, keys)| keys)
-                .find(|(name, _)| name == key)
-                .map(|(_, value)| value.clone())
-        };
+        let unit = path.file_name().expect("a name").to_string_lossy().into_owned();
+        let sections = sections(&fs::read_to_string(&path).expect("a unit"));
+        let of = |section: &str, key: &str| value_of(&sections, section, key);
         let name =
             of("Match", "Name").or_else(|| of("Match", "OriginalName")).or_else(|| of("NetDev", "Name"));
-        let Some(name) = name else { continue };
+        if let Some(name) = name {
+            units.insert(unit, (name, sections));
+        }
+    }
+    for (unit, (name, sections)) in &units {
+        let of = |section: &str, key: &str| value_of(sections, section, key);
         for (section, key) in [("Link", "MTUBytes"), ("NetDev", "MTUBytes")] {
             facts.extend(of(section, key).map(|mtu| format!("{name} mtu {mtu}")));
         }
@@ -322,18 +339,14 @@ pub(crate) fn of_new(root: &Path) -> Facts {
             }
         }
         if unit.ends_with(".network") {
-            network(&name, &sections, &of, &mut facts);
+            network(name, sections, &of, &mut facts);
         }
     }
+    facts.extend(built::of_new(&units));
     without_what_follows(facts)
 }
 
-fn network(
-    name: &str,
-    sections: &[(String, Vec<(String, String)>)],
-    of: &dyn Fn(&str, &str) -> Option<String>,
-    facts: &mut Facts,
-) {
+fn network(name: &str, sections: &Sections, of: &dyn Fn(&str, &str) -> Option<String>, facts: &mut Facts) {
     // What nobody brings up has nothing.
     if of("Link", "ActivationPolicy").is_some_and(|policy| policy == "manual") {
         facts.retain(|fact| {

@@ -1,6 +1,7 @@
 //! The figures of `docs/real-systems.md`. `FORDCROSS_BLESS=1` writes them anew.
 
-use crate::carried::{Carried, carry, map_with_new_ports};
+use crate::carried::{AUTOMATIC, Carried, carry, map_with_new_ports};
+use crate::held_out::folder;
 use crate::networks::{TO, carry_interfaces, samples};
 use crate::programs::own;
 use std::collections::BTreeMap;
@@ -18,6 +19,24 @@ fn add(table: &mut BTreeMap<String, (usize, BTreeMap<String, usize>)>, called: &
     for (fate, count) in carried.counts() {
         *counts.entry(fate).or_default() += count;
     }
+}
+
+/// How many of all, in percent.
+fn share(some: usize, all: usize) -> String {
+    let tenths = (2000 * some + all) / (2 * all).max(1);
+    format!("{}.{} %", tenths / 10, tenths % 10)
+}
+
+/// Of the kept outcomes of held-out inputs: how many, and how many settings of how many need nobody.
+fn kept(name: &str) -> (usize, usize, usize) {
+    let text = fs::read_to_string(folder().join(name)).expect("outcomes");
+    let usable = text.lines().filter(|line| !line.starts_with("Unusable"));
+    let parts = usable.flat_map(str::split_whitespace).filter_map(|word| word.split_once('/'));
+    let counts =
+        parts.filter_map(|(some, all)| Some((some.parse::<usize>().ok()?, all.parse::<usize>().ok()?)));
+    counts.fold((0, 0, 0), |(files, automatic, settings), (some, all)| {
+        (files + 1, automatic + some, settings + all)
+    })
 }
 
 #[test]
@@ -39,15 +58,24 @@ fn the_document_has_the_figures() {
         );
     }
     let mut text = format!(
-        "| inputs | backups | settings | {} |\n|{}\n",
+        "| inputs | backups | settings | automatic | {} |\n|{}\n",
         FATES.join(" | "),
-        " --- |".repeat(FATES.len() + 3)
+        " --- |".repeat(FATES.len() + 4)
     );
     for (called, (files, counts)) in table {
         let all: usize = counts.values().sum();
         let cells: Vec<String> =
             FATES.iter().map(|fate| counts.get(*fate).copied().unwrap_or(0).to_string()).collect();
-        let _ = writeln!(text, "| {called} | {files} | {all} | {} |", cells.join(" | "));
+        let automatic = AUTOMATIC.iter().filter_map(|fate| counts.get(*fate)).sum();
+        let share = share(automatic, all);
+        let _ = writeln!(text, "| {called} | {files} | {all} | {share} | {} |", cells.join(" | "));
+    }
+    for (called, name) in
+        [("interfaces, held out", "networks.outcomes.txt"), ("postgresql, held out", "servers.outcomes.txt")]
+    {
+        let (files, automatic, all) = kept(name);
+        let rest = " |".repeat(FATES.len());
+        let _ = writeln!(text, "| {called} | {files} | {all} | {} |{rest}", share(automatic, all));
     }
     let path = Path::new(env!("CARGO_MANIFEST_DIR")).join("../../docs/real-systems.md");
     let document = fs::read_to_string(&path).expect("the document");

@@ -302,7 +302,7 @@ fn each_server_is_the_same_or_a_person_is_told() {
             }
         };
         let outcome = outcome.map_or_else(|| "Unusable".to_owned(), |outcome| format!("{outcome:?}"));
-        (kept.name.clone(), format!("{outcome}\n{said}"))
+        (kept.name.clone(), format!("{outcome} {}\n{said}", carried.automatic()))
     });
     hold("servers.outcomes.txt", &found);
 }

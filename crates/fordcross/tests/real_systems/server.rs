@@ -5,6 +5,7 @@ use std::collections::BTreeMap;
 use std::fs;
 use std::path::{Path, PathBuf};
 use std::process::{Command, Output};
+use std::sync::Arc;
 use std::sync::atomic::{AtomicUsize, Ordering};
 use tempfile::TempDir;
 
@@ -18,7 +19,7 @@ pub(crate) struct Server {
     folder: TempDir,
     is_running: bool,
     /// The network that it is in, if it has one of its own.
-    network: Option<Network>,
+    network: Option<Arc<Network>>,
     /// Whom the judge asks as, and in which database.
     judge: &'static str,
 }
@@ -99,11 +100,27 @@ impl Server {
 
     /// A copy of a stopped one, in a network of its own.
     pub(crate) fn like(other: &Self) -> Self {
+        Self::within_network(other, Arc::new(Network::new()))
+    }
+
+    /// A copy of a stopped one, in the network of another.
+    pub(crate) fn beside(other: &Self, neighbour: &Self) -> Self {
+        Self::within_network(other, neighbour.network.clone().expect("a network of its own"))
+    }
+
+    fn within_network(other: &Self, network: Arc<Network>) -> Self {
         let folder = new_folder();
         let output = run(Command::new("cp").arg("-a").arg(other.data()).arg(folder.path()));
         assert!(output.status.success(), "{}", said(&output));
         let release = other.release.clone();
-        Self { release, folder, is_running: false, network: Some(Network::new()), judge: "judge" }
+        Self { release, folder, is_running: false, network: Some(network), judge: "judge" }
+    }
+
+    /// Runs a statement in a stopped one, which is stopped again.
+    pub(crate) fn reopened(&mut self, statement: &str) {
+        self.start("once more");
+        self.query(statement);
+        self.stop_cleanly();
     }
 
     /// Starts it as it is, but for the folder of its sockets; its log if it does not start.
@@ -161,7 +178,7 @@ impl Server {
 
     /// A program in the network of the server.
     fn within(&self, program: &str) -> Command {
-        let Some(Network(name)) = &self.network else { return Command::new(program) };
+        let Some(Network(name)) = self.network.as_deref() else { return Command::new(program) };
         let mut command = Command::new("ip");
         command.args(["netns", "exec", name, program]);
         command

@@ -1,6 +1,7 @@
 //! `interfaces` files made from what the profile of ifupdown declares, with maps: each option now and then, values by
 //! type, and names that mostly name something.
 
+pub(crate) mod habits;
 mod random;
 
 use random::interfaces;
@@ -218,7 +219,19 @@ fn seldom() -> Vec<(String, Option<String>)> {
     let commands = commands.into_iter().map(|command| (format!("{STATIC}  up {command}\n"), None));
     let into = into.into_iter().map(|base| (STATIC.to_owned(), Some(format!("{HEAD}{base}"))));
     let cost = "iface br0 inet manual\n  bridge_ports eth0\n  bridge_pathcost eth0.9 4\n";
-    alone.chain(commands).chain(into).chain([(cost.to_owned(), None)]).collect()
+    let primaries = "iface bond0 inet manual\n  bond-slaves bond1\n  bond-mode active-backup\n  bond-primary bond1\n\
+        iface bond1 inet manual\n  bond-slaves eth0\n  bond-mode active-backup\n  bond-primary eth0\n";
+    let later = [
+        "  bridges:\n    br9:\n      interfaces: [eth8]\n      parameters: {path-cost: {eth0: 4}}\n",
+        "  bridges:\n    br8:\n      interfaces: [eth8]\n      parameters: {path-cost: {eth8: 4}, port-priority: {eth8: 4}}\n    \
+         br9:\n      parameters: {path-cost: {eth8: 4}, port-priority: {eth8: 4}}\n",
+        "    eth7: {activation-mode: manual}\n  vlans:\n    v9: {id: 9, link: eth7}\n",
+        "  bonds:\n    b9:\n      interfaces: [eth8]\n      parameters: {mode: active-backup, mii-monitor-interval: 100, arp-interval: 100, arp-ip-targets: [192.0.2.1]}\n",
+        "  wifis:\n    w9:\n      access-points:\n        Harbour: {auth: {key-management: eap, phase2-auth: MSCHAPV2}}\n",
+    ];
+    let later = later.map(|base| (STATIC.to_owned(), Some(format!("{HEAD}{base}"))));
+    let last = [(cost.to_owned(), None), (primaries.to_owned(), None)];
+    alone.chain(commands).chain(into).chain(last).chain(later).collect()
 }
 
 /// A case by its number, planted or random.

@@ -295,8 +295,8 @@ const APART: [&str; 22] = [
     "auto odd15\niface odd15 inet static from-here on\n",
     "auto /odd\niface odd15 inet manual\n",
     "allow-quay odd15\niface odd15 inet manual\n",
-    "mapping odd15\n    script /usr/local/sbin/where\n    map quay\nvlan odd15\n    mtu 1400\niface\nrename eth7=odd15\niface odd15 ipx static\n% for port in ports\n",
-    "auto odd15\niface odd15 inet manual\n    up ip route add 198.51.100.0/24 via 192.0.2.1 dev odd14\n    up route add default gw 192.0.2.1 dev odd14\n    up ip addr add 192.0.2.250/30 dev odd14\n    up ip link set dev odd14 mtu 1400\n",
+    "mapping odd15\n    script /usr/local/sbin/where\n    map quay\nvlan odd15\n    mtu 1400\niface\nrename eth7=odd15\niface odd15 ipx static\n% for port in ports\nauto odd14=odd15\n",
+    "auto odd15\niface odd15 inet manual\n    up ip route add 198.51.100.0/24 via 192.0.2.1 dev odd14\n    up route add default gw 192.0.2.1 dev odd14\n    up ip addr add 192.0.2.250/30 dev odd14\n    up ip link set dev odd14 mtu 1400\nauto odd13\niface odd13 inet ipv4ll\n    ethernet-wol g\n    up ip link set odd12 up\n",
 ];
 
 /// A file of a host.

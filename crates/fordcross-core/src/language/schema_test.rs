@@ -103,6 +103,12 @@ t14 = { type = "shape", shapes = ["{a:int}"] }
 "o/3" = "1"
 [path]
 here = "o"
+[[install]]
+files = "f"
+path = "/p"
+owner = "o"
+group = "g"
+mode = "0600"
 [[trial]]
 run = "r"
 what = "w"

@@ -21,7 +21,7 @@ use fordcross_core::mapping::{
     Accepted, MapContents, MapFile, MapUse, Mapping, Proposal, UsedNames, used_names, used_ports, write_map,
 };
 use fordcross_core::opening::{Member, Passphrase, encrypt};
-use fordcross_core::profile::{Container, Profile};
+use fordcross_core::profile::{Container, Installed, Profile};
 use serde_json::{Value, json};
 use std::borrow::Cow;
 use std::collections::BTreeMap;
@@ -116,6 +116,8 @@ fn read_from<'o>(general: &'o General, options: &'o Carry) -> Vec<&'o Path> {
 
 pub(super) const LEDGER: &str = "ledger.jsonl";
 pub(super) const MAP: &str = "map.toml";
+/// Where each file goes on the receiving system.
+const INSTALL: &str = "install.csv";
 
 pub(super) struct Decisions {
     map: Option<(String, MapFile)>,
@@ -221,6 +223,10 @@ fn write(
             folder.write(&name, |out| out.write_all(&bytes))?;
             outputs.push(Entry::new("configuration", &name, &bytes));
         }
+        if let Some(table) = install_table(ready.new_profile(), files, &outputs) {
+            folder.write(INSTALL, |out| out.write_all(&table))?;
+            outputs.push(Entry::new("install", INSTALL, &table));
+        }
         Ok::<_, Failed>(outputs)
     };
     let (ledger, result) = carried.write(|rows| write_ledger(folder, &rows.untyped(untyped)), write_result);
@@ -247,6 +253,27 @@ fn write(
     let receipt = receipt(entries, &decided, &outputs);
     folder.write(RECEIPT, |out| out.write_all(receipt.as_bytes()))?;
     Ok(outputs.iter().map(|entry| entry.file.clone()).chain([RECEIPT.to_owned()]).collect())
+}
+
+/// A line for each file of the result of which the receiving platform says where it goes; nothing where it says so of none.
+fn install_table(new: &Profile, files: &[Member], outputs: &[Entry]) -> Option<Vec<u8>> {
+    let goes = |(file, written): (&Member, &Entry)| {
+        let name = if file.path.is_empty() { &written.file } else { &file.path };
+        new.installed(name).map(|goes| (written.file.clone(), goes))
+    };
+    let mut rows: Vec<(String, Installed)> = files.iter().zip(outputs).filter_map(goes).collect();
+    rows.sort_by_key(|(_, goes)| goes.order);
+    if rows.is_empty() {
+        return None;
+    }
+    let mut table = csv::Writer::from_writer(Vec::new());
+    let head = ["file", "path", "owner", "group", "mode", "order"].map(str::to_owned);
+    let lines = (1..).zip(rows).map(|(number, (file, goes))| {
+        [file, goes.path, goes.owner, goes.group, goes.mode, usize::to_string(&number)]
+    });
+    // Into memory nothing fails.
+    let written = std::iter::once(head).chain(lines).try_for_each(|line| table.write_record(line));
+    written.ok().and_then(|()| table.into_inner().ok())
 }
 
 /// What a file of the result is called: by the backup and the receiving platform, or as that wants it in a folder of its own.

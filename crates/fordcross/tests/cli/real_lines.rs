@@ -1,7 +1,7 @@
 //! The lines of real systems, without these systems: what becomes of our own backups, and how ports are named where
 //! a line has no models. `real_systems` has the judges.
 
-use crate::desk::Desk;
+use crate::desk::{Desk, WRACKHAVEN};
 use rstest::rstest;
 use std::fmt::Write as _;
 use std::fs;
@@ -375,4 +375,24 @@ fn dhcp_of_a_base_does_not_stay_at_a_fixed_address() {
     assert!(made.contains("dhcp4: false") && made.contains("192.0.2.2/24"), "{made}");
     desk.run_to(0, "carry host --to netplan@0.106 --same-names -o alone");
     assert!(!desk.read("alone/interfaces.netplan.yaml").contains("dhcp4"), "it holds without it");
+}
+
+/// Where each file goes, with owner and mode, in the order in which they are put there.
+#[test]
+fn a_result_says_where_its_files_go() {
+    let desk = Desk::new();
+    desk.write("pg/PG_VERSION", "14\n");
+    desk.write("pg/postgresql.conf", "work_mem = 8MB\n");
+    desk.write("pg/postgresql.auto.conf", "work_mem = 9MB\n");
+    desk.write("pg/standby.signal", "");
+    let ran = desk.run("carry pg --to postgresql@18 -o out");
+    let expected = "file,path,owner,group,mode,order\n\
+        pg.postgresql/standby.signal,/var/lib/postgresql/18/main/standby.signal,postgres,postgres,0600,1\n\
+        pg.postgresql/postgresql.auto.conf,/var/lib/postgresql/18/main/postgresql.auto.conf,postgres,postgres,0600,2\n\
+        pg.postgresql/postgresql.conf,/etc/postgresql/18/main/postgresql.conf,postgres,postgres,0640,3\n";
+    assert_eq!(desk.read("out/install.csv"), expected, "{}", ran.out);
+    assert!(desk.read("out/receipt.json").contains("install.csv"));
+    desk.write("gw.xml", WRACKHAVEN);
+    desk.carry("--replace");
+    assert!(!Path::new(&desk.path("out/install.csv")).exists(), "the gateway imports its file itself");
 }

@@ -13,6 +13,9 @@ facts! {
             help: "write `\"links/link[{{id}}]\"`, `\"users/{{name:text}}\"`, `\"rules/rule[#]\"`, `\"addresses/address[]\"` or, of settings, `\"own/**\"`";
         KeyAbove => RuleMalformed, "brackets are only at the end of a path of a declaration",
             help: "write `*` for the name of an object above, or nothing";
+        InstallPath => ValueWrong, "a file goes to an absolute path", help: "write `/etc/…`, with `{{file}}` for its name";
+        InstallMode { mode: String } => ValueWrong, "`{mode}` is not the mode of a file",
+            help: "write three or four octal digits: `0640`";
         ObjectExpected => ValueWrong, "expected the declaration of an object", help: "write `\"PATH\" = {{ … }}`";
         SettingWithKey => ValueWrong, "a setting has no keys", help: "write `[]` behind it for a list";
         DuplicatesOfList => ValueWrong, "in a list there is no second one", help: "leave out `duplicates`";

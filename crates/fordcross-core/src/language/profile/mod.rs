@@ -27,6 +27,7 @@ pub(crate) use rules::{
     Breach, Check, Condition, Narrows, ObjectRule, OldMeaning, OwnRuleId, Referent, Rules, SettingRule,
     Unique, Wording,
 };
+pub use runbook::Installed;
 pub(crate) use runbook::{Runbook, Trial, UnitSide};
 pub(crate) use schema::{
     Admits, Entry, Inherits, Lookup, ObjectTraits, PathStep, Repeats, Role, Schema, What, Wins,
@@ -290,6 +291,11 @@ impl Profile {
 }
 
 impl Profile {
+    /// Where a file of a result goes, by its name in the configuration, if the profile says so.
+    pub fn installed(&self, file: &str) -> Option<Installed> {
+        self.runbook.installed(file, self.release_name())
+    }
+
     /// The codes of its rules, each with how much a breach matters. A rule of presence can block, too: by what the
     /// profile says, or where nothing can go.
     pub fn rule_codes(&self) -> Vec<(&str, Severity)> {

@@ -1,10 +1,12 @@
-//! What a platform says of the work around a change: steps, services that stand still, and who goes by what
-//! the unit is.
+//! What a platform says of the work around a change: steps, services that stand still, who goes by what
+//! the unit is, and where files go.
 
+use super::facts::ProfileFact;
 use super::schema::{Lookup, PathStep, Schema};
 use crate::declaration::{Section, Word, parse_pattern};
 use crate::language::phase::Phase;
 use crate::tree::pattern::Pattern;
+use wildmatch::WildMatch;
 
 /// Which of the two sides of a change a unit is on.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -23,6 +25,21 @@ pub(crate) struct Runbook {
     pub(crate) dependants: Vec<Dependant>,
     /// How the receiving program itself judges a configuration.
     pub(crate) trials: Vec<Trial>,
+    /// The first that fits a file counts.
+    pub(crate) installs: Vec<Install>,
+}
+
+/// Where files of a result go on the system that receives them.
+#[derive(Clone, Debug)]
+pub(crate) struct Install {
+    /// Which files, by their names in the configuration.
+    pub(crate) files: WildMatch,
+    /// Where to; `{file}` is its name in the configuration, `{release}` that of the result.
+    pub(crate) path: String,
+    pub(crate) owner: String,
+    pub(crate) group: String,
+    /// In octal digits, as `chmod` takes them.
+    pub(crate) mode: String,
 }
 
 /// A command by which the receiving program judges a configuration before it is imported. It is printed, never run.
@@ -63,6 +80,35 @@ pub(crate) struct Dependant {
     pub(crate) text: String,
 }
 
+/// Where one file goes.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Installed {
+    /// The absolute path.
+    pub path: String,
+    /// The user that it belongs to.
+    pub owner: String,
+    /// The group that it belongs to.
+    pub group: String,
+    /// In octal digits.
+    pub mode: String,
+    /// The number of what the profile says of such files, from 1: they are installed in this order.
+    pub order: usize,
+}
+
+impl Runbook {
+    /// Where a file goes, by its name in the configuration.
+    pub(crate) fn installed(&self, file: &str, release: &str) -> Option<Installed> {
+        let (number, install) = (1..).zip(&self.installs).find(|(_, install)| install.files.matches(file))?;
+        Some(Installed {
+            path: install.path.replace("{file}", file).replace("{release}", release),
+            owner: install.owner.clone(),
+            group: install.group.clone(),
+            mode: install.mode.clone(),
+            order: number,
+        })
+    }
+}
+
 pub(super) fn read_runbook(root: &Section<'_, '_>, dependents: &[[Word<'_>; 3]], schema: &Schema) -> Runbook {
     let text = |word: Option<Word<'_>>| word.map(|word| word.text.to_owned());
     let mut around = Runbook::default();
@@ -83,6 +129,7 @@ pub(super) fn read_runbook(root: &Section<'_, '_>, dependents: &[[Word<'_>; 3]],
             around.services.push(Service { pattern, name, stops });
         }
     }
+    around.installs = root.sections("install").into_iter().filter_map(read_install).collect();
     for &[path, what, todo] in dependents {
         if let Some(pattern) = known_path(root, path, schema) {
             let (what, text) = (what.text.to_owned(), todo.text.to_owned());
@@ -90,6 +137,27 @@ pub(super) fn read_runbook(root: &Section<'_, '_>, dependents: &[[Word<'_>; 3]],
         }
     }
     around
+}
+
+/// `[[install]]`: where files go.
+fn read_install(section: Section<'_, '_>) -> Option<Install> {
+    let text = |word: Option<Word<'_>>| word.map(|word| word.text.to_owned());
+    let files = section.word("files").map_or("*", |word| word.text);
+    let path = section.need_word("path");
+    if let Some(word) = path.filter(|word| !word.text.starts_with('/')) {
+        section.report().add(word.span, ProfileFact::InstallPath);
+    }
+    let (owner, group) = (text(section.need_word("owner")), text(section.need_word("group")));
+    let mode = section.need_word("mode");
+    let is_mode =
+        |text: &str| (3..=4).contains(&text.len()) && text.bytes().all(|byte| (b'0'..=b'7').contains(&byte));
+    if let Some(word) = mode.filter(|word| !is_mode(word.text)) {
+        section.report().add(word.span, ProfileFact::InstallMode { mode: word.text.to_owned() });
+    }
+    let files = WildMatch::new(files);
+    let (path, mode) = (text(path), text(mode));
+    section.finish();
+    Some(Install { files, path: path?, owner: owner?, group: group?, mode: mode? })
 }
 
 /// A path that the profile declares something at or below.

@@ -70,8 +70,8 @@ fn every_rule_that_ships_is_used_by_some_backup() {
             iface eth20 inet6 auto\n  autoconf 0\n  provider isp\n  wpa-conf /etc/wpa.conf\n  hostapd /etc/hostapd.conf\n  wpa-ap-scan 1\n\
             iface br9 inet manual\n  bridge_ports eth21.9 eth22\niface br11 inet manual\n  bridge_ports eth30\n  bridge_pathcost eth30 9\niface br10 inet manual\n  bridge_ports eth22.10 eth23\n  bridge_pathcost eth23 9\niface eth23 inet manual\niface eth22 inet manual\n\
             iface ovs0 inet manual\n  ovs_type OVSBridge\n  ovs_ports eth24\niface eth24 inet manual\n  ovs_type OVSPort\n  ovs_bridge ovs0\n  ovs_options tag=7\n\
-            iface eth25 inet manual\n  bond-master bond8\n  bond-mode 1\n  bond-miimon 100\n  bond-updelay 200\n\
-            iface bond8 inet manual\n  bond-slaves none\n  bond-mode 1\n  bond-use-carrier 1\n\
+            iface eth25 inet manual\n  bond-master bond8\n  bond-mode 1\n  bond-miimon 100\n  bond-updelay 200\n  bond-primary eth25 eth33\n\
+            iface bond8 inet manual\n  bond-slaves none\n  bond-mode 1\n  bond-primary eth25\nallow-quay eth34\nallow-bond8 eth34\niface eth34 inet manual\n  bond-use-carrier 1\n\
             auto eth26:1\niface eth26:1 inet static\n  address 192.0.2.26/32\n  gateway 192.0.2.1\n  broadcast 192.0.2.26\n  mtu 1300\n\
             iface eth27 inet manual\n  up sysctl -w a=1\n  up iptables-restore < /etc/rules\n  up ethtool -s eth27 speed 100\n  up modprobe 8021q\n\
             \x20 up wg setconf wg0 /etc/wg.conf\n  up ip link add veth0 type veth\n  up bridge vlan add dev eth27 vid 7\n  up tc qdisc add dev eth27 root fq\n  up systemctl start vpn\n",

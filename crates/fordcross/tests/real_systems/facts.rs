@@ -255,7 +255,10 @@ fn of_options(interfaces: &str) -> Facts {
         // Scripts bring up what an interface is made of, and what a VLAN in that is of.
         for key in ["bridge-ports", "bond-slaves", "slaves", "vlan-raw-device"] {
             let of = of(key).filter(|_| is_auto(name));
-            for member in of.into_iter().flat_map(|words| &words[1..]).filter(|word| *word != "none") {
+            for member in of.into_iter().flat_map(|words| &words[1..]) {
+                if ["none", "all", "regex"].contains(&member.as_str()) || member.contains(['[', '*']) {
+                    continue;
+                }
                 facts.insert(format!("{member} up"));
                 facts.extend(member.split_once('.').map(|(parent, _)| format!("{parent} up")));
             }

@@ -95,9 +95,15 @@ fn is_told(carried: &Carried, fact: &str) -> bool {
     let is_lost =
         |fate: &Value| ["by-hand", "dropped", "unmatched", "approximated"].iter().any(|lost| *fate == **lost);
     let names = |value: &str| value.split(['=', ' ']).next() == Some(device);
+    // Options of a bond at its members are told there.
+    let masters = carried.rows.iter().filter(|row| row["value"] == device);
+    let members: Vec<&str> =
+        masters.filter_map(|row| row["locator"].as_str()?.strip_suffix("/bond-master")).collect();
+    let is_at_member =
+        |locator: &str| members.iter().any(|member| locator.starts_with(&format!("{member}/bond-")));
     let by_fate = carried.rows.iter().filter(|row| is_lost(&row["fate"])).any(|row| {
-        is_about(row["locator"].as_str().unwrap_or_default())
-            || names(row["value"].as_str().unwrap_or_default())
+        let locator = row["locator"].as_str().unwrap_or_default();
+        is_about(locator) || is_at_member(locator) || names(row["value"].as_str().unwrap_or_default())
     });
     // Notes say what is there, not what differs.
     let findings =

@@ -385,11 +385,15 @@ fn a_result_says_where_its_files_go() {
     desk.write("pg/postgresql.conf", "work_mem = 8MB\n");
     desk.write("pg/postgresql.auto.conf", "work_mem = 9MB\n");
     desk.write("pg/standby.signal", "");
+    desk.write("pg/server.key", "a key\n");
+    desk.write("pg/server.crt", "a certificate\n");
     let ran = desk.run("carry pg --to postgresql@18 -o out");
     let expected = "file,path,owner,group,mode,order\n\
         pg.postgresql/standby.signal,/var/lib/postgresql/18/main/standby.signal,postgres,postgres,0600,1\n\
         pg.postgresql/postgresql.auto.conf,/var/lib/postgresql/18/main/postgresql.auto.conf,postgres,postgres,0600,2\n\
-        pg.postgresql/postgresql.conf,/etc/postgresql/18/main/postgresql.conf,postgres,postgres,0640,3\n";
+        pg.postgresql/server.key,/var/lib/postgresql/18/main/server.key,postgres,postgres,0600,3\n\
+        pg.postgresql/server.crt,/var/lib/postgresql/18/main/server.crt,postgres,postgres,0644,4\n\
+        pg.postgresql/postgresql.conf,/etc/postgresql/18/main/postgresql.conf,postgres,postgres,0640,5\n";
     assert_eq!(desk.read("out/install.csv"), expected, "{}", ran.out);
     assert!(desk.read("out/receipt.json").contains("install.csv"));
     desk.write("gw.xml", WRACKHAVEN);
